@@ -1,0 +1,44 @@
+import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+
+/**
+ * How a phone stands to the bench:
+ * `here` answers; `restarting` was told to and is not back yet; `looping` comes and goes by itself or
+ * stayed away far too long after a restart; `away` is known but not connected.
+ */
+export type Presence = 'here' | 'restarting' | 'looping' | 'away';
+
+/** One phone as the bay rail shows it. */
+export interface PhoneView {
+  readonly serial: string;
+  readonly nickname: string;
+  readonly maker: string;
+  readonly model: string;
+  readonly presence: Presence;
+  /** What was last known; present while `presence` is `here`. */
+  readonly facts: PhoneFacts | undefined;
+  /** What reaches it: `adb 127.0.0.1:5555`. */
+  readonly link: string | undefined;
+  readonly lastSeenAt: number;
+  /** Since when it has not answered. */
+  readonly goneAt: number | undefined;
+  readonly expectedMode: PhoneMode | undefined;
+  readonly newestSetAt: number | undefined;
+  readonly setCount: number;
+  /** Run under way on this phone. */
+  readonly runId: string | undefined;
+  /** Keys that lead into recovery on this model. */
+  readonly recoveryKeys: string | undefined;
+}
+
+/** What the larder has of a partition. */
+export interface KeptView {
+  readonly setId: string;
+  readonly label: string;
+  readonly at: number;
+}
+
+export interface PartitionView extends PartitionFacts {
+  readonly kept: KeptView | undefined;
+  readonly neverWritten: boolean;
+}

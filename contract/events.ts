@@ -1,0 +1,15 @@
+import type { PhoneView } from './bench.ts';
+import type { RunLogLine, RunView } from './runs.ts';
+
+/** What the server tells without being asked, by name. */
+export interface Events {
+  /** Sent first when the past cannot be caught up: ask for everything again. */
+  hello: { readonly startedAt: number };
+  phone: PhoneView;
+  run: RunView;
+  'run-log': { readonly runId: string; readonly line: RunLogLine };
+  /** Sets, labels or the shelf changed. */
+  larder: Record<string, never>;
+}
+
+export type EventName = keyof Events;

@@ -1,0 +1,12 @@
+import type { Check } from '@keen-larder/core/runsheet/index.ts';
+
+/** Errors as the server answers them (RFC 9457, application/problem+json). */
+export interface ProblemDetails {
+  readonly type: string;
+  readonly title: string;
+  readonly status: number;
+  /** What is wrong and what to do. */
+  readonly detail: string;
+  /** Checks that stand in the way of a run. */
+  readonly obstacles?: readonly Check[];
+}

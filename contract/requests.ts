@@ -1,0 +1,100 @@
+import {
+  ArrayMaxSize,
+  ArrayUnique,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsOptional,
+  IsString,
+  Length,
+  Matches,
+  MaxLength,
+} from 'class-validator';
+import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
+import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+
+const maxPartitions = 512;
+const partitionName = /^[A-Za-z0-9_.+-]{1,72}$/;
+const printable = /^[^\p{Cc}]*$/u;
+
+export class RestartRequest {
+  @IsIn(phoneModes)
+  into!: PhoneMode;
+}
+
+export class PhoneChange {
+  @IsString()
+  @Length(1, 60)
+  @Matches(printable)
+  nickname!: string;
+}
+
+export class ImagingRequest {
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxPartitions)
+  @Matches(partitionName, { each: true })
+  picked!: string[];
+
+  @IsString()
+  @MaxLength(maxLabelLength)
+  @Matches(printable)
+  label!: string;
+}
+
+export class ImagingStart extends ImagingRequest {
+  /** Ids of the checks that were ticked. */
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+}
+
+export class RestoringRequest {
+  @IsString()
+  @MaxLength(64)
+  serial!: string;
+
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxPartitions)
+  @Matches(partitionName, { each: true })
+  picked!: string[];
+
+  @IsBoolean()
+  restartAfter!: boolean;
+}
+
+export class RestoringStart extends RestoringRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+
+  /** The last four characters of the phone's serial, as typed. */
+  @IsString()
+  @MaxLength(16)
+  armedWith!: string;
+}
+
+export class SetChange {
+  @IsOptional()
+  @IsString()
+  @Length(1, maxLabelLength)
+  @Matches(printable)
+  label?: string;
+
+  @IsOptional()
+  @IsString()
+  @MaxLength(4000)
+  note?: string;
+
+  @IsOptional()
+  @IsBoolean()
+  binned?: boolean;
+}
+
+export class PracticeAction {
+  @IsIn(['cable', 'pull-after', 'power', 'keys', 'battery', 'break', 'use'])
+  do!: string;
+
+  [control: string]: unknown;
+}

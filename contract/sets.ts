@@ -1,0 +1,59 @@
+import type { Condition } from '@keen-larder/core/phone/facts.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { Role } from '@keen-larder/core/phone/roles.ts';
+
+/** One image of a set. */
+export interface ImageView {
+  readonly partition: string;
+  readonly role: Role;
+  readonly bytes: number;
+  /** Lower-case hexadecimal, over the full bytes. */
+  readonly sha256: string;
+  readonly md5: string;
+  readonly fileSystem: string | undefined;
+  readonly usedBytes: number | undefined;
+  /** What the last verification found wrong. */
+  readonly damage: string | undefined;
+}
+
+export interface SetView {
+  readonly id: string;
+  readonly label: string;
+  readonly note: string;
+  readonly serial: string;
+  readonly nickname: string;
+  readonly maker: string;
+  readonly model: string;
+  readonly mode: PhoneMode;
+  readonly condition: Condition;
+  readonly createdAt: number;
+  readonly elapsedMs: number;
+  readonly imageCount: number;
+  /** As imaged: the sum of all images. */
+  readonly bytes: number;
+  /** What this set added to the shelf when it was taken. */
+  readonly addedBytes: number;
+  readonly verifiedAt: number | undefined;
+  readonly damaged: boolean;
+  /** SHA-256 over the set's SHA256SUMS file; the short checksum on its label. */
+  readonly fingerprint: string;
+  readonly binnedAt: number | undefined;
+  /** Sizes by role, for the strip on the label. */
+  readonly strip: readonly { readonly role: Role; readonly bytes: number }[];
+}
+
+export interface SetDetail extends SetView {
+  readonly images: readonly ImageView[];
+}
+
+export interface ShelfView {
+  readonly name: string;
+  readonly path: string;
+  readonly freeBytes: number;
+  readonly totalBytes: number;
+  /** Bytes of all packs. */
+  readonly storedBytes: number;
+  /** Sum of all sets as imaged. */
+  readonly imagedBytes: number;
+  readonly setCount: number;
+}

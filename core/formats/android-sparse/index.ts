@@ -1,0 +1,1 @@
+export { sparsePieces, type SparsePiece } from './read.ts';

@@ -1,0 +1,2 @@
+export { readGpt, type Gpt, type GptPartition } from './read.ts';
+export { firstUsableLba, writeGpt, type GptPiece, type GptPlan } from './write.ts';

@@ -1,0 +1,8 @@
+/** The two globals beyond the language itself that Node, workers and browsers all have. */
+declare class TextDecoder {
+  constructor(label?: string, options?: { fatal?: boolean });
+  decode(bytes: Uint8Array): string;
+}
+declare class TextEncoder {
+  encode(text: string): Uint8Array;
+}

@@ -1,0 +1,114 @@
+import type { PhoneMode } from './modes.ts';
+import type { Role } from './roles.ts';
+
+export type ConditionKind = 'stock' | 'rooted' | 'custom' | 'unknown';
+
+/** What runs on the phone. A field is left out when this mode cannot tell. */
+export interface Condition {
+  readonly kind: ConditionKind;
+  /** e.g. `9` */
+  readonly androidVersion?: string;
+  /** The build as the phone shows it, e.g. `TideOS 9 TW3.260301.004`. */
+  readonly build?: string;
+  readonly fingerprint?: string;
+  /** `YYYY-MM-DD` */
+  readonly patchLevel?: string;
+  readonly bootloaderUnlocked?: boolean;
+  readonly encrypted?: boolean;
+}
+
+export interface Battery {
+  readonly percent: number;
+  readonly charging: boolean;
+}
+
+export interface PhoneFacts {
+  readonly serial: string;
+  readonly maker: string;
+  readonly model: string;
+  readonly mode: PhoneMode;
+  /** Commands can run as root. */
+  readonly root: boolean;
+  readonly abis: readonly string[];
+  readonly condition: Condition;
+  readonly battery?: Battery;
+}
+
+export interface PartitionFacts {
+  readonly name: string;
+  readonly role: Role;
+  readonly bytes: number;
+  readonly mount?: { readonly at: string; readonly writable: boolean };
+  readonly fileSystem?: 'ext4' | 'boot image';
+  /** Bytes in use where the file system says so. */
+  readonly usedBytes?: number;
+}
+
+/**
+ * What runs on a phone, judged by its build properties.
+ * @param properties `ro.*` of the running or installed system
+ * @param root whether `su` was found; undefined when this mode cannot tell
+ */
+export function conditionFrom(
+  properties: Readonly<Record<string, string>>,
+  root: boolean | undefined,
+): Condition {
+  const text = (...names: string[]) => names.map((name) => properties[name]).find(Boolean);
+  const androidVersion = text('ro.build.version.release');
+  const build = text('ro.build.display.id');
+  const fingerprint = text('ro.build.fingerprint');
+  const patchLevel = text('ro.build.version.security_patch');
+  const state = text('ro.boot.verifiedbootstate');
+  const locked = text('ro.boot.flash.locked', 'ro.boot.vbmeta.device_state');
+  const unlocked =
+    state === 'orange' || locked === '0' || locked === 'unlocked'
+      ? true
+      : state !== undefined || locked !== undefined
+        ? false
+        : undefined;
+  const crypto = text('ro.crypto.state');
+  return {
+    kind: kindOf(properties, androidVersion, root),
+    ...(androidVersion && { androidVersion }),
+    ...(build && { build }),
+    ...(fingerprint && { fingerprint }),
+    ...(patchLevel && { patchLevel }),
+    ...(unlocked !== undefined && { bootloaderUnlocked: unlocked }),
+    ...(crypto && { encrypted: crypto === 'encrypted' }),
+  };
+}
+
+/** Makers sign releases with `release-keys`; community builds carry test or development keys. */
+function kindOf(
+  properties: Readonly<Record<string, string>>,
+  androidVersion: string | undefined,
+  root: boolean | undefined,
+): ConditionKind {
+  if (!androidVersion) return 'unknown';
+  const tags = properties['ro.build.tags'];
+  if (tags && tags !== 'release-keys') return 'custom';
+  return root ? 'rooted' : 'stock';
+}
+
+/** `key=value` lines of a build.prop file; comments and malformed lines are passed over. */
+export function parseProperties(text: string): Record<string, string> {
+  const found: Record<string, string> = {};
+  for (const line of text.split('\n')) {
+    const match = /^\s*([^#=\s][^=]*?)\s*=(.*)$/.exec(line);
+    if (match) found[match[1]!] = match[2]!.trim();
+  }
+  return found;
+}
+
+/** `[key]: [value]` lines as `getprop` prints them. */
+export function parseGetprop(text: string): Record<string, string> {
+  const found: Record<string, string> = {};
+  for (const match of text.matchAll(/^\[([^\]]+)\]: \[([^\n]*)\]\r?$/gm)) found[match[1]!] = match[2]!;
+  return found;
+}
+
+/** The condition in two words for labels and lanes: `rooted 9`, `stock 9`. */
+export function conditionText(condition: Condition): string {
+  if (condition.kind === 'unknown') return 'condition unknown';
+  return `${condition.kind} ${condition.androidVersion ?? ''}`.trim();
+}

@@ -1,0 +1,29 @@
+/** What a phone is running. */
+export const phoneModes = ['system', 'recovery', 'bootloader', 'loader'] as const;
+export type PhoneMode = (typeof phoneModes)[number];
+
+export interface ModeAbilities {
+  readonly link: 'adb' | 'fastboot' | 'loader';
+  /** Partitions can be read out. */
+  readonly read: boolean;
+  /** Every partition can be written. */
+  readonly write: boolean;
+  /** Apps and records can be reached. */
+  readonly apps: boolean;
+}
+
+const abilities: Readonly<Record<PhoneMode, ModeAbilities>> = {
+  system: { link: 'adb', read: true, write: false, apps: true },
+  recovery: { link: 'adb', read: true, write: true, apps: false },
+  bootloader: { link: 'fastboot', read: false, write: true, apps: false },
+  loader: { link: 'loader', read: true, write: true, apps: false },
+};
+
+/**
+ * What a mode allows on a phone.
+ * @param root whether commands can run as root; without it adb in system mode neither reads nor writes
+ */
+export function abilitiesOf(mode: PhoneMode, root: boolean): ModeAbilities {
+  const found = abilities[mode];
+  return mode === 'system' && !root ? { ...found, read: false, apps: false } : found;
+}

@@ -1,0 +1,87 @@
+/** What a partition is for. */
+export const roles = [
+  'boot-chain',
+  'system',
+  'user-data',
+  'identity',
+  'radio',
+  'early-loader',
+  'scratch',
+  'other',
+] as const;
+export type Role = (typeof roles)[number];
+
+/** The product's two-letter code and its name in the interface. */
+export const roleNames: Readonly<Record<Role, { code: string; name: string }>> = {
+  'boot-chain': { code: 'BC', name: 'Boot chain' },
+  system: { code: 'SY', name: 'System' },
+  'user-data': { code: 'UD', name: 'User data' },
+  identity: { code: 'ID', name: 'Identity' },
+  radio: { code: 'RA', name: 'Radio' },
+  'early-loader': { code: 'EL', name: 'Early loader' },
+  scratch: { code: 'SC', name: 'Scratch' },
+  other: { code: 'OT', name: 'Other' },
+};
+
+/** Usual partition names by role (common practice, no published source), without slot suffix. */
+const usualNames: Readonly<Record<Exclude<Role, 'other'>, readonly string[]>> = {
+  'early-loader': ['preloader', 'xbl', 'xbl_config', 'sbl1', 'abl', 'aboot', 'lk', 'tee', 'tz'],
+  'boot-chain': [
+    'boot',
+    'init_boot',
+    'vendor_boot',
+    'recovery',
+    'dtbo',
+    'vbmeta',
+    'vbmeta_system',
+    'vbmeta_vendor',
+  ],
+  system: ['super', 'system', 'system_ext', 'product', 'vendor', 'odm', 'vendor_dlkm'],
+  'user-data': ['userdata', 'metadata'],
+  identity: [
+    'efs',
+    'sec_efs',
+    'modemst1',
+    'modemst2',
+    'fsg',
+    'fsc',
+    'nvram',
+    'nvdata',
+    'nvcfg',
+    'protect1',
+    'protect2',
+    'persist',
+    'proinfo',
+  ],
+  radio: ['modem', 'radio', 'dsp', 'bluetooth'],
+  scratch: ['cache', 'misc'],
+};
+
+const roleByName = new Map<string, Role>(
+  Object.entries(usualNames).flatMap(([role, names]) =>
+    names.map((name): [string, Role] => [name, role as Role]),
+  ),
+);
+
+export interface SlottedName {
+  /** Name without slot suffix. */
+  readonly base: string;
+  readonly slot: 'a' | 'b' | undefined;
+}
+
+/** Splits `boot_a` into its base name and slot. */
+export function splitSlot(name: string): SlottedName {
+  const match = /^(.+)_([ab])$/.exec(name);
+  return match
+    ? { base: match[1]!, slot: match[2] as 'a' | 'b' }
+    : { base: name, slot: undefined };
+}
+
+/** The role of a partition by its name, with or without slot suffix, in any case. */
+export function roleOf(name: string): Role {
+  const lower = name.toLowerCase();
+  return roleByName.get(lower) ?? roleByName.get(splitSlot(lower).base) ?? 'other';
+}
+
+/** Listed, imaged, but never written: it guards the phone against theft. */
+export const isNeverWritten = (name: string): boolean => splitSlot(name.toLowerCase()).base === 'frp';

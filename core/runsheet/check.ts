@@ -1,0 +1,77 @@
+import type { PhoneMode } from '../phone/modes.ts';
+
+/** *stop* cannot be overridden, *confirm* needs a tick of its own, *note* informs, *good* reassures. */
+export type Severity = 'stop' | 'confirm' | 'note' | 'good';
+
+/** A step that mends what a check found. */
+export type Mend =
+  | { readonly do: 'restart'; readonly into: PhoneMode }
+  | { readonly do: 'pick'; readonly partitions: readonly string[] }
+  | { readonly do: 'unpick'; readonly partitions: readonly string[] }
+  | { readonly do: 'rename'; readonly label: string };
+
+export interface Check {
+  readonly id: CheckId;
+  readonly severity: Severity;
+  /** A few words, the first thing read. */
+  readonly title: string;
+  /** One sentence: what and why. */
+  readonly sentence: string;
+  readonly mend?: Mend;
+}
+
+export type CheckId =
+  | 'nothing-picked'
+  | 'shelf-space'
+  | 'mode-cannot-read'
+  | 'live-file-system'
+  | 'battery'
+  | 'identity-left-out'
+  | 'shared-storage'
+  | 'scratch-picked'
+  | 'name-taken'
+  | 'wrong-model'
+  | 'identity-of-another'
+  | 'image-too-large'
+  | 'image-damaged'
+  | 'missing-partition'
+  | 'mode-cannot-write'
+  | 'will-wipe'
+  | 'first-start'
+  | 'duration';
+
+/** One thing the run will do, in order. */
+export interface Step {
+  readonly kind: 'read' | 'verify' | 'write' | 'restart' | 'watch';
+  readonly text: string;
+  readonly partition?: string;
+  readonly bytes: number;
+}
+
+export interface RunSheet {
+  readonly steps: readonly Step[];
+  readonly bytes: number;
+  readonly expectedMs: number;
+  readonly bytesPerSecond: number;
+  readonly checks: readonly Check[];
+}
+
+const order: readonly Severity[] = ['stop', 'confirm', 'note', 'good'];
+
+/** Stops first, then what wants a tick, then the rest; the order within a severity is kept. */
+export const bySeverity = (checks: readonly Check[]): Check[] =>
+  order.flatMap((severity) => checks.filter((check) => check.severity === severity));
+
+/** Why a run may not start: its stops, and confirmations that have no tick. */
+export const obstacles = (sheet: RunSheet, confirmed: readonly string[]): Check[] =>
+  sheet.checks.filter(
+    (check) =>
+      check.severity === 'stop' ||
+      (check.severity === 'confirm' && !confirmed.includes(check.id)),
+  );
+
+/** Names for a sentence: `efs`, `efs and persist`, `efs, persist and modem`. */
+export function listText(names: readonly string[]): string {
+  if (names.length <= 1) return names.join('');
+  return `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`;
+}

@@ -1,0 +1,225 @@
+import { sizeText } from '../bytes/units.ts';
+import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
+import { abilitiesOf } from '../phone/modes.ts';
+import { isNeverWritten, type Role } from '../phone/roles.ts';
+import { restoringBattery } from './battery.ts';
+import { bySeverity, listText, type Check, type RunSheet, type Step } from './check.ts';
+
+export interface RestoringImage {
+  readonly partition: string;
+  readonly role: Role;
+  readonly bytes: number;
+  /** What the last verification found. */
+  readonly damaged: boolean;
+}
+
+/** Everything a restoring run sheet is computed from. */
+export interface RestoringFacts {
+  readonly phone: PhoneFacts;
+  readonly partitions: readonly PartitionFacts[];
+  readonly set: {
+    readonly serial: string;
+    readonly maker: string;
+    readonly model: string;
+    readonly images: readonly RestoringImage[];
+  };
+  /** Partition names of the images to put back. */
+  readonly picked: readonly string[];
+  /** When the phone's present user data was last kept, in words; undefined when never. */
+  readonly userDataKept: string | undefined;
+  readonly restartAfter: boolean;
+  readonly bytesPerSecond: number;
+}
+
+interface Context extends RestoringFacts {
+  readonly images: readonly RestoringImage[];
+}
+
+type RestoringCheck = (context: Context) => Check[];
+
+/** Writes that a phone needs to be reachable come last, so that a run broken off half-way leaves them whole. */
+const lastWritten = ['boot', 'recovery'];
+
+/** A restore takes up to a third longer than reading did (common practice, no published source). */
+const writeFactor = 4 / 3;
+
+/** The plan of a restoring run: every image is verified, then each is written and proved in turn. */
+export function restoringSheet(facts: RestoringFacts): RunSheet {
+  const rank = ({ partition }: RestoringImage) => lastWritten.indexOf(partition);
+  const images = facts.set.images
+    .filter(({ partition }) => facts.picked.includes(partition))
+    .sort((a, b) => rank(a) - rank(b));
+  const bytes = images.reduce((sum, each) => sum + each.bytes, 0);
+  const context = { ...facts, images };
+  const step = (kind: Step['kind'], text: string, image?: RestoringImage): Step => ({
+    kind,
+    text,
+    bytes: image?.bytes ?? 0,
+    ...(image && { partition: image.partition }),
+  });
+  return {
+    steps: [
+      ...images.map((image) => step('verify', `Verify the kept image of ${image.partition}`, image)),
+      ...images.map((image) => step('write', `Write ${image.partition} and compare the phone’s digest`, image)),
+      ...(facts.restartAfter && images.length > 0
+        ? [step('restart', 'Restart into system'), step('watch', 'Watch the phone start')]
+        : []),
+    ],
+    bytes,
+    bytesPerSecond: facts.bytesPerSecond,
+    expectedMs: (bytes / facts.bytesPerSecond) * 1000 * writeFactor,
+    checks: bySeverity(checks.flatMap((check) => check(context))),
+  };
+}
+
+const stop = (id: Check['id'], title: string, sentence: string, mend?: Check['mend']): Check[] => [
+  { id, severity: 'stop', title, sentence, ...(mend && { mend }) },
+];
+
+const nothingPicked: RestoringCheck = ({ images }) =>
+  images.length > 0
+    ? []
+    : stop('nothing-picked', 'Nothing is picked', 'Pick the images to put back in the list.');
+
+const modeCannotWrite: RestoringCheck = ({ phone }) =>
+  abilitiesOf(phone.mode, phone.root).write
+    ? []
+    : stop(
+        'mode-cannot-write',
+        'Partitions cannot be written now',
+        `In ${phone.mode} mode the phone is using them. Recovery writes every partition.`,
+        { do: 'restart', into: 'recovery' },
+      );
+
+/** Stops when the set was taken from another model. */
+const wrongModel: RestoringCheck = ({ phone, set }) =>
+  phone.maker === set.maker && phone.model === set.model
+    ? []
+    : stop(
+        'wrong-model',
+        'Another model',
+        `The set is of a ${set.maker} ${set.model}; this is a ${phone.maker} ${phone.model}. It would not start.`,
+      );
+
+/** Stops, without exception, when identity images would go to another phone. */
+const identityOfAnother: RestoringCheck = ({ phone, set, images }) => {
+  const identity = images.filter(({ role }) => role === 'identity').map(({ partition }) => partition);
+  if (phone.serial === set.serial) {
+    return [
+      {
+        id: 'identity-of-another',
+        severity: 'good',
+        title: 'Same phone',
+        sentence: `The set was taken from ${set.serial}.`,
+      },
+    ];
+  }
+  return identity.length === 0
+    ? []
+    : stop(
+        'identity-of-another',
+        'Identity of another phone',
+        `${listText(identity)} were taken from ${set.serial}. An IMEI stays with its phone.`,
+        { do: 'unpick', partitions: identity },
+      );
+};
+
+/** Stops when an image has no partition to go to. */
+const missingPartition: RestoringCheck = ({ partitions, images }) => {
+  const missing = images
+    .filter(({ partition }) => !partitions.some(({ name }) => name === partition) || isNeverWritten(partition))
+    .map(({ partition }) => partition);
+  return missing.length === 0
+    ? []
+    : stop(
+        'missing-partition',
+        `${listText(missing)} cannot be written`,
+        missing.every(isNeverWritten)
+          ? 'This partition guards the phone against theft and is never written.'
+          : 'The phone has no such partition.',
+        { do: 'unpick', partitions: missing },
+      );
+};
+
+/** Stops when a stored image does not fit its partition. */
+const imageTooLarge: RestoringCheck = ({ partitions, images }) =>
+  images.flatMap((image) => {
+    const target = partitions.find(({ name }) => name === image.partition);
+    return !target || image.bytes <= target.bytes
+      ? []
+      : stop(
+          'image-too-large',
+          `${image.partition} is too large`,
+          `${target.name} holds ${sizeText(target.bytes)}; the image has ${sizeText(image.bytes)}.`,
+          { do: 'unpick', partitions: [image.partition] },
+        );
+  });
+
+/** Stops on images that the last verification found damaged; the run itself verifies all again. */
+const imageDamaged: RestoringCheck = ({ images }) => {
+  const damaged = images.filter((image) => image.damaged).map(({ partition }) => partition);
+  return damaged.length === 0
+    ? [
+        {
+          id: 'image-damaged',
+          severity: 'note',
+          title: 'Verified before the first write',
+          sentence: 'Every picked image is read and checked against its digest before anything is written.',
+        },
+      ]
+    : stop(
+        'image-damaged',
+        `${listText(damaged)} is damaged`,
+        'The stored bytes do not match their digest. Use another set.',
+        { do: 'unpick', partitions: damaged },
+      );
+};
+
+/** Asks before user data is replaced, and says when what is lost was last kept. */
+const willWipe: RestoringCheck = ({ images, userDataKept }) => {
+  const wiped = images.filter(({ role }) => role === 'user-data').map(({ partition }) => partition);
+  return wiped.length === 0
+    ? [
+        {
+          id: 'will-wipe',
+          severity: 'good',
+          title: 'User data stays',
+          sentence: 'Apps, settings and photos on the phone are not touched.',
+        },
+      ]
+    : [
+        {
+          id: 'will-wipe',
+          severity: 'confirm',
+          title: 'User data is replaced',
+          sentence: `Apps, settings, photos and downloads now on the phone are lost. ${
+            userDataKept ? `They were last kept ${userDataKept}.` : 'They were never kept.'
+          }`,
+        },
+      ];
+};
+
+const firstStart: RestoringCheck = ({ images }) =>
+  images.some(({ role }) => role === 'system' || role === 'user-data')
+    ? [
+        {
+          id: 'first-start',
+          severity: 'note',
+          title: 'The first start takes long',
+          sentence: 'Expect 15–20 minutes on a real phone. Leave the cable in.',
+        },
+      ]
+    : [];
+
+const checks: readonly RestoringCheck[] = [
+  modeCannotWrite,
+  nothingPicked,
+  wrongModel,
+  identityOfAnother,
+  missingPartition,
+  imageTooLarge,
+  imageDamaged,
+  ({ phone }) => restoringBattery(phone.battery),
+  willWipe,
+  firstStart,
+];

@@ -1,0 +1,38 @@
+import type { Database } from './open.ts';
+
+export interface PhoneRow {
+  readonly serial: string;
+  readonly maker: string;
+  readonly model: string;
+  readonly nickname: string;
+  readonly lastSeenAt: number;
+}
+
+export interface PhoneWithSets extends PhoneRow {
+  readonly newestSetAt: number | null;
+  readonly setCount: number;
+}
+
+export function phoneStatements(db: Database) {
+  const seen = db.prepare<PhoneRow>(`
+    INSERT INTO phones (serial, maker, model, nickname, lastSeenAt)
+    VALUES (@serial, @maker, @model, @nickname, @lastSeenAt)
+    ON CONFLICT (serial) DO UPDATE SET lastSeenAt = excluded.lastSeenAt`);
+  const rename = db.prepare<[nickname: string, serial: string]>(
+    'UPDATE phones SET nickname = ? WHERE serial = ?',
+  );
+  const all = db.prepare<[], PhoneWithSets>(`
+    SELECT phones.*, max(sets.createdAt) AS newestSetAt, count(sets.id) AS setCount
+    FROM phones LEFT JOIN sets ON sets.serial = phones.serial AND sets.binnedAt IS NULL
+    GROUP BY phones.serial ORDER BY phones.nickname`);
+  const one = db.prepare<[serial: string], PhoneRow>('SELECT * FROM phones WHERE serial = ?');
+  return {
+    /** Notes that a phone was seen; a nickname given earlier stays. */
+    seen: (row: PhoneRow) => void seen.run(row),
+    rename: (serial: string, nickname: string) => rename.run(nickname, serial).changes > 0,
+    all: () => all.all(),
+    one: (serial: string) => one.get(serial),
+  };
+}
+
+export type PhoneStatements = ReturnType<typeof phoneStatements>;

@@ -1,0 +1,56 @@
+import type { RunLogLine } from '@keen-larder/contract/runs.ts';
+import type { PastTransfer } from '@keen-larder/core/runsheet/index.ts';
+import type { Database } from './open.ts';
+
+export interface RunRow {
+  readonly id: string;
+  readonly kind: string;
+  readonly title: string;
+  readonly serial: string | null;
+  readonly mode: string | null;
+  readonly setId: string | null;
+  readonly state: string;
+  readonly startedAt: number;
+  readonly endedAt: number | null;
+  readonly doneBytes: number;
+  readonly outcome: string | null;
+  /** JSON: steps and speeds. */
+  readonly detail: string;
+}
+
+const keptRuns = 500;
+
+export function runStatements(db: Database) {
+  const save = db.prepare<RunRow>(`
+    INSERT INTO runs (id, kind, title, serial, mode, setId, state, startedAt, endedAt, doneBytes, outcome, detail)
+    VALUES (@id, @kind, @title, @serial, @mode, @setId, @state, @startedAt, @endedAt, @doneBytes, @outcome, @detail)
+    ON CONFLICT (id) DO UPDATE SET setId = excluded.setId, state = excluded.state, endedAt = excluded.endedAt,
+      doneBytes = excluded.doneBytes, outcome = excluded.outcome, detail = excluded.detail`);
+  const recent = db.prepare<[], RunRow>(`SELECT * FROM runs ORDER BY startedAt DESC, id LIMIT ${keptRuns}`);
+  const one = db.prepare<[id: string], RunRow>('SELECT * FROM runs WHERE id = ?');
+  const unfinished = db.prepare<[], RunRow>("SELECT * FROM runs WHERE state = 'running'");
+  const addLine = db.prepare<RunLogLine & { runId: string }>(
+    'INSERT INTO runLog (runId, seq, at, level, text) VALUES (@runId, @seq, @at, @level, @text)',
+  );
+  const log = db.prepare<[runId: string], RunLogLine>(
+    'SELECT seq, at, level, text FROM runLog WHERE runId = ? ORDER BY seq',
+  );
+  const lastLine = db.prepare<[runId: string], { seq: number }>(
+    'SELECT coalesce(max(seq), 0) AS seq FROM runLog WHERE runId = ?',
+  );
+  const transfers = db.prepare<[kind: string, serial: string, mode: string], PastTransfer>(`
+    SELECT doneBytes AS bytes, endedAt - startedAt AS elapsedMs FROM runs
+    WHERE kind = ? AND serial = ? AND mode = ? AND state = 'done' ORDER BY startedAt DESC LIMIT 5`);
+  return {
+    save: (row: RunRow) => void save.run(row),
+    recent: () => recent.all(),
+    one: (id: string) => one.get(id),
+    unfinished: () => unfinished.all(),
+    addLine: (runId: string, line: RunLogLine) => void addLine.run({ runId, ...line }),
+    log: (runId: string) => log.all(runId),
+    lastSeq: (runId: string) => lastLine.get(runId)!.seq,
+    transfers: (kind: string, serial: string, mode: string) => transfers.all(kind, serial, mode),
+  };
+}
+
+export type RunStatements = ReturnType<typeof runStatements>;

@@ -1,0 +1,123 @@
+import type { Database } from './open.ts';
+
+export interface SetRow {
+  readonly id: string;
+  readonly label: string;
+  readonly note: string;
+  readonly serial: string;
+  readonly mode: string;
+  /** JSON of `Condition`. */
+  readonly condition: string;
+  readonly createdAt: number;
+  readonly elapsedMs: number;
+  readonly addedBytes: number;
+  readonly verifiedAt: number | null;
+  readonly binnedAt: number | null;
+}
+
+export interface SetWithPhone extends SetRow {
+  readonly nickname: string;
+  readonly maker: string;
+  readonly model: string;
+}
+
+export interface ImageRow {
+  readonly setId: string;
+  readonly position: number;
+  readonly partition: string;
+  readonly role: string;
+  readonly bytes: number;
+  readonly chunkBytes: number;
+  readonly sha256: Buffer;
+  readonly md5: Buffer;
+  readonly chunks: Buffer;
+  readonly fileSystem: string | null;
+  readonly usedBytes: number | null;
+  readonly damage: string | null;
+}
+
+/** Images without their chunk lists, which are long. */
+export type ImageHead = Omit<ImageRow, 'chunks'>;
+
+export interface KeptRow {
+  readonly partition: string;
+  readonly setId: string;
+  readonly label: string;
+  readonly createdAt: number;
+}
+
+const head = 'setId, position, partition, role, bytes, chunkBytes, sha256, md5, fileSystem, usedBytes, damage';
+
+export function setStatements(db: Database) {
+  const insertSet = db.prepare<SetRow>(`
+    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt)
+    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt)`);
+  const insertImage = db.prepare<ImageRow>(`
+    INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, md5, chunks, fileSystem, usedBytes, damage)
+    VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @md5, @chunks, @fileSystem, @usedBytes, @damage)`);
+  const withPhone = `
+    SELECT sets.*, phones.nickname, phones.maker, phones.model
+    FROM sets JOIN phones ON phones.serial = sets.serial`;
+  const all = db.prepare<[], SetWithPhone>(`${withPhone} ORDER BY sets.createdAt DESC, sets.id`);
+  const one = db.prepare<[id: string], SetWithPhone>(`${withPhone} WHERE sets.id = ?`);
+  const labels = db.prepare<[serial: string], { label: string }>('SELECT label FROM sets WHERE serial = ?');
+  const heads = db.prepare<[setId: string], ImageHead>(`SELECT ${head} FROM images WHERE setId = ? ORDER BY position`);
+  const allHeads = db.prepare<[], ImageHead>(`SELECT ${head} FROM images ORDER BY setId, position`);
+  const image = db.prepare<[setId: string, partition: string], ImageRow>(
+    'SELECT * FROM images WHERE setId = ? AND partition = ?',
+  );
+  const chunkLists = db.prepare<[], { chunks: Buffer }>('SELECT chunks FROM images');
+  const kept = db.prepare<[serial: string], KeptRow>(`
+    SELECT images.partition, sets.id AS setId, sets.label, sets.createdAt
+    FROM images JOIN sets ON sets.id = images.setId
+    WHERE sets.serial = ? AND sets.binnedAt IS NULL AND images.damage IS NULL
+    ORDER BY sets.createdAt`);
+  const change = db.prepare<Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt'>>(
+    'UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt WHERE id = @id',
+  );
+  const remove = db.prepare<[id: string]>('DELETE FROM sets WHERE id = ?');
+  const binned = db.prepare<[before: number], { id: string }>(
+    'SELECT id FROM sets WHERE binnedAt IS NOT NULL AND binnedAt <= ?',
+  );
+  const verified = db.prepare<[at: number, id: string]>('UPDATE sets SET verifiedAt = ? WHERE id = ?');
+  const damage = db.prepare<[damage: string | null, setId: string, partition: string]>(
+    'UPDATE images SET damage = ? WHERE setId = ? AND partition = ?',
+  );
+  const imaged = db.prepare<[], { bytes: number; sets: number }>(`
+    SELECT coalesce(sum(images.bytes), 0) AS bytes, count(DISTINCT sets.id) AS sets
+    FROM images JOIN sets ON sets.id = images.setId WHERE sets.binnedAt IS NULL`);
+
+  const insert = db.transaction((set: SetRow, images: readonly ImageRow[]) => {
+    insertSet.run(set);
+    for (const each of images) insertImage.run(each);
+  });
+  const recordVerification = db.transaction(
+    (id: string, at: number, found: readonly { partition: string; damage: string | null }[]) => {
+      for (const each of found) damage.run(each.damage, id, each.partition);
+      verified.run(at, id);
+    },
+  );
+  return {
+    insert: (set: SetRow, images: readonly ImageRow[]) => insert(set, images),
+    all: () => all.all(),
+    one: (id: string) => one.get(id),
+    labels: (serial: string) => labels.all(serial).map(({ label }) => label),
+    heads: (setId: string) => heads.all(setId),
+    allHeads: () => allHeads.all(),
+    image: (setId: string, partition: string) => image.get(setId, partition),
+    /** Every chunk list of the catalogue, one image at a time. */
+    chunkLists: () => chunkLists.iterate(),
+    kept: (serial: string) => kept.all(serial),
+    change: (row: Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt'>) => void change.run(row),
+    remove: (id: string) => void remove.run(id),
+    binnedBefore: (at: number) => binned.all(at).map(({ id }) => id),
+    recordVerification: (
+      id: string,
+      at: number,
+      found: readonly { partition: string; damage: string | null }[],
+    ) => recordVerification(id, at, found),
+    totals: () => imaged.get()!,
+  };
+}
+
+export type SetStatements = ReturnType<typeof setStatements>;

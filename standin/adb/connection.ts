@@ -1,0 +1,106 @@
+import type { Socket } from 'node:net';
+import type { ShellHost } from '../shell/host.ts';
+import { commands, headerOf, maxPayloadBytes, PacketParser, protocolVersion, type Packet } from './packet.ts';
+import { serviceFor } from './services.ts';
+import { AdbStream } from './stream.ts';
+
+/** What the cable lets through. */
+export interface Cable {
+  /** Waits until so many bytes may pass; rejects when the cable is out. */
+  carry(bytes: number): Promise<void>;
+}
+
+/** The phone's end of one adb connection. */
+export class AdbConnection {
+  private readonly streams = new Map<number, AdbStream>();
+  private readonly parser = new PacketParser();
+  private nextId = 1;
+  private greeted = false;
+
+  constructor(
+    private readonly socket: Socket,
+    private readonly banner: string,
+    private readonly host: ShellHost,
+    private readonly cable: Cable,
+  ) {
+    socket.setNoDelay(true);
+    socket.on('data', (bytes) => void this.receive(bytes));
+    socket.on('close', () => this.endAll());
+    socket.on('error', () => socket.destroy());
+  }
+
+  private async receive(bytes: Buffer): Promise<void> {
+    this.socket.pause();
+    try {
+      await this.cable.carry(bytes.length);
+      for (const packet of this.parser.push(bytes)) await this.handle(packet);
+      this.socket.resume();
+    } catch {
+      this.socket.destroy();
+    }
+  }
+
+  private async handle({ command, arg0, arg1, payload }: Packet): Promise<void> {
+    if (command === commands.CNXN) {
+      this.greeted = true;
+      await this.send(commands.CNXN, protocolVersion, maxPayloadBytes, [Buffer.from(this.banner)]);
+      return;
+    }
+    if (!this.greeted) throw new Error('a packet before the greeting');
+    if (command === commands.OPEN) return this.open(arg0, payload.toString().replace(/\0$/, ''));
+    const stream = this.streams.get(arg1);
+    if (command === commands.OKAY) stream?.onAcknowledge();
+    else if (command === commands.WRTE) {
+      if (stream) stream.onWrite(payload);
+      else await this.send(commands.CLSE, 0, arg0, []);
+    } else if (command === commands.CLSE && stream) {
+      this.streams.delete(arg1);
+      stream.onClose();
+    }
+  }
+
+  private async open(remoteId: number, name: string): Promise<void> {
+    const service = serviceFor(name, this.host);
+    if (!service) return this.send(commands.CLSE, 0, remoteId, []);
+    const localId = this.nextId++;
+    const stream = new AdbStream(localId, remoteId, this.send);
+    this.streams.set(localId, stream);
+    await this.send(commands.OKAY, localId, remoteId, []);
+    service(stream).then(
+      () => this.streams.delete(localId),
+      () => stream.close().catch(() => undefined),
+    );
+  }
+
+  private readonly send = async (
+    command: number,
+    arg0: number,
+    arg1: number,
+    payload: readonly Uint8Array[],
+  ): Promise<void> => {
+    const header = headerOf(command, arg0, arg1, payload);
+    await this.cable.carry(header.length + payload.reduce((sum, part) => sum + part.length, 0));
+    if (this.socket.destroyed) throw new Error('the link is gone');
+    this.socket.cork();
+    this.socket.write(header);
+    let flushed = true;
+    for (const part of payload) flushed = this.socket.write(part);
+    this.socket.uncork();
+    if (!flushed) await new Promise<void>((resolve) => this.whenDrained(resolve));
+  };
+
+  private whenDrained(resolve: () => void): void {
+    const done = () => {
+      this.socket.off('drain', done);
+      this.socket.off('close', done);
+      resolve();
+    };
+    this.socket.on('drain', done);
+    this.socket.on('close', done);
+  }
+
+  private endAll(): void {
+    for (const stream of this.streams.values()) stream.onClose();
+    this.streams.clear();
+  }
+}

@@ -1,0 +1,100 @@
+import { createServer, type IncomingMessage, type Server } from 'node:http';
+import type { Phone } from '../phone/phone.ts';
+import { brokenBuilds } from '../scenario/broken-builds.ts';
+import { useForADay } from '../scenario/daily-use.ts';
+
+/** What a hand at the bench can do to a simulated phone. */
+type Action =
+  | { do: 'cable'; in: boolean }
+  | { do: 'pull-after'; bytes: number }
+  | { do: 'power'; on: boolean }
+  | { do: 'keys'; into: 'system' | 'recovery' | 'bootloader' }
+  | { do: 'battery'; percent: number; chargesOnCable: boolean }
+  | { do: 'break'; build: string }
+  | { do: 'use' };
+
+class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+const maxBodyBytes = 4096;
+
+/** The practice bench's controls over HTTP on loopback: `GET /phones`, `POST /phones/SERIAL`. */
+export function controlServer(phones: readonly Phone[]): Server {
+  let day = 1;
+  const act = async (phone: Phone, action: Action): Promise<void> => {
+    switch (action.do) {
+      case 'cable':
+        return phone.setCable(Boolean(action.in));
+      case 'pull-after':
+        return phone.pullCableAfter(Number(action.bytes));
+      case 'power':
+        return phone.setPower(Boolean(action.on));
+      case 'keys':
+        if (!['system', 'recovery', 'bootloader'].includes(action.into)) break;
+        return void phone.start(action.into);
+      case 'battery':
+        if (!Number.isFinite(action.percent)) break;
+        return phone.setBattery(action.percent, Boolean(action.chargesOnCable));
+      case 'break': {
+        const build = brokenBuilds.find(({ id }) => id === action.build);
+        if (!build) break;
+        phone.setPower(false);
+        await build.apply(phone.flash);
+        return phone.setPower(true);
+      }
+      case 'use':
+        return useForADay(phone.flash, day++);
+    }
+    throw new Refusal(400, 'This control does not exist.');
+  };
+
+  const answer = async (request: IncomingMessage): Promise<unknown> => {
+    if (!/^(127\.0\.0\.1|localhost)(:\d+)?$/.test(request.headers.host ?? '') || request.headers.origin) {
+      throw new Refusal(403, 'Only programs on this computer may ask.');
+    }
+    const path = (request.url ?? '').split('/').filter(Boolean).map(decodeURIComponent);
+    if (request.method === 'GET' && path.join('/') === 'phones') {
+      return {
+        phones: phones.map((phone) => phone.state()),
+        brokenBuilds: brokenBuilds.map(({ id, title, sentence }) => ({ id, title, sentence })),
+      };
+    }
+    const phone = phones.find(({ identity }) => path[0] === 'phones' && identity.serial === path[1]);
+    if (request.method !== 'POST' || !phone) throw new Refusal(404, 'There is no such phone.');
+    await act(phone, await readAction(request));
+    return phone.state();
+  };
+
+  return createServer((request, response) => {
+    const send = (status: number, body: unknown) => {
+      response.writeHead(status, { 'content-type': 'application/json' });
+      response.end(JSON.stringify(body));
+    };
+    answer(request).then(
+      (body) => send(200, body),
+      (error: unknown) =>
+        error instanceof Refusal
+          ? send(error.status, { detail: error.message })
+          : send(500, { detail: (error as Error).message }),
+    );
+  });
+}
+
+async function readAction(request: IncomingMessage): Promise<Action> {
+  let text = '';
+  for await (const part of request) {
+    text += String(part);
+    if (text.length > maxBodyBytes) throw new Refusal(413, 'The request is too long.');
+  }
+  try {
+    return JSON.parse(text) as Action;
+  } catch {
+    throw new Refusal(400, 'The request is not JSON.');
+  }
+}

@@ -1,0 +1,109 @@
+/**
+ * Makes the shipped file systems with e2fsprogs and img2simg: `npx tsx standin/firmware/build.ts`.
+ * The blocks of the large files are left out (zero) so that the images stay small; a simulated
+ * phone fills them in when its flash is composed (`pour.ts`).
+ */
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, openSync, closeSync, readFileSync, rmSync, symlinkSync, writeFileSync, writeSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { compress } from 'zstd-napi';
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { memorySource } from '@keen-larder/core/bytes/source.ts';
+import { templates, type Item, type Template } from './contents.ts';
+import { filler } from './filler.ts';
+
+const images = join(import.meta.dirname, 'images');
+/** Every image is made "on" this day, so that building again gives the same bytes. */
+const fakeTime = '1767600000';
+
+for (const template of templates) await build(template);
+
+async function build(template: Template): Promise<void> {
+  const work = mkdtempSync(join(tmpdir(), 'keen-larder-firmware-'));
+  try {
+    const root = join(work, 'root');
+    const image = join(work, `${template.name}.img`);
+    mkdirSync(root);
+    for (const item of template.items) lay(root, item);
+    const env = { ...process.env, E2FSPROGS_FAKE_TIME: fakeTime };
+    execFileSync(
+      'mke2fs',
+      [
+        '-q', '-t', 'ext4', '-b', '4096', '-I', '256', '-m', '0',
+        // What Android 9's own tools make: no metadata checksums, no 64-bit descriptors.
+        '-O', '^metadata_csum,^64bit,^orphan_file',
+        '-L', template.volume,
+        '-M', template.lastMounted,
+        '-U', uuidOf(template.name),
+        '-E', `hash_seed=${uuidOf(`${template.name}-hash`)},lazy_itable_init=0,lazy_journal_init=0,root_owner=0:0`,
+        '-d', root,
+        image,
+        `${template.megabytes}M`,
+      ],
+      { env, stdio: ['ignore', 'ignore', 'inherit'] },
+    );
+    execFileSync('debugfs', ['-w', '-f', '-', image], {
+      env,
+      input: template.items.flatMap(debugfsLines).join('\n') + '\n',
+      stdio: ['pipe', 'ignore', 'ignore'],
+    });
+    execFileSync('e2fsck', ['-fn', image], { stdio: 'ignore' });
+    await emptyFillers(image, template);
+    execFileSync('img2simg', [image, `${image}.sparse`]);
+    const packed = compress(readFileSync(`${image}.sparse`), { compressionLevel: 19 });
+    writeFileSync(join(images, `${template.name}.simg.zst`), packed);
+    process.stdout.write(`${template.name}: ${packed.length} bytes\n`);
+  } finally {
+    rmSync(work, { recursive: true });
+  }
+}
+
+function lay(root: string, item: Item): void {
+  const path = join(root, item.path);
+  mkdirSync(dirname(path), { recursive: true });
+  if (item.directory) mkdirSync(path, { recursive: true });
+  else if (item.link) symlinkSync(item.link, path);
+  else writeFileSync(path, item.text ?? filler(item.filler!.kind, item.filler!.seed, item.filler!.bytes));
+}
+
+function debugfsLines(item: Item): string[] {
+  const [uid, gid] = item.owner ?? [0, 0];
+  const set = (field: string, value: string | number) => `set_inode_field ${item.path} ${field} ${value}`;
+  const type = item.directory ? 0o040000 : item.link ? 0o120000 : 0o100000;
+  const mode = type | (item.mode ?? (item.link ? 0o777 : item.directory ? 0o755 : 0o644));
+  return [
+    set('uid', uid),
+    set('gid', gid),
+    set('mode', `0${mode.toString(8)}`),
+    ...(item.label ? [`ea_set ${item.path} security.selinux ${item.label}\\000`] : []),
+  ];
+}
+
+async function emptyFillers(image: string, template: Template): Promise<void> {
+  const file = openSync(image, 'r+');
+  try {
+    const fs = await Ext4.open(memorySource(readFileSync(image)));
+    const { blockBytes } = fs.superblock;
+    for (const item of template.items.filter((each) => each.filler)) {
+      const inode = await fs.find(item.path);
+      if (!inode) throw new Error(`${template.name}: ${item.path} is missing`);
+      for (const run of await fs.runs(inode)) {
+        writeSync(file, Buffer.alloc(run.blocks * blockBytes), 0, run.blocks * blockBytes, run.diskBlock * blockBytes);
+      }
+    }
+  } finally {
+    closeSync(file);
+  }
+}
+
+/** A fixed identifier from a name (FNV-1a, repeated), in the form of a UUID. */
+function uuidOf(name: string): string {
+  let text = '';
+  for (let part = 0; part < 4; part++) {
+    let hash = 0x811c9dc5 ^ part;
+    for (const char of name) hash = Math.imul(hash ^ char.charCodeAt(0), 0x01000193);
+    text += (hash >>> 0).toString(16).padStart(8, '0');
+  }
+  return text.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5');
+}

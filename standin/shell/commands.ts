@@ -1,0 +1,219 @@
+import { createHash } from 'node:crypto';
+import { dd } from './dd.ts';
+import { readMounted } from './files.ts';
+import { complain, deviceAt, nodeOf, print, type Command, type Process } from './host.ts';
+import { runScript } from './run.ts';
+
+const cat: Command = async (process) => {
+  let code = 0;
+  for (const path of process.args) {
+    const text = virtualFile(process, path);
+    if (text !== undefined) {
+      await print(process, text);
+      continue;
+    }
+    const found = await readMounted(process.host, path, process.uid);
+    if (typeof found === 'string') code = await complain(process, 'cat', `${path}: ${found}`);
+    else for await (const part of found) await process.out(part);
+  }
+  return code;
+};
+
+/** Files that the kernel makes up. */
+function virtualFile({ host }: Process, path: string): string | undefined {
+  const { percent, charging } = host.battery();
+  switch (path) {
+    case '/proc/mounts':
+      return [
+        'rootfs / rootfs ro,seclabel 0 0',
+        'tmpfs /dev tmpfs rw,seclabel,nosuid,relatime,mode=755 0 0',
+        ...host.mounts.map(
+          ({ partition, at, writable }) =>
+            `${nodeOf(host, partition)} ${at} ext4 ${writable ? 'rw' : 'ro'},seclabel,relatime 0 0`,
+        ),
+        '',
+      ].join('\n');
+    case '/proc/uptime': {
+      const seconds = (Date.now() - host.startedAt) / 1000;
+      return `${seconds.toFixed(2)} ${(seconds * 0.9).toFixed(2)}\n`;
+    }
+    case '/sys/class/power_supply/battery/capacity':
+      return `${percent}\n`;
+    case '/sys/class/power_supply/battery/status':
+      return charging ? 'Charging\n' : 'Discharging\n';
+    default:
+      return undefined;
+  }
+}
+
+const getprop: Command = async (process) => {
+  const { properties } = process.host;
+  const [name] = process.args;
+  if (name) await print(process, `${properties[name] ?? ''}\n`);
+  else {
+    const lines = Object.entries(properties).sort(([a], [b]) => (a < b ? -1 : 1));
+    await print(process, lines.map(([key, value]) => `[${key}]: [${value}]\n`).join(''));
+  }
+  return 0;
+};
+
+const id: Command = async (process) => {
+  const root = process.uid === 0;
+  if (process.args[0] === '-u') await print(process, `${process.uid}\n`);
+  else await print(process, root ? 'uid=0(root) gid=0(root) context=u:r:su:s0\n' : 'uid=2000(shell) gid=2000(shell) context=u:r:shell:s0\n');
+  return 0;
+};
+
+/** `su -c SCRIPT` and `su 0 SCRIPT`, when the system has it. */
+const su: Command = async (process) => {
+  if (!process.host.hasSu) {
+    await process.err('/system/bin/sh: su: not found\n');
+    return 127;
+  }
+  const [first, ...rest] = process.args;
+  if (first !== '-c' && first !== '0') return complain(process, 'su', 'usage: su -c COMMAND');
+  return runScript(rest.join(' '), process.host, process, 0);
+};
+
+const byNameFolder = '/dev/block/by-name';
+
+const ls: Command = async (process) => {
+  const { args, host, uid } = process;
+  const long = args.includes('-l') || args.includes('-la');
+  const path = args.find((each) => !each.startsWith('-')) ?? '/';
+  if (path.replace(/\/$/, '') === byNameFolder) {
+    if (uid !== 0 && host.mode === 'system') return complain(process, 'ls', `${path}: Permission denied`);
+    const lines = [...host.flash.list()]
+      .sort((a, b) => (a.name < b.name ? -1 : 1))
+      .map(({ name }) =>
+        long
+          ? `lrwxrwxrwx 1 root root 21 1970-01-01 00:00 ${name} -> ${nodeOf(host, name)}\n`
+          : `${name}\n`,
+      );
+    if (long) lines.unshift('total 0\n');
+    await print(process, lines.join(''));
+    return 0;
+  }
+  if (deviceAt(host, path)) {
+    await print(process, `${path}\n`);
+    return 0;
+  }
+  const found = await readMounted(host, path, uid, 'list');
+  if (typeof found === 'string') return complain(process, 'ls', `${path}: ${found}`);
+  for await (const part of found) await process.out(part);
+  return 0;
+};
+
+const blockdev: Command = async (process) => {
+  const [option, ...paths] = process.args;
+  if (option !== '--getsize64' && option !== '--flushbufs') return complain(process, 'blockdev', `unknown option ${option ?? ''}`);
+  for (const path of paths) {
+    const device = deviceAt(process.host, path);
+    if (!device) return complain(process, 'blockdev', `${path}: No such file or directory`);
+    if (process.uid !== 0) return complain(process, 'blockdev', `${path}: Permission denied`);
+    if (option === '--getsize64') await print(process, `${device.bytes}\n`);
+  }
+  return 0;
+};
+
+const digest =
+  (name: string, algorithm: string): Command =>
+  async (process) => {
+    const { args, host, uid } = process;
+    if (args.length === 0) {
+      const hash = createHash(algorithm);
+      for await (const part of process.stdin) hash.update(part);
+      await print(process, `${hash.digest('hex')}  -\n`);
+      return 0;
+    }
+    let code = 0;
+    for (const path of args) {
+      const device = deviceAt(host, path);
+      if (!device) code = await complain(process, name, `${path}: No such file or directory`);
+      else if (uid !== 0) code = await complain(process, name, `${path}: Permission denied`);
+      else {
+        const hash = createHash(algorithm);
+        for (let at = 0; at < device.bytes; at += 1 << 20) {
+          hash.update(await device.read(at, Math.min(1 << 20, device.bytes - at)));
+        }
+        await print(process, `${hash.digest('hex')}  ${path}\n`);
+      }
+    }
+    return code;
+  };
+
+const dumpsys: Command = async (process) => {
+  if (process.host.mode !== 'system') {
+    await process.err('/sbin/sh: dumpsys: not found\n');
+    return 127;
+  }
+  if (process.args[0] !== 'battery') return complain(process, "Can't find service", process.args[0] ?? '');
+  const { percent, charging } = process.host.battery();
+  await print(
+    process,
+    [
+      'Current Battery Service state:',
+      '  AC powered: false',
+      `  USB powered: ${charging}`,
+      '  Wireless powered: false',
+      `  status: ${charging ? 2 : 3}`,
+      '  health: 2',
+      '  present: true',
+      `  level: ${percent}`,
+      '  scale: 100',
+      '  voltage: 4021',
+      '  temperature: 247',
+      '  technology: Li-ion',
+      '',
+    ].join('\n'),
+  );
+  return 0;
+};
+
+const sync: Command = async ({ host }) => {
+  await host.flash.sync();
+  return 0;
+};
+
+const reboot: Command = async (process) => {
+  if (process.uid !== 0) return complain(process, 'reboot', 'Operation not permitted');
+  process.host.reboot(process.args[0] ?? '');
+  return 0;
+};
+
+const umount: Command = async (process) => {
+  const [target = ''] = process.args;
+  const { mounts } = process.host;
+  const at = mounts.findIndex((mount) => mount.at === target || nodeOf(process.host, mount.partition) === target);
+  if (at < 0) return complain(process, 'umount', `${target}: Invalid argument`);
+  if (process.uid !== 0) return complain(process, 'umount', `${target}: Operation not permitted`);
+  if (process.host.mode === 'system') return complain(process, 'umount', `${target}: Device or resource busy`);
+  mounts.splice(at, 1);
+  return 0;
+};
+
+const echo: Command = async (process) => {
+  await print(process, `${process.args.join(' ')}\n`);
+  return 0;
+};
+
+/** Every command this phone has; any other is "not found". */
+export const commandTable: Readonly<Record<string, Command>> = {
+  blockdev,
+  cat,
+  dd,
+  dumpsys,
+  echo,
+  false: () => Promise.resolve(1),
+  getprop,
+  id,
+  ls,
+  md5sum: digest('md5sum', 'md5'),
+  reboot,
+  sha256sum: digest('sha256sum', 'sha256'),
+  su,
+  sync,
+  true: () => Promise.resolve(0),
+  umount,
+};
+

@@ -1,0 +1,88 @@
+import type { Device } from '../flash/flash.ts';
+import { complain, deviceAt, type Command, type Process } from './host.ts';
+
+const suffixes: Readonly<Record<string, number>> = {
+  '': 1,
+  c: 1,
+  w: 2,
+  b: 512,
+  kD: 1000,
+  k: 1024,
+  K: 1024,
+  MD: 1_000_000,
+  M: 1_048_576,
+  G: 1_073_741_824,
+};
+
+interface Options {
+  if?: string;
+  of?: string;
+  bs: number;
+  count: number;
+  skip: number;
+  seek: number;
+}
+
+function optionsOf(args: readonly string[]): Options | string {
+  const options: Options = { bs: 512, count: Infinity, skip: 0, seek: 0 };
+  for (const arg of args) {
+    const [, name, value] = /^([a-z]+)=(.*)$/.exec(arg) ?? [];
+    if (name === 'if' || name === 'of') options[name] = value!;
+    else if (name === 'bs' || name === 'count' || name === 'skip' || name === 'seek') {
+      const number = /^(\d+)([a-zA-Z]*)$/.exec(value!);
+      const scale = number ? suffixes[number[2]!] : undefined;
+      if (!number || scale === undefined) return `bad ${name} '${value}'`;
+      options[name] = Number(number[1]) * scale;
+    } else if (name !== 'conv' && name !== 'status' && name !== 'iflag' && name !== 'oflag') {
+      return `unknown operand '${arg}'`;
+    }
+  }
+  return options.bs > 0 && options.bs <= 64 << 20 ? options : `bad bs`;
+}
+
+/** Copies blocks between standard streams and block devices, counting as toybox does. */
+export const dd: Command = async (process) => {
+  const options = optionsOf(process.args);
+  if (typeof options === 'string') return complain(process, 'dd', options);
+  const input = options.if === undefined ? undefined : openDevice(process, options.if);
+  const output = options.of === undefined ? undefined : openDevice(process, options.of);
+  for (const [path, device] of [[options.if, input] as const, [options.of, output] as const]) {
+    if (typeof device === 'string') return complain(process, 'dd', `${path}: ${device}`);
+  }
+  const startedAt = Date.now();
+  let bytes = 0;
+  const blocks = input
+    ? deviceBlocks(input as Device, options)
+    : process.stdin;
+  try {
+    for await (const block of blocks) {
+      if (output) await (output as Device).write(options.seek * options.bs + bytes, block);
+      else await process.out(block);
+      bytes += block.length;
+    }
+  } catch (error) {
+    if (error instanceof RangeError) {
+      await process.err(`dd: ${options.of}: ${error.message}\n`);
+      return 1;
+    }
+    throw error;
+  }
+  const seconds = Math.max(0.001, (Date.now() - startedAt) / 1000);
+  const records = `${Math.floor(bytes / options.bs)}+${bytes % options.bs ? 1 : 0} records`;
+  await process.err(
+    `${records} in\n${records} out\n${bytes} bytes transferred in ${seconds.toFixed(3)} secs\n`,
+  );
+  return 0;
+};
+
+function openDevice(process: Process, path: string): Device | string {
+  const device = deviceAt(process.host, path);
+  if (!device) return 'No such file or directory';
+  return process.uid === 0 ? device : 'Permission denied';
+}
+
+async function* deviceBlocks(device: Device, { bs, skip, count }: Options): AsyncGenerator<Uint8Array> {
+  const start = skip * bs;
+  const end = Math.min(device.bytes, start + count * bs);
+  for (let at = start; at < end; at += bs) yield await device.read(at, Math.min(bs, end - at));
+}

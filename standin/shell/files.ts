@@ -1,0 +1,43 @@
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { deviceAt, type ShellHost } from './host.ts';
+
+type Found = AsyncIterable<Uint8Array> | string;
+
+/** A file's bytes or a directory's names out of a mounted file system; otherwise the error's text. */
+export async function readMounted(
+  host: ShellHost,
+  path: string,
+  uid: number,
+  want: 'bytes' | 'list' = 'bytes',
+): Promise<Found> {
+  const device = deviceAt(host, path);
+  if (device) {
+    if (uid !== 0) return 'Permission denied';
+    return pieces(device.bytes, (at, length) => device.read(at, length));
+  }
+  const mount = host.mounts
+    .filter(({ at }) => path === at || path.startsWith(`${at}/`))
+    .sort((a, b) => b.at.length - a.at.length)[0];
+  if (!mount) return 'No such file or directory';
+  if (uid !== 0 && mount.at !== '/system') return 'Permission denied';
+  try {
+    const fs = await Ext4.open(host.flash.partition(mount.partition)!);
+    const inode = await fs.find(path.slice(mount.at.length) || '/');
+    if (!inode) return 'No such file or directory';
+    if (want === 'bytes') return inode.type === 'file' ? fs.content(inode) : 'Is a directory';
+    const names = inode.type === 'directory' ? (await fs.list(inode)).map(({ name }) => name).sort() : [path];
+    return once(Buffer.from(names.map((name) => `${name}\n`).join('')));
+  } catch (error) {
+    if (error instanceof FormatError) return 'I/O error';
+    throw error;
+  }
+}
+
+async function* pieces(bytes: number, read: (at: number, length: number) => Promise<Uint8Array>) {
+  for (let at = 0; at < bytes; at += 1 << 20) yield await read(at, Math.min(1 << 20, bytes - at));
+}
+
+async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
+  yield await Promise.resolve(bytes);
+}
