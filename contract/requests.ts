@@ -4,11 +4,14 @@ import {
   IsArray,
   IsBoolean,
   IsIn,
+  IsInt,
   IsOptional,
   IsString,
   Length,
   Matches,
+  Max,
   MaxLength,
+  Min,
 } from 'class-validator';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
@@ -92,9 +95,40 @@ export class SetChange {
   binned?: boolean;
 }
 
+/** One control of the practice bench; which fields it needs depends on `do`. */
 export class PracticeAction {
   @IsIn(['cable', 'pull-after', 'power', 'keys', 'battery', 'break', 'use'])
   do!: string;
 
-  [control: string]: unknown;
+  @IsOptional()
+  @IsBoolean()
+  in?: boolean;
+
+  @IsOptional()
+  @IsBoolean()
+  on?: boolean;
+
+  @IsOptional()
+  @IsIn(phoneModes)
+  into?: PhoneMode;
+
+  @IsOptional()
+  @IsInt()
+  @Min(1)
+  @Max(100)
+  percent?: number;
+
+  @IsOptional()
+  @IsBoolean()
+  chargesOnCable?: boolean;
+
+  @IsOptional()
+  @IsString()
+  @MaxLength(40)
+  build?: string;
+
+  @IsOptional()
+  @IsInt()
+  @Min(1)
+  bytes?: number;
 }

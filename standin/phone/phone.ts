@@ -197,7 +197,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
         'ro.boot.flash.locked': '0',
         'ro.boot.verifiedbootstate': 'orange',
         'ro.crypto.state': 'unencrypted',
-        ...(mode === 'system' && { 'sys.boot_completed': '1' }),
+        ...(mode === 'system' && this.phase === 'running' && { 'sys.boot_completed': '1' }),
       },
       rootDaemon: mode === 'recovery',
       hasSu,

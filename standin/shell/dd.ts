@@ -81,8 +81,14 @@ function openDevice(process: Process, path: string): Device | string {
   return process.uid === 0 ? device : 'Permission denied';
 }
 
+/** Reads one block ahead, as the kernel does. */
 async function* deviceBlocks(device: Device, { bs, skip, count }: Options): AsyncGenerator<Uint8Array> {
-  const start = skip * bs;
-  const end = Math.min(device.bytes, start + count * bs);
-  for (let at = start; at < end; at += bs) yield await device.read(at, Math.min(bs, end - at));
+  const end = Math.min(device.bytes, skip * bs + count * bs);
+  const block = (at: number) => (at < end ? device.read(at, Math.min(bs, end - at)) : undefined);
+  let next = block(skip * bs);
+  for (let at = skip * bs; next; at += bs) {
+    const bytes = await next;
+    next = block(at + bs);
+    yield bytes;
+  }
 }

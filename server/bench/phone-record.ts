@@ -1,0 +1,45 @@
+import type { Presence } from '@keen-larder/contract/bench.ts';
+import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { PhoneLink } from '../links/phone-link.ts';
+
+/** So many starts in a row that were broken off make a boot loop. */
+const loopingStarts = 2;
+
+/** What the bench knows of one phone's comings and goings. */
+export class PhoneRecord {
+  link: PhoneLink | undefined;
+  facts: PhoneFacts | undefined;
+  goneAt: number | undefined;
+  expected: { readonly mode: PhoneMode; readonly overdueAt: number } | undefined;
+  private brokenStarts = 0;
+
+  constructor(readonly serial: string) {}
+
+  /** A link came up. @param ready the mode has come up entirely */
+  arrived(link: PhoneLink, facts: PhoneFacts, ready: boolean): void {
+    this.link = link;
+    this.facts = facts;
+    this.goneAt = undefined;
+    if (ready) this.settled();
+  }
+
+  /** The phone has started: whatever was odd before is over. */
+  settled(): void {
+    this.brokenStarts = 0;
+    this.expected = undefined;
+  }
+
+  left(now: number, wasReady: boolean): void {
+    this.link = undefined;
+    this.goneAt = now;
+    if (!wasReady) this.brokenStarts++;
+  }
+
+  presence(now: number): Presence {
+    if (this.brokenStarts >= loopingStarts) return 'looping';
+    if (this.link) return 'here';
+    if (!this.expected) return 'away';
+    return now < this.expected.overdueAt ? 'restarting' : 'looping';
+  }
+}

@@ -1,0 +1,62 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import express, { type ErrorRequestHandler, type Express } from 'express';
+import type { Logger } from 'pino';
+import type { KeenLarder } from '../keen-larder.ts';
+import { Problem } from '../problem.ts';
+import { benchRoutes } from './bench-routes.ts';
+import { eventRoutes } from './event-routes.ts';
+import { practiceRoutes } from './practice-routes.ts';
+import { runRoutes } from './run-routes.ts';
+import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
+import { setRoutes } from './set-routes.ts';
+
+export interface HttpOptions {
+  readonly log: Logger;
+  /** Built interface. */
+  readonly webFolder: string;
+  /** Controls of the simulated phones, in the demo. */
+  readonly practiceUrl: string | undefined;
+}
+
+export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOptions): Express {
+  const http = express();
+  http.disable('x-powered-by');
+  http.use(headers, ownHostOnly, ownOriginOnly);
+  http.use(express.json({ limit: '256kb' }));
+
+  const api = express.Router();
+  api.get('/about', (_request, response) => void response.json({ practice: practiceUrl !== undefined }));
+  api.use(benchRoutes(app), setRoutes(app), runRoutes(app), practiceRoutes(practiceUrl));
+  api.use(eventRoutes(app.feed, app.now()));
+  api.use(() => {
+    throw new Problem(404, 'There is nothing at this address.');
+  });
+  http.use('/api', api);
+
+  http.use(express.static(webFolder, { index: false, maxAge: '1h', immutable: false }));
+  http.get('/{*path}', (_request, response) => {
+    const page = join(webFolder, 'index.html');
+    if (!existsSync(page)) throw new Problem(404, 'The interface has not been built. Run `npm run build`.');
+    response.setHeader('cache-control', 'no-store');
+    response.sendFile(page);
+  });
+
+  const failed: ErrorRequestHandler = (error: unknown, request, response, next) => {
+    const problem = asProblem(error);
+    if (problem.status >= 500) log.error({ err: error as Error, path: request.path }, 'request failed');
+    if (response.headersSent) return next(error);
+    response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+  };
+  http.use(failed);
+  return http;
+}
+
+function asProblem(error: unknown): Problem {
+  if (error instanceof Problem) return error;
+  if (!(error instanceof Error)) return new Problem(500, 'An unknown error. The log file has more.');
+  if (error.name === 'LinkFailure') return new Problem(502, error.message);
+  const status = (error as { status?: unknown }).status;
+  if (typeof status === 'number' && status >= 400 && status < 500) return new Problem(status, error.message);
+  return new Problem(500, `${error.message}. The log file has more.`);
+}

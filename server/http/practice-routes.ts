@@ -1,0 +1,32 @@
+import { Router } from 'express';
+import { PracticeAction } from '@keen-larder/contract/requests.ts';
+import { Problem } from '../problem.ts';
+import { valid } from './validate.ts';
+
+/** Passes the practice bench's controls on to the simulated phones, so that the page talks to one origin. */
+export function practiceRoutes(controlUrl: string | undefined): Router {
+  const routes = Router();
+
+  const ask = async (path: string, action?: PracticeAction): Promise<unknown> => {
+    if (!controlUrl) throw new Problem(404, 'There are no simulated phones here.');
+    let answer: Response;
+    try {
+      answer = await fetch(`${controlUrl}${path}`, {
+        method: action ? 'POST' : 'GET',
+        ...(action && { body: JSON.stringify(action) }),
+      });
+    } catch {
+      throw new Problem(502, 'The simulated phones do not answer. Start the demo again.');
+    }
+    const body = (await answer.json()) as { detail?: string };
+    if (!answer.ok) throw new Problem(answer.status, body.detail ?? 'The simulated phones refused.');
+    return body;
+  };
+
+  routes.get('/practice', async (_request, response) => void response.json(await ask('/phones')));
+  routes.post('/practice/:serial', async (request, response) => {
+    const path = `/phones/${encodeURIComponent(request.params.serial)}`;
+    response.json(await ask(path, valid(PracticeAction, request.body)));
+  });
+  return routes;
+}

@@ -1,0 +1,19 @@
+import { plainToInstance } from 'class-transformer';
+import { validateSync } from 'class-validator';
+import { Problem } from '../problem.ts';
+
+/**
+ * A request's body as an instance of its class.
+ * @throws Problem 400 naming what is wrong
+ */
+export function valid<T extends object>(kind: new () => T, body: unknown): T {
+  if (typeof body !== 'object' || body === null || Array.isArray(body)) {
+    throw new Problem(400, 'The request has no JSON object as its body.');
+  }
+  const instance = plainToInstance(kind, body);
+  const errors = validateSync(instance, { whitelist: true, forbidUnknownValues: true });
+  if (errors.length > 0) {
+    throw new Problem(400, errors.flatMap(({ constraints }) => Object.values(constraints ?? {})).join('; ') + '.');
+  }
+  return instance;
+}

@@ -1,0 +1,292 @@
+import { createHash } from 'node:crypto';
+import type { ImageView, SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import type { Condition } from '@keen-larder/core/phone/facts.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { Role } from '@keen-larder/core/phone/roles.ts';
+import type { PhoneStatements } from '../database/phones.ts';
+import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
+import type { Feed } from '../feed.ts';
+import { Problem } from '../problem.ts';
+import { digestsOf, manifestFormat, manifestVersion, packChunkList, unpackChunkList, type Manifest } from '../shelf/manifest.ts';
+import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
+import { md5Sums, sha256Sums } from './checksums.ts';
+
+/** How long a set stays in the bin before it is gone. */
+export const binMs = 24 * 60 * 60 * 1000;
+
+export type NewSet = Omit<Manifest, 'format' | 'version'>;
+
+/** Everything that is kept: sets in the catalogue and their bytes on the shelf. */
+export class Larder {
+  /** Runs that are storing chunks which no set names yet. */
+  private writers = 0;
+  private collecting: Promise<unknown> = Promise.resolve();
+
+  constructor(
+    readonly shelf: Shelf,
+    private readonly sets: SetStatements,
+    private readonly phones: PhoneStatements,
+    private readonly chunks: { storedBytes(): number },
+    private readonly feed: Feed,
+    private readonly now: () => number,
+  ) {}
+
+  /** Enters sets that only the shelf knows, and ends deletions that were broken off. */
+  async reconcile(): Promise<ShelfFinding[]> {
+    const findings: ShelfFinding[] = [];
+    const known = new Set(this.sets.all().map(({ id }) => id));
+    for (const id of await this.shelf.manifestIds()) {
+      if (known.has(id)) continue;
+      try {
+        const manifest = await this.shelf.readManifest(id);
+        this.adopt(manifest);
+        findings.push({ level: 'info', text: `Entered the set “${manifest.label}” from its manifest.` });
+      } catch (error) {
+        findings.push({ level: 'warning', text: `The manifest ${id} cannot be used: ${(error as Error).message}.` });
+      }
+    }
+    return findings;
+  }
+
+  list(): SetView[] {
+    const images = new Map<string, ImageHead[]>();
+    for (const head of this.sets.allHeads()) {
+      const list = images.get(head.setId);
+      if (list) list.push(head);
+      else images.set(head.setId, [head]);
+    }
+    return this.sets.all().map((row) => viewOf(row, images.get(row.id) ?? []));
+  }
+
+  /** @throws Problem 404 */
+  detail(id: string): SetDetail {
+    const row = this.row(id);
+    const images = this.sets.heads(id);
+    return { ...viewOf(row, images), images: images.map(imageView) };
+  }
+
+  labels(serial: string): string[] {
+    return this.sets.labels(serial);
+  }
+
+  /** Partitions of a phone that some set holds, with when. */
+  kept(serial: string): Map<string, number> {
+    return new Map(this.sets.kept(serial).map(({ partition, createdAt }) => [partition, createdAt]));
+  }
+
+  /** @throws Problem 404 */
+  image(setId: string, partition: string): ImageRow {
+    const found = this.sets.image(setId, partition);
+    if (!found) throw new Problem(404, `This set has no image of ${partition}.`);
+    return found;
+  }
+
+  async shelfView(): Promise<ShelfView> {
+    const { bytes, sets } = this.sets.totals();
+    return {
+      name: this.shelf.name,
+      path: this.shelf.path,
+      ...(await this.shelf.space()),
+      storedBytes: this.chunks.storedBytes(),
+      imagedBytes: bytes,
+      setCount: sets,
+    };
+  }
+
+  /** Does work that stores chunks; meanwhile nothing is collected. */
+  async whileWriting<T>(work: () => Promise<T>): Promise<T> {
+    this.writers++;
+    try {
+      await this.collecting;
+      return await work();
+    } finally {
+      this.writers--;
+    }
+  }
+
+  /** Makes a finished set known: its manifest first, so that the shelf alone can tell of it. */
+  async add(set: NewSet): Promise<void> {
+    const manifest: Manifest = { format: manifestFormat, version: manifestVersion, ...set };
+    await this.shelf.writeManifest(manifest);
+    this.adopt(manifest);
+    this.changed();
+  }
+
+  /** Renames, notes, bins or takes out of the bin. */
+  async change(id: string, change: { label?: string; note?: string; binned?: boolean }): Promise<SetDetail> {
+    const row = this.row(id);
+    const label = change.label?.trim() ?? row.label;
+    const note = change.note ?? row.note;
+    const binnedAt = change.binned === undefined ? row.binnedAt : change.binned ? (row.binnedAt ?? this.now()) : null;
+    if (label === '') throw new Problem(400, 'A set needs a name.');
+    if (label !== row.label && this.sets.labels(row.serial).includes(label)) {
+      throw new Problem(409, `Another set of ${row.nickname} is called “${label}”. Choose another name.`);
+    }
+    if (label !== row.label || note !== row.note) {
+      await this.shelf.writeManifest({ ...(await this.manifestOf(id)), label, note });
+    }
+    this.sets.change({ id, label, note, binnedAt });
+    this.changed();
+    return this.detail(id);
+  }
+
+  /**
+   * Deletes the sets that have been in the bin since before `before`, and frees their space.
+   * @throws Problem 409 while a run is storing images
+   */
+  async emptyBin(before: number): Promise<{ removed: number; freedBytes: number }> {
+    if (this.writers > 0) throw new Problem(409, 'A run is storing images now. Empty the bin when it has ended.');
+    const emptied = this.collecting.then(() => this.removeBinned(before));
+    this.collecting = emptied.catch(() => undefined);
+    return emptied;
+  }
+
+  private async removeBinned(before: number): Promise<{ removed: number; freedBytes: number }> {
+    const ids = this.sets.binnedBefore(before);
+    for (const id of ids) {
+      await this.shelf.removeManifest(id);
+      this.sets.remove(id);
+    }
+    const { freedBytes } = await this.collect();
+    if (ids.length > 0) this.changed();
+    return { removed: ids.length, freedBytes };
+  }
+
+  recordVerification(id: string, found: readonly { partition: string; damage: string | null }[]): void {
+    this.sets.recordVerification(id, this.now(), found);
+    this.changed();
+  }
+
+  /** SHA256SUMS and MD5SUMS of a set's raw export. */
+  checksumFiles(id: string): Record<string, string> {
+    const images = this.sets.heads(id);
+    return { SHA256SUMS: sha256Sums(images), MD5SUMS: md5Sums(images) };
+  }
+
+  changed(): void {
+    this.feed.send('larder', {});
+  }
+
+  private collect(): Promise<{ freedBytes: number }> {
+    const kept = new Set<string>();
+    for (const { chunks } of this.sets.chunkLists()) {
+      for (const digest of digestsOf(chunks)) if (digest) kept.add(digest.toString('latin1'));
+    }
+    return this.shelf.collect((digest) => kept.has(digest.toString('latin1')));
+  }
+
+  private adopt(manifest: Manifest): void {
+    const { phone } = manifest;
+    const createdAt = Date.parse(manifest.createdAt);
+    if (!this.phones.one(phone.serial)) this.phones.seen({ ...phone, lastSeenAt: createdAt });
+    this.sets.insert(
+      {
+        id: manifest.id,
+        label: manifest.label,
+        note: manifest.note,
+        serial: phone.serial,
+        mode: manifest.mode,
+        condition: JSON.stringify(manifest.condition),
+        createdAt,
+        elapsedMs: manifest.elapsedMs,
+        addedBytes: manifest.addedBytes,
+        verifiedAt: null,
+        binnedAt: null,
+      },
+      manifest.images.map((image, position) => ({
+        setId: manifest.id,
+        position,
+        partition: image.partition,
+        role: image.role,
+        bytes: image.bytes,
+        chunkBytes: image.chunkBytes,
+        sha256: Buffer.from(image.sha256, 'hex'),
+        md5: Buffer.from(image.md5, 'hex'),
+        chunks: packChunkList(image.chunks),
+        fileSystem: image.fileSystem ?? null,
+        usedBytes: image.usedBytes ?? null,
+        damage: null,
+      })),
+    );
+  }
+
+  private async manifestOf(id: string): Promise<Manifest> {
+    try {
+      return await this.shelf.readManifest(id);
+    } catch {
+      return this.rebuildManifest(id);
+    }
+  }
+
+  /** The manifest of a set from the catalogue, when its file was lost. */
+  private rebuildManifest(id: string): Manifest {
+    const row = this.row(id);
+    return {
+      format: manifestFormat,
+      version: manifestVersion,
+      id,
+      label: row.label,
+      note: row.note,
+      phone: { serial: row.serial, maker: row.maker, model: row.model, nickname: row.nickname },
+      mode: row.mode as PhoneMode,
+      condition: JSON.parse(row.condition) as Condition,
+      createdAt: new Date(row.createdAt).toISOString(),
+      elapsedMs: row.elapsedMs,
+      addedBytes: row.addedBytes,
+      images: this.sets.heads(id).map((head) => ({
+        partition: head.partition,
+        role: head.role as Role,
+        bytes: head.bytes,
+        chunkBytes: head.chunkBytes,
+        sha256: head.sha256.toString('hex'),
+        md5: head.md5.toString('hex'),
+        ...(head.fileSystem && { fileSystem: head.fileSystem }),
+        ...(head.usedBytes !== null && { usedBytes: head.usedBytes }),
+        chunks: unpackChunkList(this.image(id, head.partition).chunks),
+      })),
+    };
+  }
+
+  private row(id: string): SetWithPhone {
+    const row = this.sets.one(id);
+    if (!row) throw new Problem(404, 'There is no such set. It may have been deleted.');
+    return row;
+  }
+}
+
+function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView {
+  const strip = new Map<Role, number>();
+  for (const { role, bytes } of images) strip.set(role as Role, (strip.get(role as Role) ?? 0) + bytes);
+  return {
+    id: row.id,
+    label: row.label,
+    note: row.note,
+    serial: row.serial,
+    nickname: row.nickname,
+    maker: row.maker,
+    model: row.model,
+    mode: row.mode as PhoneMode,
+    condition: JSON.parse(row.condition) as Condition,
+    createdAt: row.createdAt,
+    elapsedMs: row.elapsedMs,
+    imageCount: images.length,
+    bytes: images.reduce((sum, { bytes }) => sum + bytes, 0),
+    addedBytes: row.addedBytes,
+    verifiedAt: row.verifiedAt ?? undefined,
+    damaged: images.some(({ damage }) => damage !== null),
+    fingerprint: createHash('sha256').update(sha256Sums(images)).digest('hex'),
+    binnedAt: row.binnedAt ?? undefined,
+    strip: [...strip].map(([role, bytes]) => ({ role, bytes })),
+  };
+}
+
+const imageView = (head: ImageHead): ImageView => ({
+  partition: head.partition,
+  role: head.role as Role,
+  bytes: head.bytes,
+  sha256: head.sha256.toString('hex'),
+  md5: head.md5.toString('hex'),
+  fileSystem: head.fileSystem ?? undefined,
+  usedBytes: head.usedBytes ?? undefined,
+  damage: head.damage ?? undefined,
+});

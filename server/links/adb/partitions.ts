@@ -1,0 +1,142 @@
+import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { looksLikeExt4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/index.ts';
+import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { roleOf } from '@keen-larder/core/phone/roles.ts';
+import { LinkFailure, type PartitionAccess } from '../phone-link.ts';
+import { parseByName, parseMounts } from './parsing.ts';
+import { quote, type AdbShell } from './shell.ts';
+
+const blockBytes = 1 << 20;
+/** Enough for ext4's superblock and any boot image's magic. */
+const headBytes = 4096;
+const folders = ['/dev/block/by-name', '/dev/block/bootdevice/by-name'];
+
+/** Partitions of a phone through `dd` and `sha256sum` on its shell. */
+export class AdbPartitions implements PartitionAccess {
+  private nodes: Promise<Map<string, string>> | undefined;
+
+  constructor(
+    private readonly shell: AdbShell,
+    private readonly mayUnmount: boolean,
+  ) {}
+
+  async list(): Promise<PartitionFacts[]> {
+    const nodes = await this.byName();
+    const paths = [...nodes.values()];
+    const sizes = (await this.shell.must(`blockdev --getsize64 ${paths.map(quote).join(' ')}`)).trim().split(/\s+/).map(Number);
+    if (sizes.length !== paths.length || sizes.some((size) => !Number.isSafeInteger(size))) {
+      throw new LinkFailure('The phone did not tell the size of every partition. Connect it again.');
+    }
+    const mounts = parseMounts(await this.shell.must('cat /proc/mounts'));
+    const found: PartitionFacts[] = [];
+    for (const [i, [name, node]] of [...nodes].entries()) {
+      const bytes = sizes[i]!;
+      const mount = mounts.find(({ device }) => device === node || device.endsWith(`/by-name/${name}`));
+      found.push({
+        name,
+        role: roleOf(name),
+        bytes,
+        ...(mount && { mount: { at: mount.at, writable: mount.writable } }),
+        ...(bytes >= headBytes && (await this.contents(name, bytes))),
+      });
+    }
+    return found.sort((a, b) => (a.name < b.name ? -1 : 1));
+  }
+
+  async *read(
+    name: string,
+    { offset = 0, bytes, signal }: { offset?: number; bytes?: number; signal?: AbortSignal } = {},
+  ): AsyncGenerator<Uint8Array> {
+    const node = await this.node(name);
+    const script =
+      bytes === undefined
+        ? `dd if=${quote(node)} bs=${blockBytes} skip=${offset / blockBytes}`
+        : `dd if=${quote(node)} bs=${smallBlock(offset, bytes)} skip=${offset / smallBlock(offset, bytes)} count=${bytes / smallBlock(offset, bytes)}`;
+    yield* this.shell.stream(`${script} 2>/dev/null`, signal);
+  }
+
+  async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+    const node = await this.node(name);
+    if (this.mayUnmount) await this.unmount(node, name);
+    await this.shell.feed(`dd of=${quote(node)} bs=${blockBytes} conv=notrunc 2>/dev/null && sync`, bytes, signal);
+    await this.shell.must(`blockdev --flushbufs ${quote(node)}`).catch(() => undefined);
+  }
+
+  async digest(name: string, bytes: number, signal?: AbortSignal): Promise<string> {
+    const node = await this.node(name);
+    const whole = Number((await this.shell.must(`blockdev --getsize64 ${quote(node)}`)).trim());
+    const script =
+      bytes === whole
+        ? `sha256sum ${quote(node)}`
+        : `dd if=${quote(node)} bs=${smallBlock(0, bytes)} count=${bytes / smallBlock(0, bytes)} 2>/dev/null | sha256sum`;
+    let text = '';
+    for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+    const match = /^([0-9a-f]{64})\b/.exec(text);
+    if (!match) throw new LinkFailure(`The phone computed no digest of ${name}: “${text.trim()}”.`);
+    return match[1]!;
+  }
+
+  /** A partition as a source with random access, for looking at a few of its blocks. */
+  source(name: string, bytes: number): ByteSource {
+    return cached({
+      bytes,
+      read: async (offset, length) => {
+        const parts: Uint8Array[] = [];
+        for await (const part of this.read(name, { offset, bytes: length })) parts.push(part);
+        return Buffer.concat(parts);
+      },
+    });
+  }
+
+  private async contents(name: string, bytes: number): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
+    const parts: Uint8Array[] = [];
+    for await (const part of this.read(name, { bytes: headBytes })) parts.push(part);
+    const head = Buffer.concat(parts);
+    if (head.subarray(0, 8).toString('latin1') === 'ANDROID!') return { fileSystem: 'boot image' };
+    if (!looksLikeExt4(head)) return {};
+    try {
+      const { blocks, freeBlocks, blockBytes: block } = parseSuperblock(
+        head.subarray(superblockOffset, superblockOffset + 1024),
+        bytes,
+      );
+      return { fileSystem: 'ext4', usedBytes: (blocks - freeBlocks) * block };
+    } catch {
+      // A damaged file system is still a partition worth keeping; its use is simply not known.
+      return {};
+    }
+  }
+
+  private async unmount(node: string, name: string): Promise<void> {
+    const mounts = parseMounts(await this.shell.must('cat /proc/mounts'));
+    for (const { device, at } of mounts) {
+      if (device === node || device.endsWith(`/by-name/${name}`)) await this.shell.must(`umount ${quote(at)}`);
+    }
+  }
+
+  private async node(name: string): Promise<string> {
+    const node = (await this.byName()).get(name);
+    if (!node) throw new LinkFailure(`The phone has no partition called ${name}.`);
+    return node;
+  }
+
+  private byName(): Promise<Map<string, string>> {
+    const load = async () => {
+      for (const folder of folders) {
+        const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`ls -l ${folder}`));
+        const nodes = parseByName(stdout);
+        if (exitCode === 0 && nodes.size > 0) return nodes;
+      }
+      throw new LinkFailure('The phone lists no partitions by name.');
+    };
+    this.nodes ??= load();
+    this.nodes.catch(() => (this.nodes = undefined));
+    return this.nodes;
+  }
+}
+
+/** The largest block that divides both where to start and how much to read. */
+function smallBlock(offset: number, bytes: number): number {
+  let block = blockBytes;
+  while (block > 1 && (offset % block !== 0 || bytes % block !== 0)) block /= 2;
+  return block;
+}

@@ -1,0 +1,151 @@
+import type { Adb } from '@yume-chan/adb';
+import { LinkFailure } from '../phone-link.ts';
+
+export interface CommandResult {
+  readonly stdout: string;
+  readonly stderr: string;
+  readonly exitCode: number;
+}
+
+/** Quotes a word for the phone's shell. */
+export const quote = (word: string): string => `'${word.replaceAll("'", `'\\''`)}'`;
+
+/** Runs commands on the phone and tells apart what it says, what it complains of and how it ends. */
+export class AdbShell {
+  private asRoot = (script: string) => script;
+
+  constructor(
+    readonly adb: Adb,
+    /** Whether commands can run as root; known after `findRoot`. */
+    public root = false,
+  ) {}
+
+  /** Finds out how to become root: the daemon may be, otherwise `su` is tried. */
+  async findRoot(): Promise<boolean> {
+    const plain = await this.run('id -u');
+    if (plain.stdout.trim() === '0') {
+      this.root = true;
+      return true;
+    }
+    const su = await this.run(`su -c ${quote('id -u')}`);
+    this.root = su.exitCode === 0 && su.stdout.trim() === '0';
+    if (this.root) this.asRoot = (script) => `su -c ${quote(script)}`;
+    return this.root;
+  }
+
+  /** The script as it must be given to run as root. */
+  rooted(script: string): string {
+    return this.asRoot(script);
+  }
+
+  async run(script: string): Promise<CommandResult> {
+    try {
+      return await this.adb.subprocess.shellProtocol!.spawnWaitText(script);
+    } catch (error) {
+      throw new LinkFailure(`The link broke while the phone ran “${script.slice(0, 60)}”: ${(error as Error).message}`);
+    }
+  }
+
+  /** Runs as root. @throws LinkFailure with the phone's own words when it ends with an error */
+  async must(script: string): Promise<string> {
+    const { stdout, stderr, exitCode } = await this.run(this.rooted(script));
+    if (exitCode !== 0) {
+      throw new LinkFailure(`The phone answered “${(stderr || stdout).trim() || `exit code ${exitCode}`}” to “${script}”.`);
+    }
+    return stdout;
+  }
+
+  /** Streams what a command prints, run as root. @throws LinkFailure when it ends with an error or the link breaks */
+  async *stream(script: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
+    const process = await this.spawn(script);
+    const abort = () => void process.kill();
+    signal?.addEventListener('abort', abort, { once: true });
+    process.exited.catch(() => undefined);
+    const complaint = textOf(process.stderr);
+    try {
+      const reader = process.stdout.getReader();
+      for (;;) {
+        const { done, value } = await reader.read();
+        if (done) break;
+        yield value;
+      }
+      signal?.throwIfAborted();
+      await this.expectSuccess(process.exited, complaint, script);
+    } catch (error) {
+      signal?.throwIfAborted();
+      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
+    } finally {
+      signal?.removeEventListener('abort', abort);
+      void Promise.resolve(process.kill()).catch(() => undefined);
+    }
+  }
+
+  /** Feeds bytes to a command run as root. @throws LinkFailure when it ends with an error or the link breaks */
+  async feed(script: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+    const process = await this.spawn(script);
+    const abort = () => void process.kill();
+    signal?.addEventListener('abort', abort, { once: true });
+    let exited = false;
+    process.exited.then(
+      () => (exited = true),
+      () => (exited = true),
+    );
+    const complaint = textOf(process.stderr);
+    void textOf(process.stdout);
+    try {
+      const writer = process.stdin.getWriter();
+      for await (const part of bytes) {
+        signal?.throwIfAborted();
+        if (exited) break;
+        await writer.write(part);
+      }
+      if (!exited) await writer.close();
+      await this.expectSuccess(process.exited, complaint, script);
+    } catch (error) {
+      signal?.throwIfAborted();
+      throw isLinkError(error) ? new LinkFailure(broken(error)) : error;
+    } finally {
+      signal?.removeEventListener('abort', abort);
+      void Promise.resolve(process.kill()).catch(() => undefined);
+    }
+  }
+
+  private async spawn(script: string) {
+    const shell = this.adb.subprocess.shellProtocol;
+    if (!shell) throw new LinkFailure('This phone’s adb is too old: it cannot tell how a command ends (no shell v2).');
+    try {
+      return await shell.spawn(this.rooted(script));
+    } catch (error) {
+      throw new LinkFailure(broken(error));
+    }
+  }
+
+  private async expectSuccess(exited: Promise<number>, complaint: Promise<string>, script: string): Promise<void> {
+    const code = await exited;
+    if (code !== 0) {
+      throw new LinkFailure(`The phone answered “${(await complaint).trim() || `exit code ${code}`}” to “${script}”.`);
+    }
+  }
+}
+
+const broken = (error: unknown) =>
+  `The link to the phone broke (${(error as Error).message}). Check the cable, then start again.`;
+
+/** Errors of our own sources (a damaged image) pass through; those of the adb client are link failures. */
+const isLinkError = (error: unknown): boolean =>
+  error instanceof Error && error.name === 'Error' && !(error instanceof LinkFailure);
+
+async function textOf(stream: { getReader(): { read(): Promise<{ done: boolean; value?: Uint8Array | undefined }> } }): Promise<string> {
+  const reader = stream.getReader();
+  const parts: Uint8Array[] = [];
+  try {
+    for (;;) {
+      const { done, value } = await reader.read();
+      if (done) break;
+      parts.push(value!);
+    }
+  } catch {
+    // The link broke; what was said until then is still worth telling.
+  }
+  return Buffer.concat(parts).toString();
+}

@@ -1,0 +1,17 @@
+import type { Bench } from '../bench/bench.ts';
+import type { Larder } from '../larder/larder.ts';
+import type { RunEngine } from './engine.ts';
+import type { Sheets } from './sheets.ts';
+
+/** What every kind of run works with. */
+export interface RunContext {
+  readonly bench: Bench;
+  readonly larder: Larder;
+  readonly engine: RunEngine;
+  readonly sheets: Sheets;
+  readonly now: () => number;
+  /** How long a phone may take to start after a restore. */
+  readonly startLimitMs: number;
+  /** Folder that exports go to. */
+  readonly exportFolder: string;
+}

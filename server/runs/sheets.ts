@@ -1,0 +1,59 @@
+import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import { dayText } from '@keen-larder/core/larder/label.ts';
+import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
+import { roleOf } from '@keen-larder/core/phone/roles.ts';
+import { expectedBytesPerSecond, imagingSheet, restoringSheet, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import type { Bench } from '../bench/bench.ts';
+import type { RunStatements } from '../database/runs.ts';
+import type { Larder } from '../larder/larder.ts';
+
+/** Gathers the facts that run sheets are computed from. */
+export class Sheets {
+  constructor(
+    private readonly bench: Bench,
+    private readonly larder: Larder,
+    private readonly runs: RunStatements,
+    /** Minutes east of UTC at a time, for dates in sentences. */
+    private readonly utcOffsetMinutes: (at: number) => number,
+  ) {}
+
+  async imaging(serial: string, { picked, label }: ImagingRequest): Promise<RunSheet> {
+    const phone = this.bench.facts(serial);
+    const kept = this.larder.kept(serial);
+    return imagingSheet({
+      phone,
+      partitions: abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [],
+      picked,
+      label,
+      larder: {
+        labels: this.larder.labels(serial),
+        identityKept: [...kept.keys()].filter((name) => roleOf(name) === 'identity'),
+      },
+      shelf: await this.larder.shelf.space(),
+      bytesPerSecond: this.speed('imaging', serial),
+    });
+  }
+
+  async restoring(setId: string, { serial, picked, restartAfter }: RestoringRequest): Promise<RunSheet> {
+    const phone = this.bench.facts(serial);
+    const set = this.larder.detail(setId);
+    const userDataKeptAt = this.larder.kept(serial).get('userdata');
+    return restoringSheet({
+      phone,
+      partitions: abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [],
+      set: { ...set, images: set.images.map((image) => ({ ...image, damaged: image.damage !== undefined })) },
+      picked,
+      restartAfter,
+      userDataKept:
+        userDataKeptAt === undefined ? undefined : `on ${dayText(new Date(userDataKeptAt), this.utcOffsetMinutes(userDataKeptAt))}`,
+      bytesPerSecond: this.speed('restoring', serial),
+    });
+  }
+
+  /** Learned from past runs of the same phone and mode; restoring may learn from imaging. */
+  private speed(kind: 'imaging' | 'restoring', serial: string): number {
+    const { mode } = this.bench.facts(serial);
+    const own = this.runs.transfers(kind, serial, mode);
+    return expectedBytesPerSecond(own.length > 0 ? own : this.runs.transfers('imaging', serial, mode));
+  }
+}

@@ -1,0 +1,40 @@
+import type { Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import type { Logger } from 'pino';
+import { httpApp } from './http/app.ts';
+import { openKeenLarder, type KeenLarder, type Options } from './keen-larder.ts';
+
+export interface Serving {
+  readonly url: string;
+  readonly app: KeenLarder;
+  close(): Promise<void>;
+}
+
+export interface ServeOptions extends Options {
+  readonly log: Logger;
+  /** 0 for any. */
+  readonly port: number;
+  readonly practiceUrl?: string;
+}
+
+const builtWeb = join(import.meta.dirname, '..', 'web', 'dist');
+
+/** Opens the larder and serves it on loopback. */
+export async function serve(options: ServeOptions): Promise<Serving> {
+  const app = await openKeenLarder(options);
+  const http = httpApp(app, { log: options.log, webFolder: builtWeb, practiceUrl: options.practiceUrl });
+  const server = await new Promise<Server>((resolve, reject) => {
+    const listening = http.listen(options.port, '127.0.0.1', (error?: Error) => (error ? reject(error) : resolve(listening)));
+  });
+  const { port } = server.address() as AddressInfo;
+  return {
+    url: `http://127.0.0.1:${port}`,
+    app,
+    async close() {
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+      await app.close();
+    },
+  };
+}

@@ -1,0 +1,64 @@
+/** Runs in the worker pool: names and compresses the chunks of a block, and unpacks stored ones. */
+import { Compressor, Decompressor } from 'zstd-napi';
+import { chunkDigest } from './digest.ts';
+import { chunkBytes, codecs } from './pack-format.ts';
+
+const compressor = new Compressor();
+compressor.setParameters({ compressionLevel: 3 });
+const decompressor = new Decompressor();
+const zeros = Buffer.alloc(chunkBytes);
+
+/** A block of plain bytes in memory shared with the caller. */
+export interface Block {
+  readonly memory: SharedArrayBuffer;
+  readonly bytes: number;
+}
+
+/** Each chunk's digest, or undefined where all its bytes are zero. */
+export function nameChunks({ memory, bytes }: Block): (Uint8Array | undefined)[] {
+  const names: (Uint8Array | undefined)[] = [];
+  for (let at = 0; at < bytes; at += chunkBytes) {
+    const chunk = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
+    names.push(chunk.equals(zeros.subarray(0, chunk.length)) ? undefined : chunkDigest(chunk));
+  }
+  return names;
+}
+
+export interface Packed {
+  readonly codec: number;
+  readonly stored: Uint8Array;
+}
+
+/** Compresses the chunks at the given places of a block; kept plain where that does not help. */
+export function packChunks({ memory, bytes, wanted }: Block & { wanted: readonly number[] }): Packed[] {
+  return wanted.map((index) => {
+    const at = index * chunkBytes;
+    const plain = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
+    const packed = compressor.compress(plain);
+    return packed.length < plain.length
+      ? { codec: codecs.zstd, stored: packed }
+      : { codec: codecs.plain, stored: Uint8Array.prototype.slice.call(plain) };
+  });
+}
+
+export interface Stored {
+  readonly digest: Uint8Array;
+  readonly codec: number;
+  readonly stored: Uint8Array;
+  readonly plainBytes: number;
+}
+
+/** Unpacks a stored chunk and checks it against its name; says what is wrong instead of throwing. */
+export function unpackChunk({ digest, codec, stored, plainBytes }: Stored): Uint8Array | string {
+  let plain: Uint8Array;
+  if (codec === codecs.plain) plain = stored;
+  else if (codec === codecs.zstd) {
+    try {
+      plain = decompressor.decompress(Buffer.from(stored.buffer, stored.byteOffset, stored.byteLength));
+    } catch (error) {
+      return `does not unpack (${(error as Error).message})`;
+    }
+  } else return `has the unknown codec ${codec}`;
+  if (plain.length !== plainBytes) return `has ${plain.length} bytes instead of ${plainBytes}`;
+  return chunkDigest(plain).equals(digest) ? plain : 'does not match its digest';
+}

@@ -1,0 +1,85 @@
+import type { Condition } from '@keen-larder/core/phone/facts.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { Role } from '@keen-larder/core/phone/roles.ts';
+import { hex } from '@keen-larder/core/bytes/text.ts';
+import { digestBytes, zeroDigest } from './pack-format.ts';
+
+export const manifestFormat = 'keen-larder-set';
+export const manifestVersion = 1;
+
+/** A finished set as it is written beside the packs; see docs/shelf-format.md. */
+export interface Manifest {
+  readonly format: typeof manifestFormat;
+  readonly version: typeof manifestVersion;
+  readonly id: string;
+  readonly label: string;
+  readonly note: string;
+  readonly phone: {
+    readonly serial: string;
+    readonly maker: string;
+    readonly model: string;
+    readonly nickname: string;
+  };
+  readonly mode: PhoneMode;
+  readonly condition: Condition;
+  /** ISO 8601, UTC. */
+  readonly createdAt: string;
+  readonly elapsedMs: number;
+  readonly addedBytes: number;
+  readonly images: readonly ManifestImage[];
+}
+
+export interface ManifestImage {
+  readonly partition: string;
+  readonly role: Role;
+  readonly bytes: number;
+  readonly chunkBytes: number;
+  readonly sha256: string;
+  readonly md5: string;
+  readonly fileSystem?: string;
+  readonly usedBytes?: number;
+  /** Chunk digests in order; `0` is a chunk of zeros. */
+  readonly chunks: readonly string[];
+}
+
+/** A chunk list as the catalogue holds it, from the manifest's. */
+export function packChunkList(chunks: readonly string[]): Buffer {
+  return Buffer.concat(chunks.map((each) => (each === '0' ? zeroDigest : Buffer.from(each, 'hex'))));
+}
+
+/** A chunk list as the manifest holds it, from the catalogue's. */
+export function unpackChunkList(chunks: Buffer): string[] {
+  return digestsOf(chunks).map((digest) => (digest ? hex(digest) : '0'));
+}
+
+/** The digests of a chunk list, undefined where the chunk is zeros. */
+export function digestsOf(chunks: Buffer): (Buffer | undefined)[] {
+  const found: (Buffer | undefined)[] = [];
+  for (let at = 0; at < chunks.length; at += digestBytes) {
+    const digest = chunks.subarray(at, at + digestBytes);
+    found.push(digest.equals(zeroDigest) ? undefined : digest);
+  }
+  return found;
+}
+
+/** Parses a manifest file. @throws Error saying what is wrong with it */
+export function parseManifest(text: string): Manifest {
+  const value = JSON.parse(text) as Partial<Manifest>;
+  if (value.format !== manifestFormat) throw new Error('it is no manifest of a set');
+  if (value.version !== manifestVersion) {
+    throw new Error(`it has version ${String(value.version)}; this program reads version ${manifestVersion}`);
+  }
+  if (!value.id || !value.label || !value.phone?.serial || !value.createdAt || !Array.isArray(value.images)) {
+    throw new Error('fields are missing');
+  }
+  for (const image of value.images) {
+    const expected = Math.ceil(image.bytes / image.chunkBytes);
+    if (!Array.isArray(image.chunks) || image.chunks.length !== expected) {
+      throw new Error(`the image of ${image.partition} does not list ${expected} chunks`);
+    }
+    if (!image.chunks.every((chunk: string) => /^(?:0|[0-9a-f]{64})$/.test(chunk))) {
+      throw new Error(`the image of ${image.partition} lists something that is no chunk`);
+    }
+  }
+  return value as Manifest;
+}

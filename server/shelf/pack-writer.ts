@@ -1,0 +1,69 @@
+import { createHash, randomUUID, type Hash } from 'node:crypto';
+import { open, rename, rm, type FileHandle } from 'node:fs/promises';
+import { join } from 'node:path';
+import { syncFolder } from './files.ts';
+import { packTrailer, recordHeader, recordMagic, trailerMagic, type Record } from './pack-format.ts';
+
+const reserved = new Uint8Array(3);
+
+/** A pack being filled. It counts for nothing until `seal` has resolved. */
+export class PackWriter {
+  readonly records: Record[] = [];
+  private bytes = 0;
+  private readonly headers: Hash = createHash('blake2b512');
+
+  private constructor(
+    private readonly folder: string,
+    readonly name: string,
+    private readonly file: FileHandle,
+  ) {}
+
+  static async create(folder: string): Promise<PackWriter> {
+    const name = `${randomUUID()}.pack`;
+    return new PackWriter(folder, name, await open(join(folder, `${name}.part`), 'wx'));
+  }
+
+  get size(): number {
+    return this.bytes;
+  }
+
+  async append(digest: Buffer, codec: number, stored: Uint8Array, plainBytes: number): Promise<void> {
+    const header = new Uint8Array(recordHeader.bytes);
+    recordHeader.write(header, 0, {
+      magic: recordMagic,
+      codec,
+      reserved,
+      storedBytes: stored.length,
+      plainBytes,
+      digest,
+    });
+    const offset = this.bytes + header.length;
+    this.records.push({ digest, codec, offset, storedBytes: stored.length, plainBytes });
+    this.headers.update(header);
+    this.bytes = offset + stored.length;
+    await this.file.writev([header, stored]);
+  }
+
+  /** Makes the pack durable under its final name; resolves to its size in bytes. */
+  async seal(): Promise<number> {
+    const trailer = new Uint8Array(packTrailer.bytes);
+    packTrailer.write(trailer, 0, {
+      magic: trailerMagic,
+      records: this.records.length,
+      reserved: 0,
+      recordsBytes: BigInt(this.bytes),
+      digest: this.headers.digest().subarray(0, 32),
+    });
+    await this.file.write(trailer);
+    await this.file.sync();
+    await this.file.close();
+    await rename(join(this.folder, `${this.name}.part`), join(this.folder, this.name));
+    await syncFolder(this.folder);
+    return this.bytes + trailer.length;
+  }
+
+  async discard(): Promise<void> {
+    await this.file.close().catch(() => undefined);
+    await rm(join(this.folder, `${this.name}.part`), { force: true });
+  }
+}

@@ -1,0 +1,175 @@
+import { randomUUID } from 'node:crypto';
+import { mkdir, open, readdir, readFile, rm, statfs, type FileHandle } from 'node:fs/promises';
+import { join } from 'node:path';
+import type { ChunkRow, ChunkStatements } from '../database/chunks.ts';
+import { collectPacks } from './collect.ts';
+import { writeDurably } from './files.ts';
+import { listRecords } from './pack-reader.ts';
+import type { Record } from './pack-format.ts';
+import { parseManifest, type Manifest } from './manifest.ts';
+import type { ShelfWorkers } from './workers.ts';
+
+const shelfFormat = 'keen-larder-shelf';
+
+/** What was found and done when a shelf was opened. */
+export interface ShelfFinding {
+  readonly level: 'info' | 'warning';
+  readonly text: string;
+}
+
+/** A folder in which the larder keeps bytes: packs of chunks, and a manifest for every set. */
+export class Shelf {
+  readonly packFolder: string;
+  private readonly manifestFolder: string;
+  private readonly files = new Map<number, Promise<FileHandle>>();
+  private packNames: Map<number, string>;
+
+  private constructor(
+    readonly path: string,
+    readonly name: string,
+    private readonly chunks: ChunkStatements,
+    readonly workers: ShelfWorkers,
+  ) {
+    this.packFolder = join(path, 'packs');
+    this.manifestFolder = join(path, 'manifests');
+    this.packNames = new Map(chunks.packs().map(({ id, name: pack }) => [id, pack]));
+  }
+
+  /** Opens a shelf, making it where there is none, and clears away what a killed run left behind. */
+  static async open(
+    path: string,
+    name: string,
+    chunks: ChunkStatements,
+    workers: ShelfWorkers,
+  ): Promise<{ shelf: Shelf; findings: ShelfFinding[] }> {
+    for (const folder of ['packs', 'manifests']) await mkdir(join(path, folder), { recursive: true });
+    const described = join(path, 'shelf.json');
+    const text = await readFile(described, 'utf8').catch(() => undefined);
+    if (text === undefined) {
+      const description = { format: shelfFormat, version: 1, id: randomUUID() };
+      await writeDurably(described, `${JSON.stringify(description, null, 2)}\n`);
+    } else if ((JSON.parse(text) as { format?: unknown }).format !== shelfFormat) {
+      throw new Error(`${described} does not describe a shelf. Name another folder.`);
+    }
+    const shelf = new Shelf(path, name, chunks, workers);
+    return { shelf, findings: await shelf.clear() };
+  }
+
+  /** Whether a chunk is stored; `digest` has 32 bytes. */
+  has(digest: Uint8Array): boolean {
+    return this.chunks.find(digest) !== undefined;
+  }
+
+  find(digest: Uint8Array): ChunkRow | undefined {
+    return this.chunks.find(digest);
+  }
+
+  /** Enters a sealed pack in the catalogue. */
+  register(name: string, bytes: number, records: readonly Record[]): void {
+    this.chunks.addPack(name, bytes, records);
+    this.refreshPacks();
+  }
+
+  /** The stored bytes of a chunk as they lie in its pack. */
+  async readStored(row: ChunkRow): Promise<Buffer> {
+    const file = await this.packFile(row.packId);
+    const bytes = Buffer.allocUnsafeSlow(row.storedBytes);
+    const { bytesRead } = await file.read(bytes, 0, row.storedBytes, row.offset);
+    return bytes.subarray(0, bytesRead);
+  }
+
+  packName(packId: number): string {
+    return this.packNames.get(packId) ?? `${packId}`;
+  }
+
+  async writeManifest(manifest: Manifest): Promise<void> {
+    await writeDurably(this.manifestPath(manifest.id), `${JSON.stringify(manifest, null, 1)}\n`);
+  }
+
+  async removeManifest(id: string): Promise<void> {
+    await rm(this.manifestPath(id), { force: true });
+  }
+
+  async readManifest(id: string): Promise<Manifest> {
+    return parseManifest(await readFile(this.manifestPath(id), 'utf8'));
+  }
+
+  /** Ids of all sets that have a manifest. */
+  async manifestIds(): Promise<string[]> {
+    const names = await readdir(this.manifestFolder);
+    return names.filter((name) => name.endsWith('.json')).map((name) => name.slice(0, -5));
+  }
+
+  async space(): Promise<{ freeBytes: number; totalBytes: number }> {
+    const { bavail, blocks, bsize } = await statfs(this.path);
+    return { freeBytes: bavail * bsize, totalBytes: blocks * bsize };
+  }
+
+  /**
+   * Frees the chunks that `isKept` does not keep: packs without any are removed, packs that are
+   * mostly dead are written anew. Killed at any point it leaves every kept chunk readable.
+   */
+  async collect(isKept: (digest: Buffer) => boolean): Promise<{ freedBytes: number }> {
+    const result = await collectPacks(this.packFolder, this.chunks, isKept, (row) => this.readStored(row));
+    await this.closeFiles();
+    this.refreshPacks();
+    return result;
+  }
+
+  async close(): Promise<void> {
+    await this.closeFiles();
+    await this.workers.close();
+  }
+
+  /** Removes unsealed packs; enters sealed ones that the catalogue does not know. */
+  private async clear(): Promise<ShelfFinding[]> {
+    const findings: ShelfFinding[] = [];
+    const known = new Set(this.packNames.values());
+    for (const name of await readdir(this.packFolder)) {
+      const path = join(this.packFolder, name);
+      if (name.endsWith('.part')) {
+        await rm(path);
+        findings.push({ level: 'info', text: `Removed ${name}, which a broken-off run left unsealed.` });
+      } else if (name.endsWith('.pack') && !known.has(name)) {
+        try {
+          const records = await listRecords(path);
+          const file = await open(path, 'r');
+          const { size } = await file.stat();
+          await file.close();
+          this.register(name, size, records);
+          findings.push({ level: 'info', text: `Entered ${name} with ${records.length} chunks in the catalogue.` });
+        } catch (error) {
+          findings.push({ level: 'warning', text: `${name} cannot be used: ${(error as Error).message}.` });
+        }
+      }
+    }
+    for (const name of await readdir(this.manifestFolder)) {
+      if (name.endsWith('.part')) await rm(join(this.manifestFolder, name));
+    }
+    return findings;
+  }
+
+  private refreshPacks(): void {
+    this.packNames = new Map(this.chunks.packs().map(({ id, name }) => [id, name]));
+  }
+
+  private packFile(packId: number): Promise<FileHandle> {
+    let file = this.files.get(packId);
+    if (!file) {
+      file = open(join(this.packFolder, this.packName(packId)), 'r');
+      file.catch(() => this.files.delete(packId));
+      this.files.set(packId, file);
+    }
+    return file;
+  }
+
+  private async closeFiles(): Promise<void> {
+    const open = [...this.files.values()];
+    this.files.clear();
+    for (const file of open) await (await file.catch(() => undefined))?.close();
+  }
+
+  private manifestPath(id: string): string {
+    return join(this.manifestFolder, `${id}.json`);
+  }
+}
