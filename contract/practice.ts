@@ -14,7 +14,15 @@ export interface PracticePhone {
   readonly build: string | undefined;
 }
 
+/** Firmware that the practice bench can put onto a phone. */
+export interface PracticeBuild {
+  readonly id: string;
+  readonly title: string;
+  readonly sentence: string;
+}
+
 export interface PracticeView {
   readonly phones: readonly PracticePhone[];
-  readonly brokenBuilds: readonly { readonly id: string; readonly title: string; readonly sentence: string }[];
+  readonly goodBuilds: readonly PracticeBuild[];
+  readonly brokenBuilds: readonly PracticeBuild[];
 }

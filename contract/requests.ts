@@ -97,7 +97,7 @@ export class SetChange {
 
 /** One control of the practice bench; which fields it needs depends on `do`. */
 export class PracticeAction {
-  @IsIn(['cable', 'pull-after', 'power', 'keys', 'battery', 'break', 'use'])
+  @IsIn(['cable', 'pull-after', 'power', 'keys', 'battery', 'break', 'install', 'use'])
   do!: string;
 
   @IsOptional()

@@ -1,4 +1,6 @@
 import { createServer, type IncomingMessage, type Server } from 'node:http';
+import { installBuild } from '../flash/compose.ts';
+import { goodBuilds } from '../scenario/good-builds.ts';
 import type { Phone } from '../phone/phone.ts';
 import { brokenBuilds } from '../scenario/broken-builds.ts';
 import { useForADay } from '../scenario/daily-use.ts';
@@ -11,6 +13,7 @@ type Action =
   | { do: 'keys'; into: 'system' | 'recovery' | 'bootloader' }
   | { do: 'battery'; percent: number; chargesOnCable: boolean }
   | { do: 'break'; build: string }
+  | { do: 'install'; build: string }
   | { do: 'use' };
 
 class Refusal extends Error {
@@ -48,6 +51,13 @@ export function controlServer(phones: readonly Phone[]): Server {
         await build.apply(phone.flash);
         return phone.setPower(true);
       }
+      case 'install': {
+        const build = goodBuilds.find(({ id }) => id === action.build);
+        if (!build) break;
+        phone.setPower(false);
+        await installBuild(phone.flash, build.id);
+        return phone.setPower(true);
+      }
       case 'use':
         return useForADay(phone.flash, day++);
     }
@@ -62,6 +72,7 @@ export function controlServer(phones: readonly Phone[]): Server {
     if (request.method === 'GET' && path.join('/') === 'phones') {
       return {
         phones: phones.map((phone) => phone.state()),
+        goodBuilds,
         brokenBuilds: brokenBuilds.map(({ id, title, sentence }) => ({ id, title, sentence })),
       };
     }

@@ -23,7 +23,7 @@ export const recipes: readonly PhoneRecipe[] = [
     model: 'Knot 3',
     nickname: 'Ringing hut',
     battery: 82,
-    system: 'system-march',
+    system: 'system-january',
   },
 ];
 
@@ -34,8 +34,6 @@ export interface SetupOptions {
   readonly basePort: number;
   /** Links without limit and quick starts. */
   readonly fast: boolean;
-  /** What a newly made phone runs; the recipe's own when left out. */
-  readonly system?: SystemBuild;
 }
 
 /** Makes the flash of each phone where it is missing and switches them on. */
@@ -44,7 +42,7 @@ export async function setUpPhones(options: SetupOptions): Promise<Phone[]> {
   const phones: Phone[] = [];
   for (const [i, recipe] of recipes.entries()) {
     const path = join(options.home, `${recipe.serial}.flash`);
-    if (!existsSync(path)) await composeFlash(path, knot3Partitions, options.system ?? recipe.system);
+    if (!existsSync(path)) await composeFlash(path, knot3Partitions, recipe.system);
     const timing = options.fast ? fastTiming : cableTiming;
     const phone = new Phone(recipe, await Flash.open(path), timing, recipe.battery);
     await phone.listen(options.basePort ? options.basePort + i : 0);

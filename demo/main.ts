@@ -1,0 +1,61 @@
+/**
+ * The demo: simulated phones, a larder with months of history, and the application.
+ * `--home DIR --port N --fresh --fast`; started by `npm run demo`.
+ */
+import { existsSync } from 'node:fs';
+import { rename, rm } from 'node:fs/promises';
+import { homedir } from 'node:os';
+import { join } from 'node:path';
+import { parseArgs } from 'node:util';
+import { recipes } from '@keen-larder/standin/scenario/phones.ts';
+import { endAll, startProgram } from './children.ts';
+import { makeHistory } from './history.ts';
+import { startStandins } from './standins.ts';
+
+const { values } = parseArgs({
+  options: {
+    home: { type: 'string', default: join(homedir(), '.keen-larder-demo') },
+    port: { type: 'string', default: '4173' },
+    fresh: { type: 'boolean', default: false },
+    fast: { type: 'boolean', default: false },
+  },
+});
+const larderHome = join(values.home, 'larder');
+const standinHome = join(values.home, 'phones');
+const nicknames = Object.fromEntries(recipes.map(({ serial, nickname }) => [serial, nickname]));
+const server = join(import.meta.dirname, '..', 'server', 'main.ts');
+
+for (const signal of ['SIGINT', 'SIGTERM'] as const) {
+  process.on(signal, () => void endAll().then(() => process.exit(0)));
+}
+
+try {
+  if (values.fresh) {
+    await rm(larderHome, { recursive: true, force: true });
+    await rm(standinHome, { recursive: true, force: true });
+  }
+  if (!existsSync(larderHome)) {
+    process.stdout.write('Filling the demo larder by imaging the simulated phones…\n');
+    const unfinished = `${larderHome}.part`;
+    await rm(unfinished, { recursive: true, force: true });
+    await rm(standinHome, { recursive: true, force: true });
+    await makeHistory(unfinished, standinHome, nicknames);
+    await rename(unfinished, larderHome);
+  }
+  const standins = await startStandins(standinHome, values.fast);
+  const child = startProgram(
+    server,
+    [
+      ...['--home', larderHome, '--port', values.port, '--practice', standins.controlUrl],
+      ...standins.phones.flatMap(({ adb }) => ['--phone', adb]),
+      ...Object.entries(nicknames).flatMap(([serial, nickname]) => ['--nickname', `${serial}=${nickname}`]),
+      ...(values.fast ? ['--poll-ms', '150', '--overdue-ms', '8000'] : ['--overdue-ms', '40000']),
+    ],
+    (line) => process.stdout.write(`${line}\n`),
+  );
+  child.once('exit', (code) => void endAll().then(() => process.exit(code ?? 1)));
+} catch (error) {
+  process.stderr.write(`The demo cannot start: ${(error as Error).message}\n`);
+  await endAll();
+  process.exit(1);
+}

@@ -1,0 +1,24 @@
+import type { ChildProcess } from 'node:child_process';
+import { join } from 'node:path';
+import { startProgram } from './children.ts';
+
+export interface Standins {
+  readonly child: ChildProcess;
+  readonly controlUrl: string;
+  readonly phones: readonly { readonly serial: string; readonly adb: string }[];
+}
+
+const program = join(import.meta.dirname, '..', 'standin', 'main.ts');
+
+/** Starts the simulated phones in a process of their own, as real phones are computers of their own. */
+export function startStandins(home: string, fast: boolean): Promise<Standins> {
+  return new Promise((resolve, reject) => {
+    const phones: { serial: string; adb: string }[] = [];
+    const child = startProgram(program, ['--home', home, ...(fast ? ['--fast'] : [])], (line) => {
+      const value = JSON.parse(line) as { serial?: string; adb?: string; control?: string };
+      if (value.control) resolve({ child, controlUrl: value.control, phones });
+      else phones.push({ serial: value.serial!, adb: value.adb! });
+    });
+    child.once('exit', (code) => reject(new Error(`the simulated phones ended with ${code}`)));
+  });
+}

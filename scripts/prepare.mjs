@@ -1,0 +1,59 @@
+// Brings a fresh clone to where it can run: dependencies, and the built interface. Plain JavaScript,
+// since nothing is installed when it starts.
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+export const root = join(dirname(fileURLToPath(import.meta.url)), '..');
+
+/** Ends with a clear message on a Node that is too old. */
+export function requireNode() {
+  const [major, minor] = process.versions.node.split('.').map(Number);
+  if (major < 20 || (major === 20 && minor < 19)) {
+    process.stderr.write(`Keen Larder needs Node 20.19 or newer; this is ${process.versions.node}.\n`);
+    process.exit(1);
+  }
+}
+
+/** Installs the dependencies when they are not there as the lock file names them. */
+export function installDependencies() {
+  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex');
+  const stamp = join(root, 'node_modules', '.keen-larder-lock');
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) return;
+  process.stdout.write('Installing dependencies (better-sqlite3 is compiled; this takes a few minutes)…\n');
+  run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error']);
+  mkdirSync(dirname(stamp), { recursive: true });
+  writeFileSync(stamp, lock);
+}
+
+/** Builds the interface when one of its sources is newer than what was built. */
+export function buildWeb() {
+  const built = join(root, 'web', 'dist', 'index.html');
+  const builtAt = existsSync(built) ? statSync(built).mtimeMs : 0;
+  const newest = Math.max(...['web', 'core', 'contract'].map((folder) => newestIn(join(root, folder))));
+  if (builtAt > newest) return;
+  process.stdout.write('Building the interface…\n');
+  run('npx', ['vite', 'build', 'web', '--config', 'web/vite.config.ts', '--logLevel', 'warn']);
+}
+
+/** Runs a command in the project's folder; ends with its exit code when it fails. */
+export function run(command, args, env = {}) {
+  try {
+    execFileSync(command, args, { cwd: root, stdio: 'inherit', env: { ...process.env, ...env } });
+  } catch (error) {
+    process.stderr.write(`\`${command} ${args.join(' ')}\` failed.\n`);
+    process.exit(error.status || 1);
+  }
+}
+
+function newestIn(folder) {
+  let newest = 0;
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    if (entry.name === 'node_modules' || entry.name === 'dist') continue;
+    const path = join(folder, entry.name);
+    newest = Math.max(newest, entry.isDirectory() ? newestIn(path) : statSync(path).mtimeMs);
+  }
+  return newest;
+}

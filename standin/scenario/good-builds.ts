@@ -1,0 +1,15 @@
+import type { SystemBuild } from '../flash/compose.ts';
+
+/** Builds of the maker that start; user data stays as it is. */
+export const goodBuilds: readonly { readonly id: SystemBuild; readonly title: string; readonly sentence: string }[] = [
+  {
+    id: 'system-january',
+    title: 'TideOS 9, January',
+    sentence: 'TW3.260105.002 as the maker ships it: starts, gives no root.',
+  },
+  {
+    id: 'system-march',
+    title: 'TideOS 9, March, rooted',
+    sentence: 'TW3.260301.004 with root, as the workshop sets it up.',
+  },
+];

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { ElDialog } from 'element-plus';
+
+const shown = defineModel<boolean>({ required: true });
+
+const keys: readonly (readonly [string, string])[] = [
+  ['?', 'This sheet'],
+  ['g then b, l, r, p', 'Go to Bench, Larder, Runs, Practice bench'],
+  ['/', 'Filter the larder'],
+  ['Tab', 'From the map to the table to the tray'],
+  ['Arrow keys', 'From jar to jar on the storage map'],
+  ['Space', 'Pick or leave the jar or row'],
+  ['Ctrl Enter', 'Do what the tray’s button says, when nothing stands in the way'],
+  ['Esc', 'Close a dialog, leave a field'],
+];
+</script>
+
+<template>
+  <ElDialog v-model="shown" title="Keys and marks" width="560">
+    <table>
+      <tbody>
+        <tr v-for="[key, does] in keys" :key="key">
+          <th scope="row"><kbd>{{ key }}</kbd></th>
+          <td>{{ does }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <h3>On the storage map</h3>
+    <p>
+      A shelf per role, a jar per partition. The jar’s width follows the logarithm of its size, its filling the share in
+      use where the file system tells it. A lid means that the larder has an image of it; no lid, that it was never kept.
+    </p>
+  </ElDialog>
+</template>
+
+<style scoped>
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+
+th {
+  width: 11em;
+  padding: 5px 0;
+  text-align: left;
+  font-weight: 400;
+}
+
+kbd {
+  padding: 1px 6px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--paper);
+  font: 12.5px var(--mono);
+}
+
+h3 {
+  margin: 14px 0 4px;
+  font-size: 14px;
+}
+</style>

@@ -1,0 +1,132 @@
+<script setup lang="ts">
+import { ShieldAlert, ShieldCheck, ShieldQuestion } from 'lucide-vue-next';
+import { computed } from 'vue';
+import type { SetView } from '@keen-larder/contract/sets.ts';
+import CopyText from './CopyText.vue';
+import RoleStrip from './RoleStrip.vue';
+import SizeText from './SizeText.vue';
+import TimeText from './TimeText.vue';
+
+/** A set drawn as its paper label. */
+const props = defineProps<{ set: SetView; selected?: boolean }>();
+const shield = computed(() => (props.set.damaged ? ShieldAlert : props.set.verifiedAt ? ShieldCheck : ShieldQuestion));
+</script>
+
+<template>
+  <article class="label" :class="{ selected }">
+    <RoleStrip :strip="set.strip" />
+    <div class="body">
+      <h3>
+        <RouterLink :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
+      </h3>
+      <p class="soft">
+        {{ set.nickname }} · {{ set.imageCount }} {{ set.imageCount === 1 ? 'image' : 'images' }}
+        <template v-if="set.strip.some(({ role }) => role === 'user-data')">with user data</template>
+      </p>
+      <dl>
+        <div>
+          <dt>as imaged</dt>
+          <dd><SizeText :bytes="set.bytes" /></dd>
+        </div>
+        <div>
+          <dt>on the shelf</dt>
+          <dd><SizeText :bytes="set.addedBytes" /> new</dd>
+        </div>
+      </dl>
+    </div>
+    <footer :class="{ damaged: set.damaged, good: !set.damaged && set.verifiedAt }">
+      <span class="state">
+        <component :is="shield" :size="15" aria-hidden="true" />
+        <template v-if="set.damaged">damaged</template>
+        <template v-else-if="set.verifiedAt">verified <TimeText :at="set.verifiedAt" /></template>
+        <template v-else>not verified yet</template>
+      </span>
+      <CopyText :value="set.fingerprint" name="checksum of the set" short />
+    </footer>
+  </article>
+</template>
+
+<style scoped>
+.label {
+  display: flex;
+  flex-direction: column;
+  background: var(--card);
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  overflow: hidden;
+}
+
+.selected {
+  outline: 2px solid var(--action);
+  outline-offset: 0;
+}
+
+.body {
+  flex: 1;
+  padding: 9px 12px 10px;
+}
+
+h3 {
+  font-size: 15px;
+  line-height: 1.25;
+  text-wrap: balance;
+}
+
+h3 a {
+  color: inherit;
+  text-decoration: none;
+}
+
+h3 a:hover {
+  text-decoration: underline;
+}
+
+p {
+  margin-top: 3px;
+  font-size: 12.5px;
+}
+
+dl {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  margin-top: 8px;
+  padding-top: 7px;
+  border-top: 1px solid var(--rule);
+}
+
+dt {
+  color: var(--ink-soft);
+  font-size: 11.5px;
+}
+
+dd {
+  font-weight: 700;
+}
+
+footer {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 6px;
+  padding: 3px 8px 3px 12px;
+  background: var(--paper);
+  border-top: 1px solid var(--rule);
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+
+.state {
+  display: inline-flex;
+  align-items: center;
+  gap: 5px;
+}
+
+.good .state {
+  color: var(--action);
+}
+
+.damaged .state {
+  color: var(--beetroot);
+  font-weight: 700;
+}
+</style>

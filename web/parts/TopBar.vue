@@ -1,0 +1,128 @@
+<script setup lang="ts">
+import { useDark, useToggle } from '@vueuse/core';
+import { CircleQuestionMark, Moon, Sun, Wrench } from 'lucide-vue-next';
+import { useRuns } from '../state/runs.ts';
+
+defineProps<{ hasPractice: boolean }>();
+const emit = defineEmits<{ keys: [] }>();
+const isDark = useDark();
+const toggle = useToggle(isDark);
+const runs = useRuns();
+</script>
+
+<template>
+  <header class="bar">
+    <RouterLink to="/bench" class="brand">
+      <img src="/mark.svg" alt="" width="22" height="26" />
+      Keen Larder
+    </RouterLink>
+    <nav aria-label="Views">
+      <RouterLink to="/bench">Bench</RouterLink>
+      <RouterLink to="/larder">Larder</RouterLink>
+      <RouterLink to="/runs">
+        Runs<span v-if="runs.live.length" class="count" :aria-label="`${runs.live.length} under way`">{{ runs.live.length }}</span>
+      </RouterLink>
+    </nav>
+    <div class="end">
+      <RouterLink v-if="hasPractice" to="/practice" class="practice">
+        <Wrench :size="15" aria-hidden="true" /> Practice bench
+      </RouterLink>
+      <button type="button" :aria-label="isDark ? 'Use the light theme' : 'Use the dark theme'" :title="isDark ? 'Light theme' : 'Dark theme'" @click="toggle()">
+        <component :is="isDark ? Sun : Moon" :size="17" aria-hidden="true" />
+      </button>
+      <button type="button" aria-label="Keys and help" title="Keys and help (?)" @click="emit('keys')">
+        <CircleQuestionMark :size="17" aria-hidden="true" />
+      </button>
+    </div>
+  </header>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: stretch;
+  height: 46px;
+  padding: 0 12px 0 14px;
+  background: var(--bar);
+  color: var(--on-bar);
+}
+
+.brand {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  width: 226px;
+  color: inherit;
+  font-size: 17px;
+  font-weight: 700;
+  text-decoration: none;
+}
+
+nav {
+  display: flex;
+  align-items: flex-end;
+  gap: 4px;
+}
+
+nav a,
+.practice {
+  display: inline-flex;
+  align-items: center;
+  gap: 6px;
+  height: 38px;
+  padding: 0 16px;
+  border-radius: 4px 4px 0 0;
+  color: inherit;
+  font-weight: 600;
+  text-decoration: none;
+}
+
+nav a:hover,
+.practice:hover {
+  background: rgb(255 255 255 / 9%);
+}
+
+nav a.router-link-active,
+.practice.router-link-active {
+  background: var(--paper);
+  color: var(--ink);
+}
+
+.count {
+  padding: 0 6px;
+  border-radius: 9px;
+  background: var(--action);
+  color: var(--on-action);
+  font-size: 12px;
+}
+
+.end {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  margin-left: auto;
+}
+
+.practice {
+  align-self: flex-end;
+}
+
+button {
+  display: inline-flex;
+  padding: 7px;
+  border: 0;
+  background: none;
+  color: inherit;
+  cursor: pointer;
+}
+
+.bar :focus-visible {
+  outline-color: var(--on-bar);
+}
+
+@media (max-width: 1180px) {
+  .brand {
+    width: 180px;
+  }
+}
+</style>

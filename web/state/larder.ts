@@ -1,0 +1,24 @@
+import { defineStore } from 'pinia';
+import { computed, ref } from 'vue';
+import type { SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import { api } from '../api/client.ts';
+
+/** Every set, and the shelf they lie on. */
+export const useLarder = defineStore('larder', () => {
+  const all = ref<SetView[]>([]);
+  const shelf = ref<ShelfView>();
+  const loaded = ref(false);
+  /** Grows whenever something in the larder changed, for views that show details. */
+  const version = ref(0);
+
+  const sets = computed(() => all.value.filter(({ binnedAt }) => binnedAt === undefined));
+  const binned = computed(() => all.value.filter(({ binnedAt }) => binnedAt !== undefined));
+
+  async function load(): Promise<void> {
+    [all.value, shelf.value] = await Promise.all([api.sets(), api.shelf()]);
+    loaded.value = true;
+    version.value++;
+  }
+
+  return { all, sets, binned, shelf, loaded, version, load };
+});

@@ -1,0 +1,45 @@
+import { defineStore } from 'pinia';
+import { ref } from 'vue';
+
+/** What is picked for imaging on one phone. */
+export interface ImagingPicks {
+  picked: string[];
+  purpose: string;
+  /** The name when it was edited by hand; otherwise it is composed. */
+  ownLabel: string | undefined;
+  confirmed: string[];
+}
+
+/** What is picked for putting back from one set. */
+export interface RestoringPicks {
+  picked: string[];
+  serial: string | undefined;
+  restartAfter: boolean;
+  confirmed: string[];
+  armedWith: string;
+}
+
+/** What is in the tray, kept while one looks elsewhere. */
+export const usePicks = defineStore('picks', () => {
+  const imaging = ref<Record<string, ImagingPicks>>({});
+  const restoring = ref<Record<string, RestoringPicks>>({});
+
+  const forPhone = (serial: string): ImagingPicks =>
+    (imaging.value[serial] ??= { picked: [], purpose: 'before flash', ownLabel: undefined, confirmed: [] });
+
+  const forSet = (id: string): RestoringPicks =>
+    (restoring.value[id] ??= { picked: [], serial: undefined, restartAfter: true, confirmed: [], armedWith: '' });
+
+  /** Adds names that are not picked yet, or takes out those that are. */
+  function toggle(picks: { picked: string[]; confirmed: string[] }, name: string): void {
+    set(picks, picks.picked.includes(name) ? picks.picked.filter((each) => each !== name) : [...picks.picked, name]);
+  }
+
+  /** Ticks were given for another pick; they do not carry over. */
+  function set(picks: { picked: string[]; confirmed: string[] }, names: readonly string[]): void {
+    picks.picked = [...names];
+    picks.confirmed = [];
+  }
+
+  return { forPhone, forSet, toggle, set };
+});

@@ -1,0 +1,230 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core';
+import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
+import { RotateCcw } from 'lucide-vue-next';
+import { computed, ref } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { composeLabel, maxLabelLength, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
+import { obstacles, type Mend } from '@keen-larder/core/runsheet/index.ts';
+import type { Role } from '@keen-larder/core/phone/roles.ts';
+import { api } from '../api/client.ts';
+import CheckList from '../parts/CheckList.vue';
+import RoleStrip from '../parts/RoleStrip.vue';
+import { useBench } from '../state/bench.ts';
+import { useLarder } from '../state/larder.ts';
+import { announceError } from '../state/notices.ts';
+import { usePicks } from '../state/picks.ts';
+import { useRuns } from '../state/runs.ts';
+import FigureGrid from './FigureGrid.vue';
+import TrayFrame from './TrayFrame.vue';
+import { useRunSheet } from './sheet.ts';
+
+const props = defineProps<{ phone: PhoneView }>();
+const bench = useBench();
+const larder = useLarder();
+const runs = useRuns();
+const store = usePicks();
+const picks = computed(() => store.forPhone(props.phone.serial));
+const purposes = ['before flash', 'as received', 'after repair', 'weekly'];
+
+const taken = computed(() => larder.all.filter(({ serial }) => serial === props.phone.serial).map(({ label }) => label));
+const composed = computed(() => {
+  const { facts } = props.phone;
+  if (!facts) return '';
+  const now = new Date();
+  return nextFreeLabel(
+    composeLabel({
+      model: facts.model,
+      condition: facts.condition,
+      purpose: picks.value.purpose,
+      at: now,
+      utcOffsetMinutes: -now.getTimezoneOffset(),
+    }),
+    taken.value,
+  );
+});
+const label = computed({
+  get: () => picks.value.ownLabel ?? composed.value,
+  set: (text) => (picks.value.ownLabel = text),
+});
+
+const partitions = computed(() => bench.partitions[props.phone.serial] ?? []);
+const strip = computed(() =>
+  partitions.value
+    .filter(({ name }) => picks.value.picked.includes(name))
+    .map(({ role, bytes }): { role: Role; bytes: number } => ({ role, bytes })),
+);
+
+const { sheet, error, pending } = useRunSheet(
+  [() => picks.value.picked, label, () => props.phone.facts, () => larder.version],
+  (signal) =>
+    props.phone.presence === 'here'
+      ? api.imagingSheet(props.phone.serial, { picked: picks.value.picked, label: label.value }, signal)
+      : undefined,
+);
+
+const figures = computed(() => {
+  if (!sheet.value) return [];
+  const { bytes, expectedMs, bytesPerSecond } = sheet.value;
+  const free = larder.shelf?.freeBytes ?? 0;
+  return [
+    { value: sizeText(bytes), name: 'to read', exact: `${bytes.toLocaleString('en')} bytes` },
+    { value: bytes ? `≈ ${durationText(expectedMs)}` : '–', name: `at ${sizeText(bytesPerSecond)}/s` },
+    { value: `≤ ${sizeText(bytes)}`, name: 'new on the shelf' },
+    { value: sizeText(Math.max(0, free - bytes)), name: 'free afterwards, at least' },
+  ];
+});
+
+const canStart = computed(
+  () => !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks.value.confirmed).length === 0,
+);
+const starting = ref(false);
+
+async function start(): Promise<void> {
+  if (!canStart.value || starting.value) return;
+  starting.value = true;
+  try {
+    const { picked, confirmed } = picks.value;
+    runs.take(await api.startImaging(props.phone.serial, { picked, confirmed, label: label.value.trim() }));
+    picks.value.ownLabel = undefined;
+    picks.value.confirmed = [];
+  } catch (failure) {
+    announceError(failure);
+  } finally {
+    starting.value = false;
+  }
+}
+
+function confirm(id: string, isTicked: boolean): void {
+  const { confirmed } = picks.value;
+  picks.value.confirmed = isTicked ? [...confirmed, id] : confirmed.filter((each) => each !== id);
+}
+
+async function mend(step: Mend): Promise<void> {
+  const { picked } = picks.value;
+  if (step.do === 'pick') store.set(picks.value, [...new Set([...picked, ...step.partitions])]);
+  else if (step.do === 'unpick') store.set(picks.value, picked.filter((name) => !step.partitions.includes(name)));
+  else if (step.do === 'rename') label.value = step.label;
+  else await api.restart(props.phone.serial, step.into).then((phone) => bench.take(phone), announceError);
+}
+
+useEventListener('keydown', (event: KeyboardEvent) => {
+  if (event.key === 'Enter' && event.ctrlKey) void start();
+});
+
+const title = computed(() => {
+  const n = picks.value.picked.length;
+  return n === 0 ? 'Tray · keep images' : `Tray · keep ${n} ${n === 1 ? 'image' : 'images'}`;
+});
+</script>
+
+<template>
+  <TrayFrame v-if="phone.presence === 'here'" :title="title">
+    <div class="paper">
+      <RoleStrip :strip="strip" />
+      <div class="inside">
+        <ElInput
+          v-model="label"
+          type="textarea"
+          autosize
+          resize="none"
+          :maxlength="maxLabelLength"
+          aria-label="Name of the set"
+          spellcheck="false"
+          @keydown.enter.prevent
+        />
+        <div class="purpose">
+          <ElSelect
+            v-model="picks.purpose"
+            filterable
+            allow-create
+            default-first-option
+            size="small"
+            aria-label="Why it is kept"
+            @change="picks.ownLabel = undefined"
+          >
+            <ElOption v-for="each in purposes" :key="each" :value="each" :label="each" />
+          </ElSelect>
+          <ElButton v-if="picks.ownLabel !== undefined" size="small" text title="Compose the name anew" @click="picks.ownLabel = undefined">
+            <RotateCcw :size="13" aria-hidden="true" />&nbsp;composed name
+          </ElButton>
+        </div>
+        <p class="soft">{{ phone.nickname }} · shelf “{{ larder.shelf?.name }}”</p>
+      </div>
+    </div>
+    <FigureGrid v-if="figures.length" :figures="figures" />
+    <CheckList v-if="sheet" :checks="sheet.checks" :confirmed="picks.confirmed" @mend="mend" @confirm="confirm" />
+    <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <template #foot>
+      <ElButton type="primary" size="large" class="go" :disabled="!canStart" :loading="starting" @click="start">
+        Start imaging
+      </ElButton>
+      <p class="hint soft">Ctrl Enter · nothing on the phone is changed</p>
+    </template>
+  </TrayFrame>
+  <TrayFrame v-else title="Tray">
+    <p class="soft">{{ phone.nickname }} does not answer. When it is back, what can be done with it stands here.</p>
+  </TrayFrame>
+</template>
+
+<style scoped>
+.paper {
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--card);
+  overflow: hidden;
+}
+
+.inside {
+  display: grid;
+  gap: 6px;
+  padding: 8px 10px 9px;
+}
+
+.inside :deep(textarea) {
+  padding: 2px 4px;
+  box-shadow: none;
+  background: transparent;
+  color: var(--ink);
+  font: 700 16px/1.3 var(--text);
+}
+
+.inside :deep(textarea:hover),
+.inside :deep(textarea:focus) {
+  box-shadow: 0 0 0 1px var(--rule-strong) inset;
+}
+
+.inside :deep(textarea:focus) {
+  box-shadow: 0 0 0 2px var(--action) inset;
+}
+
+.purpose {
+  display: flex;
+  gap: 4px;
+}
+
+.purpose .el-select {
+  width: 140px;
+}
+
+.inside p {
+  font-size: 12.5px;
+}
+
+.error {
+  color: var(--beetroot);
+}
+
+.go {
+  width: 100%;
+  height: 42px;
+  font-size: 15px;
+}
+
+.hint {
+  margin-top: 6px;
+  font-size: 12px;
+  text-align: center;
+}
+</style>

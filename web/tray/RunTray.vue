@@ -1,0 +1,163 @@
+<script setup lang="ts">
+import { ElButton } from 'element-plus';
+import { CheckIcon, CircleDashed, LoaderCircle, OctagonX } from 'lucide-vue-next';
+import { computed } from 'vue';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { api } from '../api/client.ts';
+import ProgressLine from '../parts/ProgressLine.vue';
+import { announceError } from '../state/notices.ts';
+import FigureGrid from './FigureGrid.vue';
+import TrayFrame from './TrayFrame.vue';
+
+const props = defineProps<{ run: RunView }>();
+const emit = defineEmits<{ aside: [] }>();
+
+const icons = { waiting: CircleDashed, running: LoaderCircle, done: CheckIcon, failed: OctagonX } as const;
+const isLive = computed(() => props.run.state === 'running');
+const step = computed(() => props.run.steps.find(({ state }) => state === 'running'));
+const headings = {
+  imaging: 'Imaging',
+  restoring: 'Putting back',
+  verifying: 'Verifying',
+  exporting: 'Exporting',
+} as const;
+const states = {
+  running: 'under way',
+  done: 'done',
+  failed: 'did not succeed',
+  cancelled: 'cancelled',
+  interrupted: 'interrupted',
+} as const;
+const figures = computed(() => {
+  const { run } = props;
+  return [
+    { value: sizeText(run.doneBytes), name: `of ${sizeText(run.bytes)}` },
+    { value: `${sizeText(run.bytesPerSecond)}/s`, name: isLive.value ? 'now' : 'on average' },
+    isLive.value
+      ? { value: run.leftMs === undefined ? '–' : `≈ ${durationText(run.leftMs)}`, name: 'left' }
+      : { value: durationText((run.endedAt ?? run.startedAt) - run.startedAt), name: 'it took' },
+    { value: `${run.steps.filter(({ state }) => state === 'done').length} of ${run.steps.length}`, name: 'steps done' },
+  ];
+});
+const cancel = () => api.cancel(props.run.id).catch(announceError);
+</script>
+
+<template>
+  <TrayFrame :title="`Tray · ${headings[run.kind]} · ${states[run.state]}`">
+    <div data-run :data-state="run.state">
+      <h3>{{ run.title }}</h3>
+    </div>
+    <template v-if="isLive">
+      <div>
+        <p class="line"><span>{{ step?.text ?? 'Starting' }}</span></p>
+        <ProgressLine :done="step?.doneBytes ?? 0" :whole="step?.bytes ?? 0" :name="step?.text ?? 'Present step'" />
+      </div>
+      <div>
+        <p class="line"><span>The whole</span><span>{{ run.bytes ? Math.floor((run.doneBytes / run.bytes) * 100) : 0 }} %</span></p>
+        <ProgressLine :done="run.doneBytes" :whole="run.bytes" name="The whole run" />
+      </div>
+    </template>
+    <p v-else class="outcome" :class="run.state" role="status">{{ run.outcome }}</p>
+    <FigureGrid :figures="figures" />
+    <ol>
+      <li v-for="(each, i) in run.steps" :key="i" :class="each.state">
+        <component :is="icons[each.state]" :size="14" role="img" :aria-label="each.state" />
+        <span>{{ each.text }}</span>
+      </li>
+    </ol>
+    <template #foot>
+      <div class="buttons">
+        <ElButton v-if="isLive" size="large" @click="cancel">Cancel this run</ElButton>
+        <template v-else>
+          <RouterLink v-if="run.setId && run.kind === 'imaging'" :to="{ name: 'set', params: { id: run.setId } }">
+            Open the set
+          </RouterLink>
+          <ElButton type="primary" size="large" @click="emit('aside')">Put aside</ElButton>
+        </template>
+        <RouterLink :to="{ name: 'runs', params: { id: run.id } }">Log and chart</RouterLink>
+      </div>
+    </template>
+  </TrayFrame>
+</template>
+
+<style scoped>
+h3 {
+  font-size: 15px;
+  line-height: 1.3;
+}
+
+.line {
+  display: flex;
+  justify-content: space-between;
+  margin-bottom: 3px;
+  font-size: 13px;
+}
+
+.outcome {
+  padding: 9px 10px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--card);
+}
+
+.done.outcome {
+  border-color: var(--action);
+  background: var(--action-tint);
+}
+
+.failed.outcome,
+.interrupted.outcome {
+  border-color: var(--beetroot-rule);
+  background: var(--beetroot-tint);
+}
+
+.cancelled.outcome {
+  border-color: var(--quince-rule);
+  background: var(--quince-tint);
+}
+
+ol {
+  display: grid;
+  gap: 3px;
+  font-size: 13px;
+}
+
+li {
+  display: grid;
+  grid-template-columns: 14px 1fr;
+  align-items: center;
+  gap: 7px;
+}
+
+li.waiting {
+  color: var(--ink-soft);
+}
+
+li.done svg {
+  color: var(--action);
+}
+
+li.failed {
+  color: var(--beetroot);
+}
+
+li.running svg {
+  color: var(--action);
+  animation: turn 1.2s linear infinite;
+}
+
+@keyframes turn {
+  to {
+    transform: rotate(360deg);
+  }
+}
+
+.buttons {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  justify-content: space-between;
+  gap: 10px;
+}
+</style>

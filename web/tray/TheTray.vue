@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue';
+import { useRoute } from 'vue-router';
+import { useBench } from '../state/bench.ts';
+import { useRuns } from '../state/runs.ts';
+import ImagingTray from './ImagingTray.vue';
+import RestoringTray from './RestoringTray.vue';
+import RunTray from './RunTray.vue';
+
+/** The tray follows what is shown and picked in the middle. */
+const route = useRoute();
+const bench = useBench();
+const runs = useRuns();
+
+const serial = computed(() => (route.name === 'bench' ? String(route.params['serial'] ?? '') : ''));
+const setId = computed(() =>
+  route.name === 'set' ? String(route.params['id']) : route.name === 'larder' ? String(route.query['set'] ?? '') : '',
+);
+const phone = computed(() => bench.phone(serial.value));
+
+/** A run stays in the tray after its end until it is put aside. */
+const followed = ref<string>();
+watch(
+  () => [serial.value, setId.value, runs.live.map(({ id }) => id).join()] as const,
+  ([phoneSerial, set], before) => {
+    const moved = before && (before[0] !== phoneSerial || before[1] !== set);
+    const live =
+      (phoneSerial && runs.ofPhone(phoneSerial)) || (set && runs.live.find((run) => run.setId === set)) || undefined;
+    if (live) followed.value = live.id;
+    else if (moved) followed.value = undefined;
+  },
+  { immediate: true },
+);
+const run = computed(() => (followed.value ? runs.byId[followed.value] : undefined));
+</script>
+
+<template>
+  <aside class="tray" aria-label="Tray">
+    <RunTray v-if="run" :run="run" @aside="followed = undefined" />
+    <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
+    <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />
+    <div v-else class="nothing">
+      <h2>Tray</h2>
+      <p class="soft">
+        {{
+          route.name === 'larder'
+            ? 'Select a set to see what it would take to put it back.'
+            : 'Nothing is picked. Choose a phone on the bench, or a set in the larder.'
+        }}
+      </p>
+    </div>
+  </aside>
+</template>
+
+<style scoped>
+.tray {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  background: var(--panel);
+  border-left: 1px solid var(--rule);
+}
+
+.nothing {
+  padding: 14px;
+}
+
+h2 {
+  margin-bottom: 10px;
+  color: var(--ink-soft);
+  font-size: 12px;
+  font-weight: 600;
+  letter-spacing: 0.05em;
+  text-transform: uppercase;
+}
+</style>

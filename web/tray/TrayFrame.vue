@@ -1,0 +1,46 @@
+<script setup lang="ts">
+/** Heading, contents that scroll, and a foot that stays. */
+defineProps<{ title: string }>();
+</script>
+
+<template>
+  <section class="frame" :aria-label="title">
+    <div class="body">
+      <h2>{{ title }}</h2>
+      <slot />
+    </div>
+    <footer><slot name="foot" /></footer>
+  </section>
+</template>
+
+<style scoped>
+.frame {
+  display: flex;
+  flex: 1;
+  flex-direction: column;
+  min-height: 0;
+}
+
+.body {
+  display: flex;
+  flex: 1;
+  flex-direction: column;
+  gap: 10px;
+  min-height: 0;
+  overflow-y: auto;
+  padding: 14px;
+}
+
+h2 {
+  color: var(--ink-soft);
+  font-size: 12px;
+  font-weight: 600;
+  letter-spacing: 0.05em;
+  text-transform: uppercase;
+}
+
+footer {
+  padding: 10px 14px 12px;
+  border-top: 1px solid var(--rule);
+}
+</style>

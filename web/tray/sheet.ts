@@ -1,0 +1,42 @@
+import { useDebounceFn } from '@vueuse/core';
+import { ref, shallowRef, watch, type WatchSource } from 'vue';
+import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
+
+/**
+ * Keeps a run sheet in step with what it depends on.
+ * @param sources whatever the sheet must be computed anew for
+ * @param compute asks the server; aborted when overtaken
+ */
+export function useRunSheet(sources: WatchSource[], compute: (signal: AbortSignal) => Promise<RunSheet> | undefined) {
+  const sheet = shallowRef<RunSheet>();
+  const error = ref<string>();
+  /** The sheet shown is not yet the one for what is picked now. */
+  const pending = ref(true);
+  let controller = new AbortController();
+
+  const load = useDebounceFn(async () => {
+    controller.abort();
+    controller = new AbortController();
+    const { signal } = controller;
+    try {
+      const asked = compute(signal);
+      sheet.value = asked ? await asked : undefined;
+      error.value = undefined;
+    } catch (failure) {
+      if (signal.aborted) return;
+      sheet.value = undefined;
+      error.value = (failure as Error).message;
+    }
+    pending.value = false;
+  }, 60);
+
+  watch(
+    sources,
+    () => {
+      pending.value = true;
+      void load();
+    },
+    { immediate: true, deep: true },
+  );
+  return { sheet, error, pending, reload: load };
+}

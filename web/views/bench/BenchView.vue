@@ -1,0 +1,53 @@
+<script setup lang="ts">
+import { computed, watch } from 'vue';
+import { useRouter } from 'vue-router';
+import EmptyState from '../../parts/EmptyState.vue';
+import { useBench } from '../../state/bench.ts';
+import PhoneHeader from './PhoneHeader.vue';
+import PhoneStorage from './PhoneStorage.vue';
+
+const props = defineProps<{ serial?: string }>();
+const bench = useBench();
+const router = useRouter();
+const phone = computed(() => (props.serial ? bench.phone(props.serial) : undefined));
+
+/** Without a phone in the address, the first one that is here. */
+watch(
+  () => [props.serial, bench.present[0]?.serial] as const,
+  ([chosen, first]) => {
+    if (!chosen && first) void router.replace({ name: 'bench', params: { serial: first } });
+  },
+  { immediate: true },
+);
+</script>
+
+<template>
+  <template v-if="phone">
+    <PhoneHeader :phone="phone" />
+    <PhoneStorage v-if="phone.presence === 'here'" :phone="phone" />
+    <EmptyState
+      v-else
+      :title="
+        phone.presence === 'restarting'
+          ? `${phone.nickname} is restarting into ${phone.expectedMode}`
+          : phone.presence === 'looping'
+            ? `${phone.nickname} does not start`
+            : `${phone.nickname} is away`
+      "
+    >
+      <template v-if="phone.presence === 'restarting'">It comes back here by itself.</template>
+      <template v-else-if="phone.presence === 'looping'">
+        It restarts again and again. Get it into recovery by hand: {{ phone.recoveryKeys }} Then put the last good set
+        back from the <RouterLink to="/larder">larder</RouterLink>.
+      </template>
+      <template v-else>Check its cable, and that USB debugging is on. It shows here as soon as it answers.</template>
+    </EmptyState>
+  </template>
+  <EmptyState v-else-if="bench.loaded && serial" title="This phone has not been on the bench">
+    No phone with the serial {{ serial }} is known.
+  </EmptyState>
+  <EmptyState v-else-if="bench.loaded" title="No phone is on the bench">
+    Connect one and allow USB debugging on its screen. It shows here by itself.
+  </EmptyState>
+  <p v-else class="soft">Loading the bench…</p>
+</template>

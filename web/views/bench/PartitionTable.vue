@@ -1,0 +1,86 @@
+<script setup lang="ts">
+import { ElCheckbox, ElTable, ElTableColumn } from 'element-plus';
+import { computed } from 'vue';
+import type { PartitionView } from '@keen-larder/contract/bench.ts';
+import { roles } from '@keen-larder/core/phone/roles.ts';
+import RoleBadge from '../../parts/RoleBadge.vue';
+import SizeText from '../../parts/SizeText.vue';
+import TimeText from '../../parts/TimeText.vue';
+
+const props = defineProps<{ partitions: readonly PartitionView[]; picked: readonly string[] }>();
+const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
+
+const rows = computed(() =>
+  [...props.partitions].sort((a, b) => roles.indexOf(a.role) - roles.indexOf(b.role) || (a.name < b.name ? -1 : 1)),
+);
+const all = computed(() => props.picked.length === props.partitions.length);
+const isPicked = (name: string) => props.picked.includes(name);
+const bySize = (a: PartitionView, b: PartitionView) => a.bytes - b.bytes;
+const byUse = (a: PartitionView, b: PartitionView) => (a.usedBytes ?? -1) - (b.usedBytes ?? -1);
+const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.kept?.at ?? 0);
+</script>
+
+<template>
+  <ElTable
+    :data="rows"
+    size="small"
+    row-key="name"
+    :row-class-name="({ row }: { row: PartitionView }) => (isPicked(row.name) ? 'picked' : '')"
+    @row-click="(row: PartitionView) => emit('toggle', row.name)"
+  >
+    <ElTableColumn width="42">
+      <template #header>
+        <ElCheckbox
+          :model-value="all"
+          :indeterminate="picked.length > 0 && !all"
+          aria-label="Pick all partitions"
+          @update:model-value="emit('all', all ? [] : partitions.map(({ name }) => name))"
+        />
+      </template>
+      <template #default="{ row }">
+        <ElCheckbox :model-value="isPicked(row.name)" :aria-label="`Pick ${row.name}`" @click.stop @update:model-value="emit('toggle', row.name)" />
+      </template>
+    </ElTableColumn>
+    <ElTableColumn label="Partition" prop="name" sortable min-width="108">
+      <template #default="{ row }">
+        <code>{{ row.name }}</code>
+        <span v-if="row.neverWritten" class="soft"> never written</span>
+      </template>
+    </ElTableColumn>
+    <ElTableColumn label="Role" min-width="118">
+      <template #default="{ row }"><RoleBadge :role="row.role" named /></template>
+    </ElTableColumn>
+    <ElTableColumn label="Size" align="right" width="92" sortable :sort-method="bySize">
+      <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
+    </ElTableColumn>
+    <ElTableColumn label="In use" align="right" width="92" sortable :sort-method="byUse">
+      <template #default="{ row }">
+        <SizeText v-if="row.usedBytes !== undefined" :bytes="row.usedBytes" />
+        <span v-else class="soft" title="Only file systems tell">–</span>
+      </template>
+    </ElTableColumn>
+    <ElTableColumn label="Holds" min-width="106">
+      <template #default="{ row }">
+        {{ row.fileSystem ?? '' }}<span v-if="row.mount" class="soft"> at {{ row.mount.at }}</span>
+      </template>
+    </ElTableColumn>
+    <ElTableColumn label="Last kept" min-width="118" sortable :sort-method="byKept">
+      <template #default="{ row }">
+        <RouterLink v-if="row.kept" :to="{ name: 'set', params: { id: row.kept.setId } }" :title="row.kept.label" @click.stop>
+          <TimeText :at="row.kept.at" />
+        </RouterLink>
+        <span v-else class="soft">never</span>
+      </template>
+    </ElTableColumn>
+  </ElTable>
+</template>
+
+<style scoped>
+:deep(.el-table__row) {
+  cursor: pointer;
+}
+
+:deep(.picked td) {
+  background: var(--action-tint);
+}
+</style>

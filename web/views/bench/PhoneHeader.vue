@@ -1,0 +1,174 @@
+<script setup lang="ts">
+import { ElButton, ElInput } from 'element-plus';
+import { CheckIcon, Pencil, X } from 'lucide-vue-next';
+import { computed, nextTick, ref, useTemplateRef } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { abilitiesOf, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { api } from '../../api/client.ts';
+import CopyText from '../../parts/CopyText.vue';
+import { useBench } from '../../state/bench.ts';
+import { announceError } from '../../state/notices.ts';
+
+const props = defineProps<{ phone: PhoneView }>();
+const bench = useBench();
+const field = useTemplateRef<InstanceType<typeof ElInput>>('field');
+const editing = ref(false);
+const nickname = ref('');
+
+const facts = computed(() => (props.phone.presence === 'here' ? props.phone.facts : undefined));
+const chips = computed(() => {
+  const condition = facts.value?.condition;
+  if (!condition) return [];
+  return [
+    condition.build ?? 'build unknown',
+    condition.patchLevel && `patch ${condition.patchLevel}`,
+    condition.kind === 'unknown' ? undefined : condition.kind,
+    condition.encrypted === undefined ? undefined : condition.encrypted ? 'user data encrypted' : 'not encrypted',
+  ].filter((chip): chip is string => Boolean(chip));
+});
+const unlocked = computed(() => facts.value?.condition.bootloaderUnlocked);
+const abilities = computed(() => (facts.value ? abilitiesOf(facts.value.mode, facts.value.root) : undefined));
+const other = computed((): PhoneMode => (facts.value?.mode === 'recovery' ? 'system' : 'recovery'));
+const restarting = ref(false);
+
+async function restart(): Promise<void> {
+  restarting.value = true;
+  await api.restart(props.phone.serial, other.value).then((phone) => bench.take(phone), announceError);
+  restarting.value = false;
+}
+
+async function edit(): Promise<void> {
+  nickname.value = props.phone.nickname;
+  editing.value = true;
+  await nextTick();
+  field.value?.select();
+}
+
+async function rename(): Promise<void> {
+  if (!editing.value) return;
+  editing.value = false;
+  const wanted = nickname.value.trim();
+  if (wanted && wanted !== props.phone.nickname) {
+    await api.renamePhone(props.phone.serial, wanted).then((phone) => bench.take(phone), announceError);
+  }
+}
+</script>
+
+<template>
+  <header>
+    <div class="name">
+      <ElInput
+        v-if="editing"
+        ref="field"
+        v-model="nickname"
+        :maxlength="60"
+        aria-label="Nickname"
+        class="nickname"
+        @keydown.enter="rename"
+        @keydown.esc="editing = false"
+        @blur="rename"
+      />
+      <h1 v-else>{{ phone.nickname }}</h1>
+      <button v-if="!editing" type="button" aria-label="Rename this phone" title="Rename" @click="edit">
+        <Pencil :size="14" aria-hidden="true" />
+      </button>
+      <span class="soft">
+        {{ phone.maker }} {{ phone.model }} · serial <CopyText :value="phone.serial" name="serial" />
+        <template v-if="phone.link"> · {{ phone.link }}</template>
+      </span>
+    </div>
+    <ul v-if="facts" class="chips" aria-label="Condition">
+      <li v-for="chip in chips" :key="chip">{{ chip }}</li>
+      <li v-if="unlocked !== undefined" :class="{ caution: unlocked }">bootloader {{ unlocked ? 'unlocked' : 'locked' }}</li>
+    </ul>
+    <div v-if="facts && abilities" class="mode">
+      <strong>In {{ facts.mode }} mode this phone can be</strong>
+      <span v-for="[name, able] in [['read', abilities.read], ['written', abilities.write]] as const" :key="name" :class="{ able }">
+        <component :is="able ? CheckIcon : X" :size="15" role="img" :aria-label="able ? 'yes' : 'no'" /> {{ name }}
+      </span>
+      <ElButton class="restart" :loading="restarting" :disabled="phone.runId !== undefined" @click="restart">
+        Restart into {{ other }}
+      </ElButton>
+    </div>
+  </header>
+</template>
+
+<style scoped>
+header {
+  display: grid;
+  gap: 9px;
+  margin-bottom: 14px;
+}
+
+.name {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 8px;
+}
+
+h1 {
+  font-size: 24px;
+  line-height: 1.2;
+}
+
+.nickname {
+  width: 260px;
+}
+
+.name > button {
+  padding: 3px;
+  border: 0;
+  background: none;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+
+.chips {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+
+.chips li {
+  padding: 0 8px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--card);
+  font-size: 13px;
+  line-height: 21px;
+}
+
+.chips .caution {
+  border-color: var(--quince);
+  background: var(--quince-tint);
+  color: var(--quince);
+}
+
+.mode {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 14px;
+}
+
+.mode span {
+  display: inline-flex;
+  align-items: center;
+  gap: 4px;
+}
+
+.mode span svg {
+  color: var(--beetroot);
+}
+
+.mode .able svg {
+  color: var(--action);
+}
+
+.restart {
+  margin-left: auto;
+  border-color: var(--action);
+  color: var(--action);
+}
+</style>

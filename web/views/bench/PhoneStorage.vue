@@ -1,0 +1,134 @@
+<script setup lang="ts">
+import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
+import { computed, ref, watch } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import StorageMap from '../../charts/StorageMap.vue';
+import type { MapScale } from '../../charts/storage-layout.ts';
+import EmptyState from '../../parts/EmptyState.vue';
+import { useBench } from '../../state/bench.ts';
+import { useLarder } from '../../state/larder.ts';
+import { usePicks } from '../../state/picks.ts';
+import PartitionTable from './PartitionTable.vue';
+
+const props = defineProps<{ phone: PhoneView }>();
+const bench = useBench();
+const larder = useLarder();
+const store = usePicks();
+const picks = computed(() => store.forPhone(props.phone.serial));
+const scale = ref<MapScale>('logarithmic');
+
+watch(
+  () => [props.phone.serial, props.phone.facts?.mode, props.phone.runId, larder.version] as const,
+  ([serial]) => void bench.loadPartitions(serial),
+  { immediate: true },
+);
+
+const partitions = computed(() => bench.partitions[props.phone.serial]);
+const error = computed(() => bench.partitionsError[props.phone.serial]);
+const mapped = computed(() =>
+  (partitions.value ?? []).map((each) => ({
+    name: each.name,
+    role: each.role,
+    bytes: each.bytes,
+    ...(each.usedBytes !== undefined && { usedBytes: each.usedBytes }),
+    isKept: each.kept !== undefined,
+  })),
+);
+
+/** Purposes, and what each takes. */
+const bundles = computed(() => {
+  const names = (wanted: (role: string) => boolean) =>
+    (partitions.value ?? []).filter(({ role }) => wanted(role)).map(({ name }) => name);
+  return [
+    { name: 'Before a flash', picked: names((role) => role !== 'user-data' && role !== 'scratch') },
+    { name: 'Boot chain', picked: names((role) => role === 'boot-chain') },
+    { name: 'Identity', picked: names((role) => role === 'identity') },
+    { name: 'Everything', picked: names((role) => role !== 'scratch') },
+  ].filter(({ picked }) => picked.length > 0);
+});
+const same = (a: readonly string[], b: readonly string[]) => a.length === b.length && a.every((name) => b.includes(name));
+const pickedBytes = computed(() =>
+  (partitions.value ?? []).filter(({ name }) => picks.value.picked.includes(name)).reduce((sum, { bytes }) => sum + bytes, 0),
+);
+</script>
+
+<template>
+  <section v-if="partitions" aria-label="Storage">
+    <div class="tools">
+      <h2>Storage</h2>
+      <ElButton
+        v-for="bundle in bundles"
+        :key="bundle.name"
+        size="small"
+        :type="same(bundle.picked, picks.picked) ? 'primary' : 'default'"
+        :aria-pressed="same(bundle.picked, picks.picked)"
+        @click="store.set(picks, bundle.picked)"
+      >
+        {{ bundle.name }}
+      </ElButton>
+      <ElButton v-if="picks.picked.length" size="small" text @click="store.set(picks, [])">None</ElButton>
+      <span class="legend" aria-hidden="true">
+        <svg width="20" height="18"><rect x="2" y="1" width="16" height="4" rx="1" fill="var(--ink-soft)" /><rect x="1" y="6" width="18" height="11" rx="2" /></svg>
+        kept
+        <svg width="20" height="18"><rect x="1" y="6" width="18" height="11" rx="2" /></svg>
+        never kept
+      </span>
+      <ElRadioGroup v-model="scale" size="small" aria-label="Scale of the map">
+        <ElRadioButton value="logarithmic">log</ElRadioButton>
+        <ElRadioButton value="true">true</ElRadioButton>
+      </ElRadioGroup>
+    </div>
+    <StorageMap :partitions="mapped" :picked="picks.picked" :scale="scale" @toggle="(name) => store.toggle(picks, name)" />
+    <p class="sum soft" aria-live="polite">
+      {{ picks.picked.length }} of {{ partitions.length }} partitions picked · {{ sizeText(pickedBytes) }}
+    </p>
+    <PartitionTable :partitions="partitions" :picked="picks.picked" @toggle="(name) => store.toggle(picks, name)" @all="(names) => store.set(picks, names)" />
+  </section>
+  <EmptyState v-else-if="error" title="The partitions cannot be shown">{{ error }}</EmptyState>
+  <p v-else class="soft">Reading the partition table…</p>
+</template>
+
+<style scoped>
+.tools {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+  margin-bottom: 8px;
+  padding-top: 10px;
+  border-top: 1px solid var(--rule);
+}
+
+.tools .el-button {
+  margin: 0;
+}
+
+h2 {
+  margin-right: 6px;
+  font-size: 16px;
+}
+
+.legend {
+  display: inline-flex;
+  align-items: center;
+  gap: 5px;
+  margin-left: auto;
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+
+.legend svg {
+  margin-left: 6px;
+}
+
+.legend rect:last-child {
+  fill: var(--card);
+  stroke: var(--rule-strong);
+}
+
+.sum {
+  margin: 8px 0 4px;
+  font-size: 13px;
+}
+</style>

@@ -1,0 +1,75 @@
+<script setup lang="ts">
+import { ElCheckbox, ElTable, ElTableColumn } from 'element-plus';
+import { Download } from 'lucide-vue-next';
+import { computed } from 'vue';
+import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
+import { downloads } from '../../api/client.ts';
+import CopyText from '../../parts/CopyText.vue';
+import RoleBadge from '../../parts/RoleBadge.vue';
+import SizeText from '../../parts/SizeText.vue';
+
+/** What a set holds; what is picked here is what the tray puts back. */
+const props = defineProps<{ set: SetDetail; picked: readonly string[] }>();
+const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
+const all = computed(() => props.picked.length === props.set.images.length);
+const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
+</script>
+
+<template>
+  <ElTable
+    :data="[...set.images]"
+    size="small"
+    row-key="partition"
+    :row-class-name="({ row }: { row: ImageView }) => (picked.includes(row.partition) ? 'picked' : '')"
+  >
+    <ElTableColumn width="42">
+      <template #header>
+        <ElCheckbox
+          :model-value="all"
+          :indeterminate="picked.length > 0 && !all"
+          aria-label="Pick all images"
+          @update:model-value="emit('all', all ? [] : set.images.map(({ partition }) => partition))"
+        />
+      </template>
+      <template #default="{ row }">
+        <ElCheckbox :model-value="picked.includes(row.partition)" :aria-label="`Pick ${row.partition}`" @update:model-value="emit('toggle', row.partition)" />
+      </template>
+    </ElTableColumn>
+    <ElTableColumn label="Image" prop="partition" sortable min-width="96">
+      <template #default="{ row }"><code>{{ row.partition }}</code></template>
+    </ElTableColumn>
+    <ElTableColumn label="Role" width="124">
+      <template #default="{ row }"><RoleBadge :role="row.role" named /></template>
+    </ElTableColumn>
+    <ElTableColumn label="Size" align="right" width="84" sortable :sort-method="bySize">
+      <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
+    </ElTableColumn>
+    <ElTableColumn label="SHA-256" min-width="128">
+      <template #default="{ row }">
+        <span v-if="row.damage" class="damage" :title="row.damage">damaged</span>
+        <CopyText v-else :value="row.sha256" :name="`SHA-256 of ${row.partition}`" short />
+      </template>
+    </ElTableColumn>
+    <ElTableColumn label="MD5" min-width="128">
+      <template #default="{ row }"><CopyText :value="row.md5" :name="`MD5 of ${row.partition}`" short /></template>
+    </ElTableColumn>
+    <ElTableColumn label="Raw" width="54" align="center">
+      <template #default="{ row }">
+        <a :href="downloads.raw(set.id, row.partition)" download :aria-label="`Download ${row.partition}.img`" :title="`Download ${row.partition}.img`">
+          <Download :size="15" aria-hidden="true" />
+        </a>
+      </template>
+    </ElTableColumn>
+  </ElTable>
+</template>
+
+<style scoped>
+.damage {
+  color: var(--beetroot);
+  font-weight: 700;
+}
+
+:deep(.picked td) {
+  background: var(--action-tint);
+}
+</style>

@@ -1,0 +1,151 @@
+<script setup lang="ts">
+import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
+import { computed, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import type { SetView } from '@keen-larder/contract/sets.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { api } from '../../api/client.ts';
+import EmptyState from '../../parts/EmptyState.vue';
+import PaperLabel from '../../parts/PaperLabel.vue';
+import { useLarder } from '../../state/larder.ts';
+import { announceError } from '../../state/notices.ts';
+
+const larder = useLarder();
+const route = useRoute();
+const router = useRouter();
+const words = ref('');
+const serial = ref('');
+const binShown = ref(false);
+
+const phones = computed(() => [...new Map(larder.all.map((set) => [set.serial, set.nickname]))]);
+const source = computed(() => (binShown.value ? larder.binned : larder.sets));
+const shown = computed(() => {
+  const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean);
+  return source.value.filter(
+    (set) => (!serial.value || set.serial === serial.value) && wanted.every((word) => textOf(set).includes(word)),
+  );
+});
+const hidden = computed(() => source.value.length - shown.value.length);
+const selected = computed(() => String(route.query['set'] ?? ''));
+
+const textOf = (set: SetView) =>
+  [set.label, set.note, set.nickname, set.serial, set.model, set.condition.build, set.fingerprint].join(' ').toLowerCase();
+
+function select(id: string): void {
+  void router.replace({ query: selected.value === id ? {} : { set: id } });
+}
+
+function clear(): void {
+  words.value = '';
+  serial.value = '';
+}
+
+const takeOut = (id: string) => api.changeSet(id, { binned: false }).then(() => larder.load(), announceError);
+const emptyBin = () =>
+  api.emptyBin().then(() => {
+    binShown.value = false;
+    return larder.load();
+  }, announceError);
+</script>
+
+<template>
+  <header>
+    <h1>Larder</h1>
+    <p v-if="larder.shelf" class="soft">
+      {{ larder.sets.length }} {{ larder.sets.length === 1 ? 'set' : 'sets' }} of
+      {{ phones.length }} {{ phones.length === 1 ? 'phone' : 'phones' }} · shelf “{{ larder.shelf.name }}”:
+      {{ sizeText(larder.shelf.imagedBytes) }} kept as {{ sizeText(larder.shelf.storedBytes) }} ·
+      {{ sizeText(larder.shelf.freeBytes) }} free
+    </p>
+  </header>
+  <div v-if="larder.all.length" class="filters">
+    <ElInput v-model="words" data-filter placeholder="Name, phone, build, checksum…" clearable aria-label="Filter the sets" class="words" />
+    <ElSelect v-if="phones.length > 1" v-model="serial" placeholder="any phone" clearable aria-label="Phone" class="phone">
+      <ElOption v-for="[each, nickname] in phones" :key="each" :value="each" :label="nickname" />
+    </ElSelect>
+    <span v-if="hidden" class="hidden">
+      {{ shown.length }} of {{ source.length }}: {{ hidden }} hidden by the filter ·
+      <a href="#" @click.prevent="clear">show all</a>
+    </span>
+    <span class="end">
+      <ElButton v-if="larder.binned.length || binShown" size="small" :aria-pressed="binShown" @click="binShown = !binShown">
+        {{ binShown ? 'Back to the sets' : `Bin (${larder.binned.length})` }}
+      </ElButton>
+      <ElButton v-if="binShown && larder.binned.length" size="small" @click="emptyBin">Empty the bin now</ElButton>
+    </span>
+  </div>
+  <p v-if="binShown" class="soft note">Sets in the bin are gone for good a day after they were put there.</p>
+  <ul v-if="shown.length" class="cards">
+    <li v-for="set in shown" :key="set.id" @click="select(set.id)">
+      <PaperLabel :set="set" :selected="set.id === selected" />
+      <ElButton v-if="binShown" size="small" class="out" @click.stop="takeOut(set.id)">Take out of the bin</ElButton>
+    </li>
+  </ul>
+  <EmptyState v-else-if="larder.loaded && source.length" title="No set matches the filter">
+    <a href="#" @click.prevent="clear">Show all {{ source.length }}</a>
+  </EmptyState>
+  <EmptyState v-else-if="larder.loaded" :title="binShown ? 'The bin is empty' : 'Nothing is kept yet'">
+    <template v-if="!binShown">
+      Go to a phone on the <RouterLink to="/bench">bench</RouterLink>, pick its partitions and start imaging.
+    </template>
+  </EmptyState>
+  <p v-else class="soft">Opening the larder…</p>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 2px 14px;
+  margin-bottom: 14px;
+}
+
+h1 {
+  font-size: 24px;
+}
+
+.filters {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+  margin-bottom: 14px;
+}
+
+.words {
+  width: 270px;
+}
+
+.phone {
+  width: 160px;
+}
+
+.hidden {
+  color: var(--quince);
+  font-weight: 600;
+}
+
+.end {
+  margin-left: auto;
+}
+
+.note {
+  margin-bottom: 10px;
+}
+
+.cards {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(214px, 1fr));
+  gap: 12px;
+}
+
+.cards li {
+  display: grid;
+  cursor: pointer;
+}
+
+.out {
+  margin-top: 4px;
+}
+</style>

@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import { ElButton, ElInput, ElNotification } from 'element-plus';
+import { Download, FolderOutput, Pencil, ShieldCheck, Trash2 } from 'lucide-vue-next';
+import { computed, h, nextTick, ref, shallowRef, useTemplateRef, watch } from 'vue';
+import { useRouter } from 'vue-router';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
+import { api, downloads } from '../../api/client.ts';
+import CopyText from '../../parts/CopyText.vue';
+import EmptyState from '../../parts/EmptyState.vue';
+import RoleStrip from '../../parts/RoleStrip.vue';
+import TimeText from '../../parts/TimeText.vue';
+import { exactTime } from '../../parts/time.ts';
+import { useLarder } from '../../state/larder.ts';
+import { announceError } from '../../state/notices.ts';
+import { usePicks } from '../../state/picks.ts';
+import { useRuns } from '../../state/runs.ts';
+import ImageTable from './ImageTable.vue';
+
+const props = defineProps<{ id: string }>();
+const larder = useLarder();
+const runs = useRuns();
+const store = usePicks();
+const router = useRouter();
+const set = shallowRef<SetDetail>();
+const error = ref<string>();
+const field = useTemplateRef<InstanceType<typeof ElInput>>('field');
+const editing = ref(false);
+const label = ref('');
+const note = ref('');
+const picks = computed(() => store.forSet(props.id));
+
+watch(
+  () => [props.id, larder.version] as const,
+  async ([id]) => {
+    try {
+      set.value = await api.set(id);
+      note.value = set.value.note;
+      error.value = undefined;
+    } catch (failure) {
+      set.value = undefined;
+      error.value = (failure as Error).message;
+    }
+  },
+  { immediate: true },
+);
+
+async function edit(): Promise<void> {
+  label.value = set.value?.label ?? '';
+  editing.value = true;
+  await nextTick();
+  field.value?.focus();
+}
+
+async function change(what: { label?: string; note?: string }): Promise<void> {
+  try {
+    set.value = await api.changeSet(props.id, what);
+    editing.value = false;
+  } catch (failure) {
+    announceError(failure);
+  }
+}
+
+const saveLabel = () => {
+  const wanted = label.value.trim();
+  if (!wanted || wanted === set.value?.label) editing.value = false;
+  else void change({ label: wanted });
+};
+const saveNote = () => {
+  if (note.value !== set.value?.note) void change({ note: note.value });
+};
+
+/** Into the bin at once, with a way back on the notice. */
+async function bin(): Promise<void> {
+  const gone = set.value!;
+  try {
+    await api.changeSet(gone.id, { binned: true });
+  } catch (failure) {
+    announceError(failure);
+    return;
+  }
+  await router.push({ name: 'larder' });
+  const notice = ElNotification({
+    title: 'In the bin for a day',
+    message: h('span', [
+      `“${gone.label}” `,
+      h('a', { href: '#', onClick: (event: Event) => void takeBack(event) }, 'Take it back'),
+    ]),
+    duration: 12_000,
+    position: 'bottom-right',
+  });
+  async function takeBack(event: Event): Promise<void> {
+    event.preventDefault();
+    notice.close();
+    await api.changeSet(gone.id, { binned: false }).catch(announceError);
+  }
+}
+
+const start = (begin: (id: string) => Promise<Parameters<typeof runs.take>[0]>) =>
+  begin(props.id).then((run) => void runs.take(run), announceError);
+</script>
+
+<template>
+  <article v-if="set">
+    <RouterLink to="/larder" class="back">Larder</RouterLink>
+    <div class="paper">
+      <RoleStrip :strip="set.strip" />
+      <div class="inside">
+        <ElInput
+          v-if="editing"
+          ref="field"
+          v-model="label"
+          :maxlength="maxLabelLength"
+          aria-label="Name of the set"
+          @keydown.enter="saveLabel"
+          @keydown.esc="editing = false"
+          @blur="saveLabel"
+        />
+        <h1 v-else>
+          {{ set.label }}
+          <button type="button" aria-label="Rename this set" title="Rename" @click="edit"><Pencil :size="15" aria-hidden="true" /></button>
+        </h1>
+        <p v-if="set.binnedAt" class="binned">In the bin; gone for good a day after it was put there.</p>
+        <dl>
+          <div><dt>Phone</dt><dd>{{ set.nickname }} · {{ set.maker }} {{ set.model }}<br /><CopyText :value="set.serial" name="serial" /></dd></div>
+          <div><dt>Condition</dt><dd>{{ set.condition.kind }}<br />{{ set.condition.build ?? 'build unknown' }}</dd></div>
+          <div><dt>Taken</dt><dd>{{ exactTime(set.createdAt) }}<br />in {{ set.mode }} mode, {{ durationText(set.elapsedMs) }}</dd></div>
+          <div><dt>Size</dt><dd>{{ sizeText(set.bytes) }} as imaged<br />{{ sizeText(set.addedBytes) }} new on the shelf</dd></div>
+          <div>
+            <dt>Verified</dt>
+            <dd>
+              <template v-if="set.verifiedAt"><TimeText :at="set.verifiedAt" /><br />{{ set.damaged ? 'damage was found' : 'all as it was kept' }}</template>
+              <template v-else>not since it was taken</template>
+            </dd>
+          </div>
+          <div><dt>Checksum of the set</dt><dd><CopyText :value="set.fingerprint" name="checksum of the set" short /></dd></div>
+        </dl>
+      </div>
+    </div>
+    <div class="actions">
+      <ElButton @click="start(api.verify)"><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton>
+      <ElButton @click="start(api.exportToFolder)"><FolderOutput :size="15" aria-hidden="true" />&nbsp;Export to a folder</ElButton>
+      <a class="el-button" :href="downloads.tar(set.id)" download><Download :size="15" aria-hidden="true" />&nbsp;Download as tar</a>
+      <ElButton class="bin" :disabled="set.binnedAt !== undefined" @click="bin"><Trash2 :size="15" aria-hidden="true" />&nbsp;Delete</ElButton>
+    </div>
+    <label class="note">
+      <span class="soft">Note</span>
+      <ElInput v-model="note" type="textarea" autosize :maxlength="4000" placeholder="What one should know about it" @blur="saveNote" />
+    </label>
+    <ImageTable :set="set" :picked="picks.picked" @toggle="(name) => store.toggle(picks, name)" @all="(names) => store.set(picks, names)" />
+  </article>
+  <EmptyState v-else-if="error" title="This set cannot be shown">
+    {{ error }} <RouterLink to="/larder">Go to the larder</RouterLink>
+  </EmptyState>
+  <p v-else class="soft">Opening the set…</p>
+</template>
+
+<style scoped>
+article {
+  display: grid;
+  gap: 12px;
+}
+
+.back {
+  font-size: 13px;
+}
+
+.paper {
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--card);
+  overflow: hidden;
+}
+
+.inside {
+  display: grid;
+  gap: 10px;
+  padding: 12px 16px 14px;
+}
+
+h1 {
+  font-size: 22px;
+  line-height: 1.25;
+}
+
+h1 button {
+  padding: 3px;
+  border: 0;
+  background: none;
+  color: var(--ink-soft);
+  cursor: pointer;
+}
+
+.binned {
+  color: var(--quince);
+  font-weight: 600;
+}
+
+dl {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(180px, 1fr));
+  gap: 10px 18px;
+  padding-top: 10px;
+  border-top: 1px solid var(--rule);
+  font-size: 13px;
+}
+
+dt {
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+
+.actions {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
+
+.actions .el-button {
+  margin: 0;
+  text-decoration: none;
+}
+
+.bin {
+  margin-left: auto !important;
+  color: var(--beetroot);
+}
+
+.note {
+  display: grid;
+  gap: 3px;
+}
+</style>

@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { ElButton } from 'element-plus';
+import { computed, nextTick, onMounted, useTemplateRef, watch } from 'vue';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { api } from '../../api/client.ts';
+import ThroughputChart from '../../charts/ThroughputChart.vue';
+import ProgressLine from '../../parts/ProgressLine.vue';
+import { clockTime, exactTime } from '../../parts/time.ts';
+import { announceError } from '../../state/notices.ts';
+import { useRuns } from '../../state/runs.ts';
+
+const props = defineProps<{ run: RunView }>();
+const runs = useRuns();
+const log = computed(() => runs.logs[props.run.id] ?? []);
+const box = useTemplateRef<HTMLOListElement>('box');
+const live = computed(() => props.run.state === 'running');
+onMounted(() => void runs.loadLog(props.run.id).catch(announceError));
+
+/** Follows the log while its end is in view. */
+watch(
+  () => log.value.length,
+  async () => {
+    const list = box.value;
+    if (!list) return;
+    const atEnd = list.scrollHeight - list.scrollTop - list.clientHeight < 40;
+    await nextTick();
+    if (atEnd) list.scrollTop = list.scrollHeight;
+  },
+);
+</script>
+
+<template>
+  <article>
+    <RouterLink to="/runs" class="back">Runs</RouterLink>
+    <h1>{{ run.title }}</h1>
+    <p class="soft">
+      {{ exactTime(run.startedAt) }}<template v-if="run.endedAt"> · {{ durationText(run.endedAt - run.startedAt) }}</template> ·
+      {{ sizeText(run.doneBytes) }} of {{ sizeText(run.bytes) }} · {{ sizeText(run.bytesPerSecond) }}/s {{ live ? 'now' : 'on average' }}
+      <template v-if="live && run.leftMs !== undefined"> · {{ durationText(run.leftMs) }} left</template>
+    </p>
+    <p v-if="run.outcome" class="outcome" :class="run.state">{{ run.outcome }}</p>
+    <div v-if="live" class="live">
+      <ProgressLine :done="run.doneBytes" :whole="run.bytes" name="The whole run" />
+      <ElButton size="small" @click="api.cancel(run.id).catch(announceError)">Cancel this run</ElButton>
+    </div>
+    <RouterLink v-if="run.setId" :to="{ name: 'set', params: { id: run.setId } }">Open the set</RouterLink>
+    <section v-if="run.speeds.length > 1">
+      <h2>Speed</h2>
+      <ThroughputChart :speeds="run.speeds" />
+    </section>
+    <section>
+      <h2>Log</h2>
+      <ol ref="box" class="log" tabindex="0" aria-label="Log">
+        <li v-for="line in log" :key="line.seq" :class="line.level"><time>{{ clockTime(line.at) }}</time> {{ line.text }}</li>
+      </ol>
+    </section>
+  </article>
+</template>
+
+<style scoped>
+article {
+  display: grid;
+  gap: 10px;
+}
+
+.back {
+  font-size: 13px;
+}
+
+h1 {
+  font-size: 20px;
+  line-height: 1.25;
+}
+
+h2 {
+  margin-bottom: 4px;
+  font-size: 15px;
+}
+
+.outcome {
+  padding: 8px 10px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--card);
+}
+
+.failed,
+.interrupted {
+  border-color: var(--beetroot-rule);
+  background: var(--beetroot-tint);
+}
+
+.live {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  align-items: center;
+  gap: 12px;
+}
+
+.log {
+  max-height: 380px;
+  overflow-y: auto;
+  padding: 8px 10px;
+  border: 1px solid var(--rule);
+  background: var(--card);
+  font: 12.5px/1.55 var(--mono);
+}
+
+.log time {
+  color: var(--ink-soft);
+}
+
+.log .warning {
+  color: var(--quince);
+}
+
+.log .error {
+  color: var(--beetroot);
+}
+
+.log li {
+  overflow-wrap: anywhere;
+}
+</style>
