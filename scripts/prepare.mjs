@@ -28,14 +28,19 @@ export function installDependencies() {
   writeFileSync(stamp, lock);
 }
 
-/** Builds the interface when one of its sources is newer than what was built. */
-export function buildWeb() {
-  const built = join(root, 'web', 'dist', 'index.html');
-  const builtAt = existsSync(built) ? statSync(built).mtimeMs : 0;
-  const newest = Math.max(...['web', 'core', 'contract'].map((folder) => newestIn(join(root, folder))));
-  if (builtAt > newest) return;
-  process.stdout.write('Building the interface…\n');
-  run('npx', ['vite', 'build', 'web', '--config', 'web/vite.config.ts', '--logLevel', 'warn']);
+/** Builds the interface and the worker threads where a source is newer than what was built. */
+export function build() {
+  const newest = (...folders) => Math.max(...folders.map((folder) => newestIn(join(root, folder))));
+  const builtAt = (path) => (existsSync(join(root, path)) ? statSync(join(root, path)).mtimeMs : 0);
+  if (builtAt('web/dist/index.html') <= newest('web', 'core', 'contract')) {
+    process.stdout.write('Building the interface…\n');
+    run('npx', ['vite', 'build', 'web', '--config', 'web/vite.config.ts', '--logLevel', 'warn']);
+  }
+  if (builtAt('server/dist/chunk-worker.mjs') <= newest('server/shelf', 'core/bytes')) {
+    const entries = ['chunk-worker', 'digest-worker'].map((name) => `server/shelf/${name}.ts`);
+    const options = ['--bundle', '--platform=node', '--format=esm', '--external:zstd-napi', '--out-extension:.js=.mjs'];
+    run('npx', ['esbuild', ...entries, ...options, '--outdir=server/dist', '--log-level=warning']);
+  }
 }
 
 /** Runs a command in the project's folder; ends with its exit code when it fails. */

@@ -78,6 +78,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   bench.runOf = (serial) => engine.runOf(serial);
   for (const run of engine.closeInterrupted()) log.warn({ run: run.id, serial: run.serial }, run.outcome);
   await larder.emptyBin(now() - binMs);
+  await workers.warmUp();
   bench.start();
 
   return {

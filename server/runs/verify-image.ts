@@ -1,6 +1,6 @@
 import type { ImageRow } from '../database/sets.ts';
 import { DamagedImage, readImage } from '../shelf/image-reader.ts';
-import { BlockPool } from '../shelf/block-pool.ts';
+import { BlockPool, copyToShared } from '../shelf/block-pool.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 
 /** Blocks of shared memory between reading and digesting. */
@@ -22,7 +22,7 @@ export async function verifyImage(
   for await (const part of readImage(shelf, image)) {
     signal.throwIfAborted();
     const memory = await blocks.take();
-    new Uint8Array(memory).set(part);
+    copyToShared(memory, 0, part);
     void digests.update({ memory, bytes: part.length }).then(() => blocks.giveBack(memory));
     passed(part.length);
   }

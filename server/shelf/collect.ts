@@ -20,7 +20,7 @@ export async function collectPacks(
     if (live.length > 0 && liveBytes >= pack.bytes * worthKeeping) continue;
     if (live.length > 0) {
       const writer = await PackWriter.create(folder);
-      for (const row of live) await writer.append(row.digest, row.codec, await readStored(row), row.plainBytes);
+      for (const row of live) await writer.append([{ ...row, stored: await readStored(row) }]);
       const bytes = await writer.seal();
       chunks.movePack(writer.name, bytes, writer.records);
     }

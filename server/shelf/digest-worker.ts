@@ -1,36 +1,32 @@
-/** Runs in a thread of its own: SHA-256 and MD5 over a stream of shared blocks, in order. */
+/** Runs in a thread of its own: one digest over streams of shared blocks, in order. */
 import { createHash, type Hash } from 'node:crypto';
-import { parentPort } from 'node:worker_threads';
+import { parentPort, workerData } from 'node:worker_threads';
 
 export type DigestRequest =
   | { readonly kind: 'update'; readonly stream: number; readonly memory: SharedArrayBuffer; readonly bytes: number }
   | { readonly kind: 'finish'; readonly stream: number };
 
-export type DigestAnswer =
-  | { readonly kind: 'updated'; readonly stream: number }
-  | { readonly kind: 'finished'; readonly stream: number; readonly sha256: Uint8Array; readonly md5: Uint8Array };
+/** Answers come in the order of the requests; an update is answered without a digest. */
+export interface DigestAnswer {
+  readonly stream: number;
+  readonly digest?: Uint8Array;
+}
 
-const streams = new Map<number, { sha256: Hash; md5: Hash }>();
+const streams = new Map<number, Hash>();
 const port = parentPort!;
 
 port.on('message', (request: DigestRequest) => {
-  let hashes = streams.get(request.stream);
-  if (!hashes) {
-    hashes = { sha256: createHash('sha256'), md5: createHash('md5') };
-    streams.set(request.stream, hashes);
+  const { stream } = request;
+  let hash = streams.get(stream);
+  if (!hash) {
+    hash = createHash(workerData as string);
+    streams.set(stream, hash);
   }
   if (request.kind === 'update') {
-    const bytes = Buffer.from(request.memory, 0, request.bytes);
-    hashes.sha256.update(bytes);
-    hashes.md5.update(bytes);
-    port.postMessage({ kind: 'updated', stream: request.stream } satisfies DigestAnswer);
-    return;
+    hash.update(Buffer.from(request.memory, 0, request.bytes));
+    port.postMessage({ stream } satisfies DigestAnswer);
+  } else {
+    streams.delete(stream);
+    port.postMessage({ stream, digest: hash.digest() } satisfies DigestAnswer);
   }
-  streams.delete(request.stream);
-  port.postMessage({
-    kind: 'finished',
-    stream: request.stream,
-    sha256: hashes.sha256.digest(),
-    md5: hashes.md5.digest(),
-  } satisfies DigestAnswer);
 });

@@ -1,7 +1,7 @@
-import { BlockPool } from './block-pool.ts';
+import { BlockPool, copyToShared } from './block-pool.ts';
 import type { Block } from './chunk-worker.ts';
-import { blockBytes, chunkBytes, packBytes, zeroDigest } from './pack-format.ts';
-import { PackWriter } from './pack-writer.ts';
+import { blockBytes, chunkBytes, codecs, packBytes, zeroDigest } from './pack-format.ts';
+import { PackWriter, type PackedChunk } from './pack-writer.ts';
 import type { Shelf } from './shelf.ts';
 import type { Digests } from './workers.ts';
 
@@ -13,7 +13,8 @@ export interface StoredImage extends Digests {
 }
 
 /** Blocks of shared memory under way at once; bounds the memory of a run. */
-const blocksAtOnce = 16;
+const blocksAtOnce = 10;
+const outputsAtOnce = 3;
 
 /**
  * Takes in the images of one set. Chunks that the shelf has already are not stored again. Nothing
@@ -22,6 +23,8 @@ const blocksAtOnce = 16;
 export class SetWriter {
   private pack: PackWriter | undefined;
   private readonly blocks = new BlockPool(blocksAtOnce);
+  /** For compressed chunks on their way to the pack. */
+  private readonly outputs = new BlockPool(outputsAtOnce);
   /** Chunks stored by this writer, by hexadecimal digest, that the catalogue does not know yet. */
   private readonly fresh = new Set<string>();
   private added = 0;
@@ -64,7 +67,7 @@ export class SetWriter {
           memory ??= await this.blocks.take();
           if (failure) throw failure;
           const take = Math.min(blockBytes - filled, part.length - at);
-          new Uint8Array(memory, filled, take).set(part.subarray(at, at + take));
+          copyToShared(memory, filled, part.subarray(at, at + take));
           filled += take;
           at += take;
           if (filled === blockBytes) {
@@ -112,22 +115,30 @@ export class SetWriter {
       wanted.push(i);
     });
     if (wanted.length === 0) return names;
-    const packed = await this.shelf.workers.packChunks(block, wanted);
-    const appended = this.order.then(async () => {
-      for (const [i, { codec, stored }] of packed.entries()) {
-        const index = wanted[i]!;
-        const plainBytes = Math.min(chunkBytes, block.bytes - index * chunkBytes);
-        await this.append(names[index]!, codec, stored, plainBytes);
-      }
-    });
-    this.order = appended;
-    await appended;
+    const output = await this.outputs.take();
+    try {
+      const packed = await this.shelf.workers.packChunks(block, wanted, output);
+      const appended = this.order.then(async () => {
+        await this.append(
+          packed.map(({ codec, offset, bytes }, i) => ({
+            digest: names[wanted[i]!]!,
+            codec,
+            stored: new Uint8Array(codec === codecs.plain ? block.memory : output, offset, bytes),
+            plainBytes: Math.min(chunkBytes, block.bytes - wanted[i]! * chunkBytes),
+          })),
+        );
+      });
+      this.order = appended;
+      await appended;
+    } finally {
+      this.outputs.giveBack(output);
+    }
     return names;
   }
 
-  private async append(digest: Buffer, codec: number, stored: Uint8Array, plainBytes: number): Promise<void> {
+  private async append(chunks: readonly PackedChunk[]): Promise<void> {
     this.pack ??= await PackWriter.create(this.shelf.packFolder);
-    await this.pack.append(digest, codec, stored, plainBytes);
+    await this.pack.append(chunks);
     if (this.pack.size >= packBytes) await this.sealPack();
   }
 

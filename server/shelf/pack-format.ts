@@ -27,7 +27,7 @@ export const codecs = { plain: 0, zstd: 1 } as const;
 /** Size at which block images are cut; also the largest chunk. */
 export const chunkBytes = 256 * 1024;
 /** Chunks are read, cut and handed to the workers in blocks of this size. */
-export const blockBytes = 4 * chunkBytes;
+export const blockBytes = 8 * chunkBytes;
 /** A pack is sealed when it has grown to this. */
 export const packBytes = 48 * 1024 * 1024;
 

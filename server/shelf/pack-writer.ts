@@ -6,6 +6,14 @@ import { packTrailer, recordHeader, recordMagic, trailerMagic, type Record } fro
 
 const reserved = new Uint8Array(3);
 
+/** A chunk ready to be stored. */
+export interface PackedChunk {
+  readonly digest: Buffer;
+  readonly codec: number;
+  readonly stored: Uint8Array;
+  readonly plainBytes: number;
+}
+
 /** A pack being filled. It counts for nothing until `seal` has resolved. */
 export class PackWriter {
   readonly records: Record[] = [];
@@ -27,21 +35,26 @@ export class PackWriter {
     return this.bytes;
   }
 
-  async append(digest: Buffer, codec: number, stored: Uint8Array, plainBytes: number): Promise<void> {
-    const header = new Uint8Array(recordHeader.bytes);
-    recordHeader.write(header, 0, {
-      magic: recordMagic,
-      codec,
-      reserved,
-      storedBytes: stored.length,
-      plainBytes,
-      digest,
-    });
-    const offset = this.bytes + header.length;
-    this.records.push({ digest, codec, offset, storedBytes: stored.length, plainBytes });
-    this.headers.update(header);
-    this.bytes = offset + stored.length;
-    await this.file.writev([header, stored]);
+  /** Appends chunks in one write; their bytes may be used again when it has resolved. */
+  async append(chunks: readonly PackedChunk[]): Promise<void> {
+    const pieces: Uint8Array[] = [];
+    for (const { digest, codec, stored, plainBytes } of chunks) {
+      const header = new Uint8Array(recordHeader.bytes);
+      recordHeader.write(header, 0, {
+        magic: recordMagic,
+        codec,
+        reserved,
+        storedBytes: stored.length,
+        plainBytes,
+        digest,
+      });
+      const offset = this.bytes + header.length;
+      this.records.push({ digest, codec, offset, storedBytes: stored.length, plainBytes });
+      this.headers.update(header);
+      this.bytes = offset + stored.length;
+      pieces.push(header, stored);
+    }
+    await this.file.writev(pieces);
   }
 
   /** Makes the pack durable under its final name; resolves to its size in bytes. */

@@ -1,8 +1,8 @@
 import { availableParallelism } from 'node:os';
-import { Worker } from 'node:worker_threads';
 import { Piscina } from 'piscina';
 import type { Block, Packed, Stored } from './chunk-worker.ts';
-import type { DigestAnswer, DigestRequest } from './digest-worker.ts';
+import { builtWorker } from './built-worker.ts';
+import { DigestThread } from './digest-thread.ts';
 
 export interface Digests {
   readonly sha256: Buffer;
@@ -18,21 +18,31 @@ export interface DigestStream {
 /** The threads that do the shelf's heavy computation. */
 export class ShelfWorkers {
   private readonly pool = new Piscina({
-    filename: new URL('./chunk-worker.entry.mjs', import.meta.url).href,
-    minThreads: 1,
+    filename: builtWorker('chunk-worker').href,
+    minThreads: 0,
     maxThreads: Math.max(2, availableParallelism()),
-    idleTimeout: 60_000,
+    idleTimeout: 600_000,
   });
-  private digester: Worker | undefined;
-  private readonly waiting = new Map<number, ((answer: DigestAnswer) => void)[]>();
+  private readonly sha256 = new DigestThread('sha256');
+  private readonly md5 = new DigestThread('md5');
   private nextStream = 1;
+
+  /** Starts the threads before they are needed: each takes a good part of a second to load. */
+  async warmUp(): Promise<void> {
+    const digests = this.digestStream();
+    const block = { memory: new SharedArrayBuffer(1), bytes: 1 };
+    await Promise.all([
+      digests.update(block).then(() => digests.finish()),
+      ...Array.from({ length: this.pool.maxThreads }, () => this.nameChunks(block)),
+    ]);
+  }
 
   nameChunks(block: Block): Promise<(Uint8Array | undefined)[]> {
     return this.pool.run(block, { name: 'nameChunks' }) as Promise<(Uint8Array | undefined)[]>;
   }
 
-  packChunks(block: Block, wanted: readonly number[]): Promise<Packed[]> {
-    return this.pool.run({ ...block, wanted }, { name: 'packChunks' }) as Promise<Packed[]>;
+  packChunks(block: Block, wanted: readonly number[], output: SharedArrayBuffer): Promise<Packed[]> {
+    return this.pool.run({ ...block, wanted, output }, { name: 'packChunks' }) as Promise<Packed[]>;
   }
 
   unpackChunk(stored: Stored): Promise<Uint8Array | string> {
@@ -41,35 +51,18 @@ export class ShelfWorkers {
 
   digestStream(): DigestStream {
     const stream = this.nextStream++;
-    const ask = (request: DigestRequest) =>
-      new Promise<DigestAnswer>((resolve) => {
-        const queue = this.waiting.get(stream) ?? [];
-        queue.push(resolve);
-        this.waiting.set(stream, queue);
-        this.digestThread().postMessage(request);
-      });
     return {
-      update: async ({ memory, bytes }) => void (await ask({ kind: 'update', stream, memory, bytes })),
+      update: async (block) => {
+        await Promise.all([this.sha256.update(stream, block), this.md5.update(stream, block)]);
+      },
       finish: async () => {
-        const answer = await ask({ kind: 'finish', stream });
-        this.waiting.delete(stream);
-        if (answer.kind !== 'finished') throw new Error('the digest thread answered out of turn');
-        return { sha256: Buffer.from(answer.sha256), md5: Buffer.from(answer.md5) };
+        const [sha256, md5] = await Promise.all([this.sha256.finish(stream), this.md5.finish(stream)]);
+        return { sha256, md5 };
       },
     };
   }
 
   async close(): Promise<void> {
-    await this.pool.destroy();
-    await this.digester?.terminate();
-  }
-
-  private digestThread(): Worker {
-    if (!this.digester) {
-      this.digester = new Worker(new URL('./digest-worker.entry.mjs', import.meta.url));
-      this.digester.on('message', (answer: DigestAnswer) => this.waiting.get(answer.stream)?.shift()?.(answer));
-      this.digester.unref();
-    }
-    return this.digester;
+    await Promise.all([this.pool.destroy(), this.sha256.close(), this.md5.close()]);
   }
 }

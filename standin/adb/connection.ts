@@ -1,6 +1,13 @@
 import type { Socket } from 'node:net';
+import {
+  commands,
+  maxPayloadBytes,
+  packetHeaderBytes,
+  PacketParser,
+  protocolVersion,
+  type Packet,
+} from '@keen-larder/core/protocols/adb/packet.ts';
 import type { ShellHost } from '../shell/host.ts';
-import { commands, headerOf, maxPayloadBytes, PacketParser, protocolVersion, type Packet } from './packet.ts';
 import { serviceFor } from './services.ts';
 import { AdbStream } from './stream.ts';
 
@@ -47,7 +54,7 @@ export class AdbConnection {
       return;
     }
     if (!this.greeted) throw new Error('a packet before the greeting');
-    if (command === commands.OPEN) return this.open(arg0, payload.toString().replace(/\0$/, ''));
+    if (command === commands.OPEN) return this.open(arg0, Buffer.from(payload).toString().replace(/\0$/, ''));
     const stream = this.streams.get(arg1);
     if (command === commands.OKAY) stream?.onAcknowledge();
     else if (command === commands.WRTE) {
@@ -78,7 +85,7 @@ export class AdbConnection {
     arg1: number,
     payload: readonly Uint8Array[],
   ): Promise<void> => {
-    const header = headerOf(command, arg0, arg1, payload);
+    const header = packetHeaderBytes(command, arg0, arg1, payload);
     await this.cable.carry(header.length + payload.reduce((sum, part) => sum + part.length, 0));
     if (this.socket.destroyed) throw new Error('the link is gone');
     this.socket.cork();

@@ -1,11 +1,8 @@
+import { maxPayloadBytes } from '@keen-larder/core/protocols/adb/packet.ts';
+import { shellHeader, shellHeaderBytes, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
 import type { ShellHost } from '../shell/host.ts';
 import { runScript } from '../shell/run.ts';
-import { maxPayloadBytes } from './packet.ts';
 import type { AdbStream } from './stream.ts';
-
-/** Packet kinds of the shell protocol, version 2 (AOSP adb, shell_protocol.h): id, 32-bit length, data. */
-const shellIds = { stdin: 0, stdout: 1, stderr: 2, exit: 3, closeStdin: 4 } as const;
-const shellHeaderBytes = 5;
 
 export type Service = (stream: AdbStream) => Promise<void>;
 
@@ -26,17 +23,11 @@ export function serviceFor(name: string, host: ShellHost): Service | undefined {
 }
 
 async function shellV2(stream: AdbStream, script: string, host: ShellHost): Promise<void> {
-  const frame = (id: number, bytes: number) => {
-    const header = Buffer.alloc(shellHeaderBytes);
-    header[0] = id;
-    header.writeUInt32LE(bytes, 1);
-    return header;
-  };
   const send = async (id: number, bytes: Uint8Array) => {
     const room = maxPayloadBytes - shellHeaderBytes;
     for (let at = 0; at < bytes.length; at += room) {
       const part = bytes.subarray(at, at + room);
-      await stream.write(frame(id, part.length), part);
+      await stream.write(shellHeader(id, part.length), part);
     }
   };
   const exit = await runScript(script, host, {
@@ -44,36 +35,17 @@ async function shellV2(stream: AdbStream, script: string, host: ShellHost): Prom
     out: (bytes) => send(shellIds.stdout, bytes),
     err: (text) => send(shellIds.stderr, Buffer.from(text)),
   });
-  await stream.write(frame(shellIds.exit, 1), Uint8Array.of(exit));
+  await stream.write(shellHeader(shellIds.exit, 1), Uint8Array.of(exit));
   await stream.close();
 }
 
 /** Standard input of a shell: the data of its stdin frames until the one that closes it. */
 async function* shellInput(stream: AdbStream): AsyncGenerator<Uint8Array> {
-  let held: Buffer = Buffer.alloc(0);
-  /** Bytes of the current stdin frame still to come. */
-  let left = 0;
+  const parser = new ShellParser();
   for await (const payload of stream.input()) {
-    let rest: Buffer = held.length ? Buffer.concat([held, payload]) : payload;
-    held = Buffer.alloc(0);
-    while (rest.length > 0) {
-      if (left > 0) {
-        const part = rest.subarray(0, left);
-        left -= part.length;
-        rest = rest.subarray(part.length);
-        yield part;
-        continue;
-      }
-      if (rest.length < shellHeaderBytes) {
-        held = rest;
-        break;
-      }
-      const id = rest[0];
-      const bytes = rest.readUInt32LE(1);
-      rest = rest.subarray(shellHeaderBytes);
+    for (const { id, data } of parser.push(payload)) {
       if (id === shellIds.closeStdin) return;
-      if (id === shellIds.stdin) left = bytes;
-      else rest = rest.subarray(bytes);
+      if (id === shellIds.stdin) yield data;
     }
   }
 }

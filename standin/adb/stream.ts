@@ -1,11 +1,11 @@
-import { commands } from './packet.ts';
+import { commands } from '@keen-larder/core/protocols/adb/packet.ts';
 
 export type Send = (command: number, arg0: number, arg1: number, payload: readonly Uint8Array[]) => Promise<void>;
 
 /** One stream of an adb connection, seen from the phone: at most one unacknowledged write at a time. */
 export class AdbStream {
   private acknowledged: (() => void) | undefined;
-  private readonly inbox: Buffer[] = [];
+  private readonly inbox: Uint8Array[] = [];
   private wake: (() => void) | undefined;
   private ended = false;
 
@@ -29,7 +29,7 @@ export class AdbStream {
   }
 
   /** What the host sends, acknowledged piece by piece as it is consumed. */
-  async *input(): AsyncGenerator<Buffer> {
+  async *input(): AsyncGenerator<Uint8Array> {
     for (;;) {
       const next = this.inbox.shift();
       if (next) {
@@ -47,7 +47,7 @@ export class AdbStream {
     this.acknowledged?.();
   }
 
-  onWrite(payload: Buffer): void {
+  onWrite(payload: Uint8Array): void {
     this.inbox.push(payload);
     this.wake?.();
   }

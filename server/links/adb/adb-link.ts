@@ -30,9 +30,10 @@ export class AdbLink implements PhoneLink {
 
   /** @param address `host:port` of the phone's adb daemon */
   static async open(address: string): Promise<AdbLink> {
-    const adb = await connectAdb(address);
+    const connection = await connectAdb(address);
+    const { adb } = connection;
     try {
-      const shell = new AdbShell(adb);
+      const shell = new AdbShell(connection);
       await shell.findRoot();
       const mode = String(adb.banner.state) === 'recovery' ? 'recovery' : 'system';
       return new AdbLink(adb, shell, mode, `adb ${address}`);

@@ -1,25 +1,34 @@
 import { connect, type Socket } from 'node:net';
-import { Adb, AdbDaemonTransport, AdbPacket, AdbPacketSerializeStream, type AdbDaemonConnection } from '@yume-chan/adb';
-import { Consumable, pipeFrom, PushReadableStream, StructDeserializeStream } from '@yume-chan/stream-extra';
+import { Adb, AdbDaemonTransport, AdbPacketSerializeStream, type AdbDaemonConnection, type AdbPacketData } from '@yume-chan/adb';
+import { Consumable, pipeFrom, PushReadableStream } from '@yume-chan/stream-extra';
+import { PacketParser } from '@keen-larder/core/protocols/adb/packet.ts';
 import { LinkFailure } from '../phone-link.ts';
+import { PayloadPool } from './payload-pool.ts';
 
 const connectMs = 3000;
 const greetingMs = 5000;
 
+export interface AdbConnection {
+  readonly adb: Adb;
+  /** Where the payloads that its sockets hand out come from. */
+  readonly pool: PayloadPool;
+}
+
 /** Connects to a phone's adb daemon over TCP. @param address `host:port` */
-export async function connectAdb(address: string): Promise<Adb> {
+export async function connectAdb(address: string): Promise<AdbConnection> {
+  const pool = new PayloadPool();
   const opened = await openSocket(address);
   const { socket } = opened;
   const timer = setTimeout(() => socket.destroy(), greetingMs);
   try {
     const transport = await AdbDaemonTransport.authenticate({
       serial: address,
-      connection: connectionOf(opened),
+      connection: connectionOf(opened, pool),
       credentialStore: noKeys,
       // Acknowledging late is for slow networks; it is not offered, so every phone speaks alike.
       initialDelayedAckBytes: 0,
     });
-    return new Adb(transport);
+    return { adb: new Adb(transport), pool };
   } catch (error) {
     socket.destroy();
     throw new LinkFailure(`${address} does not greet as adb does: ${(error as Error).message}`);
@@ -44,8 +53,8 @@ interface Opened {
   receive: Receiver;
 }
 
-/** Large reads straight into buffers of our own: an image is millions of small ones otherwise. */
-const readBytes = 256 * 1024;
+/** One buffer for all reads; the packet parser copies out of it. */
+const readBytes = 512 * 1024;
 
 function openSocket(address: string): Promise<Opened> {
   const colon = address.lastIndexOf(':');
@@ -54,7 +63,7 @@ function openSocket(address: string): Promise<Opened> {
       host: address.slice(0, colon),
       port: Number(address.slice(colon + 1)),
       onread: {
-        buffer: () => Buffer.allocUnsafeSlow(readBytes),
+        buffer: Buffer.allocUnsafeSlow(readBytes),
         callback: (length, buffer) => opened.receive(buffer.subarray(0, length)),
       },
     });
@@ -79,9 +88,10 @@ function openSocket(address: string): Promise<Opened> {
 }
 
 /** A socket as the pair of packet streams that the adb client speaks to. */
-function connectionOf(opened: Opened): AdbDaemonConnection {
+function connectionOf(opened: Opened, pool: PayloadPool): AdbDaemonConnection {
   const { socket } = opened;
-  const bytes = new PushReadableStream<Uint8Array>((controller) => {
+  const parser = new PacketParser((bytes) => pool.take(bytes));
+  const packets = new PushReadableStream<AdbPacketData>((controller) => {
     let open = true;
     const end = () => {
       if (!open) return;
@@ -93,7 +103,17 @@ function connectionOf(opened: Opened): AdbDaemonConnection {
       }
     };
     opened.receive = (data) => {
-      controller.enqueue(data).then(
+      const taken: Promise<boolean>[] = [];
+      try {
+        for (const { command, arg0, arg1, payload } of parser.push(data)) {
+          taken.push(controller.enqueue({ command, arg0, arg1, payload }));
+        }
+      } catch {
+        socket.destroy();
+        return false;
+      }
+      if (taken.length === 0) return true;
+      Promise.all(taken).then(
         () => socket.resume(),
         () => socket.destroy(),
       );
@@ -108,7 +128,7 @@ function connectionOf(opened: Opened): AdbDaemonConnection {
     abort: () => void socket.destroy(),
   });
   return {
-    readable: bytes.pipeThrough(new StructDeserializeStream(AdbPacket)),
+    readable: packets,
     writable: pipeFrom(sink, new AdbPacketSerializeStream()),
   };
 }

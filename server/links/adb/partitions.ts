@@ -80,18 +80,18 @@ export class AdbPartitions implements PartitionAccess {
   source(name: string, bytes: number): ByteSource {
     return cached({
       bytes,
-      read: async (offset, length) => {
-        const parts: Uint8Array[] = [];
-        for await (const part of this.read(name, { offset, bytes: length })) parts.push(part);
-        return Buffer.concat(parts);
-      },
+      read: (offset, length) => this.readRange(name, offset, length),
     });
   }
 
-  private async contents(name: string, bytes: number): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
+  private async readRange(name: string, offset: number, bytes: number): Promise<Buffer> {
     const parts: Uint8Array[] = [];
-    for await (const part of this.read(name, { bytes: headBytes })) parts.push(part);
-    const head = Buffer.concat(parts);
+    for await (const part of this.read(name, { offset, bytes })) parts.push(part.slice());
+    return Buffer.concat(parts);
+  }
+
+  private async contents(name: string, bytes: number): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
+    const head = await this.readRange(name, 0, headBytes);
     if (head.subarray(0, 8).toString('latin1') === 'ANDROID!') return { fileSystem: 'boot image' };
     if (!looksLikeExt4(head)) return {};
     try {

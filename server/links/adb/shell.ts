@@ -1,5 +1,8 @@
 import type { Adb } from '@yume-chan/adb';
+import { shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
 import { LinkFailure } from '../phone-link.ts';
+import type { AdbConnection } from './connect.ts';
+import type { PayloadPool } from './payload-pool.ts';
 
 export interface CommandResult {
   readonly stdout: string;
@@ -14,11 +17,15 @@ export const quote = (word: string): string => `'${word.replaceAll("'", `'\\''`)
 export class AdbShell {
   private asRoot = (script: string) => script;
 
-  constructor(
-    readonly adb: Adb,
-    /** Whether commands can run as root; known after `findRoot`. */
-    public root = false,
-  ) {}
+  /** Whether commands can run as root; known after `findRoot`. */
+  root = false;
+  private readonly adb: Adb;
+  private readonly pool: PayloadPool;
+
+  constructor({ adb, pool }: AdbConnection) {
+    this.adb = adb;
+    this.pool = pool;
+  }
 
   /** Finds out how to become root: the daemon may be, otherwise `su` is tried. */
   async findRoot(): Promise<boolean> {
@@ -49,35 +56,43 @@ export class AdbShell {
   /** Runs as root. @throws LinkFailure with the phone's own words when it ends with an error */
   async must(script: string): Promise<string> {
     const { stdout, stderr, exitCode } = await this.run(this.rooted(script));
-    if (exitCode !== 0) {
-      throw new LinkFailure(`The phone answered “${(stderr || stdout).trim() || `exit code ${exitCode}`}” to “${script}”.`);
-    }
+    if (exitCode !== 0) throw refusal(script, exitCode, stderr || stdout);
     return stdout;
   }
 
-  /** Streams what a command prints, run as root. @throws LinkFailure when it ends with an error or the link breaks */
+  /**
+   * Streams what a command prints, run as root. A piece is good until the next one is asked for.
+   * @throws LinkFailure when it ends with an error or the link breaks
+   */
   async *stream(script: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-    const process = await this.spawn(script);
-    const abort = () => void process.kill();
+    const socket = await this.open(`shell,v2,raw:${this.rooted(script)}`);
+    const abort = () => void Promise.resolve(socket.close()).catch(() => undefined);
     signal?.addEventListener('abort', abort, { once: true });
-    process.exited.catch(() => undefined);
-    const complaint = textOf(process.stderr);
+    const parser = new ShellParser();
+    const complaint: Uint8Array[] = [];
+    let exitCode: number | undefined;
     try {
-      const reader = process.stdout.getReader();
+      const reader = socket.readable.getReader();
       for (;;) {
         const { done, value } = await reader.read();
         if (done) break;
-        yield value;
+        for (const { id, data } of parser.push(value)) {
+          if (id === shellIds.stdout) yield data;
+          else if (id === shellIds.stderr) complaint.push(data.slice());
+          else if (id === shellIds.exit) exitCode = data[0];
+        }
+        this.pool.giveBack(value);
       }
       signal?.throwIfAborted();
-      await this.expectSuccess(process.exited, complaint, script);
     } catch (error) {
       signal?.throwIfAborted();
       throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
     } finally {
       signal?.removeEventListener('abort', abort);
-      void Promise.resolve(process.kill()).catch(() => undefined);
+      abort();
     }
+    if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
+    if (exitCode !== 0) throw refusal(script, exitCode, Buffer.concat(complaint).toString());
   }
 
   /** Feeds bytes to a command run as root. @throws LinkFailure when it ends with an error or the link breaks */
@@ -100,7 +115,8 @@ export class AdbShell {
         await writer.write(part);
       }
       if (!exited) await writer.close();
-      await this.expectSuccess(process.exited, complaint, script);
+      const exitCode = await process.exited;
+      if (exitCode !== 0) throw refusal(script, exitCode, await complaint);
     } catch (error) {
       signal?.throwIfAborted();
       throw isLinkError(error) ? new LinkFailure(broken(error)) : error;
@@ -120,13 +136,17 @@ export class AdbShell {
     }
   }
 
-  private async expectSuccess(exited: Promise<number>, complaint: Promise<string>, script: string): Promise<void> {
-    const code = await exited;
-    if (code !== 0) {
-      throw new LinkFailure(`The phone answered “${(await complaint).trim() || `exit code ${code}`}” to “${script}”.`);
+  private async open(service: string) {
+    try {
+      return await this.adb.createSocket(service);
+    } catch (error) {
+      throw new LinkFailure(broken(error));
     }
   }
 }
+
+const refusal = (script: string, exitCode: number, words: string) =>
+  new LinkFailure(`The phone answered “${words.trim() || `exit code ${exitCode}`}” to “${script}”.`);
 
 const broken = (error: unknown) =>
   `The link to the phone broke (${(error as Error).message}). Check the cable, then start again.`;

@@ -1,0 +1,55 @@
+/** A simulated phone for measuring, in a process of its own: one large partition of mixed bytes. */
+import { existsSync } from 'node:fs';
+import { open, truncate } from 'node:fs/promises';
+import { randomUUID } from 'node:crypto';
+import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/index.ts';
+import { filler } from '@keen-larder/standin/firmware/filler.ts';
+import { communityRecovery, makeBootImage } from '@keen-larder/standin/firmware/boot-images.ts';
+import { Flash } from '@keen-larder/standin/flash/flash.ts';
+import { fastTiming, Phone } from '@keen-larder/standin/phone/phone.ts';
+
+const MiB = 1 << 20;
+const [path, megabytes, changedShare] = [process.argv[2]!, Number(process.argv[3]), Number(process.argv[4] ?? 0)];
+
+if (!existsSync(path)) {
+  const first = Math.ceil(firstUsableLba(512) / 2048) * 2048;
+  const sizes = [
+    ['recovery', 32],
+    ['userdata', megabytes],
+  ] as const;
+  let lba = first;
+  const linuxData = '0FC63DAF-8483-4772-8E79-3D69D8477DE4';
+  const partitions = sizes.map(([name, size]) => {
+    const firstLba = lba;
+    lba += size * 2048;
+    return { name, typeGuid: linuxData, uniqueGuid: randomUUID(), firstLba, lastLba: lba - 1 };
+  });
+  const diskBytes = (lba + 2048) * 512;
+  const file = await open(path, 'w');
+  for (const piece of writeGpt({ sectorBytes: 512, diskBytes, diskGuid: randomUUID(), partitions })) {
+    await file.write(piece.bytes, 0, piece.bytes.length, piece.offset);
+  }
+  await file.close();
+  await truncate(path, diskBytes);
+  const flash = await Flash.open(path);
+  await flash.partition('recovery')!.write(0, makeBootImage(communityRecovery));
+  const userData = flash.partition('userdata')!;
+  // Of every four mebibytes two do not compress, one is text, one is empty.
+  for (let i = 0; i < megabytes; i++) {
+    if (i % 4 === 3) continue;
+    await userData.write(i * MiB, filler(i % 4 === 2 ? 'records' : 'program', i + 1, MiB));
+  }
+  await flash.close();
+}
+
+const flash = await Flash.open(path);
+if (changedShare > 0) {
+  const userData = flash.partition('userdata')!;
+  for (let i = 0; i < megabytes * changedShare; i++) {
+    await userData.write(Math.floor(i / changedShare) * MiB, filler('program', 900_000 + i, 64 * 1024));
+  }
+}
+const phone = new Phone({ serial: 'BENCH-0001', maker: 'Tidewell', model: 'Knot 3' }, flash, fastTiming, 90);
+await phone.listen(0);
+await phone.start('recovery');
+process.stdout.write(`${JSON.stringify({ adb: phone.state().adb })}\n`);

@@ -1,0 +1,49 @@
+import { Worker } from 'node:worker_threads';
+import { builtWorker } from './built-worker.ts';
+import type { Block } from './chunk-worker.ts';
+import type { DigestAnswer, DigestRequest } from './digest-worker.ts';
+
+/** A thread that computes one kind of digest; started when first asked. */
+export class DigestThread {
+  private worker: Worker | undefined;
+  private readonly waiting: ((answer: DigestAnswer) => void)[] = [];
+  private failure: Error | undefined;
+
+  /** @param algorithm as OpenSSL names it */
+  constructor(private readonly algorithm: string) {}
+
+  /** Resolves when the block has been read and may be used again. */
+  async update(stream: number, { memory, bytes }: Block): Promise<void> {
+    await this.ask({ kind: 'update', stream, memory, bytes });
+  }
+
+  async finish(stream: number): Promise<Buffer> {
+    const { digest } = await this.ask({ kind: 'finish', stream });
+    return Buffer.from(digest!);
+  }
+
+  async close(): Promise<void> {
+    await this.worker?.terminate();
+  }
+
+  private ask(request: DigestRequest): Promise<DigestAnswer> {
+    return new Promise((resolve, reject) => {
+      if (this.failure) return reject(this.failure);
+      this.waiting.push(resolve);
+      this.thread().postMessage(request);
+    });
+  }
+
+  private thread(): Worker {
+    if (!this.worker) {
+      this.worker = new Worker(builtWorker('digest-worker'), { workerData: this.algorithm });
+      this.worker.on('message', (answer: DigestAnswer) => this.waiting.shift()?.(answer));
+      this.worker.on('error', (error) => {
+        this.failure = error;
+        throw error;
+      });
+      this.worker.unref();
+    }
+    return this.worker;
+  }
+}
