@@ -22,7 +22,7 @@ const visits: readonly Visit[] = [
   {
     daysAgo: 153,
     purpose: 'as received',
-    wants: ({ role }) => role !== 'user-data' && role !== 'scratch',
+    wants: ({ role }) => !['user-data', 'scratch', 'system'].includes(role),
   },
   {
     daysAgo: 97,

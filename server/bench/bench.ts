@@ -51,7 +51,7 @@ export class Bench {
 
   async stop(): Promise<void> {
     this.stopping.abort();
-    for (const { link } of this.records.values()) await link?.close();
+    for (const { link } of this.records.values()) link?.close();
     await Promise.allSettled(this.watchers);
   }
 
@@ -219,7 +219,7 @@ export class Bench {
       facts = await link.facts();
       ready = await link.ready();
     } catch (error) {
-      await link.close();
+      link.close();
       throw error;
     }
     const { serial } = facts;

@@ -25,7 +25,7 @@ export interface PhoneLink {
   restart(into: PhoneMode): Promise<void>;
   /** Resolves when the link is gone. */
   readonly gone: Promise<void>;
-  close(): Promise<void>;
+  close(): void;
 }
 
 /** The link broke or the phone refused; the message says what to do. */

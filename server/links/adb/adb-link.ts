@@ -1,10 +1,9 @@
-import type { Adb } from '@yume-chan/adb';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { conditionFrom, parseGetprop, parseProperties, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { LinkFailure, type PhoneLink } from '../phone-link.ts';
-import { connectAdb } from './connect.ts';
+import { connectAdb, type AdbConnection } from './connect.ts';
 import { parseDumpsysBattery, parseKernelBattery } from './parsing.ts';
 import { AdbPartitions } from './partitions.ts';
 import { AdbShell } from './shell.ts';
@@ -19,26 +18,25 @@ export class AdbLink implements PhoneLink {
   readonly gone: Promise<void>;
 
   private constructor(
-    private readonly adb: Adb,
+    private readonly connection: AdbConnection,
     private readonly shell: AdbShell,
     readonly mode: 'system' | 'recovery',
     readonly description: string,
   ) {
     if (shell.root) this.partitions = new AdbPartitions(shell, mode === 'recovery');
-    this.gone = adb.disconnected.catch(() => undefined);
+    this.gone = connection.gone;
   }
 
   /** @param address `host:port` of the phone's adb daemon */
   static async open(address: string): Promise<AdbLink> {
     const connection = await connectAdb(address);
-    const { adb } = connection;
     try {
       const shell = new AdbShell(connection);
       await shell.findRoot();
-      const mode = String(adb.banner.state) === 'recovery' ? 'recovery' : 'system';
-      return new AdbLink(adb, shell, mode, `adb ${address}`);
+      const mode = String(connection.adb.banner.state) === 'recovery' ? 'recovery' : 'system';
+      return new AdbLink(connection, shell, mode, `adb ${address}`);
     } catch (error) {
-      await adb.close();
+      connection.close();
       throw error;
     }
   }
@@ -72,12 +70,13 @@ export class AdbLink implements PhoneLink {
   async restart(into: PhoneMode): Promise<void> {
     if (into === 'loader') throw new LinkFailure('No command leads into loader mode; hold the keys.');
     const target = into === 'system' ? '' : into;
-    const socket = await this.adb.createSocket(`reboot:${target}`);
-    await socket.closed.catch(() => undefined);
+    const { adb, orGone } = this.connection;
+    const socket = await orGone(adb.createSocket(`reboot:${target}`));
+    await Promise.race([socket.closed, this.gone]);
   }
 
-  async close(): Promise<void> {
-    await this.adb.close().catch(() => undefined);
+  close(): void {
+    this.connection.close();
   }
 
   private async battery(): Promise<Battery | undefined> {

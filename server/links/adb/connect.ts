@@ -8,10 +8,16 @@ import { PayloadPool } from './payload-pool.ts';
 const connectMs = 3000;
 const greetingMs = 5000;
 
+/** A connection to a phone's adb daemon. */
 export interface AdbConnection {
   readonly adb: Adb;
   /** Where the payloads that its sockets hand out come from. */
   readonly pool: PayloadPool;
+  /** Resolves when the connection has ended, whoever ended it. */
+  readonly gone: Promise<void>;
+  /** Waits for the client; rejects when the connection ends first, which the client does not always do. */
+  orGone<T>(work: PromiseLike<T> | T): Promise<T>;
+  close(): void;
 }
 
 /** Connects to a phone's adb daemon over TCP. @param address `host:port` */
@@ -19,16 +25,27 @@ export async function connectAdb(address: string): Promise<AdbConnection> {
   const pool = new PayloadPool();
   const opened = await openSocket(address);
   const { socket } = opened;
+  const gone = new Promise<void>((resolve) => socket.once('close', () => resolve()));
+  const orGone = <T>(work: PromiseLike<T> | T): Promise<T> =>
+    Promise.race([
+      work,
+      gone.then((): never => {
+        throw new LinkFailure('The phone is no longer connected. Check the cable, then start again.');
+      }),
+    ]);
   const timer = setTimeout(() => socket.destroy(), greetingMs);
   try {
-    const transport = await AdbDaemonTransport.authenticate({
-      serial: address,
-      connection: connectionOf(opened, pool),
-      credentialStore: noKeys,
-      // Acknowledging late is for slow networks; it is not offered, so every phone speaks alike.
-      initialDelayedAckBytes: 0,
-    });
-    return { adb: new Adb(transport), pool };
+    const transport = await orGone(
+      AdbDaemonTransport.authenticate({
+        serial: address,
+        connection: connectionOf(opened, pool),
+        credentialStore: noKeys,
+        // Acknowledging late is for slow networks; it is not offered, so every phone speaks alike.
+        initialDelayedAckBytes: 0,
+      }),
+    );
+    transport.disconnected.catch(() => undefined);
+    return { adb: new Adb(transport), pool, gone, orGone, close: () => void socket.destroy() };
   } catch (error) {
     socket.destroy();
     throw new LinkFailure(`${address} does not greet as adb does: ${(error as Error).message}`);

@@ -2,7 +2,6 @@ import type { Adb } from '@yume-chan/adb';
 import { shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
 import { LinkFailure } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
-import type { PayloadPool } from './payload-pool.ts';
 
 export interface CommandResult {
   readonly stdout: string;
@@ -19,13 +18,8 @@ export class AdbShell {
 
   /** Whether commands can run as root; known after `findRoot`. */
   root = false;
-  private readonly adb: Adb;
-  private readonly pool: PayloadPool;
 
-  constructor({ adb, pool }: AdbConnection) {
-    this.adb = adb;
-    this.pool = pool;
-  }
+  constructor(private readonly connection: AdbConnection) {}
 
   /** Finds out how to become root: the daemon may be, otherwise `su` is tried. */
   async findRoot(): Promise<boolean> {
@@ -47,9 +41,11 @@ export class AdbShell {
 
   async run(script: string): Promise<CommandResult> {
     try {
-      return await this.adb.subprocess.shellProtocol!.spawnWaitText(script);
+      const { adb, orGone } = this.connection;
+      return await orGone(shellOf(adb).spawnWaitText(script));
     } catch (error) {
-      throw new LinkFailure(`The link broke while the phone ran “${script.slice(0, 60)}”: ${(error as Error).message}`);
+      if (error instanceof LinkFailure) throw error;
+      throw new LinkFailure(broken(error));
     }
   }
 
@@ -74,14 +70,14 @@ export class AdbShell {
     try {
       const reader = socket.readable.getReader();
       for (;;) {
-        const { done, value } = await reader.read();
+        const { done, value } = await this.connection.orGone(reader.read());
         if (done) break;
         for (const { id, data } of parser.push(value)) {
           if (id === shellIds.stdout) yield data;
           else if (id === shellIds.stderr) complaint.push(data.slice());
           else if (id === shellIds.exit) exitCode = data[0];
         }
-        this.pool.giveBack(value);
+        this.connection.pool.giveBack(value);
       }
       signal?.throwIfAborted();
     } catch (error) {
@@ -112,10 +108,10 @@ export class AdbShell {
       for await (const part of bytes) {
         signal?.throwIfAborted();
         if (exited) break;
-        await writer.write(part);
+        await this.connection.orGone(writer.write(part));
       }
-      if (!exited) await writer.close();
-      const exitCode = await process.exited;
+      if (!exited) await this.connection.orGone(writer.close());
+      const exitCode = await this.connection.orGone(process.exited);
       if (exitCode !== 0) throw refusal(script, exitCode, await complaint);
     } catch (error) {
       signal?.throwIfAborted();
@@ -127,22 +123,28 @@ export class AdbShell {
   }
 
   private async spawn(script: string) {
-    const shell = this.adb.subprocess.shellProtocol;
-    if (!shell) throw new LinkFailure('This phone’s adb is too old: it cannot tell how a command ends (no shell v2).');
+    const { adb, orGone } = this.connection;
     try {
-      return await shell.spawn(this.rooted(script));
+      return await orGone(shellOf(adb).spawn(this.rooted(script)));
     } catch (error) {
-      throw new LinkFailure(broken(error));
+      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
     }
   }
 
   private async open(service: string) {
+    const { adb, orGone } = this.connection;
     try {
-      return await this.adb.createSocket(service);
+      return await orGone(adb.createSocket(service));
     } catch (error) {
-      throw new LinkFailure(broken(error));
+      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
     }
   }
+}
+
+function shellOf(adb: Adb) {
+  const shell = adb.subprocess.shellProtocol;
+  if (!shell) throw new LinkFailure('This phone’s adb is too old: it cannot tell how a command ends (no shell v2).');
+  return shell;
 }
 
 const refusal = (script: string, exitCode: number, words: string) =>
