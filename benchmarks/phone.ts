@@ -9,7 +9,11 @@ import { Flash } from '@keen-larder/standin/flash/flash.ts';
 import { fastTiming, Phone } from '@keen-larder/standin/phone/phone.ts';
 
 const MiB = 1 << 20;
-const [path, megabytes, changedShare] = [process.argv[2]!, Number(process.argv[3]), Number(process.argv[4] ?? 0)];
+const [path, megabytes, changedShare] = [
+  process.argv[2]!,
+  Number(process.argv[3]),
+  Number(process.argv[4] ?? 0),
+];
 
 if (!existsSync(path)) {
   const first = Math.ceil(firstUsableLba(512) / 2048) * 2048;

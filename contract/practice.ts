@@ -9,7 +9,11 @@ export interface PracticePhone {
   readonly phase: 'off' | 'starting' | 'running' | 'looping';
   readonly reason: string | undefined;
   readonly cable: boolean;
-  readonly battery: { readonly percent: number; readonly charging: boolean; readonly chargesOnCable: boolean };
+  readonly battery: {
+    readonly percent: number;
+    readonly charging: boolean;
+    readonly chargesOnCable: boolean;
+  };
   readonly hasImei: boolean | undefined;
   readonly build: string | undefined;
 }

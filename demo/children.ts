@@ -4,8 +4,14 @@ import { createInterface } from 'node:readline';
 const running = new Set<ChildProcess>();
 
 /** Runs one of our TypeScript programs; its standard output is given line by line. */
-export function startProgram(path: string, args: readonly string[], onLine: (line: string) => void): ChildProcess {
-  const child = spawn(process.execPath, ['--import', 'tsx', path, ...args], { stdio: ['ignore', 'pipe', 'inherit'] });
+export function startProgram(
+  path: string,
+  args: readonly string[],
+  onLine: (line: string) => void,
+): ChildProcess {
+  const child = spawn(process.execPath, ['--import', 'tsx', path, ...args], {
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
   running.add(child);
   child.on('exit', () => running.delete(child));
   createInterface({ input: child.stdout }).on('line', onLine);

@@ -96,7 +96,13 @@ async function keep(app: KeenLarder, serial: string, visit: Visit, now: () => nu
   const at = new Date(now());
   const run = await startImaging(app, serial, {
     picked: (await app.bench.partitions(serial)).filter(visit.wants).map(({ name }) => name),
-    label: composeLabel({ model, condition, purpose: visit.purpose, at, utcOffsetMinutes: -at.getTimezoneOffset() }),
+    label: composeLabel({
+      model,
+      condition,
+      purpose: visit.purpose,
+      at,
+      utcOffsetMinutes: -at.getTimezoneOffset(),
+    }),
     confirmed: ['identity-left-out', 'battery'],
   });
   const ended = await app.engine.ended(run.id);
@@ -115,4 +121,6 @@ async function newRecovery(app: KeenLarder, serial: string, before: PhoneLink | 
 }
 
 const linkOf = (app: KeenLarder, serial: string): PhoneLink | undefined =>
-  app.bench.list().some((phone) => phone.serial === serial && phone.presence === 'here') ? app.bench.link(serial) : undefined;
+  app.bench.list().some((phone) => phone.serial === serial && phone.presence === 'here')
+    ? app.bench.link(serial)
+    : undefined;

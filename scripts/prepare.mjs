@@ -19,7 +19,9 @@ export function requireNode() {
 
 /** Installs the dependencies when they are not there as the lock file names them. */
 export function installDependencies() {
-  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex');
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex');
   const stamp = join(root, 'node_modules', '.keen-larder-lock');
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) return;
   process.stdout.write('Installing dependencies (better-sqlite3 is compiled; this takes a few minutes)…\n');
@@ -38,7 +40,13 @@ export function build() {
   }
   if (builtAt('server/dist/chunk-worker.mjs') <= newest('server/shelf', 'core/bytes')) {
     const entries = ['chunk-worker', 'digest-worker'].map((name) => `server/shelf/${name}.ts`);
-    const options = ['--bundle', '--platform=node', '--format=esm', '--external:zstd-napi', '--out-extension:.js=.mjs'];
+    const options = [
+      '--bundle',
+      '--platform=node',
+      '--format=esm',
+      '--external:zstd-napi',
+      '--out-extension:.js=.mjs',
+    ];
     run('npx', ['esbuild', ...entries, ...options, '--outdir=server/dist', '--log-level=warning']);
   }
 }

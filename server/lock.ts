@@ -12,7 +12,9 @@ export function lockHome(home: string): () => void {
     lock.exec('BEGIN EXCLUSIVE');
   } catch {
     lock.close();
-    throw new Error(`Another Keen Larder works in ${home}. End it first, or choose another folder with --home.`);
+    throw new Error(
+      `Another Keen Larder works in ${home}. End it first, or choose another folder with --home.`,
+    );
   }
   return () => lock.close();
 }

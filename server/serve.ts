@@ -25,7 +25,9 @@ export async function serve(options: ServeOptions): Promise<Serving> {
   const app = await openKeenLarder(options);
   const http = httpApp(app, { log: options.log, webFolder: builtWeb, practiceUrl: options.practiceUrl });
   const server = await new Promise<Server>((resolve, reject) => {
-    const listening = http.listen(options.port, '127.0.0.1', (error?: Error) => (error ? reject(error) : resolve(listening)));
+    const listening = http.listen(options.port, '127.0.0.1', (error?: Error) =>
+      error ? reject(error) : resolve(listening),
+    );
   });
   const { port } = server.address() as AddressInfo;
   return {

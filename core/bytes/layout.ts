@@ -25,8 +25,7 @@ export interface Layout<T> {
 
 type Values<Shape> = { [K in keyof Shape]: Shape[K] extends Field<infer T> ? T : never };
 
-const viewOf = (bytes: Uint8Array) =>
-  new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+const viewOf = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
 /** Declares a structure as the published table lists it: name → field, in file order. */
 export function layout<Shape extends Record<string, Field<unknown>>>(
@@ -95,8 +94,7 @@ export const u64: Field<bigint> = {
 export const ascii = (length: number): Field<string> => ({
   bytes: length,
   read: (view, at) => readAscii(new Uint8Array(view.buffer, view.byteOffset + at, length)),
-  write: (view, at, value) =>
-    writeAscii(new Uint8Array(view.buffer, view.byteOffset + at, length), value),
+  write: (view, at, value) => writeAscii(new Uint8Array(view.buffer, view.byteOffset + at, length), value),
 });
 
 /** Raw bytes (a copy). */
@@ -115,12 +113,7 @@ export const words = (count: number): Field<number[]> => ({
 });
 
 /** A 64-bit quantity as a safe integer. @throws FormatError above 2^53 − 1 */
-export function safeInteger(
-  value: bigint,
-  format: string,
-  field: string,
-  offset: number,
-): number {
+export function safeInteger(value: bigint, format: string, field: string, offset: number): number {
   if (value > BigInt(Number.MAX_SAFE_INTEGER)) {
     throw new FormatError(format, field, offset, `${value} is larger than any real disk`);
   }

@@ -71,7 +71,7 @@ export function cached(source: ByteSource, blockBytes = 65536, blocks = 64): Byt
     async read(offset, length) {
       if (length > blockBytes * 8) return source.read(offset, length);
       const out = new Uint8Array(length);
-      for (let done = 0; done < length; ) {
+      for (let done = 0; done < length;) {
         const at = offset + done;
         const bytes = await block(Math.floor(at / blockBytes));
         const within = at % blockBytes;

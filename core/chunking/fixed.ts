@@ -9,7 +9,7 @@ export async function* cutFixed(
   let chunk = new Uint8Array(chunkBytes);
   let filled = 0;
   for await (const part of stream) {
-    for (let at = 0; at < part.length; ) {
+    for (let at = 0; at < part.length;) {
       const take = Math.min(chunkBytes - filled, part.length - at);
       chunk.set(part.subarray(at, at + take), filled);
       filled += take;

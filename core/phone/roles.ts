@@ -72,9 +72,7 @@ export interface SlottedName {
 /** Splits `boot_a` into its base name and slot. */
 export function splitSlot(name: string): SlottedName {
   const match = /^(.+)_([ab])$/.exec(name);
-  return match
-    ? { base: match[1]!, slot: match[2] as 'a' | 'b' }
-    : { base: name, slot: undefined };
+  return match ? { base: match[1]!, slot: match[2] as 'a' | 'b' } : { base: name, slot: undefined };
 }
 
 /** The role of a partition by its name, with or without slot suffix, in any case. */

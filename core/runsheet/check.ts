@@ -65,9 +65,7 @@ export const bySeverity = (checks: readonly Check[]): Check[] =>
 /** Why a run may not start: its stops, and confirmations that have no tick. */
 export const obstacles = (sheet: RunSheet, confirmed: readonly string[]): Check[] =>
   sheet.checks.filter(
-    (check) =>
-      check.severity === 'stop' ||
-      (check.severity === 'confirm' && !confirmed.includes(check.id)),
+    (check) => check.severity === 'stop' || (check.severity === 'confirm' && !confirmed.includes(check.id)),
   );
 
 /** Names for a sentence: `efs`, `efs and persist`, `efs, persist and modem`. */

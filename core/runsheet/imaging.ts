@@ -169,7 +169,9 @@ const sharedStorage: ImagingCheck = ({ partitions, images }) => {
 };
 
 const scratchPicked: ImagingCheck = ({ images }) => {
-  const scratch = images.filter(({ role, name }) => role === 'scratch' && name !== 'misc').map(({ name }) => name);
+  const scratch = images
+    .filter(({ role, name }) => role === 'scratch' && name !== 'misc')
+    .map(({ name }) => name);
   if (scratch.length === 0) return [];
   return [
     {

@@ -60,7 +60,9 @@ export function restoringSheet(facts: RestoringFacts): RunSheet {
   return {
     steps: [
       ...images.map((image) => step('verify', `Verify the kept image of ${image.partition}`, image)),
-      ...images.map((image) => step('write', `Write ${image.partition} and compare the phone’s digest`, image)),
+      ...images.map((image) =>
+        step('write', `Write ${image.partition} and compare the phone’s digest`, image),
+      ),
       ...(facts.restartAfter && images.length > 0
         ? [step('restart', 'Restart into system'), step('watch', 'Watch the phone start')]
         : []),
@@ -127,7 +129,9 @@ const identityOfAnother: RestoringCheck = ({ phone, set, images }) => {
 /** Stops when an image has no partition to go to. */
 const missingPartition: RestoringCheck = ({ partitions, images }) => {
   const missing = images
-    .filter(({ partition }) => !partitions.some(({ name }) => name === partition) || isNeverWritten(partition))
+    .filter(
+      ({ partition }) => !partitions.some(({ name }) => name === partition) || isNeverWritten(partition),
+    )
     .map(({ partition }) => partition);
   return missing.length === 0
     ? []

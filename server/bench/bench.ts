@@ -89,14 +89,19 @@ export class Bench {
   /** The link to a phone. @throws Problem 409 when it does not answer */
   link(serial: string): PhoneLink {
     const link = this.records.get(serial)?.link;
-    if (!link) throw new Problem(409, `${this.view(serial).nickname} does not answer now. Check its cable and its mode.`);
+    if (!link)
+      throw new Problem(
+        409,
+        `${this.view(serial).nickname} does not answer now. Check its cable and its mode.`,
+      );
     return link;
   }
 
   /** Access to a phone's partitions. @throws Problem 409 when its mode gives none */
   access(serial: string): PartitionAccess {
     const { partitions } = this.link(serial);
-    if (!partitions) throw new Problem(409, 'This mode gives no access to the partitions. Restart into recovery.');
+    if (!partitions)
+      throw new Problem(409, 'This mode gives no access to the partitions. Restart into recovery.');
     return partitions;
   }
 
@@ -121,7 +126,9 @@ export class Bench {
   /** Partitions with what the larder has of each. */
   async partitionViews(serial: string): Promise<PartitionView[]> {
     const kept = new Map(
-      this.sets.kept(serial).map(({ partition, setId, label, createdAt }) => [partition, { setId, label, at: createdAt }]),
+      this.sets
+        .kept(serial)
+        .map(({ partition, setId, label, createdAt }) => [partition, { setId, label, at: createdAt }]),
     );
     return (await this.partitions(serial)).map((partition) => ({
       ...partition,

@@ -46,7 +46,8 @@ export interface KeptRow {
   readonly createdAt: number;
 }
 
-const head = 'setId, position, partition, role, bytes, chunkBytes, sha256, md5, fileSystem, usedBytes, damage';
+const head =
+  'setId, position, partition, role, bytes, chunkBytes, sha256, md5, fileSystem, usedBytes, damage';
 
 export function setStatements(db: Database) {
   const insertSet = db.prepare<SetRow>(`
@@ -61,7 +62,9 @@ export function setStatements(db: Database) {
   const all = db.prepare<[], SetWithPhone>(`${withPhone} ORDER BY sets.createdAt DESC, sets.id`);
   const one = db.prepare<[id: string], SetWithPhone>(`${withPhone} WHERE sets.id = ?`);
   const labels = db.prepare<[serial: string], { label: string }>('SELECT label FROM sets WHERE serial = ?');
-  const heads = db.prepare<[setId: string], ImageHead>(`SELECT ${head} FROM images WHERE setId = ? ORDER BY position`);
+  const heads = db.prepare<[setId: string], ImageHead>(
+    `SELECT ${head} FROM images WHERE setId = ? ORDER BY position`,
+  );
   const allHeads = db.prepare<[], ImageHead>(`SELECT ${head} FROM images ORDER BY setId, position`);
   const image = db.prepare<[setId: string, partition: string], ImageRow>(
     'SELECT * FROM images WHERE setId = ? AND partition = ?',

@@ -26,7 +26,8 @@ export function benchRoutes(app: KeenLarder): Router {
   routes.post('/phones/:serial/restart', async (request, response) => {
     const { serial } = request.params;
     const { into } = valid(RestartRequest, request.body);
-    if (engine.runOf(serial)) throw new Problem(409, 'A run is under way on this phone. Wait for its end or cancel it.');
+    if (engine.runOf(serial))
+      throw new Problem(409, 'A run is under way on this phone. Wait for its end or cancel it.');
     await bench.restart(serial, into);
     response.status(202).json(bench.view(serial));
   });
@@ -36,7 +37,9 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/phones/:serial/imaging', async (request, response) => {
-    response.status(202).json(await startImaging(app, request.params.serial, valid(ImagingStart, request.body)));
+    response
+      .status(202)
+      .json(await startImaging(app, request.params.serial, valid(ImagingStart, request.body)));
   });
 
   return routes;

@@ -7,6 +7,9 @@ export function runRoutes({ engine }: KeenLarder): Router {
   routes.get('/runs', (_request, response) => void response.json(engine.list()));
   routes.get('/runs/:id', (request, response) => void response.json(engine.view(request.params.id)));
   routes.get('/runs/:id/log', (request, response) => void response.json(engine.logOf(request.params.id)));
-  routes.post('/runs/:id/cancel', (request, response) => void response.json(engine.cancel(request.params.id)));
+  routes.post(
+    '/runs/:id/cancel',
+    (request, response) => void response.json(engine.cancel(request.params.id)),
+  );
   return routes;
 }

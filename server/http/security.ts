@@ -38,6 +38,7 @@ export function ownOriginOnly(request: Request, _response: Response, next: NextF
   const site = request.headers['sec-fetch-site'];
   const foreignOrigin = origin !== undefined && origin !== `http://${host ?? ''}`;
   const foreignSite = site !== undefined && site !== 'same-origin' && site !== 'none';
-  if (foreignOrigin || foreignSite) throw new Problem(403, 'Another web page asked for this. It was not done.');
+  if (foreignOrigin || foreignSite)
+    throw new Problem(403, 'Another web page asked for this. It was not done.');
   next();
 }

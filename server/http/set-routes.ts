@@ -45,7 +45,9 @@ export function setRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/sets/:id/restoring', async (request, response) => {
-    response.status(202).json(await startRestoring(app, request.params.id, valid(RestoringStart, request.body)));
+    response
+      .status(202)
+      .json(await startRestoring(app, request.params.id, valid(RestoringStart, request.body)));
   });
 
   routes.get('/sets/:id/images/:partition/raw', async (request, response) => {

@@ -13,7 +13,10 @@ export function valid<T extends object>(kind: new () => T, body: unknown): T {
   const instance = plainToInstance(kind, body);
   const errors = validateSync(instance, { whitelist: true, forbidUnknownValues: true });
   if (errors.length > 0) {
-    throw new Problem(400, errors.flatMap(({ constraints }) => Object.values(constraints ?? {})).join('; ') + '.');
+    throw new Problem(
+      400,
+      errors.flatMap(({ constraints }) => Object.values(constraints ?? {})).join('; ') + '.',
+    );
   }
   return instance;
 }

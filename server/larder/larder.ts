@@ -7,7 +7,14 @@ import type { PhoneStatements } from '../database/phones.ts';
 import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
 import type { Feed } from '../feed.ts';
 import { Problem } from '../problem.ts';
-import { digestsOf, manifestFormat, manifestVersion, packChunkList, unpackChunkList, type Manifest } from '../shelf/manifest.ts';
+import {
+  digestsOf,
+  manifestFormat,
+  manifestVersion,
+  packChunkList,
+  unpackChunkList,
+  type Manifest,
+} from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
 import { md5Sums, sha256Sums } from './checksums.ts';
 
@@ -42,7 +49,10 @@ export class Larder {
         this.adopt(manifest);
         findings.push({ level: 'info', text: `Entered the set “${manifest.label}” from its manifest.` });
       } catch (error) {
-        findings.push({ level: 'warning', text: `The manifest ${id} cannot be used: ${(error as Error).message}.` });
+        findings.push({
+          level: 'warning',
+          text: `The manifest ${id} cannot be used: ${(error as Error).message}.`,
+        });
       }
     }
     return findings;
@@ -117,7 +127,8 @@ export class Larder {
     const row = this.row(id);
     const label = change.label?.trim() ?? row.label;
     const note = change.note ?? row.note;
-    const binnedAt = change.binned === undefined ? row.binnedAt : change.binned ? (row.binnedAt ?? this.now()) : null;
+    const binnedAt =
+      change.binned === undefined ? row.binnedAt : change.binned ? (row.binnedAt ?? this.now()) : null;
     if (label === '') throw new Problem(400, 'A set needs a name.');
     if (label !== row.label && this.sets.labels(row.serial).includes(label)) {
       throw new Problem(409, `Another set of ${row.nickname} is called “${label}”. Choose another name.`);
@@ -135,7 +146,8 @@ export class Larder {
    * @throws Problem 409 while a run is storing images
    */
   async emptyBin(before: number): Promise<{ removed: number; freedBytes: number }> {
-    if (this.writers > 0) throw new Problem(409, 'A run is storing images now. Empty the bin when it has ended.');
+    if (this.writers > 0)
+      throw new Problem(409, 'A run is storing images now. Empty the bin when it has ended.');
     const emptied = this.collecting.then(() => this.removeBinned(before));
     this.collecting = emptied.catch(() => undefined);
     return emptied;

@@ -6,7 +6,10 @@ export interface PartitionAccess {
   /** Names, sizes, mounts and what lies on each. */
   list(): Promise<PartitionFacts[]>;
   /** The bytes from first to last, or a range of them. Aborting ends the transfer. */
-  read(name: string, options?: { offset?: number; bytes?: number; signal?: AbortSignal }): AsyncIterable<Uint8Array>;
+  read(
+    name: string,
+    options?: { offset?: number; bytes?: number; signal?: AbortSignal },
+  ): AsyncIterable<Uint8Array>;
   /** Replaces the bytes from the first on; resolves when the phone has them on its flash. */
   write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
   /** SHA-256 of the first `bytes` bytes, computed by the phone; lower-case hexadecimal. */

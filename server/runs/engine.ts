@@ -69,7 +69,9 @@ export class RunEngine {
           : 'Look at its steps, then put back what is missing.',
       };
       const outcome = `Keen Larder ended in the middle of this run${where}. ${consequence[row.kind] ?? 'Start it again.'}`;
-      const steps = detail.steps.map((step) => (step.state === 'running' ? { ...step, state: 'failed' as const } : step));
+      const steps = detail.steps.map((step) =>
+        step.state === 'running' ? { ...step, state: 'failed' as const } : step,
+      );
       this.statements.save({
         ...row,
         state: 'interrupted',
@@ -90,7 +92,10 @@ export class RunEngine {
   /** Starts a run. @throws Problem 409 when the phone has one under way */
   start(plan: RunPlan, work: (run: Run) => Promise<string>): RunView {
     if (plan.serial && this.runOf(plan.serial)) {
-      throw new Problem(409, `${plan.nickname ?? plan.serial} has a run under way. Wait for its end or cancel it.`);
+      throw new Problem(
+        409,
+        `${plan.nickname ?? plan.serial} has a run under way. Wait for its end or cancel it.`,
+      );
     }
     const live: Live = {
       plan,
@@ -143,7 +148,9 @@ export class RunEngine {
   }
 
   list(): RunView[] {
-    return this.statements.recent().map((row) => this.live.has(row.id) ? this.viewOf(this.live.get(row.id)!) : this.past(row));
+    return this.statements
+      .recent()
+      .map((row) => (this.live.has(row.id) ? this.viewOf(this.live.get(row.id)!) : this.past(row)));
   }
 
   /** @throws Problem 404 */

@@ -10,7 +10,10 @@ import { readImage } from '../shelf/image-reader.ts';
 import type { RunContext } from './context.ts';
 
 /** Writes a set as raw images with SHA256SUMS and MD5SUMS into a new folder of the bench computer. */
-export async function startExporting({ larder, engine, exportFolder }: RunContext, setId: string): Promise<RunView> {
+export async function startExporting(
+  { larder, engine, exportFolder }: RunContext,
+  setId: string,
+): Promise<RunView> {
   const set = larder.detail(setId);
   const folder = await newFolder(exportFolder, fileNameOf(set.label));
   return engine.start(
@@ -18,7 +21,11 @@ export async function startExporting({ larder, engine, exportFolder }: RunContex
       kind: 'exporting',
       title: `Export ${set.label}`,
       setId,
-      steps: set.images.map(({ partition, bytes }) => ({ text: `Write ${rawFileName(partition)}`, partition, bytes })),
+      steps: set.images.map(({ partition, bytes }) => ({
+        text: `Write ${rawFileName(partition)}`,
+        partition,
+        bytes,
+      })),
     },
     async (run) => {
       try {

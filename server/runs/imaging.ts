@@ -15,12 +15,20 @@ import { RunFailure, type Run } from './engine.ts';
  * Images the picked partitions of a phone into a new set.
  * @throws Problem 422 with the checks that stand in the way
  */
-export async function startImaging(context: RunContext, serial: string, start: ImagingStart): Promise<RunView> {
+export async function startImaging(
+  context: RunContext,
+  serial: string,
+  start: ImagingStart,
+): Promise<RunView> {
   const { bench, engine, sheets } = context;
   const sheet = await sheets.imaging(serial, start);
   const inTheWay = obstacles(sheet, start.confirmed);
   if (inTheWay.length > 0) {
-    throw new Problem(422, inTheWay.map(({ title, sentence }) => `${title}: ${sentence}`).join(' '), inTheWay);
+    throw new Problem(
+      422,
+      inTheWay.map(({ title, sentence }) => `${title}: ${sentence}`).join(' '),
+      inTheWay,
+    );
   }
   const partitions = (await bench.partitions(serial)).filter(({ name }) => start.picked.includes(name));
   const phone = bench.view(serial);
@@ -79,7 +87,9 @@ async function image(
   } catch (error) {
     await writer.discard();
     if (!run.signal.aborted) {
-      throw new RunFailure(`${(error as Error).message} Nothing of this run is in the larder.`, { cause: error });
+      throw new RunFailure(`${(error as Error).message} Nothing of this run is in the larder.`, {
+        cause: error,
+      });
     }
     throw error;
   }

@@ -13,13 +13,21 @@ import { verifyImage } from './verify-image.ts';
  * Puts images of a set back onto a phone.
  * @throws Problem 422 with the checks that stand in the way, or when the run is not armed
  */
-export async function startRestoring(context: RunContext, setId: string, start: RestoringStart): Promise<RunView> {
+export async function startRestoring(
+  context: RunContext,
+  setId: string,
+  start: RestoringStart,
+): Promise<RunView> {
   const { bench, engine, larder, sheets } = context;
   const { serial } = start;
   const sheet = await sheets.restoring(setId, start);
   const inTheWay = obstacles(sheet, start.confirmed);
   if (inTheWay.length > 0) {
-    throw new Problem(422, inTheWay.map(({ title, sentence }) => `${title}: ${sentence}`).join(' '), inTheWay);
+    throw new Problem(
+      422,
+      inTheWay.map(({ title, sentence }) => `${title}: ${sentence}`).join(' '),
+      inTheWay,
+    );
   }
   if (start.armedWith !== armingText(serial)) {
     throw new Problem(422, 'The run is not armed: type the last four characters of the phone’s serial.');

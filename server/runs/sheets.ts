@@ -2,7 +2,12 @@ import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/req
 import { dayText } from '@keen-larder/core/larder/label.ts';
 import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
-import { expectedBytesPerSecond, imagingSheet, restoringSheet, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import {
+  expectedBytesPerSecond,
+  imagingSheet,
+  restoringSheet,
+  type RunSheet,
+} from '@keen-larder/core/runsheet/index.ts';
 import type { Bench } from '../bench/bench.ts';
 import type { RunStatements } from '../database/runs.ts';
 import type { Larder } from '../larder/larder.ts';
@@ -45,7 +50,9 @@ export class Sheets {
       picked,
       restartAfter,
       userDataKept:
-        userDataKeptAt === undefined ? undefined : `on ${dayText(new Date(userDataKeptAt), this.utcOffsetMinutes(userDataKeptAt))}`,
+        userDataKeptAt === undefined
+          ? undefined
+          : `on ${dayText(new Date(userDataKeptAt), this.utcOffsetMinutes(userDataKeptAt))}`,
       bytesPerSecond: this.speed('restoring', serial),
     });
   }

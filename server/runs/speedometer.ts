@@ -33,7 +33,9 @@ export class Speedometer {
     const first = this.passed[0];
     if (!first) return;
     const elapsedMs = Math.max(250, now - first.at);
-    this.bytesPerSecond = Math.round((this.passed.reduce((sum, each) => sum + each.bytes, 0) / elapsedMs) * 1000);
+    this.bytesPerSecond = Math.round(
+      (this.passed.reduce((sum, each) => sum + each.bytes, 0) / elapsedMs) * 1000,
+    );
   }
 
   private halve(): void {

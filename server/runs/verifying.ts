@@ -34,7 +34,9 @@ export function startVerifying({ larder, engine }: RunContext, setId: string): R
       larder.recordVerification(setId, found);
       const damaged = found.filter(({ damage }) => damage !== null).map(({ partition }) => partition);
       if (damaged.length > 0) {
-        throw new RunFailure(`${listText(damaged)} is damaged on the shelf. Do not put it back; use another set.`);
+        throw new RunFailure(
+          `${listText(damaged)} is damaged on the shelf. Do not put it back; use another set.`,
+        );
       }
       return `All ${found.length} images are as they were kept.`;
     },

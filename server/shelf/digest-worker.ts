@@ -3,7 +3,12 @@ import { createHash, type Hash } from 'node:crypto';
 import { parentPort, workerData } from 'node:worker_threads';
 
 export type DigestRequest =
-  | { readonly kind: 'update'; readonly stream: number; readonly memory: SharedArrayBuffer; readonly bytes: number }
+  | {
+      readonly kind: 'update';
+      readonly stream: number;
+      readonly memory: SharedArrayBuffer;
+      readonly bytes: number;
+    }
   | { readonly kind: 'finish'; readonly stream: number };
 
 /** Answers come in the order of the requests; an update is answered without a digest. */

@@ -48,7 +48,7 @@ export function imageSource(shelf: Shelf, image: ImageRecipe): ByteSource {
     bytes: image.bytes,
     async read(offset, length) {
       const out = new Uint8Array(length);
-      for (let done = 0; done < length; ) {
+      for (let done = 0; done < length;) {
         const at = offset + done;
         const index = Math.floor(at / image.chunkBytes);
         const chunk = await readChunk(shelf, image, index, digests[index]);

@@ -53,17 +53,19 @@ export class SetWriter {
       const digested = digests.update(block);
       const stored = this.store(block);
       lists.push(stored);
-      Promise.all([digested, stored]).then(
-        () => onStored(block.bytes),
-        (error: unknown) => (failure ??= error),
-      ).finally(() => this.blocks.giveBack(block.memory));
+      Promise.all([digested, stored])
+        .then(
+          () => onStored(block.bytes),
+          (error: unknown) => (failure ??= error),
+        )
+        .finally(() => this.blocks.giveBack(block.memory));
       bytes += block.bytes;
     };
     let memory: SharedArrayBuffer | undefined;
     let filled = 0;
     try {
       for await (const part of stream) {
-        for (let at = 0; at < part.length; ) {
+        for (let at = 0; at < part.length;) {
           memory ??= await this.blocks.take();
           if (failure) throw failure;
           const take = Math.min(blockBytes - filled, part.length - at);
@@ -105,7 +107,9 @@ export class SetWriter {
 
   /** Names a block's chunks, stores the new ones, and resolves to all names in order. */
   private async store(block: Block): Promise<Buffer[]> {
-    const names = (await this.shelf.workers.nameChunks(block)).map((name) => (name ? Buffer.from(name) : zeroDigest));
+    const names = (await this.shelf.workers.nameChunks(block)).map((name) =>
+      name ? Buffer.from(name) : zeroDigest,
+    );
     const wanted: number[] = [];
     names.forEach((name, i) => {
       if (name === zeroDigest) return;

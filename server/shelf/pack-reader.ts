@@ -1,7 +1,14 @@
 import { open } from 'node:fs/promises';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { chunkDigest } from './digest.ts';
-import { chunkBytes, packTrailer, recordHeader, recordMagic, trailerMagic, type Record } from './pack-format.ts';
+import {
+  chunkBytes,
+  packTrailer,
+  recordHeader,
+  recordMagic,
+  trailerMagic,
+  type Record,
+} from './pack-format.ts';
 
 /**
  * Lists the records of a sealed pack by walking their headers.
@@ -24,13 +31,19 @@ export async function listRecords(path: string): Promise<Record[]> {
     }
     const records: Record[] = [];
     const headers: Buffer[] = [];
-    for (let at = 0; at < recordsBytes; ) {
+    for (let at = 0; at < recordsBytes;) {
       const bytes = await read(at, recordHeader.bytes);
       const header = recordHeader.read(bytes, 0, at);
       const offset = at + recordHeader.bytes;
-      if (header.magic !== recordMagic) throw new FormatError('pack', 'magic', at, `no "${recordMagic}" here`);
+      if (header.magic !== recordMagic)
+        throw new FormatError('pack', 'magic', at, `no "${recordMagic}" here`);
       if (header.plainBytes > chunkBytes || offset + header.storedBytes > recordsBytes) {
-        throw new FormatError('pack', 'storedBytes', at, `${header.storedBytes} for ${header.plainBytes} bytes`);
+        throw new FormatError(
+          'pack',
+          'storedBytes',
+          at,
+          `${header.storedBytes} for ${header.plainBytes} bytes`,
+        );
       }
       headers.push(bytes);
       records.push({

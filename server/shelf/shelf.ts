@@ -137,7 +137,10 @@ export class Shelf {
           const { size } = await file.stat();
           await file.close();
           this.register(name, size, records);
-          findings.push({ level: 'info', text: `Entered ${name} with ${records.length} chunks in the catalogue.` });
+          findings.push({
+            level: 'info',
+            text: `Entered ${name} with ${records.length} chunks in the catalogue.`,
+          });
         } catch (error) {
           findings.push({ level: 'warning', text: `${name} cannot be used: ${(error as Error).message}.` });
         }

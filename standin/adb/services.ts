@@ -1,5 +1,10 @@
 import { maxPayloadBytes } from '@keen-larder/core/protocols/adb/packet.ts';
-import { shellHeader, shellHeaderBytes, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
+import {
+  shellHeader,
+  shellHeaderBytes,
+  shellIds,
+  ShellParser,
+} from '@keen-larder/core/protocols/adb/shell.ts';
 import type { ShellHost } from '../shell/host.ts';
 import { runScript } from '../shell/run.ts';
 import type { AdbStream } from './stream.ts';

@@ -1,6 +1,11 @@
 import { commands } from '@keen-larder/core/protocols/adb/packet.ts';
 
-export type Send = (command: number, arg0: number, arg1: number, payload: readonly Uint8Array[]) => Promise<void>;
+export type Send = (
+  command: number,
+  arg0: number,
+  arg1: number,
+  payload: readonly Uint8Array[],
+) => Promise<void>;
 
 /** One stream of an adb connection, seen from the phone: at most one unacknowledged write at a time. */
 export class AdbStream {

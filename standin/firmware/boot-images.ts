@@ -39,7 +39,11 @@ export function makeBootImage(build: BootBuild): Uint8Array {
   const entries = [
     { path: 'init', mode: 0o100750, content: filler('program', build.seed + 1, 380_000) },
     { path: 'prop.default', mode: file, content: text(properties(build)) },
-    { path: 'fstab.quern', mode: file, content: text('/dev/block/by-name/system /system ext4 ro,barrier=1 wait\n') },
+    {
+      path: 'fstab.quern',
+      mode: file,
+      content: text('/dev/block/by-name/system /system ext4 ro,barrier=1 wait\n'),
+    },
     ...(build.kind === 'recovery'
       ? [{ path: 'sbin/recovery', mode: 0o100750, content: filler('program', build.seed + 2, 2_900_000) }]
       : []),
@@ -61,8 +65,20 @@ export function makeBootImage(build: BootBuild): Uint8Array {
 
 /** The kernels that ship with each system build; same seed, same bytes. */
 export const stockBoot = {
-  'system-january': { kind: 'boot', version: '9.0.0', patchLevel: '2026-01', build: 'TW3.260105.002', seed: 301 },
-  'system-march': { kind: 'boot', version: '9.0.0', patchLevel: '2026-03', build: 'TW3.260301.004', seed: 311 },
+  'system-january': {
+    kind: 'boot',
+    version: '9.0.0',
+    patchLevel: '2026-01',
+    build: 'TW3.260105.002',
+    seed: 301,
+  },
+  'system-march': {
+    kind: 'boot',
+    version: '9.0.0',
+    patchLevel: '2026-03',
+    build: 'TW3.260301.004',
+    seed: 311,
+  },
 } as const satisfies Record<string, BootBuild>;
 
 export const communityRecovery: BootBuild = {

@@ -4,7 +4,17 @@
  * phone fills them in when its flash is composed (`pour.ts`).
  */
 import { execFileSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, openSync, closeSync, readFileSync, rmSync, symlinkSync, writeFileSync, writeSync } from 'node:fs';
+import {
+  mkdirSync,
+  mkdtempSync,
+  openSync,
+  closeSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+  writeSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { compress } from 'zstd-napi';
@@ -30,14 +40,28 @@ async function build(template: Template): Promise<void> {
     execFileSync(
       'mke2fs',
       [
-        '-q', '-t', 'ext4', '-b', '4096', '-I', '256', '-m', '0',
+        '-q',
+        '-t',
+        'ext4',
+        '-b',
+        '4096',
+        '-I',
+        '256',
+        '-m',
+        '0',
         // What Android 9's own tools make: no metadata checksums, no 64-bit descriptors.
-        '-O', '^metadata_csum,^64bit,^orphan_file',
-        '-L', template.volume,
-        '-M', template.lastMounted,
-        '-U', uuidOf(template.name),
-        '-E', `hash_seed=${uuidOf(`${template.name}-hash`)},lazy_itable_init=0,lazy_journal_init=0,root_owner=0:0`,
-        '-d', root,
+        '-O',
+        '^metadata_csum,^64bit,^orphan_file',
+        '-L',
+        template.volume,
+        '-M',
+        template.lastMounted,
+        '-U',
+        uuidOf(template.name),
+        '-E',
+        `hash_seed=${uuidOf(`${template.name}-hash`)},lazy_itable_init=0,lazy_journal_init=0,root_owner=0:0`,
+        '-d',
+        root,
         image,
         `${template.megabytes}M`,
       ],
@@ -89,7 +113,13 @@ async function emptyFillers(image: string, template: Template): Promise<void> {
       const inode = await fs.find(item.path);
       if (!inode) throw new Error(`${template.name}: ${item.path} is missing`);
       for (const run of await fs.runs(inode)) {
-        writeSync(file, Buffer.alloc(run.blocks * blockBytes), 0, run.blocks * blockBytes, run.diskBlock * blockBytes);
+        writeSync(
+          file,
+          Buffer.alloc(run.blocks * blockBytes),
+          0,
+          run.blocks * blockBytes,
+          run.diskBlock * blockBytes,
+        );
       }
     }
   } finally {

@@ -34,7 +34,13 @@ interface Build {
 }
 
 const builds: Readonly<Record<string, Build>> = {
-  'system-january': { id: 'TW3.260105.002', patch: '2026-01-05', date: '1767571200', rooted: false, seed: 1000 },
+  'system-january': {
+    id: 'TW3.260105.002',
+    patch: '2026-01-05',
+    date: '1767571200',
+    rooted: false,
+    seed: 1000,
+  },
   'system-march': { id: 'TW3.260301.004', patch: '2026-03-05', date: '1772323200', rooted: true, seed: 2000 },
 };
 
@@ -86,17 +92,34 @@ const systemItems = (build: Build): Item[] => [
   program('/media/bootanimation.zip', 22, 4),
   program('/fonts/Tide-Regular.ttf', 23, 0.6),
   { path: '/bin/sh', text: '#!/system/bin/sh\n', mode: 0o755, owner: [0, 2000] },
-  { path: '/bin/toybox', filler: { kind: 'program', seed: 24, bytes: 420_000 }, mode: 0o755, owner: [0, 2000] },
+  {
+    path: '/bin/toybox',
+    filler: { kind: 'program', seed: 24, bytes: 420_000 },
+    mode: 0o755,
+    owner: [0, 2000],
+  },
   { path: '/bin/dd', link: 'toybox' },
   { path: '/bin/ls', link: 'toybox' },
   { path: '/etc/hosts', text: '127.0.0.1       localhost\n::1             ip6-localhost\n' },
   { path: '/vendor', link: '/system/etc' },
   ...(build.rooted
-    ? [{ path: '/xbin/su', filler: { kind: 'program', seed: 25, bytes: 98_304 }, mode: 0o6755 } satisfies Item]
+    ? [
+        {
+          path: '/xbin/su',
+          filler: { kind: 'program', seed: 25, bytes: 98_304 },
+          mode: 0o6755,
+        } satisfies Item,
+      ]
     : []),
 ];
 
-const app = (name: string, appId: number, seed: number, programMegabytes: number, recordsKilobytes: number): Item[] => {
+const app = (
+  name: string,
+  appId: number,
+  seed: number,
+  programMegabytes: number,
+  recordsKilobytes: number,
+): Item[] => {
   const owner = [appId, appId] as const;
   const label = `u:object_r:app_data_file:s0:c${512 + (appId & 0xff)},c768`;
   return [
@@ -127,15 +150,13 @@ const photo = (n: number): Item => ({
 });
 
 export const templates: readonly Template[] = [
-  ...Object.entries(builds).map(
-    ([name, build]): Template => ({
-      name,
-      megabytes: 512,
-      volume: 'system',
-      lastMounted: '/system',
-      items: systemItems(build),
-    }),
-  ),
+  ...Object.entries(builds).map(([name, build]): Template => ({
+    name,
+    megabytes: 512,
+    volume: 'system',
+    lastMounted: '/system',
+    items: systemItems(build),
+  })),
   {
     name: 'userdata',
     megabytes: 1400,
@@ -145,12 +166,42 @@ export const templates: readonly Template[] = [
       ...app('tidebook', 10061, 3100, 9, 2048),
       ...app('marshlog', 10062, 3200, 5, 1024),
       ...app('ringcode', 10063, 3300, 4, 512),
-      { path: '/system/packages.list', text: ['tidebook 10061', 'marshlog 10062', 'ringcode 10063'].map((line) => `example.${line.split(' ')[0]} ${line.split(' ')[1]} 0 /data/user/0/example.${line.split(' ')[0]} default none\n`).join(''), mode: 0o640, owner: [1000, 1032] },
-      { path: '/system/users/0/settings_global.xml', text: '<settings version="170">\n  <setting id="1" name="adb_enabled" value="1" package="android" />\n</settings>\n', mode: 0o600, owner: [1000, 1000] },
-      { path: '/system/starts.txt', text: `${'0'.repeat(11)}\n`.padEnd(4096, ' '), mode: 0o600, owner: [1000, 1000] },
-      { path: '/misc/wifi/WifiConfigStore.xml', text: '<WifiConfigStoreData>\n  <string name="SSID">Saltmere-Hides</string>\n</WifiConfigStoreData>\n', mode: 0o600, owner: [1010, 1010] },
+      {
+        path: '/system/packages.list',
+        text: ['tidebook 10061', 'marshlog 10062', 'ringcode 10063']
+          .map(
+            (line) =>
+              `example.${line.split(' ')[0]} ${line.split(' ')[1]} 0 /data/user/0/example.${line.split(' ')[0]} default none\n`,
+          )
+          .join(''),
+        mode: 0o640,
+        owner: [1000, 1032],
+      },
+      {
+        path: '/system/users/0/settings_global.xml',
+        text: '<settings version="170">\n  <setting id="1" name="adb_enabled" value="1" package="android" />\n</settings>\n',
+        mode: 0o600,
+        owner: [1000, 1000],
+      },
+      {
+        path: '/system/starts.txt',
+        text: `${'0'.repeat(11)}\n`.padEnd(4096, ' '),
+        mode: 0o600,
+        owner: [1000, 1000],
+      },
+      {
+        path: '/misc/wifi/WifiConfigStore.xml',
+        text: '<WifiConfigStoreData>\n  <string name="SSID">Saltmere-Hides</string>\n</WifiConfigStoreData>\n',
+        mode: 0o600,
+        owner: [1010, 1010],
+      },
       ...[1, 2, 3, 4, 5, 6].map(photo),
-      { path: '/media/0/Download/species-list.csv', filler: { kind: 'records', seed: 5100, bytes: 700_000 }, mode: 0o664, owner: [1023, 1023] },
+      {
+        path: '/media/0/Download/species-list.csv',
+        filler: { kind: 'records', seed: 5100, bytes: 700_000 },
+        mode: 0o664,
+        owner: [1023, 1023],
+      },
     ],
   },
   {
@@ -159,7 +210,12 @@ export const templates: readonly Template[] = [
     volume: 'cache',
     lastMounted: '/cache',
     items: [
-      { path: '/recovery/last_log', filler: { kind: 'records', seed: 6000, bytes: 180_000 }, mode: 0o640, owner: [1000, 1000] },
+      {
+        path: '/recovery/last_log',
+        filler: { kind: 'records', seed: 6000, bytes: 180_000 },
+        mode: 0o640,
+        owner: [1000, 1000],
+      },
       { path: '/backup', directory: true, mode: 0o700, owner: [1000, 2001] },
     ],
   },
@@ -171,7 +227,12 @@ export const templates: readonly Template[] = [
     items: [
       { path: '/imei/imei.bin', text: '350000000000000\n', mode: 0o600, owner: [1001, 1001] },
       { path: '/wifi/.mac.info', text: '02:00:5e:10:04:17\n', mode: 0o600, owner: [1000, 1001] },
-      { path: '/nv_data.bin', filler: { kind: 'program', seed: 7000, bytes: 1_048_576 }, mode: 0o600, owner: [1001, 1001] },
+      {
+        path: '/nv_data.bin',
+        filler: { kind: 'program', seed: 7000, bytes: 1_048_576 },
+        mode: 0o600,
+        owner: [1001, 1001],
+      },
     ],
   },
   {
@@ -180,7 +241,12 @@ export const templates: readonly Template[] = [
     volume: 'persist',
     lastMounted: '/persist',
     items: [
-      { path: '/sensors/calibration', filler: { kind: 'program', seed: 7100, bytes: 65_536 }, mode: 0o600, owner: [1000, 1000] },
+      {
+        path: '/sensors/calibration',
+        filler: { kind: 'program', seed: 7100, bytes: 65_536 },
+        mode: 0o600,
+        owner: [1000, 1000],
+      },
       { path: '/bluetooth/.bt_nv.bin', text: '02005E100418\n', mode: 0o600, owner: [1002, 1002] },
     ],
   },

@@ -33,7 +33,11 @@ export interface PhoneState {
   /** Why it loops. */
   readonly reason: string | undefined;
   readonly cable: boolean;
-  readonly battery: { readonly percent: number; readonly charging: boolean; readonly chargesOnCable: boolean };
+  readonly battery: {
+    readonly percent: number;
+    readonly charging: boolean;
+    readonly chargesOnCable: boolean;
+  };
   readonly hasImei: boolean | undefined;
   readonly build: string | undefined;
 }
@@ -177,7 +181,11 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     this.changed();
   }
 
-  private openHost(mode: 'system' | 'recovery', properties: Readonly<Record<string, string>>, hasSu: boolean): void {
+  private openHost(
+    mode: 'system' | 'recovery',
+    properties: Readonly<Record<string, string>>,
+    hasSu: boolean,
+  ): void {
     const mounts: Mount[] =
       mode === 'recovery'
         ? [{ partition: 'cache', at: '/cache', writable: true }]

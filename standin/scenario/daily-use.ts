@@ -15,7 +15,9 @@ export async function useForADay(flash: Flash, day: number): Promise<void> {
     const inode = await fs.find(path);
     if (!inode) throw new Error(`userdata has no ${path}`);
     const block = Math.floor(at / blockBytes);
-    const run = (await fs.runs(inode)).find((each) => block >= each.fileBlock && block < each.fileBlock + each.blocks);
+    const run = (await fs.runs(inode)).find(
+      (each) => block >= each.fileBlock && block < each.fileBlock + each.blocks,
+    );
     if (!run) throw new Error(`${path} has no block ${block}`);
     await userData.write((run.diskBlock + block - run.fileBlock) * blockBytes + (at % blockBytes), bytes);
   };

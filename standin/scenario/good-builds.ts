@@ -1,7 +1,11 @@
 import type { SystemBuild } from '../flash/compose.ts';
 
 /** Builds of the maker that start; user data stays as it is. */
-export const goodBuilds: readonly { readonly id: SystemBuild; readonly title: string; readonly sentence: string }[] = [
+export const goodBuilds: readonly {
+  readonly id: SystemBuild;
+  readonly title: string;
+  readonly sentence: string;
+}[] = [
   {
     id: 'system-january',
     title: 'TideOS 9, January',

@@ -60,7 +60,13 @@ const getprop: Command = async (process) => {
 const id: Command = async (process) => {
   const root = process.uid === 0;
   if (process.args[0] === '-u') await print(process, `${process.uid}\n`);
-  else await print(process, root ? 'uid=0(root) gid=0(root) context=u:r:su:s0\n' : 'uid=2000(shell) gid=2000(shell) context=u:r:shell:s0\n');
+  else
+    await print(
+      process,
+      root
+        ? 'uid=0(root) gid=0(root) context=u:r:su:s0\n'
+        : 'uid=2000(shell) gid=2000(shell) context=u:r:shell:s0\n',
+    );
   return 0;
 };
 
@@ -86,9 +92,7 @@ const ls: Command = async (process) => {
     const lines = [...host.flash.list()]
       .sort((a, b) => (a.name < b.name ? -1 : 1))
       .map(({ name }) =>
-        long
-          ? `lrwxrwxrwx 1 root root 21 1970-01-01 00:00 ${name} -> ${nodeOf(host, name)}\n`
-          : `${name}\n`,
+        long ? `lrwxrwxrwx 1 root root 21 1970-01-01 00:00 ${name} -> ${nodeOf(host, name)}\n` : `${name}\n`,
       );
     if (long) lines.unshift('total 0\n');
     await print(process, lines.join(''));
@@ -106,7 +110,8 @@ const ls: Command = async (process) => {
 
 const blockdev: Command = async (process) => {
   const [option, ...paths] = process.args;
-  if (option !== '--getsize64' && option !== '--flushbufs') return complain(process, 'blockdev', `unknown option ${option ?? ''}`);
+  if (option !== '--getsize64' && option !== '--flushbufs')
+    return complain(process, 'blockdev', `unknown option ${option ?? ''}`);
   for (const path of paths) {
     const device = deviceAt(process.host, path);
     if (!device) return complain(process, 'blockdev', `${path}: No such file or directory`);
@@ -184,10 +189,13 @@ const reboot: Command = async (process) => {
 const umount: Command = async (process) => {
   const [target = ''] = process.args;
   const { mounts } = process.host;
-  const at = mounts.findIndex((mount) => mount.at === target || nodeOf(process.host, mount.partition) === target);
+  const at = mounts.findIndex(
+    (mount) => mount.at === target || nodeOf(process.host, mount.partition) === target,
+  );
   if (at < 0) return complain(process, 'umount', `${target}: Invalid argument`);
   if (process.uid !== 0) return complain(process, 'umount', `${target}: Operation not permitted`);
-  if (process.host.mode === 'system') return complain(process, 'umount', `${target}: Device or resource busy`);
+  if (process.host.mode === 'system')
+    return complain(process, 'umount', `${target}: Device or resource busy`);
   mounts.splice(at, 1);
   return 0;
 };
@@ -216,4 +224,3 @@ export const commandTable: Readonly<Record<string, Command>> = {
   true: () => Promise.resolve(0),
   umount,
 };
-

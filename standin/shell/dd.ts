@@ -51,9 +51,7 @@ export const dd: Command = async (process) => {
   }
   const startedAt = Date.now();
   let bytes = 0;
-  const blocks = input
-    ? deviceBlocks(input as Device, options)
-    : process.stdin;
+  const blocks = input ? deviceBlocks(input as Device, options) : process.stdin;
   try {
     for await (const block of blocks) {
       if (output) await (output as Device).write(options.seek * options.bs + bytes, block);

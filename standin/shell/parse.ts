@@ -51,7 +51,7 @@ export function parse(script: string): Pipeline[] {
 
 function* tokens(script: string): Generator<Token> {
   let word: string | undefined;
-  for (let i = 0; i < script.length; ) {
+  for (let i = 0; i < script.length;) {
     const char = script[i]!;
     if (char === "'" || char === '"') {
       const end = closing(script, i);

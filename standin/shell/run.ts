@@ -48,9 +48,7 @@ async function runPipeline(
     const [name, ...args] = command.words;
     const process: Process = { host, uid, args, stdin, out, err };
     const run = commandTable[name!];
-    codes.push(
-      (run ? run(process) : notFound(process, name!)).finally(() => pipe?.end()),
-    );
+    codes.push((run ? run(process) : notFound(process, name!)).finally(() => pipe?.end()));
     if (pipe) stdin = pipe;
   });
   return (await Promise.all(codes)).at(-1) ?? 0;

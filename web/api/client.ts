@@ -2,7 +2,13 @@ import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
-import type { ImagingRequest, ImagingStart, RestoringRequest, RestoringStart, SetChange } from '@keen-larder/contract/requests.ts';
+import type {
+  ImagingRequest,
+  ImagingStart,
+  RestoringRequest,
+  RestoringStart,
+  SetChange,
+} from '@keen-larder/contract/requests.ts';
 import type { RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
@@ -20,12 +26,18 @@ async function ask<T>(path: string, method = 'GET', body?: unknown, signal?: Abo
   try {
     answer = await fetch(`/api${path}`, {
       method,
-      ...(body !== undefined && { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }),
+      ...(body !== undefined && {
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+      }),
       ...(signal && { signal }),
     });
   } catch (error) {
     if (signal?.aborted) throw error;
-    throw new ApiError({ status: 0, detail: 'Keen Larder does not answer. Is it still running on this computer?' });
+    throw new ApiError({
+      status: 0,
+      detail: 'Keen Larder does not answer. Is it still running on this computer?',
+    });
   }
   const text = await answer.text();
   const value: unknown = text ? JSON.parse(text) : undefined;
@@ -41,11 +53,14 @@ export const api = {
 
   phones: () => ask<PhoneView[]>('/phones'),
   partitions: (serial: string) => ask<PartitionView[]>(`/phones/${at(serial)}/partitions`),
-  renamePhone: (serial: string, nickname: string) => ask<PhoneView>(`/phones/${at(serial)}`, 'PATCH', { nickname }),
-  restart: (serial: string, into: PhoneMode) => ask<PhoneView>(`/phones/${at(serial)}/restart`, 'POST', { into }),
+  renamePhone: (serial: string, nickname: string) =>
+    ask<PhoneView>(`/phones/${at(serial)}`, 'PATCH', { nickname }),
+  restart: (serial: string, into: PhoneMode) =>
+    ask<PhoneView>(`/phones/${at(serial)}/restart`, 'POST', { into }),
   imagingSheet: (serial: string, request: ImagingRequest, signal: AbortSignal) =>
     ask<RunSheet>(`/phones/${at(serial)}/imaging-sheet`, 'POST', request, signal),
-  startImaging: (serial: string, start: ImagingStart) => ask<RunView>(`/phones/${at(serial)}/imaging`, 'POST', start),
+  startImaging: (serial: string, start: ImagingStart) =>
+    ask<RunView>(`/phones/${at(serial)}/imaging`, 'POST', start),
 
   shelf: () => ask<ShelfView>('/shelf'),
   sets: () => ask<SetView[]>('/sets'),
@@ -56,14 +71,16 @@ export const api = {
   exportToFolder: (id: string) => ask<RunView>(`/sets/${at(id)}/exporting`, 'POST', {}),
   restoringSheet: (id: string, request: RestoringRequest, signal: AbortSignal) =>
     ask<RunSheet>(`/sets/${at(id)}/restoring-sheet`, 'POST', request, signal),
-  startRestoring: (id: string, start: RestoringStart) => ask<RunView>(`/sets/${at(id)}/restoring`, 'POST', start),
+  startRestoring: (id: string, start: RestoringStart) =>
+    ask<RunView>(`/sets/${at(id)}/restoring`, 'POST', start),
 
   runs: () => ask<RunView[]>('/runs'),
   runLog: (id: string) => ask<RunLogLine[]>(`/runs/${at(id)}/log`),
   cancel: (id: string) => ask<RunView>(`/runs/${at(id)}/cancel`, 'POST', {}),
 
   practice: () => ask<PracticeView>('/practice'),
-  act: (serial: string, action: PracticeAction) => ask<PracticePhone>(`/practice/${at(serial)}`, 'POST', action),
+  act: (serial: string, action: PracticeAction) =>
+    ask<PracticePhone>(`/practice/${at(serial)}`, 'POST', action),
 };
 
 /** Addresses of downloads. */

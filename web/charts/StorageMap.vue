@@ -18,7 +18,9 @@ const focused = ref<string>();
 const mounted = ref(false);
 onMounted(() => (mounted.value = true));
 
-const layout = computed(() => storageLayout(props.partitions, Math.max(360, Math.floor(width.value)), props.scale));
+const layout = computed(() =>
+  storageLayout(props.partitions, Math.max(360, Math.floor(width.value)), props.scale),
+);
 const order = computed(() => layout.value.lines.flatMap(({ jars }) => jars));
 
 watchEffect(() => {
@@ -56,9 +58,11 @@ function onKey(event: KeyboardEvent): void {
   const near = (below: boolean) => {
     const others = order.value.filter(({ y }) => (below ? y > here.y : y < here.y));
     const row = below ? Math.min(...others.map(({ y }) => y)) : Math.max(...others.map(({ y }) => y));
-    return others.filter(({ y }) => y === row).sort((a, b) => Math.abs(a.x - here.x) - Math.abs(b.x - here.x))[0];
+    return others
+      .filter(({ y }) => y === row)
+      .sort((a, b) => Math.abs(a.x - here.x) - Math.abs(b.x - here.x))[0];
   };
-  const targets: Record<string, () => (typeof here) | undefined> = {
+  const targets: Record<string, () => typeof here | undefined> = {
     ArrowRight: () => order.value[at + 1],
     ArrowLeft: () => order.value[at - 1],
     ArrowDown: () => near(true),
@@ -70,7 +74,9 @@ function onKey(event: KeyboardEvent): void {
   if (!next) return;
   event.preventDefault();
   focused.value = next.partition.name;
-  svg.value?.querySelector<SVGGElement>(`g.jar[data-partition="${CSS.escape(next.partition.name)}"]`)?.focus();
+  svg.value
+    ?.querySelector<SVGGElement>(`g.jar[data-partition="${CSS.escape(next.partition.name)}"]`)
+    ?.focus();
 }
 </script>
 

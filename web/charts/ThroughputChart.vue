@@ -8,7 +8,8 @@ const box = useTemplateRef<HTMLDivElement>('box');
 const svg = useTemplateRef<SVGSVGElement>('svg');
 const { width } = useElementSize(box);
 watchEffect(() => {
-  if (svg.value && width.value > 0) drawThroughput(svg.value, props.speeds, { width: width.value, height: 120 });
+  if (svg.value && width.value > 0)
+    drawThroughput(svg.value, props.speeds, { width: width.value, height: 120 });
 });
 </script>
 

@@ -145,7 +145,8 @@ function placeShelf(
       y: y + lineHeight - 6 - jarHeight,
       width,
       height: jarHeight,
-      filled: partition.usedBytes === undefined ? undefined : Math.min(1, partition.usedBytes / partition.bytes),
+      filled:
+        partition.usedBytes === undefined ? undefined : Math.min(1, partition.usedBytes / partition.bytes),
     });
     x += width + gap;
   }

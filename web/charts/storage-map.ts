@@ -30,12 +30,40 @@ export function drawStorageMap(element: SVGSVGElement, { layout, picked, focused
       return shelf;
     });
   lines.attr('aria-label', ({ name }) => name);
-  lines.select('.board').attr('x1', (d) => d.x).attr('x2', (d) => d.x + d.width).attr('y1', (d) => d.y + 1).attr('y2', (d) => d.y + 1);
+  lines
+    .select('.board')
+    .attr('x1', (d) => d.x)
+    .attr('x2', (d) => d.x + d.width)
+    .attr('y1', (d) => d.y + 1)
+    .attr('y2', (d) => d.y + 1);
   const named = (d: ShelfLine) => (d.isFirst ? null : 'none');
-  lines.select('.code').attr('x', (d) => d.x).attr('y', (d) => d.y - 36).attr('width', 22).attr('height', 16).attr('rx', 2).attr('fill', (d) => roleColour(d.role)).attr('display', named);
-  lines.select('.code-text').attr('x', (d) => d.x + 11).attr('y', (d) => d.y - 24).attr('display', named).text((d) => d.code);
-  lines.select('.name').attr('x', (d) => d.x + 28).attr('y', (d) => d.y - 24).attr('display', named).text((d) => d.name);
-  lines.select('.sum').attr('x', (d) => d.x).attr('y', (d) => d.y - 6).attr('display', named).text((d) => `${d.count} · ${sizeText(d.bytes)}`);
+  lines
+    .select('.code')
+    .attr('x', (d) => d.x)
+    .attr('y', (d) => d.y - 36)
+    .attr('width', 22)
+    .attr('height', 16)
+    .attr('rx', 2)
+    .attr('fill', (d) => roleColour(d.role))
+    .attr('display', named);
+  lines
+    .select('.code-text')
+    .attr('x', (d) => d.x + 11)
+    .attr('y', (d) => d.y - 24)
+    .attr('display', named)
+    .text((d) => d.code);
+  lines
+    .select('.name')
+    .attr('x', (d) => d.x + 28)
+    .attr('y', (d) => d.y - 24)
+    .attr('display', named)
+    .text((d) => d.name);
+  lines
+    .select('.sum')
+    .attr('x', (d) => d.x)
+    .attr('y', (d) => d.y - 6)
+    .attr('display', named)
+    .text((d) => `${d.count} · ${sizeText(d.bytes)}`);
 
   const jars = lines
     .selectAll<SVGGElement, Jar>('g.jar')
@@ -74,8 +102,20 @@ function drawPatterns(svg: Selection<SVGSVGElement, unknown, null, undefined>): 
         .attr('width', 8)
         .attr('height', 8)
         .attr('patternUnits', 'userSpaceOnUse');
-      pattern.append('rect').attr('width', 8).attr('height', 8).attr('fill', roleColour).attr('opacity', 0.22);
-      pattern.append('path').attr('d', (role) => roleHatch[role]).attr('stroke', roleColour).attr('stroke-width', 1.2).attr('stroke-linecap', 'round').attr('fill', 'none').attr('opacity', 0.75);
+      pattern
+        .append('rect')
+        .attr('width', 8)
+        .attr('height', 8)
+        .attr('fill', roleColour)
+        .attr('opacity', 0.22);
+      pattern
+        .append('path')
+        .attr('d', (role) => roleHatch[role])
+        .attr('stroke', roleColour)
+        .attr('stroke-width', 1.2)
+        .attr('stroke-linecap', 'round')
+        .attr('fill', 'none')
+        .attr('opacity', 0.75);
       return pattern;
     });
 }
@@ -97,14 +137,49 @@ function drawJars(
     .classed('picked', isPicked)
     .classed('unkept', ({ partition }) => !partition.isKept);
   jars.select('title').text(describe);
-  jars.select('.lid').attr('x', 2).attr('y', -lidPixels).attr('width', ({ width }) => Math.max(1, width - 4)).attr('height', lidPixels - 1).attr('rx', 1.5).attr('fill', colour).attr('display', ({ partition }) => (partition.isKept ? null : 'none'));
-  jars.select('.glass').attr('width', ({ width }) => width).attr('height', ({ height }) => height).attr('rx', 3);
-  jars.select('.filling').attr('x', 1).attr('width', ({ width }) => Math.max(1, width - 2)).attr('y', (jar) => jar.height - 1 - fillHeight(jar)).attr('height', fillHeight).attr('fill', ({ partition }) => `url(#${patternId(partition.role)})`);
+  jars
+    .select('.lid')
+    .attr('x', 2)
+    .attr('y', -lidPixels)
+    .attr('width', ({ width }) => Math.max(1, width - 4))
+    .attr('height', lidPixels - 1)
+    .attr('rx', 1.5)
+    .attr('fill', colour)
+    .attr('display', ({ partition }) => (partition.isKept ? null : 'none'));
+  jars
+    .select('.glass')
+    .attr('width', ({ width }) => width)
+    .attr('height', ({ height }) => height)
+    .attr('rx', 3);
+  jars
+    .select('.filling')
+    .attr('x', 1)
+    .attr('width', ({ width }) => Math.max(1, width - 2))
+    .attr('y', (jar) => jar.height - 1 - fillHeight(jar))
+    .attr('height', fillHeight)
+    .attr('fill', ({ partition }) => `url(#${patternId(partition.role)})`);
   const wide = ({ width }: Jar) => width >= 34;
-  jars.select('.paper').attr('x', 4).attr('y', 8).attr('height', 16).attr('width', ({ width }) => Math.max(0, width - 8)).attr('display', (jar) => (wide(jar) ? null : 'none'));
-  jars.select('text').attr('x', ({ width }) => width / 2).attr('y', 20).text((jar) => (wide(jar) ? fitted(jar.partition.name, jar.width - 10) : ''));
-  jars.select('.outline').attr('width', ({ width }) => width).attr('height', ({ height }) => height).attr('rx', 3);
-  jars.select('.tick').attr('transform', ({ width, height }) => `translate(${Math.max(width - 3, 4)},${height - 2})`).attr('display', (jar) => (isPicked(jar) ? null : 'none'));
+  jars
+    .select('.paper')
+    .attr('x', 4)
+    .attr('y', 8)
+    .attr('height', 16)
+    .attr('width', ({ width }) => Math.max(0, width - 8))
+    .attr('display', (jar) => (wide(jar) ? null : 'none'));
+  jars
+    .select('text')
+    .attr('x', ({ width }) => width / 2)
+    .attr('y', 20)
+    .text((jar) => (wide(jar) ? fitted(jar.partition.name, jar.width - 10) : ''));
+  jars
+    .select('.outline')
+    .attr('width', ({ width }) => width)
+    .attr('height', ({ height }) => height)
+    .attr('rx', 3);
+  jars
+    .select('.tick')
+    .attr('transform', ({ width, height }) => `translate(${Math.max(width - 3, 4)},${height - 2})`)
+    .attr('display', (jar) => (isPicked(jar) ? null : 'none'));
 }
 
 /** Shortens a name to the pixels there are, at about 6.2 a letter. */

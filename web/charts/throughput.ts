@@ -1,29 +1,34 @@
 import { area, axisLeft, curveMonotoneX, line, max, scaleLinear, select } from 'd3';
-import { sizeText } from '@keen-larder/core/bytes/units.ts';
 
 export interface Size {
   readonly width: number;
   readonly height: number;
 }
 
+const mebibyte = 1024 * 1024;
 const margin = { left: 74, right: 8, top: 8, bottom: 8 };
 
 /** Draws speeds in bytes per second, one value a tick of the run. */
-export function drawThroughput(element: SVGSVGElement, speeds: readonly number[], { width, height }: Size): void {
+export function drawThroughput(
+  element: SVGSVGElement,
+  speeds: readonly number[],
+  { width, height }: Size,
+): void {
   const x = scaleLinear([0, Math.max(1, speeds.length - 1)], [margin.left, width - margin.right]);
-  const y = scaleLinear([0, max(speeds) ?? 1], [height - margin.bottom, margin.top]).nice(3);
+  const y = scaleLinear([0, (max(speeds) ?? 1) / mebibyte], [height - margin.bottom, margin.top]).nice(3);
   const svg = select(element).attr('width', width).attr('height', height);
-  const group = (name: string) => svg.selectAll<SVGGElement, null>(`g.${name}`).data([null]).join('g').attr('class', name);
+  const group = (name: string) =>
+    svg.selectAll<SVGGElement, null>(`g.${name}`).data([null]).join('g').attr('class', name);
   group('axis')
     .attr('transform', `translate(${margin.left},0)`)
     .call(
       axisLeft(y)
         .ticks(3)
         .tickSize(-(width - margin.left - margin.right))
-        .tickFormat((bytes) => `${sizeText(Number(bytes))}/s`),
+        .tickFormat((value) => `${String(value)} MiB/s`),
     )
     .call((axis) => axis.select('.domain').remove());
-  const points = speeds.map((speed, i): [number, number] => [x(i), y(speed)]);
+  const points = speeds.map((speed, i): [number, number] => [x(i), y(speed / mebibyte)]);
   const path = (name: string, d: string | null) =>
     group('speed').selectAll(`path.${name}`).data([null]).join('path').attr('class', name).attr('d', d);
   path('under', area().curve(curveMonotoneX).y0(y(0))(points));

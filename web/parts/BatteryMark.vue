@@ -12,7 +12,9 @@ const icon = computed(() => {
 });
 const low = computed(() => props.battery && props.battery.percent < safePercent && !props.battery.charging);
 const words = computed(() =>
-  props.battery ? `Battery ${props.battery.percent} %, ${props.battery.charging ? 'charging' : 'not charging'}` : 'Battery unknown',
+  props.battery
+    ? `Battery ${props.battery.percent} %, ${props.battery.charging ? 'charging' : 'not charging'}`
+    : 'Battery unknown',
 );
 </script>
 

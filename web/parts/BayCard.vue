@@ -27,8 +27,10 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
       <BatteryMark v-if="phone.presence === 'here'" :battery="phone.facts?.battery" />
     </span>
     <span class="soft model">
-      {{ phone.maker }} {{ phone.model }}<template v-if="phone.facts?.condition.androidVersion">
-        · Android {{ phone.facts.condition.androidVersion }}</template>
+      {{ phone.maker }} {{ phone.model
+      }}<template v-if="phone.facts?.condition.androidVersion">
+        · Android {{ phone.facts.condition.androidVersion }}</template
+      >
     </span>
     <span class="foot">
       <ModeBadge :phone="phone" />
@@ -40,8 +42,13 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
     <template v-if="run">
       <ProgressLine :done="run.doneBytes" :whole="run.bytes" :name="run.title" />
       <span class="run">
-        <span>{{ stepNumber }} of {{ run.steps.length }} · {{ step?.partition ?? step?.text ?? 'starting' }}</span>
-        <span v-if="run.leftMs !== undefined && run.doneBytes < run.bytes">{{ durationText(run.leftMs) }} left</span>
+        <span
+          >{{ stepNumber }} of {{ run.steps.length }} ·
+          {{ step?.partition ?? step?.text ?? 'starting' }}</span
+        >
+        <span v-if="run.leftMs !== undefined && run.doneBytes < run.bytes"
+          >{{ durationText(run.leftMs) }} left</span
+        >
       </span>
     </template>
   </RouterLink>

@@ -14,9 +14,13 @@ function mendText(mend: Mend): string {
     case 'restart':
       return `Restart into ${mend.into}`;
     case 'pick':
-      return mend.partitions.length === 1 ? `Add ${mend.partitions[0]}` : `Add ${mend.partitions.length} partitions`;
+      return mend.partitions.length === 1
+        ? `Add ${mend.partitions[0]}`
+        : `Add ${mend.partitions.length} partitions`;
     case 'unpick':
-      return mend.partitions.length === 1 ? `Leave out ${mend.partitions[0]}` : `Leave out ${mend.partitions.length}`;
+      return mend.partitions.length === 1
+        ? `Leave out ${mend.partitions[0]}`
+        : `Leave out ${mend.partitions.length}`;
     case 'rename':
       return `Call it “${mend.label}”`;
   }
@@ -26,7 +30,13 @@ function mendText(mend: Mend): string {
 <template>
   <ul class="checks">
     <li v-for="check in checks" :key="check.id + check.title" :class="check.severity" :data-check="check.id">
-      <component :is="icons[check.severity]" :size="16" class="icon" :aria-label="words[check.severity]" role="img" />
+      <component
+        :is="icons[check.severity]"
+        :size="16"
+        class="icon"
+        :aria-label="words[check.severity]"
+        role="img"
+      />
       <div>
         <strong>{{ check.title }}</strong>
         <p>{{ check.sentence }}</p>

@@ -9,8 +9,15 @@ const { copy, copied } = useClipboard({ legacy: true });
 
 <template>
   <span class="copy">
-    <code :title="value">{{ short ? `${value.slice(0, 4)}…${value.slice(-4)}` : value }}</code>
-    <button type="button" :aria-label="copied ? `${name} copied` : `Copy ${name}`" :title="`Copy ${name}`" @click.stop="copy(value)">
+    <code :title="value" :class="{ short }">{{
+      short ? `${value.slice(0, 4)}…${value.slice(-4)}` : value
+    }}</code>
+    <button
+      type="button"
+      :aria-label="copied ? `${name} copied` : `Copy ${name}`"
+      :title="`Copy ${name}`"
+      @click.stop="copy(value)"
+    >
       <component :is="copied ? Check : Copy" :size="13" aria-hidden="true" />
     </button>
   </span>
@@ -26,6 +33,10 @@ const { copy, copied } = useClipboard({ legacy: true });
 
 code {
   overflow-wrap: anywhere;
+}
+
+.short {
+  white-space: nowrap;
 }
 
 button {

@@ -20,15 +20,18 @@ const keys: readonly (readonly [string, string])[] = [
     <table>
       <tbody>
         <tr v-for="[key, does] in keys" :key="key">
-          <th scope="row"><kbd>{{ key }}</kbd></th>
+          <th scope="row">
+            <kbd>{{ key }}</kbd>
+          </th>
           <td>{{ does }}</td>
         </tr>
       </tbody>
     </table>
     <h3>On the storage map</h3>
     <p>
-      A shelf per role, a jar per partition. The jar’s width follows the logarithm of its size, its filling the share in
-      use where the file system tells it. A lid means that the larder has an image of it; no lid, that it was never kept.
+      A shelf per role, a jar per partition. The jar’s width follows the logarithm of its size, its filling
+      the share in use where the file system tells it. A lid means that the larder has an image of it; no lid,
+      that it was never kept.
     </p>
   </ElDialog>
 </template>

@@ -9,7 +9,9 @@ import TimeText from './TimeText.vue';
 
 /** A set drawn as its paper label. */
 const props = defineProps<{ set: SetView; selected?: boolean }>();
-const shield = computed(() => (props.set.damaged ? ShieldAlert : props.set.verifiedAt ? ShieldCheck : ShieldQuestion));
+const shield = computed(() =>
+  props.set.damaged ? ShieldAlert : props.set.verifiedAt ? ShieldCheck : ShieldQuestion,
+);
 </script>
 
 <template>
@@ -113,12 +115,15 @@ footer {
   border-top: 1px solid var(--rule);
   color: var(--ink-soft);
   font-size: 12px;
+  white-space: nowrap;
 }
 
 .state {
   display: inline-flex;
   align-items: center;
   gap: 5px;
+  min-width: 0;
+  overflow: hidden;
 }
 
 .good .state {

@@ -7,7 +7,9 @@ defineProps<{ role: Role; named?: boolean }>();
 
 <template>
   <span class="role">
-    <abbr :title="roleNames[role].name" :style="{ background: roleColour(role) }">{{ roleNames[role].code }}</abbr>
+    <abbr :title="roleNames[role].name" :style="{ background: roleColour(role) }">{{
+      roleNames[role].code
+    }}</abbr>
     <span v-if="named">{{ roleNames[role].name }}</span>
   </span>
 </template>

@@ -17,7 +17,11 @@ const title = computed(() => pieces.value.map(({ role }) => roleNames[role].name
 
 <template>
   <div class="strip" role="img" :aria-label="title" :title="title">
-    <span v-for="{ role, share } in pieces" :key="role" :style="{ flexGrow: share, background: roleColour(role) }" />
+    <span
+      v-for="{ role, share } in pieces"
+      :key="role"
+      :style="{ flexGrow: share, background: roleColour(role) }"
+    />
   </div>
 </template>
 

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { useDark, useToggle } from '@vueuse/core';
 import { CircleQuestionMark, Moon, Sun, Wrench } from 'lucide-vue-next';
+import { computed } from 'vue';
+import { useRoute } from 'vue-router';
 import { useRuns } from '../state/runs.ts';
 
 defineProps<{ hasPractice: boolean }>();
@@ -8,6 +10,9 @@ const emit = defineEmits<{ keys: [] }>();
 const isDark = useDark();
 const toggle = useToggle(isDark);
 const runs = useRuns();
+const route = useRoute();
+/** The view one is in, its sub-pages included. */
+const place = computed(() => route.meta['title']);
 </script>
 
 <template>
@@ -17,17 +22,29 @@ const runs = useRuns();
       Keen Larder
     </RouterLink>
     <nav aria-label="Views">
-      <RouterLink to="/bench">Bench</RouterLink>
-      <RouterLink to="/larder">Larder</RouterLink>
-      <RouterLink to="/runs">
-        Runs<span v-if="runs.live.length" class="count" :aria-label="`${runs.live.length} under way`">{{ runs.live.length }}</span>
+      <RouterLink to="/bench" :class="{ here: place === 'Bench' }">Bench</RouterLink>
+      <RouterLink to="/larder" :class="{ here: place === 'Larder' }">Larder</RouterLink>
+      <RouterLink to="/runs" :class="{ here: place === 'Runs' }">
+        Runs<span v-if="runs.live.length" class="count" :aria-label="`${runs.live.length} under way`">{{
+          runs.live.length
+        }}</span>
       </RouterLink>
     </nav>
     <div class="end">
-      <RouterLink v-if="hasPractice" to="/practice" class="practice">
+      <RouterLink
+        v-if="hasPractice"
+        to="/practice"
+        class="practice"
+        :class="{ here: place === 'Practice bench' }"
+      >
         <Wrench :size="15" aria-hidden="true" /> Practice bench
       </RouterLink>
-      <button type="button" :aria-label="isDark ? 'Use the light theme' : 'Use the dark theme'" :title="isDark ? 'Light theme' : 'Dark theme'" @click="toggle()">
+      <button
+        type="button"
+        :aria-label="isDark ? 'Use the light theme' : 'Use the dark theme'"
+        :title="isDark ? 'Light theme' : 'Dark theme'"
+        @click="toggle()"
+      >
         <component :is="isDark ? Sun : Moon" :size="17" aria-hidden="true" />
       </button>
       <button type="button" aria-label="Keys and help" title="Keys and help (?)" @click="emit('keys')">
@@ -82,8 +99,8 @@ nav a:hover,
   background: rgb(255 255 255 / 9%);
 }
 
-nav a.router-link-active,
-.practice.router-link-active {
+nav a.here,
+.practice.here {
   background: var(--paper);
   color: var(--ink);
 }

@@ -28,11 +28,20 @@ export const usePicks = defineStore('picks', () => {
     (imaging.value[serial] ??= { picked: [], purpose: 'before flash', ownLabel: undefined, confirmed: [] });
 
   const forSet = (id: string): RestoringPicks =>
-    (restoring.value[id] ??= { picked: [], serial: undefined, restartAfter: true, confirmed: [], armedWith: '' });
+    (restoring.value[id] ??= {
+      picked: [],
+      serial: undefined,
+      restartAfter: true,
+      confirmed: [],
+      armedWith: '',
+    });
 
   /** Adds names that are not picked yet, or takes out those that are. */
   function toggle(picks: { picked: string[]; confirmed: string[] }, name: string): void {
-    set(picks, picks.picked.includes(name) ? picks.picked.filter((each) => each !== name) : [...picks.picked, name]);
+    set(
+      picks,
+      picks.picked.includes(name) ? picks.picked.filter((each) => each !== name) : [...picks.picked, name],
+    );
   }
 
   /** Ticks were given for another pick; they do not carry over. */

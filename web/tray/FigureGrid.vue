@@ -1,6 +1,8 @@
 <script setup lang="ts">
 /** The four figures of a run sheet. */
-defineProps<{ figures: readonly { readonly value: string; readonly name: string; readonly exact?: string }[] }>();
+defineProps<{
+  figures: readonly { readonly value: string; readonly name: string; readonly exact?: string }[];
+}>();
 </script>
 
 <template>

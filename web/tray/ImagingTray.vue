@@ -28,7 +28,9 @@ const store = usePicks();
 const picks = computed(() => store.forPhone(props.phone.serial));
 const purposes = ['before flash', 'as received', 'after repair', 'weekly'];
 
-const taken = computed(() => larder.all.filter(({ serial }) => serial === props.phone.serial).map(({ label }) => label));
+const taken = computed(() =>
+  larder.all.filter(({ serial }) => serial === props.phone.serial).map(({ label }) => label),
+);
 const composed = computed(() => {
   const { facts } = props.phone;
   if (!facts) return '';
@@ -77,7 +79,8 @@ const figures = computed(() => {
 });
 
 const canStart = computed(
-  () => !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks.value.confirmed).length === 0,
+  () =>
+    !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks.value.confirmed).length === 0,
 );
 const starting = ref(false);
 
@@ -104,7 +107,11 @@ function confirm(id: string, isTicked: boolean): void {
 async function mend(step: Mend): Promise<void> {
   const { picked } = picks.value;
   if (step.do === 'pick') store.set(picks.value, [...new Set([...picked, ...step.partitions])]);
-  else if (step.do === 'unpick') store.set(picks.value, picked.filter((name) => !step.partitions.includes(name)));
+  else if (step.do === 'unpick')
+    store.set(
+      picks.value,
+      picked.filter((name) => !step.partitions.includes(name)),
+    );
   else if (step.do === 'rename') label.value = step.label;
   else await api.restart(props.phone.serial, step.into).then((phone) => bench.take(phone), announceError);
 }
@@ -146,7 +153,13 @@ const title = computed(() => {
           >
             <ElOption v-for="each in purposes" :key="each" :value="each" :label="each" />
           </ElSelect>
-          <ElButton v-if="picks.ownLabel !== undefined" size="small" text title="Compose the name anew" @click="picks.ownLabel = undefined">
+          <ElButton
+            v-if="picks.ownLabel !== undefined"
+            size="small"
+            text
+            title="Compose the name anew"
+            @click="picks.ownLabel = undefined"
+          >
             <RotateCcw :size="13" aria-hidden="true" />&nbsp;composed name
           </ElButton>
         </div>
@@ -154,22 +167,38 @@ const title = computed(() => {
       </div>
     </div>
     <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList v-if="sheet" :checks="sheet.checks" :confirmed="picks.confirmed" @mend="mend" @confirm="confirm" />
+    <CheckList
+      v-if="sheet"
+      :checks="sheet.checks"
+      :confirmed="picks.confirmed"
+      @mend="mend"
+      @confirm="confirm"
+    />
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <template #foot>
-      <ElButton type="primary" size="large" class="go" :disabled="!canStart" :loading="starting" @click="start">
+      <ElButton
+        type="primary"
+        size="large"
+        class="go"
+        :disabled="!canStart"
+        :loading="starting"
+        @click="start"
+      >
         Start imaging
       </ElButton>
       <p class="hint soft">Ctrl Enter · nothing on the phone is changed</p>
     </template>
   </TrayFrame>
   <TrayFrame v-else title="Tray">
-    <p class="soft">{{ phone.nickname }} does not answer. When it is back, what can be done with it stands here.</p>
+    <p class="soft">
+      {{ phone.nickname }} does not answer. When it is back, what can be done with it stands here.
+    </p>
   </TrayFrame>
 </template>
 
 <style scoped>
 .paper {
+  flex: none;
   border: 1px solid var(--rule-strong);
   border-radius: 3px;
   background: var(--card);

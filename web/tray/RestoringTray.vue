@@ -53,7 +53,13 @@ const bundles = computed(() => {
 });
 
 const { sheet, error, pending } = useRunSheet(
-  [() => picks.value.picked, () => picks.value.restartAfter, () => target.value?.facts, () => target.value?.presence, set],
+  [
+    () => picks.value.picked,
+    () => picks.value.restartAfter,
+    () => target.value?.facts,
+    () => target.value?.presence,
+    set,
+  ],
   (signal) =>
     target.value?.presence === 'here'
       ? api.restoringSheet(
@@ -77,9 +83,12 @@ const strip = computed(() =>
   (set.value?.images ?? []).filter(({ partition }) => picks.value.picked.includes(partition)),
 );
 const clear = computed(
-  () => !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks.value.confirmed).length === 0,
+  () =>
+    !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks.value.confirmed).length === 0,
 );
-const armed = computed(() => target.value !== undefined && picks.value.armedWith === armingText(target.value.serial));
+const armed = computed(
+  () => target.value !== undefined && picks.value.armedWith === armingText(target.value.serial),
+);
 const starting = ref(false);
 const count = computed(() => picks.value.picked.length);
 
@@ -104,7 +113,11 @@ function confirm(id: string, isTicked: boolean): void {
 }
 
 async function mend(step: Mend): Promise<void> {
-  if (step.do === 'unpick') store.set(picks.value, picks.value.picked.filter((name) => !step.partitions.includes(name)));
+  if (step.do === 'unpick')
+    store.set(
+      picks.value,
+      picks.value.picked.filter((name) => !step.partitions.includes(name)),
+    );
   else if (step.do === 'restart' && target.value) {
     await api.restart(target.value.serial, step.into).then((phone) => bench.take(phone), announceError);
   }
@@ -125,7 +138,12 @@ useEventListener('keydown', (event: KeyboardEvent) => {
       </div>
     </div>
     <div class="bundles">
-      <ElButton v-for="bundle in bundles" :key="bundle.name" size="small" @click="store.set(picks, bundle.picked)">
+      <ElButton
+        v-for="bundle in bundles"
+        :key="bundle.name"
+        size="small"
+        @click="store.set(picks, bundle.picked)"
+      >
         {{ bundle.name }}
       </ElButton>
       <ElButton v-if="count" size="small" text @click="store.set(picks, [])">None</ElButton>
@@ -136,18 +154,32 @@ useEventListener('keydown', (event: KeyboardEvent) => {
       aria-label="Put back onto"
       @update:model-value="(serial: string) => (picks.serial = serial)"
     >
-      <ElOption v-for="phone in here" :key="phone.serial" :value="phone.serial" :label="`${phone.nickname} · ${phone.serial}`" />
+      <ElOption
+        v-for="phone in here"
+        :key="phone.serial"
+        :value="phone.serial"
+        :label="`${phone.nickname} · ${phone.serial}`"
+      />
     </ElSelect>
     <ol v-if="sheet && count" class="steps">
       <template v-for="step in sheet.steps" :key="step.text">
         <li v-if="step.kind === 'write'">
-          <code>{{ step.partition }}</code><span>written, then proved</span><span>{{ sizeText(step.bytes) }}</span>
+          <code>{{ step.partition }}</code><span>written, then proved</span
+          ><span>{{ sizeText(step.bytes) }}</span>
         </li>
       </template>
     </ol>
     <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList v-if="sheet" :checks="sheet.checks" :confirmed="picks.confirmed" @mend="mend" @confirm="confirm" />
-    <ElCheckbox v-if="sheet && count" v-model="picks.restartAfter">Restart into system afterwards and watch it start</ElCheckbox>
+    <CheckList
+      v-if="sheet"
+      :checks="sheet.checks"
+      :confirmed="picks.confirmed"
+      @mend="mend"
+      @confirm="confirm"
+    />
+    <ElCheckbox v-if="sheet && count" v-model="picks.restartAfter"
+      >Restart into system afterwards and watch it start</ElCheckbox
+    >
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <template v-if="target && target.presence !== 'here'">
       <p class="error" role="status">
@@ -158,10 +190,25 @@ useEventListener('keydown', (event: KeyboardEvent) => {
     <p v-if="!target" class="soft">No phone is on the bench. Connect the one to put this back onto.</p>
     <template #foot>
       <label v-if="clear && target" class="arm">
-        <span>To arm, type the last four characters of <code>{{ target.serial }}</code></span>
-        <ElInput v-model="picks.armedWith" :maxlength="4" class="arm-input" aria-label="Last four characters of the serial" spellcheck="false" />
+        <span
+          >To arm, type the last four characters of <code>{{ target.serial }}</code></span
+        >
+        <ElInput
+          v-model="picks.armedWith"
+          :maxlength="4"
+          class="arm-input"
+          aria-label="Last four characters of the serial"
+          spellcheck="false"
+        />
       </label>
-      <ElButton type="primary" size="large" class="go" :disabled="!clear || !armed" :loading="starting" @click="start">
+      <ElButton
+        type="primary"
+        size="large"
+        class="go"
+        :disabled="!clear || !armed"
+        :loading="starting"
+        @click="start"
+      >
         Restore {{ count }} {{ count === 1 ? 'partition' : 'partitions' }}
       </ElButton>
     </template>
@@ -170,6 +217,7 @@ useEventListener('keydown', (event: KeyboardEvent) => {
 
 <style scoped>
 .paper {
+  flex: none;
   border: 1px solid var(--rule-strong);
   border-radius: 3px;
   background: var(--card);

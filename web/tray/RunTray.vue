@@ -37,7 +37,10 @@ const figures = computed(() => {
     isLive.value
       ? { value: run.leftMs === undefined ? '–' : `≈ ${durationText(run.leftMs)}`, name: 'left' }
       : { value: durationText((run.endedAt ?? run.startedAt) - run.startedAt), name: 'it took' },
-    { value: `${run.steps.filter(({ state }) => state === 'done').length} of ${run.steps.length}`, name: 'steps done' },
+    {
+      value: `${run.steps.filter(({ state }) => state === 'done').length} of ${run.steps.length}`,
+      name: 'steps done',
+    },
   ];
 });
 const cancel = () => api.cancel(props.run.id).catch(announceError);
@@ -50,11 +53,20 @@ const cancel = () => api.cancel(props.run.id).catch(announceError);
     </div>
     <template v-if="isLive">
       <div>
-        <p class="line"><span>{{ step?.text ?? 'Starting' }}</span></p>
-        <ProgressLine :done="step?.doneBytes ?? 0" :whole="step?.bytes ?? 0" :name="step?.text ?? 'Present step'" />
+        <p class="line">
+          <span>{{ step?.text ?? 'Starting' }}</span>
+        </p>
+        <ProgressLine
+          :done="step?.doneBytes ?? 0"
+          :whole="step?.bytes ?? 0"
+          :name="step?.text ?? 'Present step'"
+        />
       </div>
       <div>
-        <p class="line"><span>The whole</span><span>{{ run.bytes ? Math.floor((run.doneBytes / run.bytes) * 100) : 0 }} %</span></p>
+        <p class="line">
+          <span>The whole</span
+          ><span>{{ run.bytes ? Math.floor((run.doneBytes / run.bytes) * 100) : 0 }} %</span>
+        </p>
         <ProgressLine :done="run.doneBytes" :whole="run.bytes" name="The whole run" />
       </div>
     </template>
@@ -70,7 +82,10 @@ const cancel = () => api.cancel(props.run.id).catch(announceError);
       <div class="buttons">
         <ElButton v-if="isLive" size="large" @click="cancel">Cancel this run</ElButton>
         <template v-else>
-          <RouterLink v-if="run.setId && run.kind === 'imaging'" :to="{ name: 'set', params: { id: run.setId } }">
+          <RouterLink
+            v-if="run.setId && run.kind === 'imaging'"
+            :to="{ name: 'set', params: { id: run.setId } }"
+          >
             Open the set
           </RouterLink>
           <ElButton type="primary" size="large" @click="emit('aside')">Put aside</ElButton>

@@ -14,7 +14,11 @@ const runs = useRuns();
 
 const serial = computed(() => (route.name === 'bench' ? String(route.params['serial'] ?? '') : ''));
 const setId = computed(() =>
-  route.name === 'set' ? String(route.params['id']) : route.name === 'larder' ? String(route.query['set'] ?? '') : '',
+  route.name === 'set'
+    ? String(route.params['id'])
+    : route.name === 'larder'
+      ? String(route.query['set'] ?? '')
+      : '',
 );
 const phone = computed(() => bench.phone(serial.value));
 
@@ -25,7 +29,9 @@ watch(
   ([phoneSerial, set], before) => {
     const moved = before && (before[0] !== phoneSerial || before[1] !== set);
     const live =
-      (phoneSerial && runs.ofPhone(phoneSerial)) || (set && runs.live.find((run) => run.setId === set)) || undefined;
+      (phoneSerial && runs.ofPhone(phoneSerial)) ||
+      (set && runs.live.find((run) => run.setId === set)) ||
+      undefined;
     if (live) followed.value = live.id;
     else if (moved) followed.value = undefined;
   },

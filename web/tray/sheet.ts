@@ -7,7 +7,10 @@ import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
  * @param sources whatever the sheet must be computed anew for
  * @param compute asks the server; aborted when overtaken
  */
-export function useRunSheet(sources: WatchSource[], compute: (signal: AbortSignal) => Promise<RunSheet> | undefined) {
+export function useRunSheet(
+  sources: WatchSource[],
+  compute: (signal: AbortSignal) => Promise<RunSheet> | undefined,
+) {
   const sheet = shallowRef<RunSheet>();
   const error = ref<string>();
   /** The sheet shown is not yet the one for what is picked now. */

@@ -47,7 +47,8 @@ export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePi
       throw bad('chunkBlocks', at + 4, `chunk ${i} runs past the ${header.totalBlocks} blocks`);
     }
     const expect = (bytes: number) => {
-      if (dataBytes !== bytes) throw bad('totalBytes', at + 8, `chunk ${i} has ${dataBytes} bytes, not ${bytes}`);
+      if (dataBytes !== bytes)
+        throw bad('totalBytes', at + 8, `chunk ${i} has ${dataBytes} bytes, not ${bytes}`);
     };
     if (chunk.chunkType === chunkTypes.raw) {
       expect(length);
@@ -72,6 +73,10 @@ export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePi
     at += chunk.totalBytes;
   }
   if (block !== header.totalBlocks) {
-    throw bad('totalBlocks', sparseHeader.offsetOf('totalBlocks'), `chunks describe ${block} of ${header.totalBlocks}`);
+    throw bad(
+      'totalBlocks',
+      sparseHeader.offsetOf('totalBlocks'),
+      `chunks describe ${block} of ${header.totalBlocks}`,
+    );
   }
 }

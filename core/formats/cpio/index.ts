@@ -20,7 +20,7 @@ const align = (n: number) => (n + 3) & ~3;
  */
 export function readCpio(archive: Uint8Array): CpioEntry[] {
   const entries: CpioEntry[] = [];
-  for (let offset = 0; ; ) {
+  for (let offset = 0; ;) {
     if (offset + headerBytes > archive.length) {
       throw new FormatError('cpio', 'c_magic', offset, 'the archive ends before its trailer');
     }

@@ -33,7 +33,7 @@ const magicOf = (bytes: Uint8Array) =>
 
 function entries(area: Uint8Array, first: number, base: number): Attribute[] {
   const found: Attribute[] = [];
-  for (let at = first; at + 4 <= area.length; ) {
+  for (let at = first; at + 4 <= area.length;) {
     if (area[at] === 0 && area[at + 1] === 0 && area[at + 2] === 0 && area[at + 3] === 0) break;
     const entry = attributeEntry.read(area, at, base);
     const nameAt = at + attributeEntry.bytes;

@@ -23,7 +23,7 @@ export function entriesOfBlock(
 ): DirectoryEntry[] {
   const found: DirectoryEntry[] = [];
   const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
-  for (let at = 0; at + headBytes <= block.length; ) {
+  for (let at = 0; at + headBytes <= block.length;) {
     const inode = view.getUint32(at, true);
     const entryBytes = recordBytes(view.getUint16(at + 4, true), blockBytes);
     const nameBytes = typed ? block[at + 6]! : view.getUint16(at + 6, true);

@@ -5,7 +5,13 @@ import { blockAttributes, inodeAttributes, type Attribute } from './attributes.t
 import { runsOf, type Run } from './blocks.ts';
 import { entriesOfBlock, type DirectoryEntry } from './directory.ts';
 import { parseInode, type Inode } from './inode.ts';
-import { groupDescriptor, groupDescriptorHigh, roCompatSparseSuper, superblock, superblockOffset } from './layouts.ts';
+import {
+  groupDescriptor,
+  groupDescriptorHigh,
+  roCompatSparseSuper,
+  superblock,
+  superblockOffset,
+} from './layouts.ts';
 import { readSuperblock, type Superblock } from './superblock.ts';
 
 export const rootInode = 2;
@@ -76,7 +82,7 @@ export class Ext4 {
         continue;
       }
       const disk = run.diskBlock * blockBytes;
-      for (let start = at; at < end; ) {
+      for (let start = at; at < end;) {
         const part = Math.min(streamBytes, end - at);
         yield await readWithin(this.source, disk + at - start, part, 'ext4', 'ee_start_lo');
         at += part;
@@ -105,7 +111,12 @@ export class Ext4 {
   /** Names in a directory, `.` and `..` left out, in disk order. */
   async list(directory: Inode): Promise<DirectoryEntry[]> {
     if (directory.type !== 'directory') {
-      throw new FormatError('ext4', 'i_mode', directory.offset, `inode ${directory.number} is a ${directory.type}`);
+      throw new FormatError(
+        'ext4',
+        'i_mode',
+        directory.offset,
+        `inode ${directory.number} is a ${directory.type}`,
+      );
     }
     if (directory.inlineData) return this.inlineEntries(directory);
     const { blockBytes, directoryTypes } = this.superblock;

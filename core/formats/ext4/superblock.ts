@@ -98,7 +98,10 @@ export function parseSuperblock(bytes: Uint8Array, wholeBytes: number | undefine
     throw bad('s_inode_size', `${inodeBytes}`);
   }
   const descriptorBytes = wide ? s.s_desc_size : 32;
-  if (wide && (descriptorBytes < 64 || descriptorBytes > 1024 || (descriptorBytes & (descriptorBytes - 1)) !== 0)) {
+  if (
+    wide &&
+    (descriptorBytes < 64 || descriptorBytes > 1024 || (descriptorBytes & (descriptorBytes - 1)) !== 0)
+  ) {
     throw bad('s_desc_size', `${descriptorBytes}`);
   }
   const groups = Math.ceil((blocks - s.s_first_data_block) / s.s_blocks_per_group);

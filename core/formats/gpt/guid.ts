@@ -3,13 +3,7 @@ import { fromHex, hex } from '../../bytes/text.ts';
 /** A GUID in its mixed-endian disk form as the usual upper-case text (UEFI 2.10, appendix A). */
 export function guidText(bytes: Uint8Array): string {
   const part = (...at: number[]) => hex(Uint8Array.from(at, (i) => bytes[i]!));
-  return [
-    part(3, 2, 1, 0),
-    part(5, 4),
-    part(7, 6),
-    part(8, 9),
-    part(10, 11, 12, 13, 14, 15),
-  ]
+  return [part(3, 2, 1, 0), part(5, 4), part(7, 6), part(8, 9), part(10, 11, 12, 13, 14, 15)]
     .join('-')
     .toUpperCase();
 }

@@ -125,8 +125,9 @@ async function readCopy(
   if (crc32(covered) !== header.headerCrc32) {
     throw new FormatError('gpt', 'headerCrc32', at('headerCrc32'), 'the header checksum is wrong');
   }
-  const lbaField = (field: 'myLba' | 'alternateLba' | 'firstUsableLba' | 'lastUsableLba' | 'partitionEntryLba') =>
-    safeInteger(header[field], 'gpt', field, at(field));
+  const lbaField = (
+    field: 'myLba' | 'alternateLba' | 'firstUsableLba' | 'lastUsableLba' | 'partitionEntryLba',
+  ) => safeInteger(header[field], 'gpt', field, at(field));
   if (lbaField('myLba') !== lba) {
     throw new FormatError('gpt', 'myLba', at('myLba'), `says ${header.myLba}, stands in ${lba}`);
   }

@@ -69,7 +69,7 @@ export class PacketParser {
 
   /** @throws FormatError on a header that is none; the stream cannot be read on after that */
   *push(bytes: Uint8Array): Generator<Packet> {
-    for (let at = 0; at < bytes.length || this.isComplete; ) {
+    for (let at = 0; at < bytes.length || this.isComplete;) {
       if (!this.current) {
         const take = Math.min(this.head.length - this.headFilled, bytes.length - at);
         this.head.set(bytes.subarray(at, at + take), this.headFilled);
@@ -100,7 +100,12 @@ export class PacketParser {
   private readHeader() {
     const header = packetHeader.read(this.head, 0, this.consumed);
     if (header.magic !== (header.command ^ 0xffffffff) >>> 0) {
-      throw new FormatError('adb', 'magic', this.consumed + packetHeader.offsetOf('magic'), 'does not match the command');
+      throw new FormatError(
+        'adb',
+        'magic',
+        this.consumed + packetHeader.offsetOf('magic'),
+        'does not match the command',
+      );
     }
     if (header.payloadBytes > maxPayloadBytes) {
       const offset = this.consumed + packetHeader.offsetOf('payloadBytes');

@@ -26,7 +26,7 @@ export class ShellParser {
   private left = 0;
 
   *push(payload: Uint8Array): Generator<ShellPart> {
-    for (let at = 0; at < payload.length; ) {
+    for (let at = 0; at < payload.length;) {
       if (this.left > 0) {
         const data = payload.subarray(at, at + this.left);
         this.left -= data.length;

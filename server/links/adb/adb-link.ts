@@ -1,6 +1,12 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
-import { conditionFrom, parseGetprop, parseProperties, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import {
+  conditionFrom,
+  parseGetprop,
+  parseProperties,
+  type Battery,
+  type PhoneFacts,
+} from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { LinkFailure, type PhoneLink } from '../phone-link.ts';
 import { connectAdb, type AdbConnection } from './connect.ts';
@@ -82,12 +88,16 @@ export class AdbLink implements PhoneLink {
   private async battery(): Promise<Battery | undefined> {
     const told = await this.shell.run('dumpsys battery');
     if (told.exitCode === 0) return parseDumpsysBattery(told.stdout);
-    const read = await this.shell.run(this.shell.rooted(`cat ${kernelBattery}/capacity ${kernelBattery}/status`));
+    const read = await this.shell.run(
+      this.shell.rooted(`cat ${kernelBattery}/capacity ${kernelBattery}/status`),
+    );
     return parseKernelBattery(read.stdout);
   }
 
   /** What is installed, read out of the system partition itself: recovery's own properties do not say. */
-  private async installedSystem(): Promise<{ properties: Record<string, string>; hasSu: boolean } | undefined> {
+  private async installedSystem(): Promise<
+    { properties: Record<string, string>; hasSu: boolean } | undefined
+  > {
     const system = this.partitions;
     if (!system) return undefined;
     try {
@@ -109,4 +119,6 @@ export class AdbLink implements PhoneLink {
 
 /** Properties that the bootloader hands to whatever runs. */
 const bootState = (properties: Readonly<Record<string, string>>) =>
-  Object.fromEntries(Object.entries(properties).filter(([name]) => name.startsWith('ro.boot.') || name === 'ro.crypto.state'));
+  Object.fromEntries(
+    Object.entries(properties).filter(([name]) => name.startsWith('ro.boot.') || name === 'ro.crypto.state'),
+  );

@@ -1,5 +1,11 @@
 import { connect, type Socket } from 'node:net';
-import { Adb, AdbDaemonTransport, AdbPacketSerializeStream, type AdbDaemonConnection, type AdbPacketData } from '@yume-chan/adb';
+import {
+  Adb,
+  AdbDaemonTransport,
+  AdbPacketSerializeStream,
+  type AdbDaemonConnection,
+  type AdbPacketData,
+} from '@yume-chan/adb';
 import { Consumable, pipeFrom, PushReadableStream } from '@yume-chan/stream-extra';
 import { PacketParser } from '@keen-larder/core/protocols/adb/packet.ts';
 import { LinkFailure } from '../phone-link.ts';

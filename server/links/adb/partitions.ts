@@ -23,7 +23,10 @@ export class AdbPartitions implements PartitionAccess {
   async list(): Promise<PartitionFacts[]> {
     const nodes = await this.byName();
     const paths = [...nodes.values()];
-    const sizes = (await this.shell.must(`blockdev --getsize64 ${paths.map(quote).join(' ')}`)).trim().split(/\s+/).map(Number);
+    const sizes = (await this.shell.must(`blockdev --getsize64 ${paths.map(quote).join(' ')}`))
+      .trim()
+      .split(/\s+/)
+      .map(Number);
     if (sizes.length !== paths.length || sizes.some((size) => !Number.isSafeInteger(size))) {
       throw new LinkFailure('The phone did not tell the size of every partition. Connect it again.');
     }
@@ -58,7 +61,11 @@ export class AdbPartitions implements PartitionAccess {
   async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
     const node = await this.node(name);
     if (this.mayUnmount) await this.unmount(node, name);
-    await this.shell.feed(`dd of=${quote(node)} bs=${blockBytes} conv=notrunc 2>/dev/null && sync`, bytes, signal);
+    await this.shell.feed(
+      `dd of=${quote(node)} bs=${blockBytes} conv=notrunc 2>/dev/null && sync`,
+      bytes,
+      signal,
+    );
     await this.shell.must(`blockdev --flushbufs ${quote(node)}`).catch(() => undefined);
   }
 
@@ -90,15 +97,19 @@ export class AdbPartitions implements PartitionAccess {
     return Buffer.concat(parts);
   }
 
-  private async contents(name: string, bytes: number): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
+  private async contents(
+    name: string,
+    bytes: number,
+  ): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
     const head = await this.readRange(name, 0, headBytes);
     if (head.subarray(0, 8).toString('latin1') === 'ANDROID!') return { fileSystem: 'boot image' };
     if (!looksLikeExt4(head)) return {};
     try {
-      const { blocks, freeBlocks, blockBytes: block } = parseSuperblock(
-        head.subarray(superblockOffset, superblockOffset + 1024),
-        bytes,
-      );
+      const {
+        blocks,
+        freeBlocks,
+        blockBytes: block,
+      } = parseSuperblock(head.subarray(superblockOffset, superblockOffset + 1024), bytes);
       return { fileSystem: 'ext4', usedBytes: (blocks - freeBlocks) * block };
     } catch {
       // A damaged file system is still a partition worth keeping; its use is simply not known.
@@ -109,7 +120,8 @@ export class AdbPartitions implements PartitionAccess {
   private async unmount(node: string, name: string): Promise<void> {
     const mounts = parseMounts(await this.shell.must('cat /proc/mounts'));
     for (const { device, at } of mounts) {
-      if (device === node || device.endsWith(`/by-name/${name}`)) await this.shell.must(`umount ${quote(at)}`);
+      if (device === node || device.endsWith(`/by-name/${name}`))
+        await this.shell.must(`umount ${quote(at)}`);
     }
   }
 

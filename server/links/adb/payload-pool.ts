@@ -18,7 +18,8 @@ export class PayloadPool {
 
   /** To be called by whoever has read a payload and keeps nothing of it. */
   giveBack({ buffer, length }: Uint8Array): void {
-    if (length < worthPooling || buffer.byteLength !== pooledBytes || !(buffer instanceof ArrayBuffer)) return;
+    if (length < worthPooling || buffer.byteLength !== pooledBytes || !(buffer instanceof ArrayBuffer))
+      return;
     if (this.free.length < kept) this.free.push(buffer);
   }
 }

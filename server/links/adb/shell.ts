@@ -143,7 +143,8 @@ export class AdbShell {
 
 function shellOf(adb: Adb) {
   const shell = adb.subprocess.shellProtocol;
-  if (!shell) throw new LinkFailure('This phone’s adb is too old: it cannot tell how a command ends (no shell v2).');
+  if (!shell)
+    throw new LinkFailure('This phone’s adb is too old: it cannot tell how a command ends (no shell v2).');
   return shell;
 }
 
@@ -157,7 +158,9 @@ const broken = (error: unknown) =>
 const isLinkError = (error: unknown): boolean =>
   error instanceof Error && error.name === 'Error' && !(error instanceof LinkFailure);
 
-async function textOf(stream: { getReader(): { read(): Promise<{ done: boolean; value?: Uint8Array | undefined }> } }): Promise<string> {
+async function textOf(stream: {
+  getReader(): { read(): Promise<{ done: boolean; value?: Uint8Array | undefined }> };
+}): Promise<string> {
   const reader = stream.getReader();
   const parts: Uint8Array[] = [];
   try {

@@ -37,10 +37,12 @@ watch(
     >
       <template v-if="phone.presence === 'restarting'">It comes back here by itself.</template>
       <template v-else-if="phone.presence === 'looping'">
-        It restarts again and again. Get it into recovery by hand: {{ phone.recoveryKeys }} Then put the last good set
-        back from the <RouterLink to="/larder">larder</RouterLink>.
+        It restarts again and again. Get it into recovery by hand: {{ phone.recoveryKeys }} Then put the last
+        good set back from the <RouterLink to="/larder">larder</RouterLink>.
       </template>
-      <template v-else>Check its cable, and that USB debugging is on. It shows here as soon as it answers.</template>
+      <template v-else
+        >Check its cable, and that USB debugging is on. It shows here as soon as it answers.</template
+      >
     </EmptyState>
   </template>
   <EmptyState v-else-if="bench.loaded && serial" title="This phone has not been on the bench">

@@ -11,7 +11,9 @@ const props = defineProps<{ partitions: readonly PartitionView[]; picked: readon
 const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
 
 const rows = computed(() =>
-  [...props.partitions].sort((a, b) => roles.indexOf(a.role) - roles.indexOf(b.role) || (a.name < b.name ? -1 : 1)),
+  [...props.partitions].sort(
+    (a, b) => roles.indexOf(a.role) - roles.indexOf(b.role) || (a.name < b.name ? -1 : 1),
+  ),
 );
 const all = computed(() => props.picked.length === props.partitions.length);
 const isPicked = (name: string) => props.picked.includes(name);
@@ -38,7 +40,12 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
         />
       </template>
       <template #default="{ row }">
-        <ElCheckbox :model-value="isPicked(row.name)" :aria-label="`Pick ${row.name}`" @click.stop @update:model-value="emit('toggle', row.name)" />
+        <ElCheckbox
+          :model-value="isPicked(row.name)"
+          :aria-label="`Pick ${row.name}`"
+          @click.stop
+          @update:model-value="emit('toggle', row.name)"
+        />
       </template>
     </ElTableColumn>
     <ElTableColumn label="Partition" prop="name" sortable min-width="108">
@@ -66,7 +73,12 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
     </ElTableColumn>
     <ElTableColumn label="Last kept" min-width="118" sortable :sort-method="byKept">
       <template #default="{ row }">
-        <RouterLink v-if="row.kept" :to="{ name: 'set', params: { id: row.kept.setId } }" :title="row.kept.label" @click.stop>
+        <RouterLink
+          v-if="row.kept"
+          :to="{ name: 'set', params: { id: row.kept.setId } }"
+          :title="row.kept.label"
+          @click.stop
+        >
           <TimeText :at="row.kept.at" />
         </RouterLink>
         <span v-else class="soft">never</span>

@@ -23,7 +23,11 @@ const chips = computed(() => {
     condition.build ?? 'build unknown',
     condition.patchLevel && `patch ${condition.patchLevel}`,
     condition.kind === 'unknown' ? undefined : condition.kind,
-    condition.encrypted === undefined ? undefined : condition.encrypted ? 'user data encrypted' : 'not encrypted',
+    condition.encrypted === undefined
+      ? undefined
+      : condition.encrypted
+        ? 'user data encrypted'
+        : 'not encrypted',
   ].filter((chip): chip is string => Boolean(chip));
 });
 const unlocked = computed(() => facts.value?.condition.bootloaderUnlocked);
@@ -79,12 +83,22 @@ async function rename(): Promise<void> {
     </div>
     <ul v-if="facts" class="chips" aria-label="Condition">
       <li v-for="chip in chips" :key="chip">{{ chip }}</li>
-      <li v-if="unlocked !== undefined" :class="{ caution: unlocked }">bootloader {{ unlocked ? 'unlocked' : 'locked' }}</li>
+      <li v-if="unlocked !== undefined" :class="{ caution: unlocked }">
+        bootloader {{ unlocked ? 'unlocked' : 'locked' }}
+      </li>
     </ul>
     <div v-if="facts && abilities" class="mode">
       <strong>In {{ facts.mode }} mode this phone can be</strong>
-      <span v-for="[name, able] in [['read', abilities.read], ['written', abilities.write]] as const" :key="name" :class="{ able }">
-        <component :is="able ? CheckIcon : X" :size="15" role="img" :aria-label="able ? 'yes' : 'no'" /> {{ name }}
+      <span
+        v-for="[name, able] in [
+          ['read', abilities.read],
+          ['written', abilities.write],
+        ] as const"
+        :key="name"
+        :class="{ able }"
+      >
+        <component :is="able ? CheckIcon : X" :size="15" role="img" :aria-label="able ? 'yes' : 'no'" />
+        {{ name }}
       </span>
       <ElButton class="restart" :loading="restarting" :disabled="phone.runId !== undefined" @click="restart">
         Restart into {{ other }}

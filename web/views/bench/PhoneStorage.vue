@@ -47,9 +47,12 @@ const bundles = computed(() => {
     { name: 'Everything', picked: names((role) => role !== 'scratch') },
   ].filter(({ picked }) => picked.length > 0);
 });
-const same = (a: readonly string[], b: readonly string[]) => a.length === b.length && a.every((name) => b.includes(name));
+const same = (a: readonly string[], b: readonly string[]) =>
+  a.length === b.length && a.every((name) => b.includes(name));
 const pickedBytes = computed(() =>
-  (partitions.value ?? []).filter(({ name }) => picks.value.picked.includes(name)).reduce((sum, { bytes }) => sum + bytes, 0),
+  (partitions.value ?? [])
+    .filter(({ name }) => picks.value.picked.includes(name))
+    .reduce((sum, { bytes }) => sum + bytes, 0),
 );
 </script>
 
@@ -68,22 +71,39 @@ const pickedBytes = computed(() =>
         {{ bundle.name }}
       </ElButton>
       <ElButton v-if="picks.picked.length" size="small" text @click="store.set(picks, [])">None</ElButton>
-      <span class="legend" aria-hidden="true">
-        <svg width="20" height="18"><rect x="2" y="1" width="16" height="4" rx="1" fill="var(--ink-soft)" /><rect x="1" y="6" width="18" height="11" rx="2" /></svg>
-        kept
-        <svg width="20" height="18"><rect x="1" y="6" width="18" height="11" rx="2" /></svg>
-        never kept
-      </span>
-      <ElRadioGroup v-model="scale" size="small" aria-label="Scale of the map">
+      <ElRadioGroup v-model="scale" size="small" aria-label="Scale of the map" class="scale">
         <ElRadioButton value="logarithmic">log</ElRadioButton>
         <ElRadioButton value="true">true</ElRadioButton>
       </ElRadioGroup>
     </div>
-    <StorageMap :partitions="mapped" :picked="picks.picked" :scale="scale" @toggle="(name) => store.toggle(picks, name)" />
-    <p class="sum soft" aria-live="polite">
-      {{ picks.picked.length }} of {{ partitions.length }} partitions picked · {{ sizeText(pickedBytes) }}
-    </p>
-    <PartitionTable :partitions="partitions" :picked="picks.picked" @toggle="(name) => store.toggle(picks, name)" @all="(names) => store.set(picks, names)" />
+    <StorageMap
+      :partitions="mapped"
+      :picked="picks.picked"
+      :scale="scale"
+      @toggle="(name) => store.toggle(picks, name)"
+    />
+    <div class="sum soft">
+      <p aria-live="polite">
+        {{ picks.picked.length }} of {{ partitions.length }} partitions picked · {{ sizeText(pickedBytes) }}
+      </p>
+      <span class="legend">
+        <svg width="20" height="18" aria-hidden="true">
+          <rect x="2" y="1" width="16" height="4" rx="1" fill="var(--ink-soft)" />
+          <rect x="1" y="6" width="18" height="11" rx="2" />
+        </svg>
+        lid: kept
+        <svg width="20" height="18" aria-hidden="true">
+          <rect x="1" y="6" width="18" height="11" rx="2" />
+        </svg>
+        no lid: never kept · filling: share in use
+      </span>
+    </div>
+    <PartitionTable
+      :partitions="partitions"
+      :picked="picks.picked"
+      @toggle="(name) => store.toggle(picks, name)"
+      @all="(names) => store.set(picks, names)"
+    />
   </section>
   <EmptyState v-else-if="error" title="The partitions cannot be shown">{{ error }}</EmptyState>
   <p v-else class="soft">Reading the partition table…</p>
@@ -113,9 +133,10 @@ h2 {
   display: inline-flex;
   align-items: center;
   gap: 5px;
+}
+
+.scale {
   margin-left: auto;
-  color: var(--ink-soft);
-  font-size: 12px;
 }
 
 .legend svg {
@@ -128,6 +149,9 @@ h2 {
 }
 
 .sum {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
   margin: 8px 0 4px;
   font-size: 13px;
 }

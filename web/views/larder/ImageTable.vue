@@ -32,11 +32,17 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
         />
       </template>
       <template #default="{ row }">
-        <ElCheckbox :model-value="picked.includes(row.partition)" :aria-label="`Pick ${row.partition}`" @update:model-value="emit('toggle', row.partition)" />
+        <ElCheckbox
+          :model-value="picked.includes(row.partition)"
+          :aria-label="`Pick ${row.partition}`"
+          @update:model-value="emit('toggle', row.partition)"
+        />
       </template>
     </ElTableColumn>
     <ElTableColumn label="Image" prop="partition" sortable min-width="96">
-      <template #default="{ row }"><code>{{ row.partition }}</code></template>
+      <template #default="{ row }"
+        ><code>{{ row.partition }}</code></template
+      >
     </ElTableColumn>
     <ElTableColumn label="Role" width="124">
       <template #default="{ row }"><RoleBadge :role="row.role" named /></template>
@@ -51,11 +57,18 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
       </template>
     </ElTableColumn>
     <ElTableColumn label="MD5" min-width="128">
-      <template #default="{ row }"><CopyText :value="row.md5" :name="`MD5 of ${row.partition}`" short /></template>
+      <template #default="{ row }"
+        ><CopyText :value="row.md5" :name="`MD5 of ${row.partition}`" short
+      /></template>
     </ElTableColumn>
     <ElTableColumn label="Raw" width="54" align="center">
       <template #default="{ row }">
-        <a :href="downloads.raw(set.id, row.partition)" download :aria-label="`Download ${row.partition}.img`" :title="`Download ${row.partition}.img`">
+        <a
+          :href="downloads.raw(set.id, row.partition)"
+          download
+          :aria-label="`Download ${row.partition}.img`"
+          :title="`Download ${row.partition}.img`"
+        >
           <Download :size="15" aria-hidden="true" />
         </a>
       </template>

@@ -22,14 +22,17 @@ const source = computed(() => (binShown.value ? larder.binned : larder.sets));
 const shown = computed(() => {
   const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean);
   return source.value.filter(
-    (set) => (!serial.value || set.serial === serial.value) && wanted.every((word) => textOf(set).includes(word)),
+    (set) =>
+      (!serial.value || set.serial === serial.value) && wanted.every((word) => textOf(set).includes(word)),
   );
 });
 const hidden = computed(() => source.value.length - shown.value.length);
 const selected = computed(() => String(route.query['set'] ?? ''));
 
 const textOf = (set: SetView) =>
-  [set.label, set.note, set.nickname, set.serial, set.model, set.condition.build, set.fingerprint].join(' ').toLowerCase();
+  [set.label, set.note, set.nickname, set.serial, set.model, set.condition.build, set.fingerprint]
+    .join(' ')
+    .toLowerCase();
 
 function select(id: string): void {
   void router.replace({ query: selected.value === id ? {} : { set: id } });
@@ -52,15 +55,29 @@ const emptyBin = () =>
   <header>
     <h1>Larder</h1>
     <p v-if="larder.shelf" class="soft">
-      {{ larder.sets.length }} {{ larder.sets.length === 1 ? 'set' : 'sets' }} of
-      {{ phones.length }} {{ phones.length === 1 ? 'phone' : 'phones' }} · shelf “{{ larder.shelf.name }}”:
+      {{ larder.sets.length }} {{ larder.sets.length === 1 ? 'set' : 'sets' }} of {{ phones.length }}
+      {{ phones.length === 1 ? 'phone' : 'phones' }} · shelf “{{ larder.shelf.name }}”:
       {{ sizeText(larder.shelf.imagedBytes) }} kept as {{ sizeText(larder.shelf.storedBytes) }} ·
       {{ sizeText(larder.shelf.freeBytes) }} free
     </p>
   </header>
   <div v-if="larder.all.length" class="filters">
-    <ElInput v-model="words" data-filter placeholder="Name, phone, build, checksum…" clearable aria-label="Filter the sets" class="words" />
-    <ElSelect v-if="phones.length > 1" v-model="serial" placeholder="any phone" clearable aria-label="Phone" class="phone">
+    <ElInput
+      v-model="words"
+      data-filter
+      placeholder="Name, phone, build, checksum…"
+      clearable
+      aria-label="Filter the sets"
+      class="words"
+    />
+    <ElSelect
+      v-if="phones.length > 1"
+      v-model="serial"
+      placeholder="any phone"
+      clearable
+      aria-label="Phone"
+      class="phone"
+    >
       <ElOption v-for="[each, nickname] in phones" :key="each" :value="each" :label="nickname" />
     </ElSelect>
     <span v-if="hidden" class="hidden">
@@ -68,17 +85,26 @@ const emptyBin = () =>
       <a href="#" @click.prevent="clear">show all</a>
     </span>
     <span class="end">
-      <ElButton v-if="larder.binned.length || binShown" size="small" :aria-pressed="binShown" @click="binShown = !binShown">
+      <ElButton
+        v-if="larder.binned.length || binShown"
+        size="small"
+        :aria-pressed="binShown"
+        @click="binShown = !binShown"
+      >
         {{ binShown ? 'Back to the sets' : `Bin (${larder.binned.length})` }}
       </ElButton>
-      <ElButton v-if="binShown && larder.binned.length" size="small" @click="emptyBin">Empty the bin now</ElButton>
+      <ElButton v-if="binShown && larder.binned.length" size="small" @click="emptyBin"
+        >Empty the bin now</ElButton
+      >
     </span>
   </div>
   <p v-if="binShown" class="soft note">Sets in the bin are gone for good a day after they were put there.</p>
   <ul v-if="shown.length" class="cards">
     <li v-for="set in shown" :key="set.id" @click="select(set.id)">
       <PaperLabel :set="set" :selected="set.id === selected" />
-      <ElButton v-if="binShown" size="small" class="out" @click.stop="takeOut(set.id)">Take out of the bin</ElButton>
+      <ElButton v-if="binShown" size="small" class="out" @click.stop="takeOut(set.id)"
+        >Take out of the bin</ElButton
+      >
     </li>
   </ul>
   <EmptyState v-else-if="larder.loaded && source.length" title="No set matches the filter">

@@ -119,36 +119,84 @@ const start = (begin: (id: string) => Promise<Parameters<typeof runs.take>[0]>) 
         />
         <h1 v-else>
           {{ set.label }}
-          <button type="button" aria-label="Rename this set" title="Rename" @click="edit"><Pencil :size="15" aria-hidden="true" /></button>
+          <button type="button" aria-label="Rename this set" title="Rename" @click="edit">
+            <Pencil :size="15" aria-hidden="true" />
+          </button>
         </h1>
         <p v-if="set.binnedAt" class="binned">In the bin; gone for good a day after it was put there.</p>
         <dl>
-          <div><dt>Phone</dt><dd>{{ set.nickname }} · {{ set.maker }} {{ set.model }}<br /><CopyText :value="set.serial" name="serial" /></dd></div>
-          <div><dt>Condition</dt><dd>{{ set.condition.kind }}<br />{{ set.condition.build ?? 'build unknown' }}</dd></div>
-          <div><dt>Taken</dt><dd>{{ exactTime(set.createdAt) }}<br />in {{ set.mode }} mode, {{ durationText(set.elapsedMs) }}</dd></div>
-          <div><dt>Size</dt><dd>{{ sizeText(set.bytes) }} as imaged<br />{{ sizeText(set.addedBytes) }} new on the shelf</dd></div>
+          <div>
+            <dt>Phone</dt>
+            <dd>
+              {{ set.nickname }} · {{ set.maker }} {{ set.model }}<br /><CopyText
+                :value="set.serial"
+                name="serial"
+              />
+            </dd>
+          </div>
+          <div>
+            <dt>Condition</dt>
+            <dd>{{ set.condition.kind }}<br />{{ set.condition.build ?? 'build unknown' }}</dd>
+          </div>
+          <div>
+            <dt>Taken</dt>
+            <dd>
+              {{ exactTime(set.createdAt) }}<br />in {{ set.mode }} mode, {{ durationText(set.elapsedMs) }}
+            </dd>
+          </div>
+          <div>
+            <dt>Size</dt>
+            <dd>{{ sizeText(set.bytes) }} as imaged<br />{{ sizeText(set.addedBytes) }} new on the shelf</dd>
+          </div>
           <div>
             <dt>Verified</dt>
             <dd>
-              <template v-if="set.verifiedAt"><TimeText :at="set.verifiedAt" /><br />{{ set.damaged ? 'damage was found' : 'all as it was kept' }}</template>
+              <template v-if="set.verifiedAt"
+                ><TimeText :at="set.verifiedAt" /><br />{{
+                  set.damaged ? 'damage was found' : 'all as it was kept'
+                }}</template
+              >
               <template v-else>not since it was taken</template>
             </dd>
           </div>
-          <div><dt>Checksum of the set</dt><dd><CopyText :value="set.fingerprint" name="checksum of the set" short /></dd></div>
+          <div>
+            <dt>Checksum of the set</dt>
+            <dd><CopyText :value="set.fingerprint" name="checksum of the set" short /></dd>
+          </div>
         </dl>
       </div>
     </div>
     <div class="actions">
-      <ElButton @click="start(api.verify)"><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton>
-      <ElButton @click="start(api.exportToFolder)"><FolderOutput :size="15" aria-hidden="true" />&nbsp;Export to a folder</ElButton>
-      <a class="el-button" :href="downloads.tar(set.id)" download><Download :size="15" aria-hidden="true" />&nbsp;Download as tar</a>
-      <ElButton class="bin" :disabled="set.binnedAt !== undefined" @click="bin"><Trash2 :size="15" aria-hidden="true" />&nbsp;Delete</ElButton>
+      <ElButton @click="start(api.verify)"
+        ><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton
+      >
+      <ElButton @click="start(api.exportToFolder)"
+        ><FolderOutput :size="15" aria-hidden="true" />&nbsp;Export to a folder</ElButton
+      >
+      <a class="el-button" :href="downloads.tar(set.id)" download
+        ><Download :size="15" aria-hidden="true" />&nbsp;Download as tar</a
+      >
+      <ElButton class="bin" :disabled="set.binnedAt !== undefined" @click="bin"
+        ><Trash2 :size="15" aria-hidden="true" />&nbsp;Delete</ElButton
+      >
     </div>
     <label class="note">
       <span class="soft">Note</span>
-      <ElInput v-model="note" type="textarea" autosize :maxlength="4000" placeholder="What one should know about it" @blur="saveNote" />
+      <ElInput
+        v-model="note"
+        type="textarea"
+        autosize
+        :maxlength="4000"
+        placeholder="What one should know about it"
+        @blur="saveNote"
+      />
     </label>
-    <ImageTable :set="set" :picked="picks.picked" @toggle="(name) => store.toggle(picks, name)" @all="(names) => store.set(picks, names)" />
+    <ImageTable
+      :set="set"
+      :picked="picks.picked"
+      @toggle="(name) => store.toggle(picks, name)"
+      @all="(names) => store.set(picks, names)"
+    />
   </article>
   <EmptyState v-else-if="error" title="This set cannot be shown">
     {{ error }} <RouterLink to="/larder">Go to the larder</RouterLink>

@@ -24,13 +24,20 @@ useIntervalFn(load, 700, { immediateCallback: true });
   <header>
     <h1>Practice bench</h1>
     <p class="soft">
-      Simulated phones with real flash, real file systems and real adb. What you do here is what hands do at a bench;
-      nothing of it is told to the application, which has to find out.
+      Simulated phones with real flash, real file systems and real adb. What you do here is what hands do at a
+      bench; nothing of it is told to the application, which has to find out.
     </p>
   </header>
   <EmptyState v-if="error" title="The practice bench does not answer">{{ error }}</EmptyState>
   <template v-else-if="view">
-    <PracticePhoneCard v-for="phone in view.phones" :key="phone.serial" :phone="phone" :good-builds="view.goodBuilds" :broken-builds="view.brokenBuilds" @changed="load" />
+    <PracticePhoneCard
+      v-for="phone in view.phones"
+      :key="phone.serial"
+      :phone="phone"
+      :good-builds="view.goodBuilds"
+      :broken-builds="view.brokenBuilds"
+      @changed="load"
+    />
   </template>
 </template>
 

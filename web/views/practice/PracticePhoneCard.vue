@@ -6,7 +6,11 @@ import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import { api } from '../../api/client.ts';
 import { announceError } from '../../state/notices.ts';
 
-const props = defineProps<{ phone: PracticePhone; goodBuilds: readonly PracticeBuild[]; brokenBuilds: readonly PracticeBuild[] }>();
+const props = defineProps<{
+  phone: PracticePhone;
+  goodBuilds: readonly PracticeBuild[];
+  brokenBuilds: readonly PracticeBuild[];
+}>();
 const emit = defineEmits<{ changed: [] }>();
 const busy = ref(false);
 const percent = ref(props.phone.battery.percent);
@@ -40,40 +44,76 @@ async function act(action: PracticeAction): Promise<void> {
   <article :data-practice="phone.serial" :data-phase="phone.phase">
     <header>
       <h2>{{ phone.maker }} {{ phone.model }}</h2>
-      <span class="soft">serial <code>{{ phone.serial }}</code> · adb at <code>{{ phone.adb }}</code></span>
+      <span class="soft"
+        >serial <code>{{ phone.serial }}</code> · adb at <code>{{ phone.adb }}</code></span
+      >
       <strong class="state" :class="phone.phase">{{ state }}</strong>
     </header>
     <p v-if="phone.reason" class="reason">Why: {{ phone.reason }}</p>
     <p v-else-if="phone.phase === 'running'" class="soft">
-      <template v-if="phone.build">{{ phone.build }} · </template>{{ phone.hasImei ? 'IMEI present' : 'no IMEI' }}
+      <template v-if="phone.build">{{ phone.build }} · </template
+      >{{ phone.hasImei ? 'IMEI present' : 'no IMEI' }}
     </p>
     <dl>
       <div>
         <dt>Cable</dt>
         <dd>
-          <ElSwitch :model-value="phone.cable" active-text="in" inactive-text="out" aria-label="Cable" @update:model-value="(isIn) => act({ do: 'cable', in: Boolean(isIn) })" />
-          <ElButton size="small" :disabled="!phone.cable" @click="act({ do: 'pull-after', bytes: 24 * 1024 * 1024 })">Pull it after 24 MiB more</ElButton>
+          <ElSwitch
+            :model-value="phone.cable"
+            active-text="in"
+            inactive-text="out"
+            aria-label="Cable"
+            @update:model-value="(isIn) => act({ do: 'cable', in: Boolean(isIn) })"
+          />
+          <ElButton
+            size="small"
+            :disabled="!phone.cable"
+            @click="act({ do: 'pull-after', bytes: 24 * 1024 * 1024 })"
+            >Pull it after 24 MiB more</ElButton
+          >
         </dd>
       </div>
       <div>
         <dt>Keys</dt>
         <dd>
-          <ElButton size="small" @click="act({ do: 'keys', into: 'recovery' })">Hold Power and Volume up</ElButton>
+          <ElButton size="small" @click="act({ do: 'keys', into: 'recovery' })"
+            >Hold Power and Volume up</ElButton
+          >
           <ElButton size="small" @click="act({ do: 'keys', into: 'system' })">Hold Power</ElButton>
-          <ElButton size="small" @click="act({ do: 'power', on: !phone.power })">{{ phone.power ? 'Switch off' : 'Switch on' }}</ElButton>
+          <ElButton size="small" @click="act({ do: 'power', on: !phone.power })">{{
+            phone.power ? 'Switch off' : 'Switch on'
+          }}</ElButton>
         </dd>
       </div>
       <div>
         <dt>Battery</dt>
         <dd class="battery">
-          <ElSlider v-model="percent" :min="1" :max="100" :format-tooltip="(value: number) => `${value} %`" aria-label="Battery in percent" @change="act({ do: 'battery', percent, chargesOnCable: phone.battery.chargesOnCable })" />
+          <ElSlider
+            v-model="percent"
+            :min="1"
+            :max="100"
+            :format-tooltip="(value: number) => `${value} %`"
+            aria-label="Battery in percent"
+            @change="act({ do: 'battery', percent, chargesOnCable: phone.battery.chargesOnCable })"
+          />
           <span>{{ phone.battery.percent }} %</span>
-          <ElSwitch :model-value="phone.battery.chargesOnCable" active-text="charges on the cable" aria-label="Charges on the cable" @update:model-value="(charges) => act({ do: 'battery', percent: phone.battery.percent, chargesOnCable: Boolean(charges) })" />
+          <ElSwitch
+            :model-value="phone.battery.chargesOnCable"
+            active-text="charges on the cable"
+            aria-label="Charges on the cable"
+            @update:model-value="
+              (charges) =>
+                act({ do: 'battery', percent: phone.battery.percent, chargesOnCable: Boolean(charges) })
+            "
+          />
         </dd>
       </div>
       <div>
         <dt>Use</dt>
-        <dd><ElButton size="small" @click="act({ do: 'use' })">A day in the field</ElButton> <span class="soft">writes a few sightings into user data</span></dd>
+        <dd>
+          <ElButton size="small" @click="act({ do: 'use' })">A day in the field</ElButton>
+          <span class="soft">writes a few sightings into user data</span>
+        </dd>
       </div>
     </dl>
     <template
@@ -86,7 +126,9 @@ async function act(action: PracticeAction): Promise<void> {
       <h3>{{ heading }}</h3>
       <ul>
         <li v-for="build in builds" :key="build.id">
-          <ElButton size="small" :disabled="busy" @click="act({ do: does, build: build.id })">{{ build.title }}</ElButton>
+          <ElButton size="small" :disabled="busy" @click="act({ do: does, build: build.id })">{{
+            build.title
+          }}</ElButton>
           <span class="soft">{{ build.sentence }}</span>
         </li>
       </ul>
@@ -155,7 +197,8 @@ dd .el-button {
 }
 
 .battery .el-slider {
-  width: 220px;
+  flex: none;
+  width: 200px;
   margin: 0 8px;
 }
 

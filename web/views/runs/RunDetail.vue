@@ -35,8 +35,10 @@ watch(
     <RouterLink to="/runs" class="back">Runs</RouterLink>
     <h1>{{ run.title }}</h1>
     <p class="soft">
-      {{ exactTime(run.startedAt) }}<template v-if="run.endedAt"> · {{ durationText(run.endedAt - run.startedAt) }}</template> ·
-      {{ sizeText(run.doneBytes) }} of {{ sizeText(run.bytes) }} · {{ sizeText(run.bytesPerSecond) }}/s {{ live ? 'now' : 'on average' }}
+      {{ exactTime(run.startedAt)
+      }}<template v-if="run.endedAt"> · {{ durationText(run.endedAt - run.startedAt) }}</template> ·
+      {{ sizeText(run.doneBytes) }} of {{ sizeText(run.bytes) }} · {{ sizeText(run.bytesPerSecond) }}/s
+      {{ live ? 'now' : 'on average' }}
       <template v-if="live && run.leftMs !== undefined"> · {{ durationText(run.leftMs) }} left</template>
     </p>
     <p v-if="run.outcome" class="outcome" :class="run.state">{{ run.outcome }}</p>
@@ -52,7 +54,9 @@ watch(
     <section>
       <h2>Log</h2>
       <ol ref="box" class="log" tabindex="0" aria-label="Log">
-        <li v-for="line in log" :key="line.seq" :class="line.level"><time>{{ clockTime(line.at) }}</time> {{ line.text }}</li>
+        <li v-for="line in log" :key="line.seq" :class="line.level">
+          <time>{{ clockTime(line.at) }}</time> {{ line.text }}
+        </li>
       </ol>
     </section>
   </article>

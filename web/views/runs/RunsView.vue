@@ -22,12 +22,20 @@ const states: Readonly<Record<RunView['state'], string>> = {
 
 <template>
   <RunDetail v-if="run" :key="run.id" :run="run" />
-  <EmptyState v-else-if="id && runs.loaded" title="There is no such run"><RouterLink to="/runs">Go to the runs</RouterLink></EmptyState>
+  <EmptyState v-else-if="id && runs.loaded" title="There is no such run"
+    ><RouterLink to="/runs">Go to the runs</RouterLink></EmptyState
+  >
   <template v-else>
     <h1>Runs</h1>
     <table v-if="runs.list.length">
       <thead>
-        <tr><th>Run</th><th>State</th><th class="number">Size</th><th class="number">Took</th><th>Started</th></tr>
+        <tr>
+          <th>Run</th>
+          <th>State</th>
+          <th class="number">Size</th>
+          <th class="number">Took</th>
+          <th>Started</th>
+        </tr>
       </thead>
       <tbody>
         <tr v-for="each in runs.list" :key="each.id">
@@ -35,14 +43,18 @@ const states: Readonly<Record<RunView['state'], string>> = {
             <RouterLink :to="{ name: 'runs', params: { id: each.id } }">{{ each.title }}</RouterLink>
             <p v-if="each.outcome" class="soft">{{ each.outcome }}</p>
           </td>
-          <td><span class="state" :class="each.state">{{ states[each.state] }}</span></td>
+          <td>
+            <span class="state" :class="each.state">{{ states[each.state] }}</span>
+          </td>
           <td class="number">{{ sizeText(each.doneBytes) }}</td>
           <td class="number">{{ each.endedAt ? durationText(each.endedAt - each.startedAt) : '–' }}</td>
           <td><TimeText :at="each.startedAt" /></td>
         </tr>
       </tbody>
     </table>
-    <EmptyState v-else-if="runs.loaded" title="Nothing has been run yet">Imaging, putting back, verifying and exporting show here, with their logs.</EmptyState>
+    <EmptyState v-else-if="runs.loaded" title="Nothing has been run yet"
+      >Imaging, putting back, verifying and exporting show here, with their logs.</EmptyState
+    >
     <p v-else class="soft">Loading the runs…</p>
   </template>
 </template>

@@ -1,0 +1,81 @@
+import eslint from '@eslint/js';
+import prettier from 'eslint-config-prettier';
+import vue from 'eslint-plugin-vue';
+import globals from 'globals';
+import tseslint from 'typescript-eslint';
+
+/**
+ * Which rooms a room may import from; see docs/architecture.md. Anything else is a wrong arrow.
+ * Tests may reach the simulated phones, since they are what everything is tried on.
+ */
+const arrows = {
+  core: [],
+  contract: ['core'],
+  server: ['core', 'contract'],
+  web: ['core', 'contract'],
+  standin: ['core', 'contract'],
+  cli: ['core', 'contract', 'server'],
+};
+const rooms = [...Object.keys(arrows), 'demo', 'e2e', 'benchmarks', 'scripts'];
+const tests = ['**/*.test.ts', '**/testing/**'];
+
+const arrowRules = Object.entries(arrows).map(([room, allowed]) => {
+  const forbidden = rooms.filter((other) => other !== room && !allowed.includes(other));
+  return {
+    files: [`${room}/**/*.{ts,vue,mjs}`],
+    ignores: tests,
+    rules: {
+      'no-restricted-imports': [
+        'error',
+        {
+          patterns: [
+            {
+              group: forbidden.flatMap((other) => [
+                `@keen-larder/${other}`,
+                `@keen-larder/${other}/*`,
+                `../**/${other}/**`,
+              ]),
+              message: `A wrong arrow: ${room} may import ${allowed.join(' and ') || 'nothing of the house'}.`,
+            },
+            ...(room === 'core'
+              ? [
+                  {
+                    group: ['node:*', 'fs', 'path', 'vue', 'express'],
+                    message: 'core does no input or output.',
+                  },
+                ]
+              : []),
+          ],
+        },
+      ],
+    },
+  };
+});
+
+export default tseslint.config(
+  { ignores: ['**/dist/**', '**/node_modules/**'] },
+  eslint.configs.recommended,
+  ...tseslint.configs.strict,
+  ...vue.configs['flat/recommended'],
+  prettier,
+  {
+    languageOptions: { globals: { ...globals.node, ...globals.browser } },
+    rules: {
+      'no-undef': 'off',
+      // `!` stands where noUncheckedIndexedAccess cannot see what the line before has checked.
+      '@typescript-eslint/no-non-null-assertion': 'off',
+      '@typescript-eslint/no-empty-function': 'off',
+      '@typescript-eslint/no-invalid-void-type': 'off',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_' }],
+    },
+  },
+  {
+    files: ['**/*.vue'],
+    languageOptions: { parserOptions: { parser: tseslint.parser } },
+    rules: {
+      'vue/multi-word-component-names': 'off',
+      'vue/require-default-prop': 'off',
+    },
+  },
+  ...arrowRules,
+);
