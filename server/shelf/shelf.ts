@@ -55,6 +55,11 @@ export class Shelf {
     return { shelf, findings: await shelf.clear() };
   }
 
+  /** A shelf that another program may be using: nothing is cleared away, nothing may be written. */
+  static attach(path: string, name: string, chunks: ChunkStatements, workers: ShelfWorkers): Shelf {
+    return new Shelf(path, name, chunks, workers);
+  }
+
   /** Whether a chunk is stored; `digest` has 32 bytes. */
   has(digest: Uint8Array): boolean {
     return this.chunks.find(digest) !== undefined;

@@ -12,7 +12,7 @@ export interface BootImagePlan {
 }
 
 /** Load addresses of the usual base 0x10000000 (AOSP mkbootimg's defaults). */
-const addresses = { kernel: 0x10008000, ramdisk: 0x11000000, second: 0x10f00000, tags: 0x10000100 };
+const addresses = { kernel: 0x10008000, ramdisk: 0x11000000, tags: 0x10000100 };
 
 /**
  * What SHA-1 runs over to give the `id` of a version 1 image: each part followed by its size in
@@ -40,7 +40,7 @@ export function writeBootImage(plan: BootImagePlan): Uint8Array {
     ramdiskBytes: ramdisk.length,
     ramdiskAddress: addresses.ramdisk,
     secondBytes: 0,
-    secondAddress: addresses.second,
+    secondAddress: 0,
     tagsAddress: addresses.tags,
     pageBytes,
     headerVersion: 1,

@@ -53,7 +53,7 @@ function entries(area: Uint8Array, first: number, base: number): Attribute[] {
     found.push({
       name: prefix + readAscii(area.subarray(nameAt, nameAt + entry.e_name_len)),
       value: stored
-        ? area.slice(entry.e_value_offs, entry.e_value_offs + entry.e_value_size)
+        ? new Uint8Array(area.subarray(entry.e_value_offs, entry.e_value_offs + entry.e_value_size))
         : new Uint8Array(),
       valueInode: entry.e_value_inum,
       valueBytes: entry.e_value_size,

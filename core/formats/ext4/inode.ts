@@ -70,7 +70,7 @@ export function parseInode(record: Uint8Array, number: number, offset: number): 
     encrypted: (i.i_flags & inodeFlags.encrypted) !== 0,
     block: i.i_block,
     attributeBlock: i.i_file_acl_lo + i.i_file_acl_high * 2 ** 32,
-    attributeArea: extraBytes ? record.slice(128 + extraBytes) : new Uint8Array(),
+    attributeArea: extraBytes ? record.subarray(128 + extraBytes) : new Uint8Array(),
     offset,
   };
 }

@@ -151,7 +151,7 @@ const superblockChecksum = (bytes: Uint8Array) =>
 /** The superblock as a mount leaves it: time and count of mounting, and its checksum where it has one. */
 export function withMount(bytes: Uint8Array, mountedAtSeconds: number): Uint8Array {
   const s = superblock.read(bytes);
-  const out = bytes.slice();
+  const out = new Uint8Array(bytes);
   superblock.write(out, 0, {
     ...s,
     s_mtime: mountedAtSeconds,

@@ -120,7 +120,7 @@ async function readCopy(
   if (header.headerBytes < gptHeader.bytes || header.headerBytes > sectorBytes) {
     throw new FormatError('gpt', 'headerBytes', at('headerBytes'), `${header.headerBytes} bytes`);
   }
-  const covered = sector.slice(0, header.headerBytes);
+  const covered = new Uint8Array(sector.subarray(0, header.headerBytes));
   covered.fill(0, gptHeader.offsetOf('headerCrc32'), gptHeader.offsetOf('headerCrc32') + 4);
   if (crc32(covered) !== header.headerCrc32) {
     throw new FormatError('gpt', 'headerCrc32', at('headerCrc32'), 'the header checksum is wrong');

@@ -1,0 +1,93 @@
+import { mkdir } from 'node:fs/promises';
+import type { SetView } from '@keen-larder/contract/sets.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import type { Larder } from '@keen-larder/server/larder/larder.ts';
+import { openForReading } from '@keen-larder/server/reading.ts';
+import { exportChecksums, exportImage } from '@keen-larder/server/runs/exporting.ts';
+import { verifyImage } from '@keen-larder/server/runs/verify-image.ts';
+import { DamagedImage } from '@keen-larder/server/shelf/image-reader.ts';
+import { complain, say } from './output.ts';
+
+export async function listSets(home: string, json: boolean): Promise<number> {
+  return withLarder(home, (larder) => {
+    const sets = larder.list();
+    if (json) say(JSON.stringify(sets, null, 2));
+    for (const set of json ? [] : sets) {
+      say(`${set.id}  ${set.label}`);
+      say(`  ${set.nickname} (${set.serial}), ${set.imageCount} images, ${sizeText(set.bytes)} as imaged`);
+    }
+    return Promise.resolve(0);
+  });
+}
+
+export async function verifySets(home: string, wanted: string | undefined): Promise<number> {
+  return withLarder(home, async (larder) => {
+    const sets = wanted === undefined ? larder.list() : find(larder, wanted);
+    if (!sets) return 2;
+    let damaged = 0;
+    for (const set of sets) {
+      for (const { partition } of larder.detail(set.id).images) {
+        try {
+          await verifyImage(
+            larder.shelf,
+            larder.image(set.id, partition),
+            new AbortController().signal,
+            () => undefined,
+          );
+        } catch (error) {
+          if (!(error instanceof DamagedImage)) throw error;
+          damaged++;
+          say(`DAMAGED  ${set.label}: ${error.message}`);
+        }
+      }
+      say(`verified ${set.label}: ${set.imageCount} images`);
+    }
+    return damaged > 0 ? 1 : 0;
+  });
+}
+
+export async function exportSet(home: string, wanted: string, folder: string): Promise<number> {
+  return withLarder(home, async (larder) => {
+    const [set] = find(larder, wanted) ?? [];
+    if (!set) return 2;
+    try {
+      await mkdir(folder);
+    } catch (error) {
+      complain(`${folder} cannot be made: ${(error as Error).message}. Name a folder that is not there yet.`);
+      return 2;
+    }
+    for (const { partition } of larder.detail(set.id).images) {
+      try {
+        await exportImage(larder, set.id, partition, folder);
+      } catch (error) {
+        if (!(error instanceof DamagedImage)) throw error;
+        complain(`${error.message} The export is not complete.`);
+        return 1;
+      }
+    }
+    await exportChecksums(larder, set.id, folder);
+    say(`${set.imageCount} images in ${folder}`);
+    return 0;
+  });
+}
+
+/** The one set of that id or name; says so when there is none or more than one. */
+function find(larder: Larder, wanted: string): SetView[] | undefined {
+  const found = larder.list().filter(({ id, label }) => id === wanted || label === wanted);
+  if (found.length === 1) return found;
+  complain(
+    found.length === 0
+      ? `There is no set “${wanted}”. \`larder sets\` lists them.`
+      : `${found.length} sets are called “${wanted}”. Name one by its id.`,
+  );
+  return undefined;
+}
+
+async function withLarder(home: string, work: (larder: Larder) => Promise<number>): Promise<number> {
+  const opened = openForReading(home);
+  try {
+    return await work(opened.larder);
+  } finally {
+    await opened.close();
+  }
+}

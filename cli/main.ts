@@ -1,0 +1,63 @@
+/** The `larder` command; exit codes: 0 good, 1 a finding, 2 wrong use. */
+import { homedir } from 'node:os';
+import { join } from 'node:path';
+import { Command, CommanderError } from 'commander';
+import { exportSet, listSets, verifySets } from './larder-commands.ts';
+import { inspectFile } from './inspect.ts';
+
+const program = new Command('larder')
+  .description('Looks at images and at the larder without the application')
+  .exitOverride()
+  .configureOutput({ outputError: (text, write) => write(text) });
+
+const home = [
+  '--home <dir>',
+  'folder of the catalogue and the shelf',
+  join(homedir(), '.keen-larder'),
+] as const;
+
+program
+  .command('inspect <file>')
+  .description('says what an image file is: GPT, boot image, ext4, otherwise raw')
+  .option('--json', 'as JSON')
+  .action(async (file: string, { json }: { json?: boolean }) => done(await inspectFile(file, json ?? false)));
+
+program
+  .command('sets')
+  .description('lists the sets')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: { home: string; json?: boolean }) =>
+    done(await listSets(options.home, options.json ?? false)),
+  );
+
+program
+  .command('verify [set]')
+  .description('reads sets back from the shelf and compares their digests; all sets, or one by id or name')
+  .option(...home)
+  .action(async (set: string | undefined, options: { home: string }) =>
+    done(await verifySets(options.home, set)),
+  );
+
+program
+  .command('export <set> <folder>')
+  .description('writes a set, by id or name, as raw images with SHA256SUMS and MD5SUMS into a new folder')
+  .option(...home)
+  .action(async (set: string, folder: string, options: { home: string }) =>
+    done(await exportSet(options.home, set, folder)),
+  );
+
+function done(code: number): void {
+  process.exitCode = code;
+}
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  if (error instanceof CommanderError) {
+    process.exitCode = error.exitCode === 0 ? 0 : 2;
+  } else {
+    process.stderr.write(`${(error as Error).message}\n`);
+    process.exitCode = 2;
+  }
+}

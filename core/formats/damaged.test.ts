@@ -1,0 +1,183 @@
+import fc from 'fast-check';
+import { beforeAll, describe, expect, it } from 'vitest';
+import { FormatError } from '../bytes/format-error.ts';
+import { memorySource } from '../bytes/source.ts';
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { testFolder } from '../../e2e/support/bench.ts';
+import { sparsePieces } from './android-sparse/index.ts';
+import { readBootImage, writeBootImage } from './boot-image/index.ts';
+import { readCpio, writeCpio } from './cpio/index.ts';
+import { Ext4, type Inode } from './ext4/index.ts';
+import { readGpt, writeGpt } from './gpt/index.ts';
+import { inspectImage } from './inspect.ts';
+
+/** Bytes with a few places changed, cut off somewhere, or both. */
+const damage = (original: Uint8Array, hot: number) =>
+  fc
+    .record({
+      // Most changes go where the structures are, at the start.
+      changes: fc.array(
+        fc.tuple(
+          fc.oneof(
+            { weight: 4, arbitrary: fc.nat(hot - 1) },
+            { weight: 1, arbitrary: fc.nat(original.length - 1) },
+          ),
+          fc.integer({ min: 0, max: 255 }),
+        ),
+        { minLength: 1, maxLength: 8 },
+      ),
+      keep: fc.oneof(
+        { weight: 3, arbitrary: fc.constant(original.length) },
+        { weight: 1, arbitrary: fc.nat(original.length) },
+      ),
+    })
+    .map(({ changes, keep }) => {
+      const bytes = new Uint8Array(original.subarray(0, keep));
+      for (const [at, value] of changes) if (at < bytes.length) bytes[at] = value;
+      return bytes;
+    });
+
+/** A reader answers or throws a FormatError that says where; anything else is a fault of ours. */
+async function isTotal(read: () => Promise<unknown>): Promise<void> {
+  try {
+    await read();
+  } catch (error) {
+    if (!(error instanceof FormatError)) throw error;
+    expect(error.field).not.toBe('');
+    expect(error.offset).toBeGreaterThanOrEqual(0);
+  }
+}
+
+const linuxData = '0FC63DAF-8483-4772-8E79-3D69D8477DE4';
+const runs = { numRuns: 400, seed: 20261124 };
+
+describe('readers fed with damaged bytes', () => {
+  const folder = testFolder();
+  let ext4: Uint8Array;
+  let ext2: Uint8Array;
+  beforeAll(() => {
+    const root = join(folder.path, 'root');
+    mkdirSync(join(root, 'a/b'), { recursive: true });
+    writeFileSync(join(root, 'a/b/file'), 'x'.repeat(30_000));
+    writeFileSync(join(root, 'note'), 'short');
+    symlinkSync('a/b', join(root, 'link'));
+    const make = (...options: string[]) => {
+      const image = join(folder.path, 'fs.img');
+      execFileSync('mke2fs', ['-q', '-F', ...options, '-b', '1024', '-N', '32', '-d', root, image, '512'], {
+        stdio: 'ignore',
+      });
+      return readFileSync(image);
+    };
+    ext4 = make('-t', 'ext4', '-O', '^has_journal,inline_data', '-I', '256');
+    ext2 = make('-t', 'ext2');
+    return folder.remove;
+  });
+
+  it('GPT', async () => {
+    const bytes = new Uint8Array(300 * 512);
+    const partitions = ['boot', 'efs'].map((name, i) => ({
+      name,
+      typeGuid: linuxData,
+      uniqueGuid: linuxData,
+      firstLba: 40 + i * 50,
+      lastLba: 80 + i * 50,
+    }));
+    for (const piece of writeGpt({
+      sectorBytes: 512,
+      diskBytes: bytes.length,
+      diskGuid: linuxData,
+      partitions,
+    }))
+      bytes.set(piece.bytes, piece.offset);
+    await fc.assert(
+      fc.asyncProperty(damage(bytes, 1400), (damaged) => isTotal(() => readGpt(memorySource(damaged)))),
+      runs,
+    );
+  });
+
+  it('boot image', async () => {
+    const image = writeBootImage({
+      kernel: new Uint8Array(3000),
+      ramdisk: new Uint8Array(900),
+      commandLine: 'x',
+      os: { version: '9.0.0', patchLevel: '2026-03' },
+      pageBytes: 2048,
+    });
+    await fc.assert(
+      fc.asyncProperty(damage(image, 1700), (damaged) => isTotal(() => readBootImage(memorySource(damaged)))),
+      runs,
+    );
+  });
+
+  it.each(['ext4', 'ext2'])('%s: superblock, directories, files, links and attributes', async (kind) => {
+    const image = kind === 'ext4' ? ext4 : ext2;
+    const readAll = async (bytes: Uint8Array) => {
+      const fs = await Ext4.open(memorySource(bytes));
+      const seen = new Set<number>();
+      const visit = async (inode: Inode): Promise<void> => {
+        if (seen.has(inode.number) || seen.size > 200) return;
+        seen.add(inode.number);
+        await fs.attributes(inode);
+        if (inode.type === 'link') await fs.linkTarget(inode);
+        if (inode.type === 'file') await fs.read(inode, 1 << 20);
+        if (inode.type === 'directory')
+          for (const entry of await fs.list(inode)) await visit(await fs.inode(entry.inode));
+      };
+      await visit(await fs.inode(2));
+    };
+    await readAll(image);
+    await fc.assert(
+      fc.asyncProperty(damage(image, 24 * 1024), (damaged) => isTotal(() => readAll(damaged))),
+      runs,
+    );
+  });
+
+  it('sparse image', async () => {
+    const bytes = new Uint8Array(200);
+    const view = new DataView(bytes.buffer);
+    [0xed26ff3a, 1, 28 | (12 << 16), 64, 3, 2].forEach((word, i) => view.setUint32(i * 4, word, true));
+    [0xcac1, 1, 12 + 64].forEach((word, i) => view.setUint32(28 + i * 4, word, true));
+    [0xcac3, 2, 12].forEach((word, i) => view.setUint32(28 + 76 + i * 4, word, true));
+    const readAll = async (input: Uint8Array) => {
+      for await (const piece of sparsePieces(memorySource(input))) void piece;
+    };
+    await readAll(bytes);
+    await fc.assert(
+      fc.asyncProperty(damage(bytes, 120), (damaged) => isTotal(() => readAll(damaged))),
+      runs,
+    );
+  });
+
+  it('cpio archive', async () => {
+    const archive = writeCpio([
+      { path: 'init', mode: 0o100750, content: Uint8Array.of(1, 2, 3) },
+      { path: 'prop.default', mode: 0o100644, content: new TextEncoder().encode('a=b\n') },
+    ]);
+    expect(readCpio(archive).map(({ path, mode, content }) => [path, mode, content.length])).toEqual([
+      ['init', 0o100750, 3],
+      ['prop.default', 0o100644, 4],
+    ]);
+    await fc.assert(
+      fc.asyncProperty(damage(archive, archive.length), (damaged) =>
+        isTotal(() => Promise.resolve(readCpio(damaged))),
+      ),
+      runs,
+    );
+  });
+
+  it('anything at all, when asked what it is', async () => {
+    await fc.assert(
+      fc.asyncProperty(fc.uint8Array({ maxLength: 9000 }), (bytes) =>
+        isTotal(() => inspectImage(memorySource(bytes))),
+      ),
+      runs,
+    );
+    expect(await inspectImage(memorySource(new Uint8Array(10)))).toMatchObject({ format: 'raw', bytes: 10 });
+    expect(await inspectImage(memorySource(ext4))).toMatchObject({
+      format: 'ext4',
+      fields: { 'block size': 1024 },
+    });
+  });
+});

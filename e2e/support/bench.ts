@@ -1,0 +1,64 @@
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import pino from 'pino';
+import { inject } from 'vitest';
+import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
+import { serve, type Serving } from '@keen-larder/server/serve.ts';
+import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
+import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+
+export const serial = 'TW3K-10482';
+export const silent = pino({ level: 'silent' });
+
+/** A folder for one test file; `remove` it at the end. */
+export function testFolder(): { path: string; remove(): void } {
+  const path = mkdtempSync(join(tmpdir(), 'keen-larder-test-'));
+  return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
+}
+
+/** The simulated Knot 3 from a copy of the prepared flash, without a cable's limits. */
+export async function startKnot3(home: string): Promise<PracticeBench & { phone: Phone }> {
+  mkdirSync(home, { recursive: true });
+  execFileSync('cp', ['--sparse=always', inject('flash'), join(home, `${serial}.flash`)]);
+  const bench = await startPracticeBench({ home, basePort: 0, fast: true });
+  return { ...bench, phone: bench.phones[0]! };
+}
+
+const quick = {
+  pollMs: 80,
+  overdueMs: 6000,
+  startLimitMs: 30_000,
+  nicknames: { [serial]: 'Ringing hut' },
+  log: silent,
+};
+
+export const openOn = (home: string, bench: { phone: Phone } | undefined): Promise<KeenLarder> =>
+  openKeenLarder({ ...quick, home, addresses: bench ? [bench.phone.state().adb] : [] });
+
+export const serveOn = (home: string, bench: PracticeBench & { phone: Phone }): Promise<Serving> =>
+  serve({ ...quick, home, port: 0, addresses: [bench.phone.state().adb], practiceUrl: bench.controlUrl });
+
+/** Waits until a condition holds. @throws Error naming what was waited for */
+export async function until(
+  what: string,
+  holds: () => boolean | Promise<boolean>,
+  limitMs = 60_000,
+): Promise<void> {
+  const deadline = Date.now() + limitMs;
+  while (!(await holds())) {
+    if (Date.now() > deadline) throw new Error(`waited too long for ${what}`);
+    await new Promise((resolve) => setTimeout(resolve, 25));
+  }
+}
+
+export const isIn = (app: KeenLarder, mode: 'system' | 'recovery') => () =>
+  app.bench.list().some((phone) => phone.presence === 'here' && phone.facts?.mode === mode);
+
+/** Brings the phone into recovery by hand, and waits until the application has noticed. */
+export async function toRecovery(app: KeenLarder, phone: Phone): Promise<void> {
+  await until('the phone', () => app.bench.list().length > 0 || phone.state().phase === 'looping');
+  if (phone.state().mode !== 'recovery') void phone.start('recovery');
+  await until('recovery', isIn(app, 'recovery'));
+}

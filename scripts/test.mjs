@@ -1,0 +1,90 @@
+// `npm test`: everything a fresh clone needs, then lint, types and all tests. The last line is the sum.
+import { execFileSync, spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { build, installDependencies, requireNode, root } from './prepare.mjs';
+
+/** Reference tools and the browser: the command, and Debian's package that has it. */
+const tools = {
+  chromium: 'chromium',
+  mke2fs: 'e2fsprogs',
+  debugfs: 'e2fsprogs',
+  sgdisk: 'gdisk',
+  mkbootimg: 'mkbootimg',
+  img2simg: 'android-sdk-libsparse-utils',
+  adb: 'adb',
+  zstd: 'zstd',
+  sqlite3: 'sqlite3',
+};
+
+const path = `${process.env.PATH}:/usr/sbin:/sbin`;
+const missing = () =>
+  Object.keys(tools).filter((tool) => !path.split(':').some((folder) => existsSync(join(folder, tool))));
+
+function installTools() {
+  const packages = [...new Set(missing().map((tool) => tools[tool]))];
+  if (packages.length === 0) return;
+  if (process.getuid?.() !== 0 || !path.split(':').some((folder) => existsSync(join(folder, 'apt-get')))) {
+    process.stderr.write(
+      `The tests need ${missing().join(', ')}, which are not here. Install Debian's packages: apt-get install ${packages.join(' ')}\n`,
+    );
+    process.exit(1);
+  }
+  process.stdout.write(`Installing ${packages.join(', ')} for the tests…\n`);
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
+  execFileSync('apt-get', ['update', '-qq'], { stdio: 'ignore', env });
+  execFileSync('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...packages], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env,
+  });
+}
+
+requireNode();
+installTools();
+installDependencies();
+build();
+
+let passed = 0;
+let failed = 0;
+const scratch = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'keen-larder-npm-test-'));
+const env = { ...process.env, PATH: path, TMPDIR: scratch };
+
+/** A step that is not made of tests counts as one that failed when it fails. */
+function step(name, command, args) {
+  process.stdout.write(`\n— ${name}\n`);
+  const { status } = spawnSync(command, args, { cwd: root, stdio: 'inherit', env });
+  if (status !== 0) failed++;
+}
+
+function suite(project) {
+  process.stdout.write(`\n— ${project} tests\n`);
+  const report = join(scratch, `${project}.json`);
+  const args = [
+    'vitest',
+    'run',
+    '--project',
+    project,
+    '--reporter=default',
+    '--reporter=json',
+    `--outputFile=${report}`,
+  ];
+  const { status } = spawnSync('npx', args, { cwd: root, stdio: 'inherit', env });
+  const result = existsSync(report)
+    ? JSON.parse(readFileSync(report, 'utf8'))
+    : { numPassedTests: 0, numFailedTests: 0 };
+  passed += result.numPassedTests;
+  failed += result.numFailedTests;
+  // A file that cannot be loaded, or an error outside of any test, has no failed test of its own.
+  if (status !== 0 && result.numFailedTests === 0) failed++;
+}
+
+try {
+  step('lint', 'npm', ['run', '--silent', 'lint']);
+  step('types', 'npm', ['run', '--silent', 'types']);
+  for (const project of ['unit', 'reference', 'browser']) suite(project);
+} finally {
+  rmSync(scratch, { recursive: true, force: true });
+}
+process.stdout.write(`\ntests: ${passed} passed, ${failed} failed\n`);
+process.exit(failed > 0 || passed === 0 ? 1 : 0);

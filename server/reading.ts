@@ -1,0 +1,30 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import Sqlite from 'better-sqlite3';
+import { chunkStatements } from './database/chunks.ts';
+import { phoneStatements } from './database/phones.ts';
+import { setStatements } from './database/sets.ts';
+import { Feed } from './feed.ts';
+import { Larder } from './larder/larder.ts';
+import { Shelf } from './shelf/shelf.ts';
+import { ShelfWorkers } from './shelf/workers.ts';
+
+/**
+ * Opens a larder beside a running application, changing nothing.
+ * @throws Error when there is none
+ */
+export function openForReading(home: string): { larder: Larder; close(): Promise<void> } {
+  const path = join(home, 'catalogue.sqlite');
+  if (!existsSync(path)) throw new Error(`There is no larder in ${home}. Name its folder with --home.`);
+  const db = new Sqlite(path, { readonly: true });
+  const chunks = chunkStatements(db);
+  const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', chunks, new ShelfWorkers());
+  const larder = new Larder(shelf, setStatements(db), phoneStatements(db), chunks, new Feed(0), Date.now);
+  return {
+    larder,
+    async close() {
+      await shelf.close();
+      db.close();
+    },
+  };
+}
