@@ -1,0 +1,206 @@
+import { request } from 'node:http';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
+import { serial, serveOn, startKnot3, testFolder, toRecovery, until } from '../../e2e/support/bench.ts';
+import type { Serving } from '../serve.ts';
+
+const folder = testFolder();
+let bench: Awaited<ReturnType<typeof startKnot3>>;
+let serving: Serving;
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'));
+  serving = await serveOn(join(folder.path, 'larder'), bench);
+  await toRecovery(serving.app, bench.phone);
+});
+afterAll(async () => {
+  await serving.close();
+  await bench.close();
+  folder.remove();
+});
+
+interface Answer {
+  status: number;
+  headers: Record<string, unknown>;
+  text: string;
+}
+
+/** A request with any header, also those that fetch does not let one set. */
+function ask(
+  method: string,
+  path: string,
+  headers: Record<string, string> = {},
+  body?: string,
+): Promise<Answer> {
+  return new Promise((resolve, reject) => {
+    const asked = request(`${serving.url}${path}`, { method, headers }, (answer) => {
+      let text = '';
+      answer.on('data', (part) => (text += String(part)));
+      answer.on('end', () => resolve({ status: answer.statusCode!, headers: answer.headers, text }));
+    });
+    asked.on('error', reject);
+    asked.end(body);
+  });
+}
+
+const json = { 'content-type': 'application/json' };
+const problem = ({ text }: Answer) => JSON.parse(text) as ProblemDetails;
+
+describe('security', () => {
+  it('refuses names that merely resolve to this computer', async () => {
+    const answer = await ask('GET', '/api/phones', { host: 'evil.example:80' });
+    expect(answer.status).toBe(403);
+    expect(answer.headers['content-type']).toMatch('application/problem+json');
+  });
+
+  it.each([
+    [{ origin: 'http://evil.example' }, 403],
+    [{ 'sec-fetch-site': 'cross-site' }, 403],
+    [{ 'sec-fetch-site': 'same-origin' }, 200],
+    [{}, 200],
+  ])('changes asked for with %o answer %i', async (headers, status) => {
+    const answer = await ask(
+      'PATCH',
+      `/api/phones/${serial}`,
+      { ...json, ...headers } as Record<string, string>,
+      '{"nickname":"Ringing hut"}',
+    );
+    expect(answer.status).toBe(status);
+  });
+
+  it('sends a strict policy: no inline script, nothing from elsewhere', async () => {
+    const { headers } = await ask('GET', '/bench');
+    expect(headers['content-security-policy']).toMatch(/default-src 'self';script-src 'self'/);
+    expect(headers['content-security-policy']).toMatch(/frame-ancestors 'none'/);
+    expect(headers['x-content-type-options']).toBe('nosniff');
+    expect(headers).not.toHaveProperty('x-powered-by');
+  });
+
+  it('limits bodies', async () => {
+    const answer = await ask(
+      'PATCH',
+      `/api/phones/${serial}`,
+      json,
+      JSON.stringify({ nickname: 'x'.repeat(300_000) }),
+    );
+    expect(answer.status).toBe(413);
+  });
+
+  it('does not lead out of the folder of the interface', async () => {
+    const { text } = await ask('GET', '/..%2f..%2f..%2fetc%2fpasswd');
+    expect(text).not.toMatch('root:');
+  });
+});
+
+describe('bad requests', () => {
+  it.each([
+    ['POST', `/api/phones/${serial}/imaging`, '{"picked":["../boot"],"label":"x","confirmed":[]}', 400],
+    ['POST', `/api/phones/${serial}/imaging`, '{"picked":["boot","boot"],"label":"x","confirmed":[]}', 400],
+    ['POST', `/api/phones/${serial}/imaging`, '[]', 400],
+    ['POST', `/api/phones/${serial}/imaging`, '{', 400],
+    ['POST', `/api/phones/${serial}/restart`, '{"into":"somewhere"}', 400],
+    ['PATCH', `/api/phones/${serial}`, '{"nickname":""}', 400],
+    ['GET', '/api/phones/NOBODY', undefined, 404],
+    ['GET', '/api/phones/NOBODY/partitions', undefined, 404],
+    ['GET', '/api/sets/none', undefined, 404],
+    ['GET', '/api/sets/none/images/boot/raw', undefined, 404],
+    ['GET', '/api/runs/none', undefined, 404],
+    ['GET', '/api/nothing', undefined, 404],
+  ])('%s %s with %s answers as RFC 9457 asks', async (method, path, body, status) => {
+    const answer = await ask(method, path, body ? json : {}, body);
+    expect(answer.status).toBe(status);
+    expect(answer.headers['content-type']).toMatch('application/problem+json');
+    expect(problem(answer)).toMatchObject({ status, type: 'about:blank' });
+    expect(problem(answer).detail.length).toBeGreaterThan(5);
+  });
+
+  it('names the checks that stand in the way of a run', async () => {
+    const answer = await ask(
+      'POST',
+      `/api/phones/${serial}/imaging`,
+      json,
+      '{"picked":["boot"],"label":"","confirmed":[]}',
+    );
+    expect(answer.status).toBe(422);
+    expect(problem(answer).obstacles?.map(({ id }) => id)).toContain('name-taken');
+  });
+});
+
+describe('events', () => {
+  /** Reads the stream until its text holds what is looked for. */
+  async function events(wanted: RegExp, headers: Record<string, string> = {}): Promise<string> {
+    const controller = new AbortController();
+    const answer = await fetch(`${serving.url}/api/events`, { headers, signal: controller.signal });
+    let text = '';
+    for await (const part of answer.body!) {
+      text += Buffer.from(part).toString();
+      if (wanted.test(text)) break;
+    }
+    controller.abort();
+    return text;
+  }
+
+  it('begin with a hello, and catch up from the last id seen', async () => {
+    const first = await events(/event: hello/);
+    const id = Number(/id: (\d+)\nevent: hello/.exec(first)![1]);
+    await ask('PATCH', `/api/phones/${serial}`, json, '{"nickname":"North hide"}');
+    const caughtUp = await events(/North hide/, { 'last-event-id': String(id) });
+    expect(caughtUp).not.toMatch(/event: hello/);
+    expect(caughtUp).toMatch(/event: phone\ndata: .*North hide/);
+    expect(await events(/event: hello/, { 'last-event-id': '17' })).toMatch(/event: hello/);
+  });
+});
+
+describe('a set over HTTP', () => {
+  it('is imaged, renamed, downloaded whole and image by image, binned and taken back', async () => {
+    const started = await ask(
+      'POST',
+      `/api/phones/${serial}/imaging`,
+      json,
+      JSON.stringify({ picked: ['misc', 'logo'], label: 'small', confirmed: ['identity-left-out'] }),
+    );
+    expect(started.status).toBe(202);
+    const { id: runId } = JSON.parse(started.text) as { id: string };
+    await until('the run', async () => {
+      const { text } = await ask('GET', `/api/runs/${runId}`);
+      return (JSON.parse(text) as { state: string }).state === 'done';
+    });
+    const [set] = JSON.parse((await ask('GET', '/api/sets')).text) as { id: string }[];
+    const renamed = await ask(
+      'PATCH',
+      `/api/sets/${set!.id}`,
+      json,
+      '{"label":"small one","note":"kept for luck"}',
+    );
+    expect(JSON.parse(renamed.text)).toMatchObject({ label: 'small one', note: 'kept for luck' });
+
+    const raw = Buffer.from(
+      await (await fetch(`${serving.url}/api/sets/${set!.id}/images/logo/raw`)).arrayBuffer(),
+    );
+    const device = bench.phone.flash.partition('logo')!;
+    expect(raw.equals(await device.read(0, device.bytes))).toBe(true);
+
+    const tar = Buffer.from(
+      await (await fetch(`${serving.url}/api/sets/${set!.id}/export.tar`)).arrayBuffer(),
+    );
+    const { execFileSync } = await import('node:child_process');
+    const { writeFileSync } = await import('node:fs');
+    const path = join(folder.path, 'set.tar');
+    writeFileSync(path, tar);
+    // GNU tar unpacks it, sha256sum and md5sum accept it.
+    execFileSync('tar', ['-xf', path, '-C', folder.path]);
+    for (const [tool, sums] of [
+      ['sha256sum', 'SHA256SUMS'],
+      ['md5sum', 'MD5SUMS'],
+    ] as const) {
+      expect(
+        execFileSync(tool, ['-c', sums], { cwd: join(folder.path, 'small one'), encoding: 'utf8' }),
+      ).toMatch(/logo.img: OK\nmisc.img: OK/);
+    }
+
+    await ask('PATCH', `/api/sets/${set!.id}`, json, '{"binned":true}');
+    expect((await ask('GET', '/api/sets')).text).toMatch(/"binnedAt":\d+/);
+    await ask('PATCH', `/api/sets/${set!.id}`, json, '{"binned":false}');
+    expect((await ask('GET', '/api/sets')).text).not.toMatch(/"binnedAt":\d+/);
+  });
+});

@@ -1,0 +1,217 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { brokenBuilds } from '@keen-larder/standin/scenario/broken-builds.ts';
+import { useForADay } from '@keen-larder/standin/scenario/daily-use.ts';
+import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { isIn, openOn, serial, startKnot3, testFolder, toRecovery, until } from '../../e2e/support/bench.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import { startExporting } from './exporting.ts';
+import { startImaging } from './imaging.ts';
+import { startRestoring } from './restoring.ts';
+import { startVerifying } from './verifying.ts';
+
+const folder = testFolder();
+let phone: Phone;
+let bench: Awaited<ReturnType<typeof startKnot3>>;
+let app: KeenLarder;
+
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'));
+  phone = bench.phone;
+  app = await openOn(join(folder.path, 'larder'), bench);
+  await toRecovery(app, phone);
+});
+afterAll(async () => {
+  await app.close();
+  await bench.close();
+  folder.remove();
+});
+
+const keep = async (label: string, picked: string[]) => {
+  const { id } = await startImaging(app, serial, {
+    picked,
+    label,
+    confirmed: ['identity-left-out', 'live-file-system', 'battery'],
+  });
+  return app.engine.ended(id);
+};
+const small = ['boot', 'efs', 'persist', 'sbl1'];
+
+describe('imaging', () => {
+  it('keeps what the phone itself digests to the same', async () => {
+    const run = await keep('first', small);
+    expect(run).toMatchObject({ state: 'done', doneBytes: run.bytes });
+    const set = app.larder.detail(run.setId!);
+    expect(set.images.map(({ partition }) => partition)).toEqual(small);
+    for (const { partition, bytes, sha256 } of set.images) {
+      expect(await app.bench.access(serial).digest(partition, bytes)).toBe(sha256);
+    }
+    expect(set).toMatchObject({
+      label: 'first',
+      condition: { kind: 'rooted', androidVersion: '9' },
+      damaged: false,
+    });
+    expect(set.addedBytes).toBeLessThan(set.bytes / 2);
+  });
+
+  it('stores unchanged chunks once: after a day of use a second set adds less than 2 %', async () => {
+    const again = app.larder.detail((await keep('again', small)).setId!);
+    expect(again.addedBytes).toBe(0);
+    await useForADay(phone.flash, 3);
+    const second = app.larder.detail((await keep('second', [...small, 'userdata'])).setId!);
+    await useForADay(phone.flash, 4);
+    const changed = app.larder.detail((await keep('after a day', [...small, 'userdata'])).setId!);
+    expect(changed.addedBytes).toBeGreaterThan(0);
+    expect(changed.addedBytes).toBeLessThan(second.bytes * 0.02);
+    expect(changed.addedBytes).toBeLessThan(second.addedBytes * 0.02);
+    expect(changed.images.at(-1)!.sha256).not.toBe(second.images.at(-1)!.sha256);
+  });
+
+  it('does not start while a check stands in the way, whatever is confirmed of a stop', async () => {
+    const start = (label: string, confirmed: string[]) =>
+      startImaging(app, serial, { picked: small, label, confirmed });
+    await expect(start('new', [])).rejects.toMatchObject({
+      status: 422,
+      obstacles: [{ id: 'identity-left-out' }],
+    });
+    await expect(start('first', ['identity-left-out', 'name-taken'])).rejects.toMatchObject({
+      obstacles: [{ id: 'name-taken' }],
+    });
+    expect(app.engine.runOf(serial)).toBeUndefined();
+  });
+
+  it('says so and keeps nothing when the cable is pulled in the middle, and works again afterwards', async () => {
+    const before = app.larder.list().length;
+    phone.pullCableAfter(20 << 20);
+    const run = await keep('pulled', ['system']);
+    expect(run).toMatchObject({ state: 'failed', setId: undefined });
+    expect(run.outcome).toMatch(/cable.*Nothing of this run is in the larder/s);
+    expect(app.larder.list()).toHaveLength(before);
+    expect(
+      readdirSync(join(folder.path, 'larder/shelf/packs')).filter((name) => name.endsWith('.part')),
+    ).toEqual([]);
+    expect(app.bench.view(serial).presence).toBe('away');
+    phone.setCable(true);
+    await until('the phone', isIn(app, 'recovery'));
+    expect(await keep('pulled', ['recovery'])).toMatchObject({ state: 'done' });
+  });
+
+  it('can be cancelled at any time', async () => {
+    const { id } = await startImaging(app, serial, {
+      picked: ['userdata'],
+      label: 'cancelled',
+      confirmed: ['identity-left-out'],
+    });
+    expect(() =>
+      app.engine.start({ kind: 'imaging', title: 'x', serial, steps: [] }, () => Promise.resolve('')),
+    ).toThrow(/under way/);
+    app.engine.cancel(id);
+    const run = await app.engine.ended(id);
+    expect(run).toMatchObject({ state: 'cancelled', setId: undefined });
+    expect(app.larder.labels(serial)).not.toContain('cancelled');
+    expect(() => app.engine.cancel(id)).toThrow(/ended already/);
+  });
+});
+
+describe('verifying and exporting', () => {
+  it('finds a set in order, and exports it with checksums', async () => {
+    const { id } = app.larder.list().find(({ label }) => label === 'first')!;
+    expect(await app.engine.ended(startVerifying(app, id).id)).toMatchObject({ state: 'done' });
+    expect(app.larder.detail(id).verifiedAt).toBeDefined();
+    const run = await app.engine.ended((await startExporting(app, id)).id);
+    expect(run.state).toBe('done');
+    const files = readdirSync(join(app.exportFolder, 'first'));
+    expect(files.sort()).toEqual(['MD5SUMS', 'SHA256SUMS', ...small.map((name) => `${name}.img`)].sort());
+    const device = phone.flash.partition('efs')!;
+    expect(
+      readFileSync(join(app.exportFolder, 'first/efs.img')).equals(await device.read(0, device.bytes)),
+    ).toBe(true);
+  });
+});
+
+describe('putting back', () => {
+  const start = (over: object = {}) => ({
+    serial,
+    picked: ['boot'],
+    restartAfter: true,
+    confirmed: [],
+    armedWith: serial.slice(-4),
+    ...over,
+  });
+  const first = () => app.larder.list().find(({ label }) => label === 'first')!.id;
+
+  it('wants to be armed with the right characters', async () => {
+    await expect(startRestoring(app, first(), start({ armedWith: '0000' }))).rejects.toThrow(/not armed/);
+  });
+
+  it('refuses on a low battery that does not charge', async () => {
+    phone.setBattery(40, false);
+    await app.bench.restart(serial, 'recovery');
+    await until(
+      'recovery',
+      async () => isIn(app, 'recovery')() && app.bench.facts(serial).battery?.percent === 40,
+    );
+    await expect(startRestoring(app, first(), start())).rejects.toThrow(/Battery 40 %/);
+    phone.setBattery(90, true);
+    await app.bench.restart(serial, 'recovery');
+    await until(
+      'recovery',
+      async () => isIn(app, 'recovery')() && app.bench.facts(serial).battery?.percent === 90,
+    );
+  });
+
+  it('brings a phone with a kernel of another build back', async () => {
+    phone.setPower(false);
+    await brokenBuilds.find(({ id }) => id === 'wrong-kernel')!.apply(phone.flash);
+    phone.setPower(true);
+    await until('the loop to be noticed', () => app.bench.view(serial).presence === 'looping');
+    void phone.start('recovery');
+    await until('recovery', isIn(app, 'recovery'));
+    const run = await app.engine.ended((await startRestoring(app, first(), start())).id);
+    expect(run.outcome).toMatch(/started with the build it had/);
+    expect(run.state).toBe('done');
+    expect(phone.state()).toMatchObject({ phase: 'running', mode: 'system', hasImei: true });
+  });
+
+  it('writes nothing when the stored image is damaged', async () => {
+    await toRecovery(app, phone);
+    const image = app.larder.image(first(), 'boot');
+    const row = app.larder.shelf.find(image.chunks.subarray(0, 32))!;
+    const path = join(app.larder.shelf.packFolder, app.larder.shelf.packName(row.packId));
+    const { open } = await import('node:fs/promises');
+    const file = await open(path, 'r+');
+    const before = Buffer.alloc(1);
+    await file.read(before, 0, 1, row.offset + 100);
+    await file.write(Buffer.of(before[0]! ^ 1), 0, 1, row.offset + 100);
+    const digest = await app.bench.access(serial).digest('boot', image.bytes);
+    const run = await app.engine.ended((await startRestoring(app, first(), start())).id);
+    expect(run.state).toBe('failed');
+    expect(run.outcome).toMatch(/Nothing was written/);
+    expect(await app.bench.access(serial).digest('boot', image.bytes)).toBe(digest);
+    const verified = await app.engine.ended(startVerifying(app, first()).id);
+    expect(verified.state).toBe('failed');
+    expect(app.larder.detail(first()).images.find(({ partition }) => partition === 'boot')?.damage).toMatch(
+      /does not/,
+    );
+    await file.write(before, 0, 1, row.offset + 100);
+    await file.close();
+    expect(await app.engine.ended(startVerifying(app, first()).id)).toMatchObject({ state: 'done' });
+    expect(app.larder.detail(first()).damaged).toBe(false);
+  });
+});
+
+describe('the bin', () => {
+  it('frees the space of what is in it and nothing else', async () => {
+    for (const set of app.larder.list())
+      if (set.label !== 'first') await app.larder.change(set.id, { binned: true });
+    const before = (await app.larder.shelfView()).storedBytes;
+    const { removed } = await app.larder.emptyBin(app.now() + 1);
+    expect(removed).toBeGreaterThan(1);
+    expect(app.larder.list().map(({ label }) => label)).toEqual(['first']);
+    expect((await app.larder.shelfView()).storedBytes).toBeLessThan(before);
+    expect(await app.engine.ended(startVerifying(app, app.larder.list()[0]!.id).id)).toMatchObject({
+      state: 'done',
+    });
+  });
+});

@@ -1,0 +1,173 @@
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
+import { startRecovery, startSystem } from './boot/start.ts';
+import { filler } from './firmware/filler.ts';
+import type { Phone } from './phone/phone.ts';
+import { brokenBuilds } from './scenario/broken-builds.ts';
+import type { ShellHost } from './shell/host.ts';
+import { parse, SyntaxFailure } from './shell/parse.ts';
+import { runScript } from './shell/run.ts';
+
+const folder = testFolder();
+let phone: Phone;
+let bench: Awaited<ReturnType<typeof startKnot3>>;
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'));
+  phone = bench.phone;
+  await until('the system', () => phone.state().mode === 'system');
+});
+afterAll(async () => {
+  await bench.close();
+  folder.remove();
+});
+
+async function shell(script: string, over: Partial<ShellHost> = {}, stdin: Uint8Array[] = []) {
+  const host: ShellHost = {
+    mode: 'recovery',
+    properties: { 'ro.a': '1' },
+    rootDaemon: true,
+    hasSu: false,
+    flash: phone.flash,
+    mounts: [{ partition: 'cache', at: '/cache', writable: true }],
+    startedAt: Date.now(),
+    battery: () => ({ percent: 50, charging: false }),
+    reboot: () => undefined,
+    ...over,
+  };
+  const out: Uint8Array[] = [];
+  let err = '';
+  const code = await runScript(script, host, {
+    stdin: (async function* () {
+      for (const part of stdin) yield await Promise.resolve(part);
+    })(),
+    out: (bytes) => Promise.resolve(void out.push(Buffer.from(bytes))),
+    err: (text) => Promise.resolve(void (err += text)),
+  });
+  return { code, out: Buffer.concat(out), text: Buffer.concat(out).toString(), err };
+}
+
+describe('the small shell', () => {
+  it('reads words, quotes, lists, pipes and where output goes', () => {
+    expect(parse(`a 'b c' "d\\"e" f\\ g`)[0]!.commands[0]!.words).toEqual(['a', 'b c', 'd"e', 'f g']);
+    expect(parse('a && b || c; d | e').map(({ after, commands }) => `${after}${commands.length}`)).toEqual([
+      ';1',
+      '&&1',
+      '||1',
+      ';2',
+    ]);
+    expect(parse('a 2>/dev/null >/dev/null')[0]!.commands[0]).toMatchObject({
+      words: ['a'],
+      dropErr: true,
+      dropOut: true,
+    });
+    expect(parse('a 2> /dev/null')[0]!.commands[0]!.dropErr).toBe(true);
+  });
+
+  it.each(["a 'b", 'a $HOME', 'a > file', 'for i in x', '(a)'])('does not pretend to know %s', (script) => {
+    if (script.startsWith('for')) expect(parse(script)[0]!.commands[0]!.words[0]).toBe('for');
+    else expect(() => parse(script)).toThrow(SyntaxFailure);
+  });
+
+  it('joins exit codes as shells do', async () => {
+    expect((await shell('true && echo yes || echo no')).text).toBe('yes\n');
+    expect((await shell('false && echo yes || echo no')).text).toBe('no\n');
+    expect((await shell('nothing')).code).toBe(127);
+    expect((await shell('echo a | sha256sum')).text).toMatch(
+      /^87428fc522803d31065e7bce3cf03fe475096631e5e07bbd7a0fde60c4cf25c7 {2}-/,
+    );
+  });
+
+  it('becomes root only where there is su', async () => {
+    expect((await shell("su -c 'id -u'", { rootDaemon: false })).code).toBe(127);
+    expect((await shell("su -c 'id -u'", { rootDaemon: false, hasSu: true })).text).toBe('0\n');
+  });
+});
+
+describe('dd and its like', () => {
+  it('read ranges of a partition', async () => {
+    const device = phone.flash.partition('logo')!;
+    const { out, err } = await shell('dd if=/dev/block/by-name/logo bs=4k skip=3 count=2');
+    expect(out.equals(await device.read(3 * 4096, 8192))).toBe(true);
+    expect(err).toMatch(/^2\+0 records in\n2\+0 records out\n8192 bytes/);
+  });
+
+  it('write what comes in, and say when a partition is full', async () => {
+    const bytes = filler('program', 1, 600_000);
+    const written = await shell('dd of=/dev/block/by-name/misc bs=1M conv=notrunc', {}, [
+      bytes.subarray(0, 7),
+      bytes.subarray(7),
+    ]);
+    expect(written.code).toBe(0);
+    expect(Buffer.from(await phone.flash.partition('misc')!.read(0, 600_000)).equals(bytes)).toBe(true);
+    const full = await shell('dd of=/dev/block/by-name/frp bs=1M', {}, [bytes]);
+    expect(full).toMatchObject({ code: 1, err: expect.stringMatching(/No space left on device/) as string });
+  });
+
+  it.each([
+    ['dd if=/dev/block/by-name/nope', /No such file/],
+    ['dd if=/dev/block/by-name/logo bs=x', /bad bs/],
+    ['dd what=ever', /unknown operand/],
+    ['blockdev --getsize64 /dev/block/nope', /No such file/],
+    ['umount /nowhere', /Invalid argument/],
+    ['ls /nowhere', /No such file/],
+  ])('%s complains', async (script, words) => {
+    const { code, err } = await shell(script);
+    expect(code).toBe(1);
+    expect(err).toMatch(words);
+  });
+
+  it('list, measure and unmount', async () => {
+    expect((await shell('ls -l /dev/block/by-name')).text).toMatch(/boot -> \/dev\/block\/mmcblk0p14\n/);
+    expect((await shell('blockdev --getsize64 /dev/block/by-name/frp /dev/block/mmcblk0p14')).text).toBe(
+      '524288\n33554432\n',
+    );
+    const mounts = [{ partition: 'cache', at: '/cache', writable: true }];
+    expect((await shell('umount /cache && cat /proc/mounts', { mounts })).text).not.toMatch('/cache');
+    expect((await shell('ls /cache')).text).toMatch('recovery\n');
+    expect(
+      (await shell('cat /sys/class/power_supply/battery/capacity /sys/class/power_supply/battery/status'))
+        .text,
+    ).toBe('50\nDischarging\n');
+  });
+});
+
+describe('starting from its own bytes', () => {
+  it('starts, with what the file systems say', async () => {
+    expect(await startSystem(phone.flash)).toMatchObject({ starts: true, hasSu: true, hasImei: true });
+    expect(await startRecovery(phone.flash)).toMatchObject({ starts: true, hasSu: false });
+    expect(phone.state()).toMatchObject({ serial, mode: 'system', build: 'TideOS 9 TW3.260301.004' });
+  });
+
+  it('loses the IMEI with efs, and nothing else', async () => {
+    const efs = phone.flash.partition('efs')!;
+    const before = Buffer.from(await efs.read(0, 1 << 20));
+    await efs.write(0, new Uint8Array(1 << 20));
+    expect(await startSystem(phone.flash)).toMatchObject({ starts: true, hasImei: false });
+    await efs.write(0, before);
+    expect(await startSystem(phone.flash)).toMatchObject({ starts: true, hasImei: true });
+  });
+
+  it('does not load a kernel with one flipped bit', async () => {
+    const boot = phone.flash.partition('boot')!;
+    const [byte] = await boot.read(5_000_000, 1);
+    await boot.write(5_000_000, Uint8Array.of(byte! ^ 4));
+    expect(await startSystem(phone.flash)).toMatchObject({ starts: false, stage: 'bootloader' });
+    await boot.write(5_000_000, Uint8Array.of(byte!));
+    expect(await startSystem(phone.flash)).toMatchObject({ starts: true });
+  });
+
+  it.each([
+    ['wrong-kernel', 'init', /Android 10.0.0 .*system of 9/],
+    ['half-firmware', 'init', /system cannot be mounted/],
+    ['no-boot', 'bootloader', /boot cannot be loaded/],
+  ])('%s fails in %s and leaves recovery', async (id, stage, reason) => {
+    await brokenBuilds.find((build) => build.id === id)!.apply(phone.flash);
+    expect(await startSystem(phone.flash)).toMatchObject({
+      starts: false,
+      stage,
+      reason: expect.stringMatching(reason) as string,
+    });
+    expect(await startRecovery(phone.flash)).toMatchObject({ starts: true });
+  });
+});
