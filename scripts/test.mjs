@@ -63,6 +63,7 @@ function suite(project) {
   const args = [
     'vitest',
     'run',
+    '--passWithNoTests',
     '--project',
     project,
     '--reporter=default',

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { crc32, crc32cRegister } from './crc32.ts';
 import { FormatError } from './format-error.ts';
-import { ascii, layout, safeInteger, u16, u32, u64, words } from './layout.ts';
+import { ascii, layout, safeInteger, u16, u64, words } from './layout.ts';
 import { cached, memorySource, readWithin, slice } from './source.ts';
 import { fromHex, hex, readAscii, readUtf16, utf8 } from './text.ts';
 import { durationText, sizeText } from './units.ts';

@@ -251,7 +251,8 @@ describe('restoring', () => {
   });
 
   it('an unknown battery is asked about', () => {
-    const { battery: _battery, ...without } = phone;
+    const without: PhoneFacts = { ...phone };
+    delete (without as { battery?: unknown }).battery;
     expect(check(sheet({ phone: without }), 'battery')?.severity).toBe('confirm');
   });
 

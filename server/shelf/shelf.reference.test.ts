@@ -91,7 +91,7 @@ describe('the shelf', () => {
   it('lets anyone recover an image with zstd and b2sum alone', async () => {
     const bytes = Buffer.concat([
       filler('records', 8, 600_000),
-      Buffer.alloc(300_000),
+      Buffer.alloc(700_000),
       filler('program', 9, 400_000),
     ]);
     const image = await store(bytes);
