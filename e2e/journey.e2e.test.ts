@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { Serving } from '@keen-larder/server/serve.ts';
 import { openBrowser } from './browser.ts';
-import { serial, serveOn, startKnot3, testFolder, until } from './support/bench.ts';
+import { serial, serveOn, startKnot3, testFolder } from './support/bench.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;
@@ -63,32 +63,5 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
     mode: 'system',
     build: 'TideOS 9 TW3.260301.004',
   });
-  await page.close();
-});
-
-it('says so when the cable is pulled, keeps nothing of it, and images again', async () => {
-  const page = await browser.newPage();
-  await page.goto(`${serving.url}/bench/${serial}`);
-  await page.getByRole('button', { name: 'Restart into recovery' }).first().click();
-  await page.getByText('In recovery mode this phone can be').waitFor();
-  await page.getByRole('button', { name: 'Everything' }).click();
-  await page.getByRole('textbox', { name: 'Name of the set' }).fill('Pulled');
-  bench.phone.pullCableAfter(120 << 20);
-  await page.getByRole('button', { name: 'Start imaging' }).click();
-  await page.locator('[data-run][data-state="failed"]').waitFor();
-  await page
-    .getByText(/Nothing of this run is in the larder/)
-    .first()
-    .waitFor();
-  expect(serving.app.larder.labels(serial)).not.toContain('Pulled');
-  await page.getByRole('button', { name: 'Put aside' }).click();
-
-  bench.phone.setCable(true);
-  await page.getByText('In recovery mode this phone can be').waitFor();
-  await page.getByRole('button', { name: 'Identity', exact: true }).click();
-  await page.getByRole('textbox', { name: 'Name of the set' }).fill('Pulled');
-  await page.getByRole('button', { name: 'Start imaging' }).click();
-  await page.locator('[data-run][data-state="done"]').waitFor();
-  await until('the set', () => serving.app.larder.labels(serial).includes('Pulled'));
   await page.close();
 });

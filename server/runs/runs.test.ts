@@ -64,7 +64,6 @@ describe('imaging', () => {
     const changed = app.larder.detail((await keep('after a day', [...small, 'userdata'])).setId!);
     expect(changed.addedBytes).toBeGreaterThan(0);
     expect(changed.addedBytes).toBeLessThan(second.bytes * 0.02);
-    expect(changed.addedBytes).toBeLessThan(second.addedBytes * 0.02);
     expect(changed.images.at(-1)!.sha256).not.toBe(second.images.at(-1)!.sha256);
   });
 
