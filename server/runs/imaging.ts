@@ -3,11 +3,10 @@ import type { ImagingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
-import { obstacles } from '@keen-larder/core/runsheet/index.ts';
-import { Problem } from '../problem.ts';
 import { SetWriter } from '../shelf/image-writer.ts';
 import type { ManifestImage } from '../shelf/manifest.ts';
 import { unpackChunkList } from '../shelf/manifest.ts';
+import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { RunFailure, type Run } from './engine.ts';
 
@@ -22,14 +21,7 @@ export async function startImaging(
 ): Promise<RunView> {
   const { bench, engine, sheets } = context;
   const sheet = await sheets.imaging(serial, start);
-  const inTheWay = obstacles(sheet, start.confirmed);
-  if (inTheWay.length > 0) {
-    throw new Problem(
-      422,
-      inTheWay.map(({ title, sentence }) => `${title}: ${sentence}`).join(' '),
-      inTheWay,
-    );
-  }
+  requireClear(sheet, start.confirmed);
   const partitions = (await bench.partitions(serial)).filter(({ name }) => start.picked.includes(name));
   const phone = bench.view(serial);
   const label = start.label.trim();

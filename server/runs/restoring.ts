@@ -2,9 +2,10 @@ import { armingText } from '@keen-larder/contract/armed.ts';
 import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
-import { obstacles, type Step } from '@keen-larder/core/runsheet/index.ts';
+import type { Step } from '@keen-larder/core/runsheet/index.ts';
 import { Problem } from '../problem.ts';
 import { DamagedImage, readImage } from '../shelf/image-reader.ts';
+import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { RunFailure, type Run } from './engine.ts';
 import { verifyImage } from './verify-image.ts';
@@ -21,14 +22,7 @@ export async function startRestoring(
   const { bench, engine, larder, sheets } = context;
   const { serial } = start;
   const sheet = await sheets.restoring(setId, start);
-  const inTheWay = obstacles(sheet, start.confirmed);
-  if (inTheWay.length > 0) {
-    throw new Problem(
-      422,
-      inTheWay.map(({ title, sentence }) => `${title}: ${sentence}`).join(' '),
-      inTheWay,
-    );
-  }
+  requireClear(sheet, start.confirmed);
   if (start.armedWith !== armingText(serial)) {
     throw new Problem(422, 'The run is not armed: type the last four characters of the phone’s serial.');
   }
