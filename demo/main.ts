@@ -7,6 +7,7 @@ import { rename, rm } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
+import { buildInterface } from '../scripts/prepare.mjs';
 import { recipes } from '@keen-larder/standin/scenario/phones.ts';
 import { endAll, startProgram } from './children.ts';
 import { makeHistory } from './history.ts';
@@ -34,6 +35,9 @@ try {
     await rm(larderHome, { recursive: true, force: true });
     await rm(standinHome, { recursive: true, force: true });
   }
+  // Built while the phones are imaged; a failure is told when it is waited for.
+  const built = buildInterface();
+  built.catch(() => undefined);
   if (!existsSync(larderHome)) {
     process.stdout.write('Filling the demo larder by imaging the simulated phones…\n');
     const unfinished = `${larderHome}.part`;
@@ -42,7 +46,7 @@ try {
     await makeHistory(unfinished, standinHome, nicknames);
     await rename(unfinished, larderHome);
   }
-  const standins = await startStandins(standinHome, values.fast);
+  const [standins] = await Promise.all([startStandins(standinHome, values.fast), built]);
   const child = startProgram(
     server,
     [

@@ -1,4 +1,4 @@
 // `npm run build`: the interface and the worker threads.
 import { build } from './prepare.mjs';
 
-build();
+await build();

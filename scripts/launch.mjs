@@ -1,12 +1,14 @@
 // Starts one of our TypeScript programs in this terminal and passes signals on to it.
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
-import { build, installDependencies, requireNode, root } from './prepare.mjs';
+import { buildInterface, buildWorkers, installDependencies, requireNode, root } from './prepare.mjs';
 
-export function launch(program) {
+/** @param options.interface whether the interface must be built first; the demo builds it meanwhile */
+export async function launch(program, { interface: needsInterface = true } = {}) {
   requireNode();
   installDependencies();
-  build();
+  buildWorkers();
+  if (needsInterface) await buildInterface();
   const child = spawn(process.execPath, ['--import', 'tsx', join(root, program), ...process.argv.slice(2)], {
     cwd: root,
     stdio: 'inherit',

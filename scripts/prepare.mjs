@@ -1,6 +1,6 @@
 // Brings a fresh clone to where it can run: dependencies, and the built interface. Plain JavaScript,
 // since nothing is installed when it starts.
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
@@ -30,25 +30,38 @@ export function installDependencies() {
   writeFileSync(stamp, lock);
 }
 
-/** Builds the interface and the worker threads where a source is newer than what was built. */
-export function build() {
-  const newest = (...folders) => Math.max(...folders.map((folder) => newestIn(join(root, folder))));
-  const builtAt = (path) => (existsSync(join(root, path)) ? statSync(join(root, path)).mtimeMs : 0);
-  if (builtAt('web/dist/index.html') <= newest('web', 'core', 'contract')) {
-    process.stdout.write('Building the interface…\n');
-    run('npx', ['vite', 'build', 'web', '--config', 'web/vite.config.ts', '--logLevel', 'warn']);
-  }
-  if (builtAt('server/dist/chunk-worker.mjs') <= newest('server/shelf', 'core/bytes')) {
-    const entries = ['chunk-worker', 'digest-worker'].map((name) => `server/shelf/${name}.ts`);
-    const options = [
-      '--bundle',
-      '--platform=node',
-      '--format=esm',
-      '--external:zstd-napi',
-      '--out-extension:.js=.mjs',
-    ];
-    run('npx', ['esbuild', ...entries, ...options, '--outdir=server/dist', '--log-level=warning']);
-  }
+const newest = (...folders) => Math.max(...folders.map((folder) => newestIn(join(root, folder))));
+const builtAt = (path) => (existsSync(join(root, path)) ? statSync(join(root, path)).mtimeMs : 0);
+
+/** Builds the worker threads where a source is newer than what was built. */
+export function buildWorkers() {
+  if (builtAt('server/dist/chunk-worker.mjs') > newest('server/shelf', 'core/bytes')) return;
+  const entries = ['chunk-worker', 'digest-worker'].map((name) => `server/shelf/${name}.ts`);
+  const options = [
+    '--bundle',
+    '--platform=node',
+    '--format=esm',
+    '--external:zstd-napi',
+    '--external:@napi-rs/blake-hash',
+    '--out-extension:.js=.mjs',
+  ];
+  run('npx', ['esbuild', ...entries, ...options, '--outdir=server/dist', '--log-level=warning']);
+}
+
+/** Builds the interface where a source is newer than what was built, beside whatever else goes on. */
+export async function buildInterface() {
+  if (builtAt('web/dist/index.html') > newest('web', 'core', 'contract')) return;
+  process.stdout.write('Building the interface…\n');
+  const args = ['vite', 'build', 'web', '--config', 'web/vite.config.ts', '--logLevel', 'warn'];
+  const child = spawn('npx', args, { cwd: root, stdio: 'inherit' });
+  const code = await new Promise((resolve, reject) => child.once('error', reject).once('exit', resolve));
+  if (code !== 0) throw new Error(`the interface could not be built: \`npx ${args.join(' ')}\` failed.`);
+}
+
+/** Builds everything that is built. */
+export async function build() {
+  buildWorkers();
+  await buildInterface();
 }
 
 /** Runs a command in the project's folder; ends with its exit code when it fails. */

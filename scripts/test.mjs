@@ -15,6 +15,7 @@ const tools = {
   img2simg: 'android-sdk-libsparse-utils',
   adb: 'adb',
   zstd: 'zstd',
+  b3sum: 'b3sum',
   sqlite3: 'sqlite3',
 };
 
@@ -43,7 +44,7 @@ function installTools() {
 requireNode();
 installTools();
 installDependencies();
-build();
+await build();
 
 let passed = 0;
 let failed = 0;

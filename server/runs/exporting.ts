@@ -6,7 +6,7 @@ import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import { rawFileName } from '../larder/checksums.ts';
 import type { Larder } from '../larder/larder.ts';
 import { Problem } from '../problem.ts';
-import { readImage } from '../shelf/image-reader.ts';
+import { readBlocks } from '../shelf/image-reader.ts';
 import type { RunContext } from './context.ts';
 
 /** Writes a set as raw images with SHA256SUMS and MD5SUMS into a new folder of the bench computer. */
@@ -57,10 +57,11 @@ export async function exportImage(
   const path = join(folder, rawFileName(partition));
   const file = await open(`${path}.part`, 'wx');
   try {
-    for await (const part of readImage(larder.shelf, larder.image(setId, partition))) {
+    for await (const { memory, bytes, release } of readBlocks(larder.shelf, larder.image(setId, partition))) {
       signal?.throwIfAborted();
-      await file.write(part);
-      passed(part.length);
+      await file.write(Buffer.from(memory, 0, bytes));
+      release();
+      passed(bytes);
     }
     await file.sync();
   } finally {

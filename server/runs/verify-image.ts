@@ -1,10 +1,6 @@
 import type { ImageRow } from '../database/sets.ts';
-import { DamagedImage, readImage } from '../shelf/image-reader.ts';
-import { BlockPool, copyToShared } from '../shelf/block-pool.ts';
+import { DamagedImage, readBlocks } from '../shelf/image-reader.ts';
 import type { Shelf } from '../shelf/shelf.ts';
-
-/** Blocks of shared memory between reading and digesting. */
-const blocksAtOnce = 4;
 
 /**
  * Reads a stored image whole and compares both its digests.
@@ -18,13 +14,10 @@ export async function verifyImage(
   passed: (bytes: number) => void,
 ): Promise<void> {
   const digests = shelf.workers.digestStream();
-  const blocks = new BlockPool(blocksAtOnce);
-  for await (const part of readImage(shelf, image)) {
+  for await (const block of readBlocks(shelf, image)) {
     signal.throwIfAborted();
-    const memory = await blocks.take();
-    copyToShared(memory, 0, part);
-    void digests.update({ memory, bytes: part.length }).then(() => blocks.giveBack(memory));
-    passed(part.length);
+    void digests.update(block).then(block.release);
+    passed(block.bytes);
   }
   const { sha256, md5 } = await digests.finish();
   if (!sha256.equals(image.sha256) || !md5.equals(image.md5)) {

@@ -1,28 +1,21 @@
-/** Runs in the worker pool: names and compresses the chunks of a block, and unpacks stored ones. */
-import { Compressor, Decompressor } from 'zstd-napi';
+/** Runs in the worker pool: compresses the chunks of a block, and unpacks and checks stored ones. */
+import { Decompressor } from 'zstd-napi';
+import zstd from 'zstd-napi/binding.js';
+import { copyToShared } from './block-pool.ts';
 import { chunkDigest } from './digest.ts';
 import { chunkBytes, codecs } from './pack-format.ts';
 
-const compressor = new Compressor();
-// Level 1 gives up on incompressible bytes three times as fast as level 3, and packs the rest as well.
-compressor.setParameters({ compressionLevel: 1 });
+// The binding itself rather than its wrapper: it writes into memory that is used again and again.
+const compressor = new zstd.CCtx();
+// Level 1 gives up on incompressible bytes soonest, and packs the rest as well.
+compressor.setParameter(zstd.CParameter.compressionLevel, 1);
 const decompressor = new Decompressor();
-const zeros = Buffer.alloc(chunkBytes);
+const scratch = Buffer.alloc(zstd.compressBound(chunkBytes));
 
 /** A block of plain bytes in memory shared with the caller. */
 export interface Block {
   readonly memory: SharedArrayBuffer;
   readonly bytes: number;
-}
-
-/** Each chunk's digest, or undefined where all its bytes are zero. */
-export function nameChunks({ memory, bytes }: Block): (Uint8Array | undefined)[] {
-  const names: (Uint8Array | undefined)[] = [];
-  for (let at = 0; at < bytes; at += chunkBytes) {
-    const chunk = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
-    names.push(chunk.equals(zeros.subarray(0, chunk.length)) ? undefined : chunkDigest(chunk));
-  }
-  return names;
 }
 
 /** Where a chunk's stored bytes lie in the memory given for them. */
@@ -42,38 +35,65 @@ export function packChunks({
   wanted,
   output,
 }: Block & { wanted: readonly number[]; output: SharedArrayBuffer }): Packed[] {
-  const room = Buffer.from(output);
   let filled = 0;
   return wanted.map((index) => {
     const at = index * chunkBytes;
     const plain = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
-    const packed = compressor.compress(plain);
-    if (packed.length >= plain.length) return { codec: codecs.plain, offset: at, bytes: plain.length };
-    packed.copy(room, filled);
+    const packedBytes = compressor.compress2(scratch, plain);
+    if (packedBytes >= plain.length) return { codec: codecs.plain, offset: at, bytes: plain.length };
+    copyToShared(output, filled, scratch.subarray(0, packedBytes));
     const offset = filled;
-    filled += packed.length;
-    return { codec: codecs.zstd, offset, bytes: packed.length };
+    filled += packedBytes;
+    return { codec: codecs.zstd, offset, bytes: packedBytes };
   });
 }
 
-export interface Stored {
+/** A stored chunk, where it lies in the memory given, and where its plain bytes are to go. */
+export interface Stored extends Packed {
   readonly digest: Uint8Array;
-  readonly codec: number;
-  readonly stored: Uint8Array;
+  readonly plainOffset: number;
   readonly plainBytes: number;
 }
 
-/** Unpacks a stored chunk and checks it against its name; says what is wrong instead of throwing. */
-export function unpackChunk({ digest, codec, stored, plainBytes }: Stored): Uint8Array | string {
-  let plain: Uint8Array;
-  if (codec === codecs.plain) plain = stored;
-  else if (codec === codecs.zstd) {
+/** What is wrong with one of the stored chunks that were to be unpacked. */
+export interface ChunkFault {
+  /** Position in the list given. */
+  readonly index: number;
+  readonly what: string;
+}
+
+/** Unpacks stored chunks and checks each against its name; says what is wrong instead of throwing. */
+export function unpackChunks({
+  input,
+  output,
+  chunks,
+}: {
+  readonly input: SharedArrayBuffer;
+  readonly output: SharedArrayBuffer;
+  readonly chunks: readonly Stored[];
+}): ChunkFault | undefined {
+  for (const [index, chunk] of chunks.entries()) {
+    const what = unpackChunk(Buffer.from(input, chunk.offset, chunk.bytes), output, chunk);
+    if (what) return { index, what };
+  }
+  return undefined;
+}
+
+function unpackChunk(
+  stored: Buffer,
+  output: SharedArrayBuffer,
+  { codec, digest, plainOffset, plainBytes }: Stored,
+): string | undefined {
+  let plain = stored;
+  if (codec === codecs.zstd) {
     try {
-      plain = decompressor.decompress(Buffer.from(stored.buffer, stored.byteOffset, stored.byteLength));
+      plain = decompressor.decompress(stored);
     } catch (error) {
       return `does not unpack (${(error as Error).message})`;
     }
-  } else return `has the unknown codec ${codec}`;
+  } else if (codec !== codecs.plain) return `has the unknown codec ${codec}`;
   if (plain.length !== plainBytes) return `has ${plain.length} bytes instead of ${plainBytes}`;
-  return chunkDigest(plain).equals(digest) ? plain : 'does not match its digest';
+  if (!chunkDigest(plain).equals(digest)) return 'does not match its digest';
+  copyToShared(output, plainOffset, plain);
+  return undefined;
 }

@@ -1,5 +1,7 @@
-import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { BlockPool } from './block-pool.ts';
+import type { Block, Stored } from './chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
+import { blockBytes } from './pack-format.ts';
 import type { Shelf } from './shelf.ts';
 
 /** What is needed to read an image back. */
@@ -15,73 +17,131 @@ export class DamagedImage extends Error {
   override readonly name = 'DamagedImage';
 }
 
-/** Chunks fetched and unpacked ahead of the reader. */
-const ahead = 12;
+/** A block of an image in shared memory, which is used again once it was released. */
+export interface ReadBlock extends Block {
+  release(): void;
+}
+
+/** Blocks fetched and unpacked ahead of whoever takes them. */
+const ahead = 3;
+/** Blocks that the taker may hold besides. */
+const held = 2;
 
 /**
- * An image's bytes from first to last, every chunk checked against its digest.
+ * An image's blocks from first to last, every chunk checked against its digest. No more than `held`
+ * blocks may be kept unreleased while the next one is asked for.
  * @throws DamagedImage naming the pack and place of a chunk that is not as it was
  */
-export async function* readImage(shelf: Shelf, image: ImageRecipe): AsyncGenerator<Uint8Array> {
+export async function* readBlocks(shelf: Shelf, image: ImageRecipe): AsyncGenerator<ReadBlock> {
   const digests = digestsOf(image.chunks);
-  const queue: Promise<Uint8Array>[] = [];
+  const chunksInBlock = blockBytes / image.chunkBytes;
+  const inputs = new BlockPool(ahead);
+  const outputs = new BlockPool(ahead + held);
+  const queue: Promise<Block>[] = [];
   let next = 0;
   const fill = () => {
     while (next < digests.length && queue.length < ahead) {
-      const chunk = readChunk(shelf, image, next, digests[next]);
-      chunk.catch(() => undefined);
-      queue.push(chunk);
-      next++;
+      const block = readBlock(shelf, image, next, digests.slice(next, next + chunksInBlock), inputs, outputs);
+      block.catch(() => undefined);
+      queue.push(block);
+      next += chunksInBlock;
     }
   };
   fill();
   while (queue.length > 0) {
-    yield await queue.shift()!;
+    const block = await queue.shift()!;
     fill();
+    yield { ...block, release: () => outputs.giveBack(block.memory) };
   }
 }
 
-/** An image on the shelf with random access, for looking inside without unpacking it. */
-export function imageSource(shelf: Shelf, image: ImageRecipe): ByteSource {
-  const digests = digestsOf(image.chunks);
-  return {
-    bytes: image.bytes,
-    async read(offset, length) {
-      const out = new Uint8Array(length);
-      for (let done = 0; done < length;) {
-        const at = offset + done;
-        const index = Math.floor(at / image.chunkBytes);
-        const chunk = await readChunk(shelf, image, index, digests[index]);
-        const within = at % image.chunkBytes;
-        const part = chunk.subarray(within, within + length - done);
-        out.set(part, done);
-        done += part.length;
-      }
-      return out;
-    },
-  };
+/** An image's bytes from first to last; each piece is the taker's own. @throws DamagedImage */
+export async function* readImage(shelf: Shelf, image: ImageRecipe): AsyncGenerator<Buffer> {
+  for await (const { memory, bytes, release } of readBlocks(shelf, image)) {
+    const piece = Buffer.allocUnsafeSlow(bytes);
+    Buffer.from(memory, 0, bytes).copy(piece);
+    release();
+    yield piece;
+  }
 }
 
-async function readChunk(
+/** Fetches and unpacks the chunks of one block. */
+async function readBlock(
   shelf: Shelf,
   image: ImageRecipe,
-  index: number,
-  digest: Buffer | undefined,
-): Promise<Uint8Array> {
-  const offset = index * image.chunkBytes;
-  const plainBytes = Math.min(image.chunkBytes, image.bytes - offset);
-  if (!digest) return new Uint8Array(plainBytes);
-  const where = `${image.partition}, bytes ${offset} to ${offset + plainBytes}`;
-  const row = shelf.find(digest);
-  if (!row) throw new DamagedImage(`${where}: the shelf has no chunk ${digest.toString('hex')}.`);
-  const place = `${shelf.packName(row.packId)} at ${row.offset}`;
-  let stored: Buffer;
+  first: number,
+  digests: readonly (Buffer | undefined)[],
+  inputs: BlockPool,
+  outputs: BlockPool,
+): Promise<Block> {
+  const start = first * image.chunkBytes;
+  const bytes = Math.min(digests.length * image.chunkBytes, image.bytes - start);
+  const memory = await outputs.take();
+  const input = await inputs.take();
   try {
-    stored = await shelf.readStored(row);
-  } catch (error) {
-    throw new DamagedImage(`${where}: ${place} cannot be read (${(error as Error).message}).`);
+    const chunks = await fetchChunks(shelf, image, start, digests, input, memory);
+    if (chunks.length > 0) {
+      const fault = await shelf.workers.unpackChunks(input, memory, chunks);
+      if (fault) {
+        const { digest, plainOffset, plainBytes } = chunks[fault.index]!;
+        const place = shelf.placeOf(digest);
+        throw new DamagedImage(
+          `${rangeText(image, start + plainOffset, plainBytes)}: the chunk in ${place} ${fault.what}.`,
+        );
+      }
+    }
+    return { memory, bytes };
+  } finally {
+    inputs.giveBack(input);
   }
-  const plain = await shelf.workers.unpackChunk({ digest, codec: row.codec, stored, plainBytes });
-  if (typeof plain === 'string') throw new DamagedImage(`${where}: the chunk in ${place} ${plain}.`);
-  return plain;
 }
+
+/** Reads the stored bytes of a block's chunks into `input`; chunks of zeros are put into `output` at once. */
+async function fetchChunks(
+  shelf: Shelf,
+  image: ImageRecipe,
+  start: number,
+  digests: readonly (Buffer | undefined)[],
+  input: SharedArrayBuffer,
+  output: SharedArrayBuffer,
+): Promise<Stored[]> {
+  const chunks: Stored[] = [];
+  const reads: Promise<void>[] = [];
+  for (const [i, digest] of digests.entries()) {
+    const plainOffset = i * image.chunkBytes;
+    const plainBytes = Math.min(image.chunkBytes, image.bytes - start - plainOffset);
+    if (!digest) {
+      Buffer.from(output).fill(0, plainOffset, plainOffset + plainBytes);
+      continue;
+    }
+    const where = rangeText(image, start + plainOffset, plainBytes);
+    const row = shelf.find(digest);
+    if (!row) throw new DamagedImage(`${where}: the shelf has no chunk ${digest.toString('hex')}.`);
+    // A chunk is never stored in more bytes than it has, so each has its own room in the input.
+    if (row.storedBytes > image.chunkBytes) {
+      throw new DamagedImage(`${where}: the catalogue gives ${row.storedBytes} stored bytes.`);
+    }
+    const stored = Buffer.from(input, plainOffset, row.storedBytes);
+    reads.push(
+      shelf.readStored(digest, stored).catch((error: unknown) => {
+        throw new DamagedImage(
+          `${where}: ${shelf.placeOf(digest)} cannot be read (${(error as Error).message}).`,
+        );
+      }),
+    );
+    chunks.push({
+      codec: row.codec,
+      offset: plainOffset,
+      bytes: row.storedBytes,
+      digest,
+      plainOffset,
+      plainBytes,
+    });
+  }
+  const settled = await Promise.allSettled(reads);
+  for (const each of settled) if (each.status === 'rejected') throw each.reason;
+  return chunks;
+}
+
+const rangeText = ({ partition }: ImageRecipe, offset: number, bytes: number): string =>
+  `${partition}, bytes ${offset} to ${offset + bytes}`;

@@ -1,5 +1,6 @@
 import { BlockPool, copyToShared } from './block-pool.ts';
 import type { Block } from './chunk-worker.ts';
+import { chunkDigest } from './digest.ts';
 import { blockBytes, chunkBytes, codecs, packBytes, zeroDigest } from './pack-format.ts';
 import { PackWriter, type PackedChunk } from './pack-writer.ts';
 import type { Shelf } from './shelf.ts';
@@ -107,9 +108,7 @@ export class SetWriter {
 
   /** Names a block's chunks, stores the new ones, and resolves to all names in order. */
   private async store(block: Block): Promise<Buffer[]> {
-    const names = (await this.shelf.workers.nameChunks(block)).map((name) =>
-      name ? Buffer.from(name) : zeroDigest,
-    );
+    const names = nameChunks(block);
     const wanted: number[] = [];
     names.forEach((name, i) => {
       if (name === zeroDigest) return;
@@ -155,4 +154,16 @@ export class SetWriter {
     for (const { digest } of pack.records) this.fresh.delete(digest.toString('hex'));
     this.pack = undefined;
   }
+}
+
+const zeros = Buffer.alloc(chunkBytes);
+
+/** The names of a block's chunks, in order. BLAKE3 is too fast to be worth sending to a worker. */
+function nameChunks({ memory, bytes }: Block): Buffer[] {
+  const names: Buffer[] = [];
+  for (let at = 0; at < bytes; at += chunkBytes) {
+    const chunk = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
+    names.push(chunk.equals(zeros.subarray(0, chunk.length)) ? zeroDigest : chunkDigest(chunk));
+  }
+  return names;
 }

@@ -1,6 +1,7 @@
-import { createHash, randomUUID, type Hash } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import { open, rename, rm, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
+import { ChunkDigest } from './digest.ts';
 import { syncFolder } from './files.ts';
 import { packTrailer, recordHeader, recordMagic, trailerMagic, type Record } from './pack-format.ts';
 
@@ -18,7 +19,7 @@ export interface PackedChunk {
 export class PackWriter {
   readonly records: Record[] = [];
   private bytes = 0;
-  private readonly headers: Hash = createHash('blake2b512');
+  private readonly headers = new ChunkDigest();
 
   private constructor(
     private readonly folder: string,
@@ -65,7 +66,7 @@ export class PackWriter {
       records: this.records.length,
       reserved: 0,
       recordsBytes: BigInt(this.bytes),
-      digest: this.headers.digest().subarray(0, 32),
+      digest: this.headers.digest(),
     });
     await this.file.write(trailer);
     await this.file.sync();

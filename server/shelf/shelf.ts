@@ -10,6 +10,8 @@ import { parseManifest, type Manifest } from './manifest.ts';
 import type { ShelfWorkers } from './workers.ts';
 
 const shelfFormat = 'keen-larder-shelf';
+/** 1 named chunks by BLAKE2b and was never released. */
+const shelfVersion = 2;
 
 /** What was found and done when a shelf was opened. */
 export interface ShelfFinding {
@@ -46,10 +48,10 @@ export class Shelf {
     const described = join(path, 'shelf.json');
     const text = await readFile(described, 'utf8').catch(() => undefined);
     if (text === undefined) {
-      const description = { format: shelfFormat, version: 1, id: randomUUID() };
+      const description = { format: shelfFormat, version: shelfVersion, id: randomUUID() };
       await writeDurably(described, `${JSON.stringify(description, null, 2)}\n`);
-    } else if ((JSON.parse(text) as { format?: unknown }).format !== shelfFormat) {
-      throw new Error(`${described} does not describe a shelf. Name another folder.`);
+    } else {
+      requireOurs(described, text);
     }
     const shelf = new Shelf(path, name, chunks, workers);
     return { shelf, findings: await shelf.clear() };
@@ -75,16 +77,38 @@ export class Shelf {
     this.refreshPacks();
   }
 
-  /** The stored bytes of a chunk as they lie in its pack. */
-  async readStored(row: ChunkRow): Promise<Buffer> {
+  /**
+   * Fills `stored` with a chunk's bytes as they lie in its pack. Collecting may move the chunk into
+   * another pack meanwhile; it is then read there.
+   * @throws Error when the pack cannot be read or ends too early
+   */
+  async readStored(digest: Uint8Array, stored: Buffer): Promise<void> {
+    const row = this.find(digest);
+    if (!row) throw new Error('it is not in the catalogue');
+    try {
+      await this.readAt(row, stored);
+    } catch (error) {
+      const now = this.find(digest);
+      if (!now || now.packId === row.packId) throw error;
+      await this.readAt(now, stored);
+    }
+  }
+
+  private async readAt(row: ChunkRow, stored: Buffer): Promise<void> {
     const file = await this.packFile(row.packId);
-    const bytes = Buffer.allocUnsafeSlow(row.storedBytes);
-    const { bytesRead } = await file.read(bytes, 0, row.storedBytes, row.offset);
-    return bytes.subarray(0, bytesRead);
+    const { bytesRead } = await file.read(stored, 0, row.storedBytes, row.offset);
+    if (bytesRead !== row.storedBytes) throw new Error('the pack ends there');
+  }
+
+  /** Pack and offset of a chunk, for messages. */
+  placeOf(digest: Uint8Array): string {
+    const row = this.find(digest);
+    return row ? `${this.packName(row.packId)} at ${row.offset}` : 'no pack';
   }
 
   packName(packId: number): string {
-    return this.packNames.get(packId) ?? `${packId}`;
+    if (!this.packNames.has(packId)) this.refreshPacks();
+    return this.packNames.get(packId) ?? `pack ${packId}`;
   }
 
   async writeManifest(manifest: Manifest): Promise<void> {
@@ -115,10 +139,16 @@ export class Shelf {
    * mostly dead are written anew. Killed at any point it leaves every kept chunk readable.
    */
   async collect(isKept: (digest: Buffer) => boolean): Promise<{ freedBytes: number }> {
-    const result = await collectPacks(this.packFolder, this.chunks, isKept, (row) => this.readStored(row));
-    await this.closeFiles();
+    const before = this.chunks.storedBytes();
+    for await (const packId of collectPacks(this.packFolder, this.chunks, isKept, (digest, stored) =>
+      this.readStored(digest, stored),
+    )) {
+      const file = await this.files.get(packId)?.catch(() => undefined);
+      this.files.delete(packId);
+      await file?.close();
+    }
     this.refreshPacks();
-    return result;
+    return { freedBytes: before - this.chunks.storedBytes() };
   }
 
   async close(): Promise<void> {
@@ -179,5 +209,23 @@ export class Shelf {
 
   private manifestPath(id: string): string {
     return join(this.manifestFolder, `${id}.json`);
+  }
+}
+
+/** @throws Error when a folder's description is of something else, or of a version this program does not read */
+function requireOurs(path: string, text: string): void {
+  let description: { format?: unknown; version?: unknown };
+  try {
+    description = JSON.parse(text) as typeof description;
+  } catch {
+    throw new Error(`${path} is damaged. Put it back from a copy of the shelf; every shelf has one.`);
+  }
+  if (description.format !== shelfFormat) {
+    throw new Error(`${path} does not describe a shelf. Name another folder.`);
+  }
+  if (description.version !== shelfVersion) {
+    throw new Error(
+      `${path} describes a shelf of version ${String(description.version)}; this program reads version ${shelfVersion}. Open it with the Keen Larder that wrote it, or name another folder.`,
+    );
   }
 }

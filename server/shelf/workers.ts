@@ -1,6 +1,6 @@
 import { availableParallelism } from 'node:os';
 import { Piscina } from 'piscina';
-import type { Block, Packed, Stored } from './chunk-worker.ts';
+import type { Block, ChunkFault, Packed, Stored } from './chunk-worker.ts';
 import { builtWorker } from './built-worker.ts';
 import { DigestThread } from './digest-thread.ts';
 
@@ -30,23 +30,25 @@ export class ShelfWorkers {
   /** Starts the threads before they are needed: each takes a good part of a second to load. */
   async warmUp(): Promise<void> {
     const digests = this.digestStream();
-    const block = { memory: new SharedArrayBuffer(1), bytes: 1 };
+    const memory = new SharedArrayBuffer(1);
     await Promise.all([
-      digests.update(block).then(() => digests.finish()),
-      ...Array.from({ length: this.pool.maxThreads }, () => this.nameChunks(block)),
+      digests.update({ memory, bytes: 1 }).then(() => digests.finish()),
+      ...Array.from({ length: this.pool.maxThreads }, () => this.unpackChunks(memory, memory, [])),
     ]);
-  }
-
-  nameChunks(block: Block): Promise<(Uint8Array | undefined)[]> {
-    return this.pool.run(block, { name: 'nameChunks' }) as Promise<(Uint8Array | undefined)[]>;
   }
 
   packChunks(block: Block, wanted: readonly number[], output: SharedArrayBuffer): Promise<Packed[]> {
     return this.pool.run({ ...block, wanted, output }, { name: 'packChunks' }) as Promise<Packed[]>;
   }
 
-  unpackChunk(stored: Stored): Promise<Uint8Array | string> {
-    return this.pool.run(stored, { name: 'unpackChunk' }) as Promise<Uint8Array | string>;
+  unpackChunks(
+    input: SharedArrayBuffer,
+    output: SharedArrayBuffer,
+    chunks: readonly Stored[],
+  ): Promise<ChunkFault | undefined> {
+    return this.pool.run({ input, output, chunks }, { name: 'unpackChunks' }) as Promise<
+      ChunkFault | undefined
+    >;
   }
 
   digestStream(): DigestStream {

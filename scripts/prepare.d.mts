@@ -1,0 +1,2 @@
+export const root: string;
+export function buildInterface(): Promise<void>;
