@@ -10,7 +10,8 @@ import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { parseArgs } from 'node:util';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
-import { exportPartition } from './export-partition.ts';
+import { copySparse } from '@keen-larder/standin/flash/copy.ts';
+import { Flash } from '@keen-larder/standin/flash/flash.ts';
 import type { ImagingReport } from './larder-process.ts';
 
 const { values } = parseArgs({
@@ -30,10 +31,12 @@ const plain = join(folder, 'userdata.img');
 let phone: ChildProcess | undefined;
 
 try {
-  print(`${cpus().length} × ${cpus()[0]?.model ?? 'processor unknown'}, ${sizeText(totalmem())}, Node ${process.version}`);
+  print(
+    `${cpus().length} × ${cpus()[0]?.model ?? 'processor unknown'}, ${sizeText(totalmem())}, Node ${process.version}`,
+  );
   print(`${sizeText(bytes)}: a half does not compress, a quarter is text, a quarter is empty\n`);
   let adb = await startPhone(0);
-  await exportPartition(flash, 'userdata', plain);
+  await copyUserData();
 
   const full: ImagingReport[] = [];
   const digesting: number[] = [timed('openssl', ['dgst', '-sha256', plain])];
@@ -51,17 +54,30 @@ try {
   const peak = Math.max(...full.map(({ peakBytes }) => peakBytes));
   row('openssl dgst -sha256', openssl, digesting);
   row('zstd -3 -T1', packing, [packing]);
-  row('imaging', best, full.map(({ elapsedMs }) => elapsedMs));
+  row(
+    'imaging',
+    best,
+    full.map(({ elapsedMs }) => elapsedMs),
+  );
   row('imaging again, 1 % changed', repeat.elapsedMs, [repeat.elapsedMs]);
   print('');
   ratio('imaging : openssl dgst -sha256', openssl / best, 0.5);
   ratio('imaging : openssl, then zstd', (openssl + packing) / best, undefined);
   ratio('imaging again : imaging', best / repeat.elapsedMs, undefined);
-  print(`stored ${sizeText(full[0]!.addedBytes)}; the second set added ${sizeText(repeat.addedBytes)} (${((repeat.addedBytes / bytes) * 100).toFixed(2)} %)`);
+  print(
+    `stored ${sizeText(full[0]!.addedBytes)}; the second set added ${sizeText(repeat.addedBytes)} (${((repeat.addedBytes / bytes) * 100).toFixed(2)} %)`,
+  );
   print(`peak resident ${sizeText(peak)} (wanted: under 350 MiB), idle ${sizeText(full[0]!.idleBytes)}`);
 } finally {
   await endPhone();
   rmSync(folder, { recursive: true, force: true });
+}
+
+/** The very bytes that are imaged, for the reference tools. */
+async function copyUserData(): Promise<void> {
+  const opened = await Flash.open(flash);
+  await copySparse(opened.partition('userdata')!, plain);
+  await opened.close();
 }
 
 function print(line: string): void {
@@ -70,7 +86,9 @@ function print(line: string): void {
 
 function row(name: string, ms: number, all: readonly number[]): void {
   const each = all.map((one) => (one / 1000).toFixed(2)).join(' ');
-  print(`${name.padEnd(30)} ${durationText(ms).padStart(6)}  ${sizeText((bytes / ms) * 1000).padStart(9)}/s  (${each} s)`);
+  print(
+    `${name.padEnd(30)} ${durationText(ms).padStart(6)}  ${sizeText((bytes / ms) * 1000).padStart(9)}/s  (${each} s)`,
+  );
 }
 
 function ratio(name: string, value: number, wanted: number | undefined): void {
@@ -94,9 +112,13 @@ function timed(command: string, args: readonly string[]): number {
 
 async function startPhone(changedShare: number): Promise<string> {
   await endPhone();
-  const child = spawn(process.execPath, [...program('phone.ts'), flash, String(mebibytes), String(changedShare)], {
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
+  const child = spawn(
+    process.execPath,
+    [...program('phone.ts'), flash, String(mebibytes), String(changedShare)],
+    {
+      stdio: ['ignore', 'pipe', 'inherit'],
+    },
+  );
   phone = child;
   const line = await firstLine(child);
   return (JSON.parse(line) as { adb: string }).adb;

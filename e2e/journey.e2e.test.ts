@@ -1,30 +1,13 @@
 // The main story, only through the interface: keep, break, put back.
-import { join } from 'node:path';
-import { afterAll, beforeAll, expect, it } from 'vitest';
-import type { Serving } from '@keen-larder/server/serve.ts';
-import { openBrowser } from './browser.ts';
-import { serial, serveOn, startKnot3, testFolder } from './support/bench.ts';
+import { expect, it } from 'vitest';
+import { serial } from './support/bench.ts';
+import { openStory } from './support/story.ts';
 
-const folder = testFolder();
-let bench: Awaited<ReturnType<typeof startKnot3>>;
-let serving: Serving;
-let browser: Awaited<ReturnType<typeof openBrowser>>;
-beforeAll(async () => {
-  bench = await startKnot3(join(folder.path, 'phones'));
-  serving = await serveOn(join(folder.path, 'larder'), bench);
-  browser = await openBrowser();
-  browser.setDefaultTimeout(90_000);
-});
-afterAll(async () => {
-  await browser.end();
-  await serving.close();
-  await bench.close();
-  folder.remove();
-});
+const story = openStory();
 
 it('keeps boot and system, breaks the phone, and brings it back', async () => {
-  const page = await browser.newPage();
-  await page.goto(`${serving.url}/bench/${serial}`);
+  const { page, phone } = story;
+  await story.go('/');
   await page.getByRole('heading', { name: 'Ringing hut' }).waitFor();
   await page.getByRole('button', { name: 'Restart into recovery' }).first().click();
   await page.getByText('In recovery mode this phone can be').waitFor();
@@ -51,17 +34,19 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
   await page.getByRole('link', { name: 'Larder', exact: true }).click();
   await page.getByRole('link', { name: 'Before the story' }).click();
   await page.getByRole('button', { name: 'Boot and system' }).click();
+  const restore = page.getByRole('button', { name: 'Restore 2 partitions' });
+  await page.getByRole('textbox', { name: 'Last four characters of the serial' }).fill('0000');
+  expect(await restore.isDisabled()).toBe(true);
   await page.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
-  await page.getByRole('button', { name: 'Restore 2 partitions' }).click();
+  await restore.click();
   await page.locator('[data-run][data-state="done"]').waitFor();
   await page
     .getByText(/every digest computed by the phone agrees.*started with the build it had/)
     .first()
     .waitFor();
-  expect(bench.phone.state()).toMatchObject({
+  expect(phone.state()).toMatchObject({
     phase: 'running',
     mode: 'system',
     build: 'TideOS 9 TW3.260301.004',
   });
-  await page.close();
 });

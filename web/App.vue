@@ -6,16 +6,18 @@ import { api } from './api/client.ts';
 import { followEvents } from './api/events.ts';
 import BayRail from './parts/BayRail.vue';
 import KeySheet from './parts/KeySheet.vue';
+import NoticeStack from './parts/NoticeStack.vue';
 import TopBar from './parts/TopBar.vue';
 import { useBench } from './state/bench.ts';
 import { useLarder } from './state/larder.ts';
-import { announceEnd, announceError } from './state/notices.ts';
+import { announceError, useNotices } from './state/notices.ts';
 import { useRuns } from './state/runs.ts';
 import TheTray from './tray/TheTray.vue';
 
 const bench = useBench();
 const larder = useLarder();
 const runs = useRuns();
+const notices = useNotices();
 const route = useRoute();
 const router = useRouter();
 const onLine = ref(true);
@@ -31,7 +33,7 @@ onMounted(async () => {
       hello: () => void loadAll(),
       phone: (phone) => bench.take(phone),
       run: (run) => {
-        if (runs.take(run)) announceEnd(run);
+        if (runs.take(run) && run.id !== runs.inTray) notices.runEnded(run);
       },
       'run-log': ({ runId, line }) => runs.takeLine(runId, line),
       larder: () => void larder.load(),
@@ -77,9 +79,12 @@ useEventListener('keydown', (event: KeyboardEvent) => {
     </p>
     <div class="zones">
       <BayRail />
-      <main id="work" tabindex="-1">
-        <RouterView />
-      </main>
+      <div class="middle">
+        <main id="work" tabindex="-1">
+          <RouterView />
+        </main>
+        <NoticeStack />
+      </div>
       <TheTray />
     </div>
     <KeySheet v-model="keysShown" />
@@ -120,8 +125,16 @@ useEventListener('keydown', (event: KeyboardEvent) => {
   min-height: 0;
 }
 
-main {
+.middle {
+  display: flex;
+  flex-direction: column;
   min-width: 0;
+  min-height: 0;
+}
+
+main {
+  flex: 1;
+  min-height: 0;
   overflow-y: auto;
   padding: 18px 20px 28px;
 }

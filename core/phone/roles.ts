@@ -63,6 +63,10 @@ const roleByName = new Map<string, Role>(
   ),
 );
 
+/** The order of roles, and of names within a role. */
+export const byRole = (a: { role: Role; name: string }, b: { role: Role; name: string }): number =>
+  roles.indexOf(a.role) - roles.indexOf(b.role) || (a.name < b.name ? -1 : a.name > b.name ? 1 : 0);
+
 export interface SlottedName {
   /** Name without slot suffix. */
   readonly base: string;

@@ -2,6 +2,7 @@ import { sizeText } from '../bytes/units.ts';
 import { nextFreeLabel } from '../larder/label.ts';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import { abilitiesOf } from '../phone/modes.ts';
+import { byRole } from '../phone/roles.ts';
 import { imagingBattery } from './battery.ts';
 import { bySeverity, listText, type Check, type RunSheet } from './check.ts';
 
@@ -31,7 +32,7 @@ type ImagingCheck = (context: Context) => Check[];
 
 /** The plan of an imaging run: what is read in which order, how long it takes, what to know before. */
 export function imagingSheet(facts: ImagingFacts): RunSheet {
-  const images = facts.partitions.filter(({ name }) => facts.picked.includes(name));
+  const images = facts.partitions.filter(({ name }) => facts.picked.includes(name)).sort(byRole);
   const bytes = images.reduce((sum, each) => sum + each.bytes, 0);
   const context = { ...facts, images, bytes };
   return {
@@ -44,21 +45,18 @@ export function imagingSheet(facts: ImagingFacts): RunSheet {
     bytes,
     bytesPerSecond: facts.bytesPerSecond,
     expectedMs: (bytes / facts.bytesPerSecond) * 1000,
-    checks: bySeverity(checks.flatMap((check) => check(context))),
+    checks: bySeverity((images.length > 0 ? checks : beforePicking).flatMap((check) => check(context))),
   };
 }
 
-const nothingPicked: ImagingCheck = ({ images }) =>
-  images.length > 0
-    ? []
-    : [
-        {
-          id: 'nothing-picked',
-          severity: 'stop',
-          title: 'Nothing is picked',
-          sentence: 'Pick the partitions to keep on the map or in the table.',
-        },
-      ];
+const nothingPicked: ImagingCheck = () => [
+  {
+    id: 'nothing-picked',
+    severity: 'stop',
+    title: 'Nothing is picked',
+    sentence: 'Pick the partitions to keep on the map or in the table.',
+  },
+];
 
 /** Stops when the shelf could not hold the set even if nothing of it compressed. */
 const shelfSpace: ImagingCheck = ({ bytes, shelf }) =>
@@ -108,7 +106,7 @@ const liveFileSystem: ImagingCheck = ({ phone, images }) => {
 /** Asks before the irreplaceable is left out, unless the larder has it already. */
 const identityLeftOut: ImagingCheck = ({ partitions, images, larder }) => {
   const identity = partitions.filter(({ role }) => role === 'identity').map(({ name }) => name);
-  if (identity.length === 0 || images.length === 0) return [];
+  if (identity.length === 0) return [];
   const left = identity.filter((name) => !images.some((image) => image.name === name));
   if (left.length === 0) {
     return [
@@ -146,7 +144,7 @@ const identityLeftOut: ImagingCheck = ({ partitions, images, larder }) => {
 /** Says, every time, whether photos and downloads are in. */
 const sharedStorage: ImagingCheck = ({ partitions, images }) => {
   const userData = partitions.find(({ name }) => name === 'userdata');
-  if (!userData || images.length === 0) return [];
+  if (!userData) return [];
   const amount = userData.usedBytes === undefined ? '' : ` (${sizeText(userData.usedBytes)} in use)`;
   return images.includes(userData)
     ? [
@@ -211,7 +209,6 @@ const nameTaken: ImagingCheck = ({ label, larder }) => {
 
 const checks: readonly ImagingCheck[] = [
   modeCannotRead,
-  nothingPicked,
   shelfSpace,
   nameTaken,
   liveFileSystem,
@@ -220,3 +217,6 @@ const checks: readonly ImagingCheck[] = [
   scratchPicked,
   ({ phone }) => imagingBattery(phone.battery),
 ];
+
+/** What is worth saying while nothing is picked. */
+const beforePicking: readonly ImagingCheck[] = [modeCannotRead, nothingPicked];

@@ -70,7 +70,7 @@ export function restoringSheet(facts: RestoringFacts): RunSheet {
     bytes,
     bytesPerSecond: facts.bytesPerSecond,
     expectedMs: (bytes / facts.bytesPerSecond) * 1000 * writeFactor,
-    checks: bySeverity(checks.flatMap((check) => check(context))),
+    checks: bySeverity((images.length > 0 ? checks : beforePicking).flatMap((check) => check(context))),
   };
 }
 
@@ -78,10 +78,8 @@ const stop = (id: Check['id'], title: string, sentence: string, mend?: Check['me
   { id, severity: 'stop', title, sentence, ...(mend && { mend }) },
 ];
 
-const nothingPicked: RestoringCheck = ({ images }) =>
-  images.length > 0
-    ? []
-    : stop('nothing-picked', 'Nothing is picked', 'Pick the images to put back in the list.');
+const nothingPicked: RestoringCheck = () =>
+  stop('nothing-picked', 'Nothing is picked', 'Pick the images to put back in the list.');
 
 const modeCannotWrite: RestoringCheck = ({ phone }) =>
   abilitiesOf(phone.mode, phone.root).write
@@ -217,7 +215,6 @@ const firstStart: RestoringCheck = ({ images }) =>
 
 const checks: readonly RestoringCheck[] = [
   modeCannotWrite,
-  nothingPicked,
   wrongModel,
   identityOfAnother,
   missingPartition,
@@ -227,3 +224,6 @@ const checks: readonly RestoringCheck[] = [
   willWipe,
   firstStart,
 ];
+
+/** What is worth saying while nothing is picked. */
+const beforePicking: readonly RestoringCheck[] = [modeCannotWrite, wrongModel, nothingPicked];

@@ -22,7 +22,8 @@ export async function startImaging(
   const { bench, engine, sheets } = context;
   const sheet = await sheets.imaging(serial, start);
   requireClear(sheet, start.confirmed);
-  const partitions = (await bench.partitions(serial)).filter(({ name }) => start.picked.includes(name));
+  const known = new Map((await bench.partitions(serial)).map((each) => [each.name, each]));
+  const partitions = sheet.steps.map(({ partition }) => known.get(partition!)!);
   const phone = bench.view(serial);
   const label = start.label.trim();
   return engine.start(
@@ -32,7 +33,7 @@ export async function startImaging(
       serial,
       nickname: phone.nickname,
       mode: bench.facts(serial).mode,
-      steps: partitions.map(({ name, bytes }) => ({ text: `Read ${name}`, partition: name, bytes })),
+      steps: sheet.steps,
     },
     (run) => context.larder.whileWriting(() => image(context, serial, label, partitions, run)),
   );

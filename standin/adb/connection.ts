@@ -61,8 +61,10 @@ export class AdbConnection {
       if (stream) stream.onWrite(payload);
       else await this.send(commands.CLSE, 0, arg0, []);
     } else if (command === commands.CLSE && stream) {
+      // The daemon answers a close with its own, and hosts wait for it.
       this.streams.delete(arg1);
       stream.onClose();
+      await this.send(commands.CLSE, arg1, arg0, []);
     }
   }
 

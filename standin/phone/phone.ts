@@ -58,6 +58,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private percent: number;
   private chargesOnCable = true;
   private pullAfterBytes = Infinity;
+  private stallAfterBytes = Infinity;
+  private stalled: { readonly over: Promise<void>; readonly end: () => void } | undefined;
   /** Grows with every change of power or mode, so that a start under way knows it was overtaken. */
   private turn = 0;
 
@@ -116,6 +118,17 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   /** Pulls the cable once so many more bytes have gone over it. */
   pullCableAfter(bytes: number): void {
     this.pullAfterBytes = bytes;
+  }
+
+  /** Lets nothing more over the cable once so many more bytes have gone, until it is told to go on. */
+  stallAfter(bytes: number): void {
+    this.stallAfterBytes = bytes;
+  }
+
+  endStall(): void {
+    this.stallAfterBytes = Infinity;
+    this.stalled?.end();
+    this.stalled = undefined;
   }
 
   setBattery(percent: number, chargesOnCable: boolean): void {
@@ -253,10 +266,14 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       this.setCable(false);
       throw new Error('the cable is out');
     }
+    this.stallAfterBytes -= bytes;
+    if (this.stallAfterBytes <= 0) this.stalled ??= openGate();
+    await this.stalled?.over;
     await this.throttle.pass(bytes);
   }
 
   private dropLinks(): void {
+    this.endStall();
     for (const socket of this.sockets) socket.destroy();
     this.sockets.clear();
   }
@@ -264,6 +281,12 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private changed(): void {
     this.emit('change', this.state());
   }
+}
+
+function openGate() {
+  let end = () => {};
+  const over = new Promise<void>((resolve) => (end = resolve));
+  return { over, end };
 }
 
 const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));

@@ -3,13 +3,13 @@ import { useElementSize } from '@vueuse/core';
 import { useTemplateRef, watchEffect } from 'vue';
 import { drawThroughput } from './throughput.ts';
 
-const props = defineProps<{ speeds: readonly number[] }>();
+const props = defineProps<{ speeds: readonly number[]; elapsedMs: number }>();
 const box = useTemplateRef<HTMLDivElement>('box');
 const svg = useTemplateRef<SVGSVGElement>('svg');
 const { width } = useElementSize(box);
 watchEffect(() => {
   if (svg.value && width.value > 0)
-    drawThroughput(svg.value, props.speeds, { width: width.value, height: 120 });
+    drawThroughput(svg.value, props.speeds, props.elapsedMs, { width: width.value, height: 132 });
 });
 </script>
 
@@ -24,7 +24,8 @@ svg {
   display: block;
 }
 
-svg :deep(.axis text) {
+svg :deep(.axis text),
+svg :deep(.time text) {
   fill: var(--ink-soft);
   font: 11px var(--text);
 }

@@ -157,7 +157,8 @@ function drawJars(
     .attr('width', ({ width }) => Math.max(1, width - 2))
     .attr('y', (jar) => jar.height - 1 - fillHeight(jar))
     .attr('height', fillHeight)
-    .attr('fill', ({ partition }) => `url(#${patternId(partition.role)})`);
+    .attr('fill', ({ partition }) => `url(#${patternId(partition.role)})`)
+    .attr('display', ({ filled }) => (filled === undefined ? 'none' : null));
   const wide = ({ width }: Jar) => width >= 34;
   jars
     .select('.paper')

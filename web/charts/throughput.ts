@@ -1,4 +1,5 @@
-import { area, axisLeft, curveMonotoneX, line, max, scaleLinear, select } from 'd3';
+import { area, axisBottom, axisLeft, curveMonotoneX, line, max, scaleLinear, select } from 'd3';
+import { durationText } from '@keen-larder/core/bytes/units.ts';
 
 export interface Size {
   readonly width: number;
@@ -6,12 +7,13 @@ export interface Size {
 }
 
 const mebibyte = 1024 * 1024;
-const margin = { left: 74, right: 8, top: 8, bottom: 8 };
+const margin = { left: 74, right: 30, top: 8, bottom: 20 };
 
-/** Draws speeds in bytes per second, one value a tick of the run. */
+/** Draws speeds in bytes per second, one value a tick, over the time that the run has taken. */
 export function drawThroughput(
   element: SVGSVGElement,
   speeds: readonly number[],
+  elapsedMs: number,
   { width, height }: Size,
 ): void {
   const x = scaleLinear([0, Math.max(1, speeds.length - 1)], [margin.left, width - margin.right]);
@@ -26,6 +28,16 @@ export function drawThroughput(
         .ticks(3)
         .tickSize(-(width - margin.left - margin.right))
         .tickFormat((value) => `${String(value)} MiB/s`),
+    )
+    .call((axis) => axis.select('.domain').remove());
+  const time = scaleLinear([0, elapsedMs / 1000], x.range());
+  group('time')
+    .attr('transform', `translate(0,${height - margin.bottom + 4})`)
+    .call(
+      axisBottom(time)
+        .ticks(Math.min(6, Math.max(1, elapsedMs / 1000)))
+        .tickSize(0)
+        .tickFormat((seconds) => durationText(Number(seconds) * 1000)),
     )
     .call((axis) => axis.select('.domain').remove());
   const points = speeds.map((speed, i): [number, number] => [x(i), y(speed / mebibyte)]);

@@ -8,7 +8,7 @@ const bench = useBench();
 
 <template>
   <aside class="rail" aria-label="On the bench">
-    <h2>On the bench · {{ bench.present.length }}</h2>
+    <h2 class="zone">On the bench · {{ bench.present.length }}</h2>
     <ul>
       <li v-for="phone in bench.present" :key="phone.serial"><BayCard :phone="phone" /></li>
     </ul>
@@ -25,19 +25,14 @@ const bench = useBench();
 </template>
 
 <style scoped>
+.zone {
+  margin-bottom: 10px;
+}
+
 .rail {
   overflow-y: auto;
   padding: 14px 12px;
   border-right: 1px solid var(--rule);
-}
-
-h2 {
-  margin-bottom: 10px;
-  color: var(--ink-soft);
-  font-size: 12px;
-  font-weight: 600;
-  letter-spacing: 0.05em;
-  text-transform: uppercase;
 }
 
 ul {

@@ -9,6 +9,9 @@ const emit = defineEmits<{ mend: [mend: Mend]; confirm: [id: string, isTicked: b
 const icons = { stop: OctagonX, confirm: TriangleAlert, note: Info, good: CheckIcon } as const;
 const words = { stop: 'Stop', confirm: 'To confirm', note: 'Note', good: 'Good' } as const;
 
+/** Having picked nothing yet is no fault: it stops the run without the colours of one. */
+const lookOf = ({ id, severity }: Check) => (id === 'nothing-picked' ? 'note' : severity);
+
 function mendText(mend: Mend): string {
   switch (mend.do) {
     case 'restart':
@@ -29,12 +32,12 @@ function mendText(mend: Mend): string {
 
 <template>
   <ul class="checks">
-    <li v-for="check in checks" :key="check.id + check.title" :class="check.severity" :data-check="check.id">
+    <li v-for="check in checks" :key="check.id + check.title" :class="lookOf(check)" :data-check="check.id">
       <component
-        :is="icons[check.severity]"
+        :is="icons[lookOf(check)]"
         :size="16"
         class="icon"
-        :aria-label="words[check.severity]"
+        :aria-label="words[lookOf(check)]"
         role="img"
       />
       <div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useClipboard } from '@vueuse/core';
 import { Check, Copy } from 'lucide-vue-next';
+import { shortDigest } from './digest.ts';
 
 /** A value in mono with a button that copies it; long ones may be shown short. */
 defineProps<{ value: string; name: string; short?: boolean }>();
@@ -9,9 +10,7 @@ const { copy, copied } = useClipboard({ legacy: true });
 
 <template>
   <span class="copy">
-    <code :title="value" :class="{ short }">{{
-      short ? `${value.slice(0, 4)}…${value.slice(-4)}` : value
-    }}</code>
+    <code :title="value" :class="{ short }">{{ short ? shortDigest(value) : value }}</code>
     <button
       type="button"
       :aria-label="copied ? `${name} copied` : `Copy ${name}`"

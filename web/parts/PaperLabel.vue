@@ -2,7 +2,7 @@
 import { ShieldAlert, ShieldCheck, ShieldQuestion } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { SetView } from '@keen-larder/contract/sets.ts';
-import CopyText from './CopyText.vue';
+import { shortDigest } from './digest.ts';
 import RoleStrip from './RoleStrip.vue';
 import SizeText from './SizeText.vue';
 import TimeText from './TimeText.vue';
@@ -38,12 +38,12 @@ const shield = computed(() =>
     </div>
     <footer :class="{ damaged: set.damaged, good: !set.damaged && set.verifiedAt }">
       <span class="state">
-        <component :is="shield" :size="15" aria-hidden="true" />
+        <component :is="shield" :size="15" class="shield" aria-hidden="true" />
         <template v-if="set.damaged">damaged</template>
         <template v-else-if="set.verifiedAt">verified <TimeText :at="set.verifiedAt" /></template>
         <template v-else>not verified yet</template>
       </span>
-      <CopyText :value="set.fingerprint" name="checksum of the set" short />
+      <code :title="`Checksum of the set: ${set.fingerprint}`">{{ shortDigest(set.fingerprint) }}</code>
     </footer>
   </article>
 </template>
@@ -110,7 +110,7 @@ footer {
   justify-content: space-between;
   align-items: center;
   gap: 6px;
-  padding: 3px 8px 3px 12px;
+  padding: 5px 12px;
   background: var(--paper);
   border-top: 1px solid var(--rule);
   color: var(--ink-soft);
@@ -124,6 +124,10 @@ footer {
   gap: 5px;
   min-width: 0;
   overflow: hidden;
+}
+
+.shield {
+  flex: none;
 }
 
 .good .state {

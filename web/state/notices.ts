@@ -1,5 +1,19 @@
-import { ElNotification } from 'element-plus';
+import { defineStore } from 'pinia';
+import { ref } from 'vue';
 import type { RunView } from '@keen-larder/contract/runs.ts';
+
+/** Something said in passing, below the work; what went wrong stays until it is put aside. */
+export interface Notice {
+  readonly id: number;
+  readonly kind: 'good' | 'caution' | 'stop';
+  readonly title: string;
+  readonly message: string;
+  readonly action?: { readonly text: string; readonly run: () => void };
+}
+
+const goodMs = 8_000;
+const actionMs = 15_000;
+const shownAtOnce = 4;
 
 const titles = {
   done: 'Done',
@@ -8,25 +22,38 @@ const titles = {
   interrupted: 'Interrupted',
   running: '',
 } as const;
+const kinds = {
+  done: 'good',
+  failed: 'stop',
+  cancelled: 'caution',
+  interrupted: 'stop',
+  running: 'good',
+} as const;
 
-/** Says that a run has ended, wherever one is in the interface. */
-export function announceEnd(run: RunView): void {
-  ElNotification({
-    title: titles[run.state],
-    message: `${run.title}. ${run.outcome ?? ''}`,
-    type: run.state === 'done' ? 'success' : run.state === 'failed' ? 'error' : 'warning',
-    duration: run.state === 'done' ? 8000 : 0,
-    position: 'bottom-right',
-  });
-}
+export const useNotices = defineStore('notices', () => {
+  const list = ref<Notice[]>([]);
+  let nextId = 1;
+
+  function say(notice: Omit<Notice, 'id'>): void {
+    const id = nextId++;
+    list.value = [...list.value, { ...notice, id }].slice(-shownAtOnce);
+    const stays = notice.kind === 'stop' || (notice.kind === 'caution' && !notice.action);
+    if (!stays) setTimeout(() => putAside(id), notice.action ? actionMs : goodMs);
+  }
+
+  function putAside(id: number): void {
+    list.value = list.value.filter((notice) => notice.id !== id);
+  }
+
+  /** Says that a run has ended, wherever one is in the interface. */
+  function runEnded(run: RunView): void {
+    say({ kind: kinds[run.state], title: titles[run.state], message: `${run.title}. ${run.outcome ?? ''}` });
+  }
+
+  return { list, say, putAside, runEnded };
+});
 
 /** Says that something asked for was not done, and why. */
 export function announceError(error: unknown): void {
-  ElNotification({
-    title: 'This was not done',
-    message: (error as Error).message,
-    type: 'error',
-    duration: 10_000,
-    position: 'bottom-right',
-  });
+  useNotices().say({ kind: 'stop', title: 'This was not done', message: (error as Error).message });
 }

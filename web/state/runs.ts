@@ -8,13 +8,15 @@ export const useRuns = defineStore('runs', () => {
   const byId = shallowRef<Readonly<Record<string, RunView>>>({});
   const logs = ref<Record<string, RunLogLine[]>>({});
   const loaded = ref(false);
+  /** The run whose course and end the tray shows. */
+  const inTray = ref<string>();
 
   const list = computed(() => Object.values(byId.value).sort((a, b) => b.startedAt - a.startedAt));
   const live = computed(() => list.value.filter(({ state }) => state === 'running'));
 
   async function load(): Promise<void> {
     byId.value = Object.fromEntries((await api.runs()).map((run) => [run.id, run]));
-    for (const id of Object.keys(logs.value)) await loadLog(id);
+    await Promise.all(Object.keys(logs.value).map(loadLog));
     loaded.value = true;
   }
 
@@ -31,11 +33,15 @@ export const useRuns = defineStore('runs', () => {
   }
 
   async function loadLog(id: string): Promise<void> {
-    logs.value[id] = await api.runLog(id);
+    // Lines that come while the past ones are fetched are kept and follow them.
+    const log = (logs.value[id] ??= []);
+    const past = await api.runLog(id);
+    const newest = past.at(-1)?.seq ?? 0;
+    logs.value[id] = [...past, ...log.filter(({ seq }) => seq > newest)];
   }
 
   /** The run under way on a phone. */
   const ofPhone = (serial: string) => live.value.find((run) => run.serial === serial);
 
-  return { byId, logs, loaded, list, live, load, take, takeLine, loadLog, ofPhone };
+  return { byId, logs, loaded, inTray, list, live, load, take, takeLine, loadLog, ofPhone };
 });

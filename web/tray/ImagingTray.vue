@@ -1,29 +1,24 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { RotateCcw } from 'lucide-vue-next';
-import { computed, ref } from 'vue';
+import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, maxLabelLength, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
-import { obstacles, type Mend } from '@keen-larder/core/runsheet/index.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
 import RoleStrip from '../parts/RoleStrip.vue';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
-import { announceError } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';
-import { useRuns } from '../state/runs.ts';
 import FigureGrid from './FigureGrid.vue';
 import TrayFrame from './TrayFrame.vue';
-import { useRunSheet } from './sheet.ts';
+import { useTrayRun } from './tray-run.ts';
 
 const props = defineProps<{ phone: PhoneView }>();
 const bench = useBench();
 const larder = useLarder();
-const runs = useRuns();
 const store = usePicks();
 const picks = computed(() => store.forPhone(props.phone.serial));
 const purposes = ['before flash', 'as received', 'after repair', 'weekly'];
@@ -58,66 +53,34 @@ const strip = computed(() =>
     .map(({ role, bytes }): { role: Role; bytes: number } => ({ role, bytes })),
 );
 
-const { sheet, error, pending } = useRunSheet(
-  [() => picks.value.picked, label, () => props.phone.facts, () => larder.version],
-  (signal) =>
+const { sheet, error, canStart, starting, start, confirm, mend } = useTrayRun({
+  picks: () => picks.value,
+  serial: () => props.phone.serial,
+  sources: [() => picks.value.picked, label, () => props.phone.facts, () => larder.version],
+  compute: (signal) =>
     props.phone.presence === 'here'
       ? api.imagingSheet(props.phone.serial, { picked: picks.value.picked, label: label.value }, signal)
       : undefined,
-);
+  async begin() {
+    const { picked, confirmed } = picks.value;
+    const run = await api.startImaging(props.phone.serial, { picked, confirmed, label: label.value.trim() });
+    picks.value.ownLabel = undefined;
+    picks.value.confirmed = [];
+    return run;
+  },
+  rename: (text) => (label.value = text),
+});
 
 const figures = computed(() => {
-  if (!sheet.value) return [];
+  if (!sheet.value || picks.value.picked.length === 0) return [];
   const { bytes, expectedMs, bytesPerSecond } = sheet.value;
   const free = larder.shelf?.freeBytes ?? 0;
   return [
     { value: sizeText(bytes), name: 'to read', exact: `${bytes.toLocaleString('en')} bytes` },
-    { value: bytes ? `≈ ${durationText(expectedMs)}` : '–', name: `at ${sizeText(bytesPerSecond)}/s` },
+    { value: `≈ ${durationText(expectedMs)}`, name: `at ${sizeText(bytesPerSecond)}/s` },
     { value: `≤ ${sizeText(bytes)}`, name: 'new on the shelf' },
     { value: sizeText(Math.max(0, free - bytes)), name: 'free afterwards, at least' },
   ];
-});
-
-const canStart = computed(
-  () =>
-    !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks.value.confirmed).length === 0,
-);
-const starting = ref(false);
-
-async function start(): Promise<void> {
-  if (!canStart.value || starting.value) return;
-  starting.value = true;
-  try {
-    const { picked, confirmed } = picks.value;
-    runs.take(await api.startImaging(props.phone.serial, { picked, confirmed, label: label.value.trim() }));
-    picks.value.ownLabel = undefined;
-    picks.value.confirmed = [];
-  } catch (failure) {
-    announceError(failure);
-  } finally {
-    starting.value = false;
-  }
-}
-
-function confirm(id: string, isTicked: boolean): void {
-  const { confirmed } = picks.value;
-  picks.value.confirmed = isTicked ? [...confirmed, id] : confirmed.filter((each) => each !== id);
-}
-
-async function mend(step: Mend): Promise<void> {
-  const { picked } = picks.value;
-  if (step.do === 'pick') store.set(picks.value, [...new Set([...picked, ...step.partitions])]);
-  else if (step.do === 'unpick')
-    store.set(
-      picks.value,
-      picked.filter((name) => !step.partitions.includes(name)),
-    );
-  else if (step.do === 'rename') label.value = step.label;
-  else await api.restart(props.phone.serial, step.into).then((phone) => bench.take(phone), announceError);
-}
-
-useEventListener('keydown', (event: KeyboardEvent) => {
-  if (event.key === 'Enter' && event.ctrlKey) void start();
 });
 
 const title = computed(() => {

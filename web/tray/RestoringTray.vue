@@ -1,28 +1,24 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core';
 import { ElButton, ElCheckbox, ElInput, ElOption, ElSelect } from 'element-plus';
-import { computed, ref, shallowRef, watch } from 'vue';
+import { computed, shallowRef, watch } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
+import type { RestoringRequest } from '@keen-larder/contract/requests.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
-import { obstacles, type Mend } from '@keen-larder/core/runsheet/index.ts';
 import { isNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
 import RoleStrip from '../parts/RoleStrip.vue';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
-import { announceError } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';
-import { useRuns } from '../state/runs.ts';
 import FigureGrid from './FigureGrid.vue';
 import TrayFrame from './TrayFrame.vue';
-import { useRunSheet } from './sheet.ts';
+import { useTrayRun } from './tray-run.ts';
 
 const props = defineProps<{ setId: string }>();
 const bench = useBench();
 const larder = useLarder();
-const runs = useRuns();
 const store = usePicks();
 const picks = computed(() => store.forSet(props.setId));
 
@@ -52,80 +48,48 @@ const bundles = computed(() => {
   ].filter(({ picked }) => picked.length > 0);
 });
 
-const { sheet, error, pending } = useRunSheet(
-  [
+const armed = computed(
+  () => target.value !== undefined && picks.value.armedWith === armingText(target.value.serial),
+);
+const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+  picks: () => picks.value,
+  serial: () => target.value?.serial,
+  sources: [
     () => picks.value.picked,
     () => picks.value.restartAfter,
     () => target.value?.facts,
     () => target.value?.presence,
     set,
   ],
-  (signal) =>
-    target.value?.presence === 'here'
-      ? api.restoringSheet(
-          props.setId,
-          { serial: target.value.serial, picked: picks.value.picked, restartAfter: picks.value.restartAfter },
-          signal,
-        )
-      : undefined,
-);
+  compute: (signal) =>
+    target.value?.presence === 'here' ? api.restoringSheet(props.setId, request(), signal) : undefined,
+  isReady: () => armed.value,
+  async begin() {
+    const { confirmed, armedWith } = picks.value;
+    const run = await api.startRestoring(props.setId, { ...request(), confirmed, armedWith });
+    picks.value.armedWith = '';
+    return run;
+  },
+});
+
+function request(): RestoringRequest {
+  const { picked, restartAfter } = picks.value;
+  return { serial: target.value?.serial ?? '', picked, restartAfter };
+}
 
 const figures = computed(() => {
-  if (!sheet.value) return [];
+  if (!sheet.value || picks.value.picked.length === 0) return [];
   const { bytes, expectedMs, bytesPerSecond } = sheet.value;
   return [
     { value: sizeText(bytes), name: 'to write', exact: `${bytes.toLocaleString('en')} bytes` },
-    { value: bytes ? `≈ ${durationText(expectedMs)}` : '–', name: `at ${sizeText(bytesPerSecond)}/s` },
+    { value: `≈ ${durationText(expectedMs)}`, name: `at ${sizeText(bytesPerSecond)}/s` },
   ];
 });
 
 const strip = computed(() =>
   (set.value?.images ?? []).filter(({ partition }) => picks.value.picked.includes(partition)),
 );
-const clear = computed(
-  () =>
-    !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks.value.confirmed).length === 0,
-);
-const armed = computed(
-  () => target.value !== undefined && picks.value.armedWith === armingText(target.value.serial),
-);
-const starting = ref(false);
 const count = computed(() => picks.value.picked.length);
-
-async function start(): Promise<void> {
-  if (!clear.value || !armed.value || starting.value || !target.value) return;
-  starting.value = true;
-  try {
-    const { picked, confirmed, armedWith, restartAfter } = picks.value;
-    const { serial } = target.value;
-    runs.take(await api.startRestoring(props.setId, { serial, picked, restartAfter, confirmed, armedWith }));
-    picks.value.armedWith = '';
-  } catch (failure) {
-    announceError(failure);
-  } finally {
-    starting.value = false;
-  }
-}
-
-function confirm(id: string, isTicked: boolean): void {
-  const { confirmed } = picks.value;
-  picks.value.confirmed = isTicked ? [...confirmed, id] : confirmed.filter((each) => each !== id);
-}
-
-async function mend(step: Mend): Promise<void> {
-  if (step.do === 'unpick')
-    store.set(
-      picks.value,
-      picks.value.picked.filter((name) => !step.partitions.includes(name)),
-    );
-  else if (step.do === 'restart' && target.value) {
-    await api.restart(target.value.serial, step.into).then((phone) => bench.take(phone), announceError);
-  }
-}
-
-useEventListener('keydown', (event: KeyboardEvent) => {
-  if (event.key === 'Enter' && event.ctrlKey) void start();
-});
 </script>
 
 <template>
@@ -205,7 +169,7 @@ useEventListener('keydown', (event: KeyboardEvent) => {
         type="primary"
         size="large"
         class="go"
-        :disabled="!clear || !armed"
+        :disabled="!canStart"
         :loading="starting"
         @click="start"
       >

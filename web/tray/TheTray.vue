@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue';
+import { storeToRefs } from 'pinia';
+import { computed, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
@@ -23,7 +24,7 @@ const setId = computed(() =>
 const phone = computed(() => bench.phone(serial.value));
 
 /** A run stays in the tray after its end until it is put aside. */
-const followed = ref<string>();
+const { inTray: followed } = storeToRefs(runs);
 watch(
   () => [serial.value, setId.value, runs.live.map(({ id }) => id).join()] as const,
   ([phoneSerial, set], before) => {
@@ -46,7 +47,7 @@ const run = computed(() => (followed.value ? runs.byId[followed.value] : undefin
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
     <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />
     <div v-else class="nothing">
-      <h2>Tray</h2>
+      <h2 class="zone">Tray</h2>
       <p class="soft">
         {{
           route.name === 'larder'
@@ -68,15 +69,8 @@ const run = computed(() => (followed.value ? runs.byId[followed.value] : undefin
 }
 
 .nothing {
+  display: grid;
+  gap: 10px;
   padding: 14px;
-}
-
-h2 {
-  margin-bottom: 10px;
-  color: var(--ink-soft);
-  font-size: 12px;
-  font-weight: 600;
-  letter-spacing: 0.05em;
-  text-transform: uppercase;
 }
 </style>

@@ -6,7 +6,7 @@ defineProps<{ title: string }>();
 <template>
   <section class="frame" :aria-label="title">
     <div class="body">
-      <h2>{{ title }}</h2>
+      <h2 class="zone">{{ title }}</h2>
       <slot />
     </div>
     <footer><slot name="foot" /></footer>
@@ -29,14 +29,6 @@ defineProps<{ title: string }>();
   min-height: 0;
   overflow-y: auto;
   padding: 14px;
-}
-
-h2 {
-  color: var(--ink-soft);
-  font-size: 12px;
-  font-weight: 600;
-  letter-spacing: 0.05em;
-  text-transform: uppercase;
 }
 
 footer {

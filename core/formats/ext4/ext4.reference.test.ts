@@ -6,9 +6,9 @@ import {
   mkdirSync,
   readFileSync,
   symlinkSync,
+  truncateSync,
   linkSync,
   writeFileSync,
-  truncateSync,
   openSync,
   writeSync,
   closeSync,
@@ -16,6 +16,7 @@ import {
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
 import { testFolder } from '../../../e2e/support/bench.ts';
+import { copySparse } from '../../../standin/flash/copy.ts';
 import { Flash } from '../../../standin/flash/flash.ts';
 import { memorySource } from '../../bytes/source.ts';
 import { Ext4, withMount, type Inode } from './index.ts';
@@ -199,14 +200,9 @@ describe('the simulated phone’s file systems', () => {
       try {
         const device = flash.partition(name)!;
         const image = join(folder.path, `phone-${name}.img`);
-        writeFileSync(image, '');
-        truncateSync(image, device.bytes);
-        const fd = openSync(image, 'r+');
-        for (let at = 0; at < device.bytes; at += 1 << 20) {
-          const bytes = await device.read(at, Math.min(1 << 20, device.bytes - at));
-          if (bytes.some((byte) => byte !== 0)) writeSync(fd, bytes, 0, bytes.length, at);
-        }
+        await copySparse(device, image);
         expect(run('e2fsck', '-fn', image)).toMatch(/files/);
+        const fd = openSync(image, 'r+');
         writeSync(fd, withMount(await device.read(1024, 1024), 1_795_000_000), 0, 1024, 1024);
         closeSync(fd);
         expect(run('e2fsck', '-fn', image)).toMatch(/files/);

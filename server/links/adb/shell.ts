@@ -62,13 +62,18 @@ export class AdbShell {
    */
   async *stream(script: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
     const socket = await this.open(`shell,v2,raw:${this.rooted(script)}`);
-    const abort = () => void Promise.resolve(socket.close()).catch(() => undefined);
-    signal?.addEventListener('abort', abort, { once: true });
+    const reader = socket.readable.getReader();
+    // The reader ends at once; the phone may take its time to hear of it, or be past hearing.
+    const end = () => {
+      reader.cancel().catch(() => undefined);
+      void Promise.resolve(socket.close()).catch(() => undefined);
+    };
+    signal?.addEventListener('abort', end, { once: true });
     const parser = new ShellParser();
     const complaint: Uint8Array[] = [];
     let exitCode: number | undefined;
     try {
-      const reader = socket.readable.getReader();
+      signal?.throwIfAborted();
       for (;;) {
         const { done, value } = await this.connection.orGone(reader.read());
         if (done) break;
@@ -84,8 +89,8 @@ export class AdbShell {
       signal?.throwIfAborted();
       throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
     } finally {
-      signal?.removeEventListener('abort', abort);
-      abort();
+      signal?.removeEventListener('abort', end);
+      end();
     }
     if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
     if (exitCode !== 0) throw refusal(script, exitCode, Buffer.concat(complaint).toString());

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { ElCheckbox, ElTable, ElTableColumn } from 'element-plus';
+import { ElTable, ElTableColumn } from 'element-plus';
 import { computed } from 'vue';
 import type { PartitionView } from '@keen-larder/contract/bench.ts';
-import { roles } from '@keen-larder/core/phone/roles.ts';
+import { byRole } from '@keen-larder/core/phone/roles.ts';
+import PickColumn from '../../parts/PickColumn.vue';
 import RoleBadge from '../../parts/RoleBadge.vue';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
@@ -10,12 +11,7 @@ import TimeText from '../../parts/TimeText.vue';
 const props = defineProps<{ partitions: readonly PartitionView[]; picked: readonly string[] }>();
 const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
 
-const rows = computed(() =>
-  [...props.partitions].sort(
-    (a, b) => roles.indexOf(a.role) - roles.indexOf(b.role) || (a.name < b.name ? -1 : 1),
-  ),
-);
-const all = computed(() => props.picked.length === props.partitions.length);
+const rows = computed(() => [...props.partitions].sort(byRole));
 const isPicked = (name: string) => props.picked.includes(name);
 const bySize = (a: PartitionView, b: PartitionView) => a.bytes - b.bytes;
 const byUse = (a: PartitionView, b: PartitionView) => (a.usedBytes ?? -1) - (b.usedBytes ?? -1);
@@ -30,24 +26,14 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
     :row-class-name="({ row }: { row: PartitionView }) => (isPicked(row.name) ? 'picked' : '')"
     @row-click="(row: PartitionView) => emit('toggle', row.name)"
   >
-    <ElTableColumn width="42">
-      <template #header>
-        <ElCheckbox
-          :model-value="all"
-          :indeterminate="picked.length > 0 && !all"
-          aria-label="Pick all partitions"
-          @update:model-value="emit('all', all ? [] : partitions.map(({ name }) => name))"
-        />
-      </template>
-      <template #default="{ row }">
-        <ElCheckbox
-          :model-value="isPicked(row.name)"
-          :aria-label="`Pick ${row.name}`"
-          @click.stop
-          @update:model-value="emit('toggle', row.name)"
-        />
-      </template>
-    </ElTableColumn>
+    <PickColumn
+      what="partitions"
+      :names="partitions.map(({ name }) => name)"
+      :picked="picked"
+      :name-of="(row: PartitionView) => row.name"
+      @toggle="(name) => emit('toggle', name)"
+      @all="(names) => emit('all', names)"
+    />
     <ElTableColumn label="Partition" prop="name" sortable min-width="108">
       <template #default="{ row }">
         <code>{{ row.name }}</code>

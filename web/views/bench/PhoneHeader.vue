@@ -1,19 +1,17 @@
 <script setup lang="ts">
-import { ElButton, ElInput } from 'element-plus';
-import { CheckIcon, Pencil, X } from 'lucide-vue-next';
-import { computed, nextTick, ref, useTemplateRef } from 'vue';
+import { ElButton } from 'element-plus';
+import { CheckIcon, X } from 'lucide-vue-next';
+import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { abilitiesOf, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
+import InlineName from '../../parts/InlineName.vue';
 import { useBench } from '../../state/bench.ts';
 import { announceError } from '../../state/notices.ts';
 
 const props = defineProps<{ phone: PhoneView }>();
 const bench = useBench();
-const field = useTemplateRef<InstanceType<typeof ElInput>>('field');
-const editing = ref(false);
-const nickname = ref('');
 
 const facts = computed(() => (props.phone.presence === 'here' ? props.phone.facts : undefined));
 const chips = computed(() => {
@@ -41,41 +39,14 @@ async function restart(): Promise<void> {
   restarting.value = false;
 }
 
-async function edit(): Promise<void> {
-  nickname.value = props.phone.nickname;
-  editing.value = true;
-  await nextTick();
-  field.value?.select();
-}
-
-async function rename(): Promise<void> {
-  if (!editing.value) return;
-  editing.value = false;
-  const wanted = nickname.value.trim();
-  if (wanted && wanted !== props.phone.nickname) {
-    await api.renamePhone(props.phone.serial, wanted).then((phone) => bench.take(phone), announceError);
-  }
-}
+const rename = (nickname: string) =>
+  api.renamePhone(props.phone.serial, nickname).then((phone) => bench.take(phone), announceError);
 </script>
 
 <template>
   <header>
     <div class="name">
-      <ElInput
-        v-if="editing"
-        ref="field"
-        v-model="nickname"
-        :maxlength="60"
-        aria-label="Nickname"
-        class="nickname"
-        @keydown.enter="rename"
-        @keydown.esc="editing = false"
-        @blur="rename"
-      />
-      <h1 v-else>{{ phone.nickname }}</h1>
-      <button v-if="!editing" type="button" aria-label="Rename this phone" title="Rename" @click="edit">
-        <Pencil :size="14" aria-hidden="true" />
-      </button>
+      <InlineName :value="phone.nickname" name="nickname" :maxlength="60" @rename="rename" />
       <span class="soft">
         {{ phone.maker }} {{ phone.model }} · serial <CopyText :value="phone.serial" name="serial" />
         <template v-if="phone.link"> · {{ phone.link }}</template>
@@ -119,23 +90,6 @@ header {
   flex-wrap: wrap;
   align-items: baseline;
   gap: 4px 8px;
-}
-
-h1 {
-  font-size: 24px;
-  line-height: 1.2;
-}
-
-.nickname {
-  width: 260px;
-}
-
-.name > button {
-  padding: 3px;
-  border: 0;
-  background: none;
-  color: var(--ink-soft);
-  cursor: pointer;
 }
 
 .chips {

@@ -1,17 +1,16 @@
 <script setup lang="ts">
-import { ElCheckbox, ElTable, ElTableColumn } from 'element-plus';
+import { ElTable, ElTableColumn } from 'element-plus';
 import { Download } from 'lucide-vue-next';
-import { computed } from 'vue';
 import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
 import { downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
+import PickColumn from '../../parts/PickColumn.vue';
 import RoleBadge from '../../parts/RoleBadge.vue';
 import SizeText from '../../parts/SizeText.vue';
 
 /** What a set holds; what is picked here is what the tray puts back. */
-const props = defineProps<{ set: SetDetail; picked: readonly string[] }>();
+defineProps<{ set: SetDetail; picked: readonly string[] }>();
 const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
-const all = computed(() => props.picked.length === props.set.images.length);
 const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
 </script>
 
@@ -22,23 +21,14 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
     row-key="partition"
     :row-class-name="({ row }: { row: ImageView }) => (picked.includes(row.partition) ? 'picked' : '')"
   >
-    <ElTableColumn width="42">
-      <template #header>
-        <ElCheckbox
-          :model-value="all"
-          :indeterminate="picked.length > 0 && !all"
-          aria-label="Pick all images"
-          @update:model-value="emit('all', all ? [] : set.images.map(({ partition }) => partition))"
-        />
-      </template>
-      <template #default="{ row }">
-        <ElCheckbox
-          :model-value="picked.includes(row.partition)"
-          :aria-label="`Pick ${row.partition}`"
-          @update:model-value="emit('toggle', row.partition)"
-        />
-      </template>
-    </ElTableColumn>
+    <PickColumn
+      what="images"
+      :names="set.images.map(({ partition }) => partition)"
+      :picked="picked"
+      :name-of="(row: ImageView) => row.partition"
+      @toggle="(name) => emit('toggle', name)"
+      @all="(names) => emit('all', names)"
+    />
     <ElTableColumn label="Image" prop="partition" sortable min-width="96">
       <template #default="{ row }"
         ><code>{{ row.partition }}</code></template

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ElButton, ElInput, ElNotification } from 'element-plus';
-import { Download, FolderOutput, Pencil, ShieldCheck, Trash2 } from 'lucide-vue-next';
-import { computed, h, nextTick, ref, shallowRef, useTemplateRef, watch } from 'vue';
+import { ElButton, ElInput } from 'element-plus';
+import { Download, FolderOutput, ShieldCheck, Trash2 } from 'lucide-vue-next';
+import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -9,11 +9,12 @@ import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { api, downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import EmptyState from '../../parts/EmptyState.vue';
+import InlineName from '../../parts/InlineName.vue';
 import RoleStrip from '../../parts/RoleStrip.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { useLarder } from '../../state/larder.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError, useNotices } from '../../state/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';
 import ImageTable from './ImageTable.vue';
@@ -22,12 +23,10 @@ const props = defineProps<{ id: string }>();
 const larder = useLarder();
 const runs = useRuns();
 const store = usePicks();
+const notices = useNotices();
 const router = useRouter();
 const set = shallowRef<SetDetail>();
 const error = ref<string>();
-const field = useTemplateRef<InstanceType<typeof ElInput>>('field');
-const editing = ref(false);
-const label = ref('');
 const note = ref('');
 const picks = computed(() => store.forSet(props.id));
 
@@ -46,27 +45,14 @@ watch(
   { immediate: true },
 );
 
-async function edit(): Promise<void> {
-  label.value = set.value?.label ?? '';
-  editing.value = true;
-  await nextTick();
-  field.value?.focus();
-}
-
 async function change(what: { label?: string; note?: string }): Promise<void> {
   try {
     set.value = await api.changeSet(props.id, what);
-    editing.value = false;
   } catch (failure) {
     announceError(failure);
   }
 }
 
-const saveLabel = () => {
-  const wanted = label.value.trim();
-  if (!wanted || wanted === set.value?.label) editing.value = false;
-  else void change({ label: wanted });
-};
 const saveNote = () => {
   if (note.value !== set.value?.note) void change({ note: note.value });
 };
@@ -81,20 +67,15 @@ async function bin(): Promise<void> {
     return;
   }
   await router.push({ name: 'larder' });
-  const notice = ElNotification({
+  notices.say({
+    kind: 'caution',
     title: 'In the bin for a day',
-    message: h('span', [
-      `“${gone.label}” `,
-      h('a', { href: '#', onClick: (event: Event) => void takeBack(event) }, 'Take it back'),
-    ]),
-    duration: 12_000,
-    position: 'bottom-right',
+    message: `“${gone.label}”`,
+    action: {
+      text: 'Take it back',
+      run: () => void api.changeSet(gone.id, { binned: false }).catch(announceError),
+    },
   });
-  async function takeBack(event: Event): Promise<void> {
-    event.preventDefault();
-    notice.close();
-    await api.changeSet(gone.id, { binned: false }).catch(announceError);
-  }
 }
 
 const start = (begin: (id: string) => Promise<Parameters<typeof runs.take>[0]>) =>
@@ -107,22 +88,12 @@ const start = (begin: (id: string) => Promise<Parameters<typeof runs.take>[0]>) 
     <div class="paper">
       <RoleStrip :strip="set.strip" />
       <div class="inside">
-        <ElInput
-          v-if="editing"
-          ref="field"
-          v-model="label"
+        <InlineName
+          :value="set.label"
+          name="name of the set"
           :maxlength="maxLabelLength"
-          aria-label="Name of the set"
-          @keydown.enter="saveLabel"
-          @keydown.esc="editing = false"
-          @blur="saveLabel"
+          @rename="(label) => change({ label })"
         />
-        <h1 v-else>
-          {{ set.label }}
-          <button type="button" aria-label="Rename this set" title="Rename" @click="edit">
-            <Pencil :size="15" aria-hidden="true" />
-          </button>
-        </h1>
         <p v-if="set.binnedAt" class="binned">In the bin; gone for good a day after it was put there.</p>
         <dl>
           <div>
@@ -225,19 +196,6 @@ article {
   display: grid;
   gap: 10px;
   padding: 12px 16px 14px;
-}
-
-h1 {
-  font-size: 22px;
-  line-height: 1.25;
-}
-
-h1 button {
-  padding: 3px;
-  border: 0;
-  background: none;
-  color: var(--ink-soft);
-  cursor: pointer;
 }
 
 .binned {

@@ -175,7 +175,7 @@ dl {
   gap: 6px;
 }
 
-dl div {
+dl > div {
   display: grid;
   grid-template-columns: 76px 1fr;
   align-items: center;

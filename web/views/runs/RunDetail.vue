@@ -14,6 +14,8 @@ const props = defineProps<{ run: RunView }>();
 const runs = useRuns();
 const log = computed(() => runs.logs[props.run.id] ?? []);
 const box = useTemplateRef<HTMLOListElement>('box');
+/** A live run is drawn anew with every announcement of it, which carries its bytes. */
+const elapsedMs = computed(() => (props.run.endedAt ?? Date.now()) - props.run.startedAt);
 const live = computed(() => props.run.state === 'running');
 onMounted(() => void runs.loadLog(props.run.id).catch(announceError));
 
@@ -49,7 +51,7 @@ watch(
     <RouterLink v-if="run.setId" :to="{ name: 'set', params: { id: run.setId } }">Open the set</RouterLink>
     <section v-if="run.speeds.length > 1">
       <h2>Speed</h2>
-      <ThroughputChart :speeds="run.speeds" />
+      <ThroughputChart :speeds="run.speeds" :elapsed-ms="elapsedMs" />
     </section>
     <section>
       <h2>Log</h2>

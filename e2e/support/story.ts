@@ -1,0 +1,69 @@
+import { join } from 'node:path';
+import { afterAll, beforeAll } from 'vitest';
+import type { Page } from 'playwright-core';
+import type { Serving } from '@keen-larder/server/serve.ts';
+import type { PracticeBench } from '@keen-larder/standin/bench.ts';
+import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { openBrowser } from '../browser.ts';
+import { serial, serveOn, startKnot3, testFolder, until } from './bench.ts';
+
+/** The application on an empty larder, one simulated phone, and a browser page that shows it. */
+export interface Story {
+  readonly page: Page;
+  readonly phone: Phone;
+  readonly serving: Serving;
+  readonly url: string;
+  /** Opens an address of the application. */
+  go(path: string): Promise<void>;
+  /** Brings the phone into recovery by its keys and waits until the page shows it. */
+  intoRecovery(): Promise<void>;
+}
+
+/** What the browser complains of; a story that ends with any has failed. */
+const complaints: string[] = [];
+
+/** Sets a story up for the tests of one file and clears it away afterwards. */
+export function openStory(): Story {
+  const folder = testFolder();
+  let bench: PracticeBench & { phone: Phone };
+  let serving: Serving;
+  let browser: Awaited<ReturnType<typeof openBrowser>>;
+  let page: Page;
+  beforeAll(async () => {
+    bench = await startKnot3(join(folder.path, 'phones'));
+    serving = await serveOn(join(folder.path, 'larder'), bench);
+    browser = await openBrowser();
+    browser.setDefaultTimeout(60_000);
+    page = browser.pages()[0] ?? (await browser.newPage());
+    page.on('pageerror', (error) => complaints.push(error.message));
+    await until('the phone', () => bench.phone.state().phase === 'running');
+  });
+  afterAll(async () => {
+    await browser.end();
+    await serving.close();
+    await bench.close();
+    folder.remove();
+    if (complaints.length > 0) throw new Error(`The page complained: ${complaints.join('; ')}`);
+  });
+  const go = async (path: string) => void (await page.goto(`${serving.url}${path}`));
+  return {
+    get page() {
+      return page;
+    },
+    get phone() {
+      return bench.phone;
+    },
+    get serving() {
+      return serving;
+    },
+    get url() {
+      return serving.url;
+    },
+    go,
+    async intoRecovery() {
+      if (bench.phone.state().mode !== 'recovery') void bench.phone.start('recovery');
+      await go(`/bench/${serial}`);
+      await page.getByText('In recovery mode this phone can be').waitFor();
+    },
+  };
+}

@@ -1,0 +1,83 @@
+import { useEventListener } from '@vueuse/core';
+import { computed, ref, type WatchSource } from 'vue';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import { api } from '../api/client.ts';
+import { useBench } from '../state/bench.ts';
+import { announceError } from '../state/notices.ts';
+import { usePicks } from '../state/picks.ts';
+import { useRuns } from '../state/runs.ts';
+import { useRunSheet } from './sheet.ts';
+
+export interface TrayRun {
+  /** What is picked and ticked; changed by mends and ticks. */
+  readonly picks: () => { picked: string[]; confirmed: string[] };
+  /** The phone that a mend restarts. */
+  readonly serial: () => string | undefined;
+  /** Whatever the sheet must be computed anew for. */
+  readonly sources: WatchSource[];
+  /** Asks for the sheet; undefined when there is nothing to ask about. */
+  readonly compute: (signal: AbortSignal) => Promise<RunSheet> | undefined;
+  /** What must hold besides the checks, such as being armed. */
+  readonly isReady?: () => boolean;
+  readonly begin: () => Promise<RunView>;
+  readonly rename?: (label: string) => void;
+}
+
+/** What every tray with a run sheet does: ticks, mends, the one button, and Ctrl Enter for it. */
+export function useTrayRun({ picks, serial, sources, compute, isReady, begin, rename }: TrayRun) {
+  const store = usePicks();
+  const bench = useBench();
+  const runs = useRuns();
+  const { sheet, error, pending } = useRunSheet(sources, compute);
+
+  /** Nothing of the sheet stands in the way. */
+  const clear = computed(
+    () =>
+      !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks().confirmed).length === 0,
+  );
+  const canStart = computed(() => clear.value && (isReady?.() ?? true));
+  const starting = ref(false);
+
+  async function start(): Promise<void> {
+    if (!canStart.value || starting.value) return;
+    starting.value = true;
+    try {
+      runs.take(await begin());
+    } catch (failure) {
+      announceError(failure);
+    } finally {
+      starting.value = false;
+    }
+  }
+
+  function confirm(id: string, isTicked: boolean): void {
+    const { confirmed } = picks();
+    picks().confirmed = isTicked ? [...confirmed, id] : confirmed.filter((each) => each !== id);
+  }
+
+  async function mend(step: Mend): Promise<void> {
+    const { picked } = picks();
+    switch (step.do) {
+      case 'pick':
+        return store.set(picks(), [...new Set([...picked, ...step.partitions])]);
+      case 'unpick':
+        return store.set(
+          picks(),
+          picked.filter((name) => !step.partitions.includes(name)),
+        );
+      case 'rename':
+        return rename?.(step.label);
+      case 'restart': {
+        const phone = serial();
+        if (phone) await api.restart(phone, step.into).then((view) => bench.take(view), announceError);
+      }
+    }
+  }
+
+  useEventListener('keydown', (event: KeyboardEvent) => {
+    if (event.key === 'Enter' && event.ctrlKey) void start();
+  });
+
+  return { sheet, error, clear, canStart, starting, start, confirm, mend };
+}
