@@ -173,7 +173,7 @@ const count = computed(() => picks.value.picked.length);
         :loading="starting"
         @click="start"
       >
-        Restore {{ count }} {{ count === 1 ? 'partition' : 'partitions' }}
+        {{ count === 0 ? 'Restore' : `Restore ${count} ${count === 1 ? 'partition' : 'partitions'}` }}
       </ElButton>
     </template>
   </TrayFrame>

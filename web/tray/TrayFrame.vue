@@ -9,7 +9,7 @@ defineProps<{ title: string }>();
       <h2 class="zone">{{ title }}</h2>
       <slot />
     </div>
-    <footer><slot name="foot" /></footer>
+    <footer v-if="$slots['foot']"><slot name="foot" /></footer>
   </section>
 </template>
 

@@ -4,7 +4,7 @@ import { computed } from 'vue';
 import type { PartitionView } from '@keen-larder/contract/bench.ts';
 import { byRole } from '@keen-larder/core/phone/roles.ts';
 import PickColumn from '../../parts/PickColumn.vue';
-import RoleBadge from '../../parts/RoleBadge.vue';
+import RoleColumn from '../../parts/RoleColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
 
@@ -34,30 +34,28 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
       @toggle="(name) => emit('toggle', name)"
       @all="(names) => emit('all', names)"
     />
-    <ElTableColumn label="Partition" prop="name" sortable min-width="108">
+    <ElTableColumn label="Partition" prop="name" sortable min-width="98">
       <template #default="{ row }">
         <code>{{ row.name }}</code>
         <span v-if="row.neverWritten" class="soft"> never written</span>
       </template>
     </ElTableColumn>
-    <ElTableColumn label="Role" min-width="118">
-      <template #default="{ row }"><RoleBadge :role="row.role" named /></template>
-    </ElTableColumn>
-    <ElTableColumn label="Size" align="right" width="92" sortable :sort-method="bySize">
+    <RoleColumn />
+    <ElTableColumn label="Size" align="right" width="84" sortable :sort-method="bySize">
       <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
     </ElTableColumn>
-    <ElTableColumn label="In use" align="right" width="92" sortable :sort-method="byUse">
+    <ElTableColumn label="In use" align="right" width="86" sortable :sort-method="byUse">
       <template #default="{ row }">
         <SizeText v-if="row.usedBytes !== undefined" :bytes="row.usedBytes" />
         <span v-else class="soft" title="Only file systems tell">–</span>
       </template>
     </ElTableColumn>
-    <ElTableColumn label="Holds" min-width="106">
+    <ElTableColumn label="Holds" min-width="90">
       <template #default="{ row }">
         {{ row.fileSystem ?? '' }}<span v-if="row.mount" class="soft"> at {{ row.mount.at }}</span>
       </template>
     </ElTableColumn>
-    <ElTableColumn label="Last kept" min-width="118" sortable :sort-method="byKept">
+    <ElTableColumn label="Last kept" min-width="104" sortable :sort-method="byKept">
       <template #default="{ row }">
         <RouterLink
           v-if="row.kept"

@@ -1,22 +1,26 @@
 <script setup lang="ts">
 import { ElTable, ElTableColumn } from 'element-plus';
 import { Download } from 'lucide-vue-next';
+import { computed } from 'vue';
 import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
+import { byRole } from '@keen-larder/core/phone/roles.ts';
 import { downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import PickColumn from '../../parts/PickColumn.vue';
-import RoleBadge from '../../parts/RoleBadge.vue';
+import RoleColumn from '../../parts/RoleColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 
 /** What a set holds; what is picked here is what the tray puts back. */
-defineProps<{ set: SetDetail; picked: readonly string[] }>();
+const props = defineProps<{ set: SetDetail; picked: readonly string[] }>();
 const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
+const rows = computed(() => [...props.set.images].sort((a, b) => byRole(named(a), named(b))));
+const named = ({ role, partition }: ImageView) => ({ role, name: partition });
 const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
 </script>
 
 <template>
   <ElTable
-    :data="[...set.images]"
+    :data="rows"
     size="small"
     row-key="partition"
     :row-class-name="({ row }: { row: ImageView }) => (picked.includes(row.partition) ? 'picked' : '')"
@@ -34,9 +38,7 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
         ><code>{{ row.partition }}</code></template
       >
     </ElTableColumn>
-    <ElTableColumn label="Role" width="124">
-      <template #default="{ row }"><RoleBadge :role="row.role" named /></template>
-    </ElTableColumn>
+    <RoleColumn />
     <ElTableColumn label="Size" align="right" width="84" sortable :sort-method="bySize">
       <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
     </ElTableColumn>

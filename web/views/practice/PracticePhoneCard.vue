@@ -208,13 +208,9 @@ ul {
 }
 
 li {
-  display: flex;
-  flex-wrap: wrap;
+  display: grid;
+  grid-template-columns: 190px 1fr;
   align-items: center;
   gap: 10px;
-}
-
-li .el-button {
-  width: 190px;
 }
 </style>
