@@ -18,7 +18,7 @@ export default defineConfig({
         test: {
           ...common,
           name: 'unit',
-          include: ['{core,contract,server,web,standin,cli,demo}/**/*.test.ts'],
+          include: ['{core,contract,server,web,standin,cli,demo,scripts}/**/*.test.ts'],
           exclude: ['**/*.reference.test.ts', '**/node_modules/**'],
         },
       },

@@ -94,6 +94,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       await engine.stop();
       await bench.stop();
       await shelf.close();
+      await workers.close();
       db.close();
       unlock();
     },

@@ -18,12 +18,14 @@ export function openForReading(home: string): { larder: Larder; close(): Promise
   if (!existsSync(path)) throw new Error(`There is no larder in ${home}. Name its folder with --home.`);
   const db = new Sqlite(path, { readonly: true });
   const chunks = chunkStatements(db);
-  const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', chunks, new ShelfWorkers());
+  const workers = new ShelfWorkers();
+  const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', chunks, workers);
   const larder = new Larder(shelf, setStatements(db), phoneStatements(db), chunks, new Feed(0), Date.now);
   return {
     larder,
     async close() {
       await shelf.close();
+      await workers.close();
       db.close();
     },
   };

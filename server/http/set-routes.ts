@@ -29,7 +29,7 @@ export function setRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/bin/empty', async (_request, response) => {
-    response.json(await larder.emptyBin(app.now()));
+    response.json(await larder.emptyBin(app.now(), (id) => app.engine.usesSet(id)));
   });
 
   routes.post('/sets/:id/verifying', (request, response) => {

@@ -143,18 +143,25 @@ export class Larder {
 
   /**
    * Deletes the sets that have been in the bin since before `before`, and frees their space.
+   * @param isInUse sets that a run is working with stay for the next time
    * @throws Problem 409 while a run is storing images
    */
-  async emptyBin(before: number): Promise<{ removed: number; freedBytes: number }> {
+  async emptyBin(
+    before: number,
+    isInUse: (id: string) => boolean = () => false,
+  ): Promise<{ removed: number; freedBytes: number }> {
     if (this.writers > 0)
       throw new Problem(409, 'A run is storing images now. Empty the bin when it has ended.');
-    const emptied = this.collecting.then(() => this.removeBinned(before));
+    const emptied = this.collecting.then(() => this.removeBinned(before, isInUse));
     this.collecting = emptied.catch(() => undefined);
     return emptied;
   }
 
-  private async removeBinned(before: number): Promise<{ removed: number; freedBytes: number }> {
-    const ids = this.sets.binnedBefore(before);
+  private async removeBinned(
+    before: number,
+    isInUse: (id: string) => boolean,
+  ): Promise<{ removed: number; freedBytes: number }> {
+    const ids = this.sets.binnedBefore(before).filter((id) => !isInUse(id));
     for (const id of ids) {
       await this.shelf.removeManifest(id);
       this.sets.remove(id);

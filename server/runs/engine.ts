@@ -102,7 +102,7 @@ export class RunEngine {
       id: randomUUID(),
       startedAt: this.now(),
       controller: new AbortController(),
-      speed: new Speedometer(),
+      speed: new Speedometer(Date.now()),
       steps: plan.steps.map(({ text, partition, bytes }) => ({
         text,
         partition,
@@ -142,9 +142,9 @@ export class RunEngine {
     return [...this.live.values()].find(({ plan }) => plan.serial === serial)?.id;
   }
 
-  /** Whether a run of this kind is under way. */
-  isBusy(kind: RunKind): boolean {
-    return [...this.live.values()].some(({ plan }) => plan.kind === kind);
+  /** Whether a run that is under way reads this set. */
+  usesSet(setId: string): boolean {
+    return [...this.live.values()].some(({ plan }) => plan.setId === setId);
   }
 
   list(): RunView[] {

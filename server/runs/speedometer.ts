@@ -4,12 +4,14 @@ const maxSpeeds = 600;
 /** Measures a transfer: its present speed, and its speed over time for the chart. */
 export class Speedometer {
   private readonly passed: { at: number; bytes: number }[] = [];
-  private tickAt: number | undefined;
   private sinceTick = 0;
   private tickMs = 1000;
   /** Bytes per second, one value a tick; ticks grow longer when a run does. */
   readonly speeds: number[] = [];
   bytesPerSecond = 0;
+
+  /** @param tickAt when the run began, in milliseconds */
+  constructor(private tickAt: number) {}
 
   pass(bytes: number, now: number): void {
     this.passed.push({ at: now, bytes });
@@ -20,7 +22,6 @@ export class Speedometer {
   /** To be called a few times a second. */
   tick(now: number): void {
     this.measure(now);
-    this.tickAt ??= now;
     if (now - this.tickAt < this.tickMs) return;
     this.speeds.push(Math.round((this.sinceTick / (now - this.tickAt)) * 1000));
     this.tickAt = now;

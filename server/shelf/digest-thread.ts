@@ -30,6 +30,8 @@ export class DigestThread {
     return new Promise((resolve, reject) => {
       if (this.failure) return reject(this.failure);
       this.waiting.push(resolve);
+      // Only an answer that is waited for keeps the program running.
+      this.thread().ref();
       this.thread().postMessage(request);
     });
   }
@@ -37,12 +39,14 @@ export class DigestThread {
   private thread(): Worker {
     if (!this.worker) {
       this.worker = new Worker(builtWorker('digest-worker'), { workerData: this.algorithm });
-      this.worker.on('message', (answer: DigestAnswer) => this.waiting.shift()?.(answer));
+      this.worker.on('message', (answer: DigestAnswer) => {
+        this.waiting.shift()?.(answer);
+        if (this.waiting.length === 0) this.worker?.unref();
+      });
       this.worker.on('error', (error) => {
         this.failure = error;
         throw error;
       });
-      this.worker.unref();
     }
     return this.worker;
   }

@@ -21,6 +21,7 @@ const db = openDatabase(':memory:');
 const { shelf } = await Shelf.open(join(folder.path, 'shelf'), 'test', chunkStatements(db), workers);
 afterAll(async () => {
   await shelf.close();
+  await workers.close();
   db.close();
   folder.remove();
 });

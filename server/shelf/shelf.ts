@@ -151,9 +151,11 @@ export class Shelf {
     return { freedBytes: before - this.chunks.storedBytes() };
   }
 
+  /** Closes its files; the workers are its opener's. */
   async close(): Promise<void> {
-    await this.closeFiles();
-    await this.workers.close();
+    const open = [...this.files.values()];
+    this.files.clear();
+    for (const file of open) await (await file.catch(() => undefined))?.close();
   }
 
   /** Removes unsealed packs; enters sealed ones that the catalogue does not know. */
@@ -199,12 +201,6 @@ export class Shelf {
       this.files.set(packId, file);
     }
     return file;
-  }
-
-  private async closeFiles(): Promise<void> {
-    const open = [...this.files.values()];
-    this.files.clear();
-    for (const file of open) await (await file.catch(() => undefined))?.close();
   }
 
   private manifestPath(id: string): string {

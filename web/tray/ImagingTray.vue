@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElOption, ElSelect } from 'element-plus';
 import { RotateCcw } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
@@ -94,15 +94,13 @@ const title = computed(() => {
     <div class="paper">
       <RoleStrip :strip="strip" />
       <div class="inside">
-        <ElInput
+        <textarea
           v-model="label"
-          type="textarea"
-          autosize
-          resize="none"
+          rows="2"
           :maxlength="maxLabelLength"
           aria-label="Name of the set"
           spellcheck="false"
-          @keydown.enter.prevent
+          @keydown.enter.exact.prevent
         />
         <div class="purpose">
           <ElSelect
@@ -174,21 +172,24 @@ const title = computed(() => {
   padding: 8px 10px 9px;
 }
 
-.inside :deep(textarea) {
+textarea {
+  width: 100%;
   padding: 2px 4px;
-  box-shadow: none;
+  border: 1px solid transparent;
+  border-radius: 3px;
   background: transparent;
   color: var(--ink);
   font: 700 16px/1.3 var(--text);
+  resize: none;
+  field-sizing: content;
 }
 
-.inside :deep(textarea:hover),
-.inside :deep(textarea:focus) {
-  box-shadow: 0 0 0 1px var(--rule-strong) inset;
+textarea:hover {
+  border-color: var(--rule-strong);
 }
 
-.inside :deep(textarea:focus) {
-  box-shadow: 0 0 0 2px var(--action) inset;
+textarea:focus-visible {
+  outline-offset: -1px;
 }
 
 .purpose {

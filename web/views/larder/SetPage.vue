@@ -156,7 +156,7 @@ const start = (begin: (id: string) => Promise<Parameters<typeof runs.take>[0]>) 
       <ElInput
         v-model="note"
         type="textarea"
-        autosize
+        :rows="2"
         :maxlength="4000"
         placeholder="What one should know about it"
         @blur="saveNote"

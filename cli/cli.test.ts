@@ -1,0 +1,184 @@
+// The `larder` command as it is run from a terminal: what it prints and how it ends.
+import { execFile, execFileSync } from 'node:child_process';
+import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
+import type { Inspection } from '@keen-larder/core/formats/inspect.ts';
+import { Flash } from '../standin/flash/flash.ts';
+import { openOn, serial, startKnot3, testFolder, toRecovery } from '../e2e/support/bench.ts';
+import { startImaging } from '../server/runs/imaging.ts';
+
+const folder = testFolder();
+const home = join(folder.path, 'larder');
+const at = (name: string) => join(folder.path, name);
+
+interface Ended {
+  code: number;
+  out: string;
+  err: string;
+}
+
+function larder(...args: string[]): Promise<Ended> {
+  const program = ['--import', 'tsx', join(import.meta.dirname, 'main.ts'), ...args];
+  return new Promise((resolve) => {
+    execFile(process.execPath, program, { encoding: 'utf8' }, (error, out, err) =>
+      resolve({ code: typeof error?.code === 'number' ? error.code : error ? -1 : 0, out, err }),
+    );
+  });
+}
+
+beforeAll(async () => {
+  const bench = await startKnot3(at('phones'));
+  const app = await openOn(home, bench);
+  try {
+    await toRecovery(app, bench.phone);
+    for (const [label, picked] of [
+      ['boot and identity', ['boot', 'efs']],
+      ['small', ['misc', 'logo']],
+    ] as const) {
+      const { id } = await startImaging(app, serial, {
+        picked: [...picked],
+        label,
+        confirmed: ['identity-left-out'],
+      });
+      expect(await app.engine.ended(id)).toMatchObject({ state: 'done' });
+    }
+  } finally {
+    await app.close();
+    await bench.close();
+  }
+  const flash = await Flash.open(inject('flash'));
+  for (const name of ['boot', 'efs']) {
+    const device = flash.partition(name)!;
+    writeFileSync(at(`${name}.img`), await device.read(0, device.bytes));
+  }
+  await flash.close();
+});
+afterAll(folder.remove);
+
+describe('inspect', () => {
+  it('describes a whole flash by its partition table', async () => {
+    const { code, out } = await larder('inspect', inject('flash'));
+    expect(code).toBe(0);
+    expect(out).toMatch(/: GPT, 2\.\d+ GiB/);
+    expect(out).toMatch(/ {2}14 boot: sectors \d+–\d+, 32 MiB\n/);
+  });
+
+  it('describes a boot image and an ext4 image', async () => {
+    const boot = await larder('inspect', at('boot.img'));
+    expect(boot).toMatchObject({ code: 0 });
+    expect(boot.out).toMatch(
+      /boot image, 32 MiB[^]*Android version: 9\.0\.0[^]*patch level: 2026-03[^]*kernel: \d+ bytes at 2048/,
+    );
+    const efs = await larder('inspect', at('efs.img'));
+    expect(efs).toMatchObject({ code: 0 });
+    expect(efs.out).toMatch(/ext4, 16 MiB[^]*volume: efs[^]*block size: \d+[^]*features: .*extent/);
+  });
+
+  it('gives the same as JSON', async () => {
+    const { out } = await larder('inspect', at('efs.img'), '--json');
+    const found = JSON.parse(out) as Inspection;
+    expect(found).toMatchObject({ format: 'ext4', bytes: 16 << 20, findings: [] });
+  });
+
+  it('calls anything else raw', async () => {
+    writeFileSync(at('noise.bin'), Buffer.alloc(70_000, 'noise'));
+    expect(await larder('inspect', at('noise.bin'))).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(/: raw, 68\.4 KiB \(70000 bytes\)\n$/) as string,
+    });
+  });
+
+  it('ends with 1 and says where when an image is damaged or has a finding', async () => {
+    writeFileSync(at('cut.img'), readFileSync(at('boot.img')).subarray(0, 5000));
+    const cut = await larder('inspect', at('cut.img'));
+    expect(cut).toMatchObject({ code: 1, out: '' });
+    expect(cut.err).toMatch(/boot-image: \w+ at byte \d+: /);
+    execFileSync('cp', ['--sparse=always', inject('flash'), at('wiped.flash')]);
+    const bytes = Buffer.alloc(512);
+    const { openSync, writeSync, closeSync } = await import('node:fs');
+    const file = openSync(at('wiped.flash'), 'r+');
+    writeSync(file, bytes, 0, 512, 512);
+    closeSync(file);
+    const wiped = await larder('inspect', at('wiped.flash'));
+    expect(wiped.code).toBe(1);
+    expect(wiped.out).toMatch(/read from: backup table[^]*finding: The primary table is damaged/);
+  });
+
+  it('ends with 2 when there is no such file, or too little is said', async () => {
+    expect(await larder('inspect', at('nothing'))).toMatchObject({
+      code: 2,
+      err: expect.stringMatching(/cannot be opened/) as string,
+    });
+    expect((await larder('inspect')).code).toBe(2);
+    expect((await larder('invent')).code).toBe(2);
+    expect((await larder('--help')).code).toBe(0);
+  });
+});
+
+describe('sets', () => {
+  it('are listed', async () => {
+    const { code, out } = await larder('sets', '--home', home);
+    expect(code).toBe(0);
+    expect(out).toMatch(
+      /[0-9a-f-]{36} {2}boot and identity\n {2}Ringing hut \(TW3K-10482\), 2 images, 48 MiB/,
+    );
+    const json = await larder('sets', '--json', '--home', home);
+    expect((JSON.parse(json.out) as { label: string }[]).map(({ label }) => label)).toEqual([
+      'small',
+      'boot and identity',
+    ]);
+  });
+
+  it('want a larder', async () => {
+    expect(await larder('sets', '--home', at('nowhere'))).toMatchObject({
+      code: 2,
+      err: expect.stringMatching(/There is no larder in .*nowhere/) as string,
+    });
+  });
+
+  it('are exported with sums that sha256sum and md5sum accept', async () => {
+    const { code, out } = await larder('export', 'boot and identity', at('out'), '--home', home);
+    expect({ code, out }).toEqual({ code: 0, out: `2 images in ${at('out')}\n` });
+    expect(readdirSync(at('out')).sort()).toEqual(['MD5SUMS', 'SHA256SUMS', 'boot.img', 'efs.img']);
+    for (const [tool, sums] of [
+      ['sha256sum', 'SHA256SUMS'],
+      ['md5sum', 'MD5SUMS'],
+    ] as const) {
+      expect(execFileSync(tool, ['-c', sums], { cwd: at('out'), encoding: 'utf8' })).toBe(
+        'boot.img: OK\nefs.img: OK\n',
+      );
+    }
+    expect(readFileSync(at('out/boot.img')).equals(readFileSync(at('boot.img')))).toBe(true);
+  });
+
+  it('are not exported over what is there, nor when they are not known', async () => {
+    expect(await larder('export', 'small', at('out'), '--home', home)).toMatchObject({
+      code: 2,
+      err: expect.stringMatching(/Name a folder that is not there yet/) as string,
+    });
+    expect(await larder('export', 'great', at('out2'), '--home', home)).toMatchObject({
+      code: 2,
+      err: expect.stringMatching(/There is no set “great”/) as string,
+    });
+  });
+
+  it('verify, until a pack is damaged', async () => {
+    expect(await larder('verify', '--home', home)).toMatchObject({
+      code: 0,
+      out: 'verified small: 2 images\nverified boot and identity: 2 images\n',
+    });
+    const packs = join(home, 'shelf/packs');
+    for (const name of readdirSync(packs)) truncateSync(join(packs, name), 3000);
+    const { code, out } = await larder('verify', 'boot and identity', '--home', home);
+    expect(code).toBe(1);
+    expect(out).toMatch(
+      /DAMAGED {2}boot and identity: boot, bytes \d+ to \d+: .*\.pack at \d+ cannot be read/,
+    );
+    expect(await larder('export', 'boot and identity', at('out3'), '--home', home)).toMatchObject({
+      code: 1,
+      err: expect.stringMatching(/The export is not complete/) as string,
+    });
+    expect((await larder('verify', 'great', '--home', home)).code).toBe(2);
+  });
+});

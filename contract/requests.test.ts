@@ -1,0 +1,74 @@
+import 'reflect-metadata';
+import { plainToInstance } from 'class-transformer';
+import { validateSync } from 'class-validator';
+import { describe, expect, it } from 'vitest';
+import {
+  ImagingRequest,
+  ImagingStart,
+  PhoneChange,
+  PracticeAction,
+  RestartRequest,
+  RestoringStart,
+  SetChange,
+} from './requests.ts';
+
+/** Names of the fields that are refused; none when the request is good. */
+function refused<T extends object>(kind: new () => T, body: object): string[] {
+  return validateSync(plainToInstance(kind, body), { whitelist: true, forbidUnknownValues: true }).map(
+    ({ property }) => property,
+  );
+}
+
+const imaging = { picked: ['boot', 'system_a'], label: 'Knot 3 · stock 9' };
+const restoring = {
+  serial: 'TW3K-10482',
+  picked: ['boot'],
+  restartAfter: true,
+  confirmed: [],
+  armedWith: '0482',
+};
+
+describe('what browsers may ask for', () => {
+  it('is taken when it makes sense', () => {
+    expect(refused(ImagingRequest, imaging)).toEqual([]);
+    expect(refused(ImagingRequest, { picked: [], label: '' })).toEqual([]);
+    expect(refused(ImagingStart, { ...imaging, confirmed: ['battery'] })).toEqual([]);
+    expect(refused(RestoringStart, restoring)).toEqual([]);
+    expect(refused(RestartRequest, { into: 'recovery' })).toEqual([]);
+    expect(refused(PhoneChange, { nickname: 'Ringing hut — new' })).toEqual([]);
+    expect(refused(SetChange, {})).toEqual([]);
+    expect(refused(SetChange, { label: 'x', note: 'several\nlines', binned: true })).toEqual([]);
+    expect(refused(PracticeAction, { do: 'battery', percent: 40, chargesOnCable: false })).toEqual([]);
+  });
+
+  it.each([
+    [ImagingRequest, { ...imaging, picked: ['../../etc/passwd'] }, 'picked'],
+    [ImagingRequest, { ...imaging, picked: ["boot'; reboot"] }, 'picked'],
+    [ImagingRequest, { ...imaging, picked: ['x'.repeat(73)] }, 'picked'],
+    [ImagingRequest, { ...imaging, picked: ['boot', 'boot'] }, 'picked'],
+    [ImagingRequest, { ...imaging, picked: Array.from({ length: 513 }, (_, i) => `p${i}`) }, 'picked'],
+    [ImagingRequest, { ...imaging, picked: 'boot' }, 'picked'],
+    [ImagingRequest, { ...imaging, picked: [7] }, 'picked'],
+    [ImagingRequest, { ...imaging, label: 'two\nlines' }, 'label'],
+    [ImagingRequest, { ...imaging, label: 'x'.repeat(121) }, 'label'],
+    [ImagingStart, imaging, 'confirmed'],
+    [ImagingStart, { ...imaging, confirmed: [1] }, 'confirmed'],
+    [RestoringStart, { ...restoring, armedWith: undefined }, 'armedWith'],
+    [RestoringStart, { ...restoring, armedWith: '0'.repeat(17) }, 'armedWith'],
+    [RestoringStart, { ...restoring, restartAfter: 'yes' }, 'restartAfter'],
+    [RestoringStart, { ...restoring, serial: 5 }, 'serial'],
+    [RestartRequest, { into: 'fastboot' }, 'into'],
+    [PhoneChange, { nickname: '' }, 'nickname'],
+    [PhoneChange, { nickname: 'x'.repeat(61) }, 'nickname'],
+    [PhoneChange, { nickname: 'bell\u0007' }, 'nickname'],
+    [SetChange, { label: '' }, 'label'],
+    [SetChange, { note: 'x'.repeat(4001) }, 'note'],
+    [SetChange, { binned: 1 }, 'binned'],
+    [PracticeAction, { do: 'explode' }, 'do'],
+    [PracticeAction, { do: 'battery', percent: 0 }, 'percent'],
+    [PracticeAction, { do: 'battery', percent: 1.5 }, 'percent'],
+    [PracticeAction, { do: 'pull-after', bytes: -1 }, 'bytes'],
+  ])('%o with %j is refused', (kind, body, field) => {
+    expect(refused(kind as new () => object, body)).toEqual([field]);
+  });
+});
