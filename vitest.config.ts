@@ -10,6 +10,7 @@ const common = {
 
 export default defineConfig({
   plugins: [vue()],
+  publicDir: 'web/public',
   test: {
     maxWorkers: 2,
     projects: [

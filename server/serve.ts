@@ -8,6 +8,8 @@ import { openKeenLarder, type KeenLarder, type Options } from './keen-larder.ts'
 export interface Serving {
   readonly url: string;
   readonly app: KeenLarder;
+  /** Breaks off what browsers have open, as a network that fails does. */
+  breakConnections(): void;
   close(): Promise<void>;
 }
 
@@ -33,6 +35,7 @@ export async function serve(options: ServeOptions): Promise<Serving> {
   return {
     url: `http://127.0.0.1:${port}`,
     app,
+    breakConnections: () => server.closeAllConnections(),
     async close() {
       server.closeAllConnections();
       await new Promise((resolve) => server.close(resolve));

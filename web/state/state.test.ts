@@ -1,0 +1,139 @@
+// @vitest-environment happy-dom
+import { flushPromises } from '@vue/test-utils';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
+import type { RunLogLine } from '@keen-larder/contract/runs.ts';
+import { answering, emptyStores, partitions, phone, run, serial, set } from '../testing/stage.ts';
+import { useBench } from './bench.ts';
+import { useLarder } from './larder.ts';
+import { announceError, useNotices } from './notices.ts';
+import { usePicks } from './picks.ts';
+import { useRuns } from './runs.ts';
+
+beforeEach(emptyStores);
+
+describe('the bench', () => {
+  it('takes news of phones it knows and of new ones', async () => {
+    answering({ 'GET /phones': [phone()] });
+    const bench = useBench();
+    await bench.load();
+    bench.take(phone({ presence: 'away' }));
+    bench.take(phone({ serial: 'AA-1', nickname: 'North hide', presence: 'looping' }));
+    expect(bench.present.map(({ serial: each }) => each)).toEqual(['AA-1']);
+    expect(bench.away.map(({ serial: each }) => each)).toEqual([serial]);
+    expect(bench.phone('AA-1')?.nickname).toBe('North hide');
+  });
+
+  it('keeps partitions by phone, and why they could not be read', async () => {
+    answering({ [`GET /phones/${serial}/partitions`]: partitions });
+    const bench = useBench();
+    await bench.loadPartitions(serial);
+    expect(bench.partitions[serial]).toHaveLength(partitions.length);
+    answering({ [`GET /phones/${serial}/partitions`]: new Error('Restart into recovery.') });
+    await bench.loadPartitions(serial);
+    expect(bench.partitionsError[serial]).toBe('Restart into recovery.');
+    answering({ [`GET /phones/${serial}/partitions`]: partitions });
+    await bench.loadPartitions(serial);
+    expect(bench.partitionsError[serial]).toBeUndefined();
+  });
+});
+
+describe('the larder', () => {
+  it('tells sets from those in the bin, and when something changed', async () => {
+    answering({ 'GET /sets': [set(), set({ id: 's2', binnedAt: 5 })], 'GET /shelf': { freeBytes: 9 } });
+    const larder = useLarder();
+    await larder.load();
+    expect(larder.sets.map(({ id }) => id)).toEqual(['s1']);
+    expect(larder.binned.map(({ id }) => id)).toEqual(['s2']);
+    const { version } = larder;
+    await larder.load();
+    expect(larder.version).toBe(version + 1);
+  });
+});
+
+describe('runs', () => {
+  const line = (seq: number): RunLogLine => ({ seq, at: seq, level: 'info', text: `line ${seq}` });
+
+  it('are listed newest first; one that ends says so once', async () => {
+    answering({ 'GET /runs': [run({ id: 'old', startedAt: 1, state: 'done' }), run()] });
+    const runs = useRuns();
+    await runs.load();
+    expect(runs.list.map(({ id }) => id)).toEqual(['r1', 'old']);
+    expect(runs.ofPhone(serial)?.id).toBe('r1');
+    expect(runs.take(run({ doneBytes: 200 }))).toBe(false);
+    expect(runs.take(run({ state: 'done' }))).toBe(true);
+    expect(runs.take(run({ state: 'done' }))).toBe(false);
+    expect(runs.live).toEqual([]);
+  });
+
+  it('lose no line of a log, though lines come while the past ones are fetched', async () => {
+    let answer = (_lines: RunLogLine[]) => {};
+    vi.stubGlobal(
+      'fetch',
+      () =>
+        new Promise<Response>((resolve) => {
+          answer = (lines) => resolve(new Response(JSON.stringify(lines)));
+        }),
+    );
+    const runs = useRuns();
+    const loading = runs.loadLog('r1');
+    await flushPromises();
+    runs.takeLine('r1', line(3));
+    runs.takeLine('r1', line(4));
+    answer([line(1), line(2), line(3)]);
+    await loading;
+    runs.takeLine('r1', line(5));
+    runs.takeLine('r1', line(5));
+    expect(runs.logs['r1']!.map(({ seq }) => seq)).toEqual([1, 2, 3, 4, 5]);
+  });
+
+  it('keep no log of what nobody looks at', () => {
+    const runs = useRuns();
+    runs.takeLine('r7', line(1));
+    expect(runs.logs['r7']).toBeUndefined();
+  });
+});
+
+describe('picks', () => {
+  it('are kept by phone and by set, and lose their ticks with every change', () => {
+    const store = usePicks();
+    const picks = store.forPhone(serial);
+    picks.confirmed = ['battery'];
+    store.toggle(picks, 'boot');
+    expect(picks).toMatchObject({ picked: ['boot'], confirmed: [] });
+    store.toggle(picks, 'efs');
+    store.toggle(picks, 'boot');
+    expect(store.forPhone(serial).picked).toEqual(['efs']);
+    expect(store.forPhone('other').picked).toEqual([]);
+    expect(store.forSet('s1')).toMatchObject({ picked: [], restartAfter: true, armedWith: '' });
+  });
+});
+
+describe('notices', () => {
+  it('go by themselves when all is well, and stay when it is not', () => {
+    vi.useFakeTimers();
+    const notices = useNotices();
+    notices.runEnded(run({ state: 'done', outcome: 'Two images.' }));
+    notices.runEnded(run({ state: 'failed', outcome: 'Check the cable.' }));
+    announceError(new Error('Not possible now.'));
+    expect(notices.list.map(({ kind, title }) => [kind, title])).toEqual([
+      ['good', 'Done'],
+      ['stop', 'Did not succeed'],
+      ['stop', 'This was not done'],
+    ]);
+    vi.advanceTimersByTime(60_000);
+    expect(notices.list.map(({ title }) => title)).toEqual(['Did not succeed', 'This was not done']);
+    notices.putAside(notices.list[0]!.id);
+    expect(notices.list).toHaveLength(1);
+    vi.useRealTimers();
+  });
+
+  it('do not pile up', () => {
+    for (let n = 0; n < 9; n++) announceError(new Error(`fault ${n}`));
+    expect(useNotices().list.map(({ message }) => message)).toEqual([
+      'fault 5',
+      'fault 6',
+      'fault 7',
+      'fault 8',
+    ]);
+  });
+});

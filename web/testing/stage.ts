@@ -1,0 +1,221 @@
+import { flushPromises, mount, type VueWrapper } from '@vue/test-utils';
+import { createPinia, setActivePinia } from 'pinia';
+import { vi } from 'vitest';
+import { createMemoryHistory, createRouter } from 'vue-router';
+import type { Component } from 'vue';
+import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
+import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { imagingSheet, restoringSheet } from '@keen-larder/core/runsheet/index.ts';
+import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/requests.ts';
+
+export const serial = 'TW3K-10482';
+export const MiB = 1 << 20;
+
+export const facts: PhoneFacts = {
+  serial,
+  maker: 'Tidewell',
+  model: 'Knot 3',
+  mode: 'recovery',
+  root: true,
+  abis: ['arm64-v8a'],
+  condition: {
+    kind: 'rooted',
+    androidVersion: '9',
+    build: 'TideOS 9 TW3.260301.004',
+    patchLevel: '2026-03-05',
+    bootloaderUnlocked: true,
+    encrypted: false,
+  },
+  battery: { percent: 82, charging: true },
+};
+
+export const phone = (over: Partial<PhoneView> = {}): PhoneView => ({
+  serial,
+  nickname: 'Ringing hut',
+  maker: 'Tidewell',
+  model: 'Knot 3',
+  presence: 'here',
+  facts,
+  link: 'adb 127.0.0.1:5555',
+  lastSeenAt: 1000,
+  goneAt: undefined,
+  expectedMode: undefined,
+  newestSetAt: undefined,
+  setCount: 0,
+  runId: undefined,
+  recoveryKeys: 'Hold Power and Volume up.',
+  ...over,
+});
+
+export const partition = (
+  name: string,
+  role: PartitionView['role'],
+  bytes: number,
+  over: Partial<PartitionView> = {},
+): PartitionView => ({ name, role, bytes, kept: undefined, neverWritten: false, ...over });
+
+export const partitions: readonly PartitionView[] = [
+  partition('boot', 'boot-chain', 32 * MiB, { fileSystem: 'boot image' }),
+  partition('system', 'system', 512 * MiB, { fileSystem: 'ext4', usedBytes: 128 * MiB }),
+  partition('userdata', 'user-data', 1400 * MiB, { fileSystem: 'ext4', usedBytes: 93 * MiB }),
+  partition('efs', 'identity', 16 * MiB, { kept: { setId: 's1', label: 'first', at: 1000 } }),
+  partition('persist', 'identity', 32 * MiB),
+  partition('cache', 'scratch', 96 * MiB),
+  partition('frp', 'other', 512 * 1024, { neverWritten: true }),
+];
+
+export const image = (name: string, role: ImageView['role'], bytes: number): ImageView => ({
+  partition: name,
+  role,
+  bytes,
+  sha256: 'ab'.repeat(32),
+  md5: 'cd'.repeat(16),
+  fileSystem: undefined,
+  usedBytes: undefined,
+  damage: undefined,
+});
+
+export const set = (over: Partial<SetDetail> = {}): SetDetail => ({
+  id: 's1',
+  label: 'Knot 3 · rooted 9 · before flash · 24 Nov 2026',
+  note: '',
+  serial,
+  nickname: 'Ringing hut',
+  maker: 'Tidewell',
+  model: 'Knot 3',
+  mode: 'recovery',
+  condition: facts.condition,
+  createdAt: Date.UTC(2026, 10, 24),
+  elapsedMs: 5000,
+  imageCount: 2,
+  bytes: 544 * MiB,
+  addedBytes: 98 * MiB,
+  verifiedAt: undefined,
+  damaged: false,
+  fingerprint: 'f7cf'.repeat(16),
+  binnedAt: undefined,
+  strip: [
+    { role: 'boot-chain', bytes: 32 * MiB },
+    { role: 'system', bytes: 512 * MiB },
+  ],
+  images: [image('boot', 'boot-chain', 32 * MiB), image('system', 'system', 512 * MiB)],
+  ...over,
+});
+
+export const run = (over: Partial<RunView> = {}): RunView => ({
+  id: 'r1',
+  kind: 'imaging',
+  title: 'Keep 2 images of Ringing hut: first',
+  serial,
+  nickname: 'Ringing hut',
+  setId: undefined,
+  state: 'running',
+  startedAt: Date.now() - 4000,
+  endedAt: undefined,
+  steps: [
+    { text: 'Read efs', partition: 'efs', bytes: 100, doneBytes: 100, state: 'done', result: 'SHA-256 x' },
+    { text: 'Read boot', partition: 'boot', bytes: 300, doneBytes: 60, state: 'running', result: undefined },
+  ],
+  bytes: 400,
+  doneBytes: 160,
+  bytesPerSecond: 40,
+  leftMs: 6000,
+  outcome: undefined,
+  speeds: [30, 50, 40],
+  ...over,
+});
+
+export interface Asked {
+  readonly method: string;
+  readonly path: string;
+  readonly body: unknown;
+}
+
+/**
+ * Stands in for the server: answers by method and path, and remembers what was asked.
+ * @param answers a value, or what makes one of the request's body; an Error is answered as a problem
+ */
+export function answering(answers: Record<string, unknown>): Asked[] {
+  const asked: Asked[] = [];
+  vi.stubGlobal('fetch', (url: string, init: RequestInit = {}) => {
+    const method = init.method ?? 'GET';
+    const path = url.replace(/^\/api/, '');
+    const body: unknown = typeof init.body === 'string' ? JSON.parse(init.body) : undefined;
+    asked.push({ method, path, body });
+    const known = answers[`${method} ${path}`];
+    const answer: unknown = typeof known === 'function' ? (known as (body: unknown) => unknown)(body) : known;
+    if (answer instanceof Error || answer === undefined) {
+      const detail = answer instanceof Error ? answer.message : `nothing answers ${method} ${path}`;
+      const status = answer ? 409 : 404;
+      return Promise.resolve(
+        new Response(JSON.stringify({ type: 'about:blank', title: 'x', status, detail }), { status }),
+      );
+    }
+    return Promise.resolve(new Response(JSON.stringify(answer), { status: 200 }));
+  });
+  return asked;
+}
+
+/** Begins a test with empty stores. */
+export function emptyStores(): void {
+  setActivePinia(createPinia());
+}
+
+const blank = { template: '<div />' };
+
+/** Mounts a component as the application does, at an address. */
+export async function show(
+  component: Component,
+  props: Record<string, unknown> = {},
+  address = '/bench',
+): Promise<VueWrapper> {
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: [
+      { path: '/bench/:serial?', name: 'bench', component: blank },
+      { path: '/larder', name: 'larder', component: blank },
+      { path: '/larder/sets/:id', name: 'set', component: blank },
+      { path: '/runs/:id?', name: 'runs', component: blank },
+      { path: '/practice', name: 'practice', component: blank },
+    ],
+  });
+  await router.push(address);
+  const shown = mount(component, { props, global: { plugins: [router] }, attachTo: document.body });
+  await flushPromises();
+  return shown;
+}
+
+/** The sheets that the server would compute, by the very code that computes them. */
+export const sheets = {
+  imaging:
+    (over: { facts?: PhoneFacts; labels?: string[]; freeBytes?: number } = {}) =>
+    ({ picked, label }: ImagingRequest) =>
+      imagingSheet({
+        phone: over.facts ?? facts,
+        partitions,
+        picked,
+        label,
+        larder: { labels: over.labels ?? [], identityKept: ['efs'] },
+        shelf: { freeBytes: over.freeBytes ?? 2 ** 40 },
+        bytesPerSecond: 37 * MiB,
+      }),
+  restoring:
+    (over: { facts?: PhoneFacts; set?: SetDetail } = {}) =>
+    ({ picked, restartAfter }: RestoringRequest) => {
+      const from = over.set ?? set();
+      return restoringSheet({
+        phone: over.facts ?? facts,
+        partitions,
+        set: {
+          ...from,
+          images: from.images.map((each) => ({ ...each, damaged: each.damage !== undefined })),
+        },
+        picked,
+        restartAfter,
+        userDataKept: undefined,
+        bytesPerSecond: 37 * MiB,
+      });
+    },
+};

@@ -1,0 +1,315 @@
+// @vitest-environment happy-dom
+import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { useBench } from '../state/bench.ts';
+import { useLarder } from '../state/larder.ts';
+import { useNotices } from '../state/notices.ts';
+import { usePicks } from '../state/picks.ts';
+import { useRuns } from '../state/runs.ts';
+import {
+  answering,
+  emptyStores,
+  facts,
+  image,
+  MiB,
+  partitions,
+  phone,
+  run,
+  serial,
+  set,
+  sheets,
+  show,
+  type Asked,
+} from '../testing/stage.ts';
+import ImagingTray from './ImagingTray.vue';
+import RestoringTray from './RestoringTray.vue';
+import RunTray from './RunTray.vue';
+import TheTray from './TheTray.vue';
+
+enableAutoUnmount(afterEach);
+beforeEach(() => {
+  emptyStores();
+  document.body.innerHTML = '';
+  const bench = useBench();
+  bench.take(phone());
+  bench.partitions = { [serial]: [...partitions] };
+});
+beforeEach(() => void answering({}));
+
+type Shown = Awaited<ReturnType<typeof show>>;
+const check = (shown: Shown, id: string) => shown.find(`[data-check="${id}"]`);
+const go = (shown: Shown) => shown.find<HTMLButtonElement>('button.go');
+const pressed = (key: string, ctrlKey = false) =>
+  document.dispatchEvent(new KeyboardEvent('keydown', { key, ctrlKey, bubbles: true }));
+const last = (asked: readonly Asked[], path: string) => asked.filter((each) => each.path === path).at(-1);
+
+describe('the tray of imaging', () => {
+  const sheetPath = `/phones/${serial}/imaging-sheet`;
+  const startPath = `/phones/${serial}/imaging`;
+
+  async function imaging(over: Parameters<typeof sheets.imaging>[0] = {}, picked: string[] = []) {
+    const asked = answering({
+      [`POST ${sheetPath}`]: sheets.imaging(over),
+      [`POST ${startPath}`]: run(),
+      [`POST /phones/${serial}/restart`]: phone({ presence: 'restarting' }),
+    });
+    usePicks().forPhone(serial).picked = picked;
+    const shown = await show(ImagingTray, { phone: phone(over.facts && { facts: over.facts }) });
+    await vi.waitFor(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
+    return { shown, asked, picks: usePicks().forPhone(serial) };
+  }
+
+  it('says what to do while nothing is picked, and cannot start', async () => {
+    const { shown } = await imaging();
+    expect(check(shown, 'nothing-picked').text()).toMatch(/Pick the partitions to keep/);
+    expect(check(shown, 'nothing-picked').classes()).toContain('note');
+    expect(shown.findAll('[data-check]')).toHaveLength(1);
+    expect(go(shown).element.disabled).toBe(true);
+    expect(shown.text()).not.toMatch(/to read/);
+  });
+
+  it('composes the name from what is known of the phone', async () => {
+    const { shown } = await imaging({}, ['boot']);
+    const name = shown.find('textarea').element.value;
+    expect(name).toMatch(/^Knot 3 · rooted 9 · before flash · \d+ \w{3} \d{4}$/);
+  });
+
+  it('shows sizes and time, and follows what is picked', async () => {
+    const { shown, picks } = await imaging({}, ['boot', 'efs', 'persist']);
+    expect(shown.text()).toMatch(/80 MiB\s*to read/);
+    expect(shown.text()).toMatch(/≈ 2 s\s*at 37 MiB\/s/);
+    usePicks().toggle(picks, 'system');
+    await vi.waitFor(() => expect(shown.text()).toMatch(/592 MiB\s*to read/));
+    expect(shown.find('h2').text()).toBe('Tray · keep 4 images');
+  });
+
+  it('wants a tick for a confirmation, which a new pick takes back', async () => {
+    const { shown, picks } = await imaging({}, ['boot']);
+    expect(check(shown, 'identity-left-out').text()).toMatch(/persist is not in the larder yet/);
+    expect(go(shown).element.disabled).toBe(true);
+    await check(shown, 'identity-left-out').find('input[type=checkbox]').setValue(true);
+    expect(go(shown).element.disabled).toBe(false);
+    usePicks().toggle(picks, 'system');
+    await flushPromises();
+    expect(picks.confirmed).toEqual([]);
+    expect(go(shown).element.disabled).toBe(true);
+  });
+
+  it('mends by picking, leaving out and renaming', async () => {
+    const { shown, picks } = await imaging({ labels: ['mine'] }, ['boot', 'cache']);
+    await check(shown, 'identity-left-out').find('button').trigger('click');
+    expect(picks.picked).toEqual(['boot', 'cache', 'efs', 'persist']);
+    await vi.waitFor(() => expect(check(shown, 'identity-left-out').classes()).toContain('good'));
+    await check(shown, 'scratch-picked').find('button').trigger('click');
+    expect(picks.picked).toEqual(['boot', 'efs', 'persist']);
+    await shown.find('textarea').setValue('mine');
+    await vi.waitFor(() => expect(check(shown, 'name-taken').exists()).toBe(true));
+    expect(check(shown, 'name-taken').classes()).toContain('stop');
+    await check(shown, 'name-taken').find('button').trigger('click');
+    expect(shown.find('textarea').element.value).toBe('mine (2)');
+  });
+
+  it('restarts the phone where that mends', async () => {
+    const stock = { ...facts, mode: 'system' as const, root: false };
+    const { shown, asked } = await imaging({ facts: stock }, ['boot']);
+    expect(check(shown, 'mode-cannot-read').classes()).toContain('stop');
+    await check(shown, 'mode-cannot-read').find('button').trigger('click');
+    await flushPromises();
+    expect(last(asked, `/phones/${serial}/restart`)?.body).toEqual({ into: 'recovery' });
+  });
+
+  it('starts with what is picked, named and ticked; Ctrl Enter does the same', async () => {
+    const { shown, asked } = await imaging({}, ['boot', 'efs', 'persist']);
+    await shown.find('textarea').setValue('  before the flood ');
+    await vi.waitFor(() => expect(go(shown).element.disabled).toBe(false));
+    pressed('Enter');
+    await flushPromises();
+    expect(last(asked, startPath)).toBeUndefined();
+    pressed('Enter', true);
+    await flushPromises();
+    expect(last(asked, startPath)?.body).toEqual({
+      picked: ['boot', 'efs', 'persist'],
+      confirmed: [],
+      label: 'before the flood',
+    });
+    expect(useRuns().byId['r1']?.state).toBe('running');
+  });
+
+  it('says why it did not start', async () => {
+    const { shown } = await imaging({}, ['boot', 'efs', 'persist']);
+    answering({
+      [`POST ${sheetPath}`]: sheets.imaging(),
+      [`POST ${startPath}`]: new Error('Ringing hut has a run under way.'),
+    });
+    await vi.waitFor(() => expect(go(shown).element.disabled).toBe(false));
+    await go(shown).trigger('click');
+    await flushPromises();
+    expect(useNotices().list).toMatchObject([{ kind: 'stop', message: 'Ringing hut has a run under way.' }]);
+  });
+
+  it('has nothing to offer while the phone is away', async () => {
+    answering({});
+    const shown = await show(ImagingTray, { phone: phone({ presence: 'away' }) });
+    expect(shown.text()).toMatch(/Ringing hut does not answer/);
+    expect(go(shown).exists()).toBe(false);
+  });
+});
+
+describe('the tray of putting back', () => {
+  async function restoring(over: Parameters<typeof sheets.restoring>[0] = {}, picked = ['boot', 'system']) {
+    const asked = answering({
+      'GET /sets/s1': over.set ?? set(),
+      'POST /sets/s1/restoring-sheet': sheets.restoring(over),
+      'POST /sets/s1/restoring': run({ kind: 'restoring' }),
+      [`POST /phones/${serial}/restart`]: phone({ presence: 'restarting' }),
+    });
+    usePicks().forSet('s1').picked = picked;
+    const shown = await show(RestoringTray, { setId: 's1' }, '/larder');
+    await vi.waitFor(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
+    return { shown, asked, picks: usePicks().forSet('s1') };
+  }
+
+  it('is armed by the last four characters of the serial and by nothing else', async () => {
+    const { shown, asked } = await restoring();
+    const field = shown.find('input[aria-label="Last four characters of the serial"]');
+    expect(go(shown).text()).toBe('Restore 2 partitions');
+    for (const wrong of ['', '0000', '1048', '482']) {
+      await field.setValue(wrong);
+      expect(go(shown).element.disabled).toBe(true);
+      pressed('Enter', true);
+    }
+    await flushPromises();
+    expect(last(asked, '/sets/s1/restoring')).toBeUndefined();
+    await field.setValue('0482');
+    expect(go(shown).element.disabled).toBe(false);
+    await go(shown).trigger('click');
+    await flushPromises();
+    expect(last(asked, '/sets/s1/restoring')?.body).toEqual({
+      serial,
+      picked: ['boot', 'system'],
+      restartAfter: true,
+      confirmed: [],
+      armedWith: '0482',
+    });
+    expect(usePicks().forSet('s1').armedWith).toBe('');
+  });
+
+  it('lists what is written, the boot image last', async () => {
+    const { shown } = await restoring();
+    expect(shown.findAll('ol.steps li').map((each) => each.find('code').text())).toEqual(['system', 'boot']);
+    expect(shown.text()).toMatch(/544 MiB\s*to write/);
+  });
+
+  it('shows no arming while a stop stands in the way', async () => {
+    const low = { ...facts, battery: { percent: 30, charging: false } };
+    const { shown } = await restoring({ facts: low });
+    expect(check(shown, 'battery').classes()).toContain('stop');
+    expect(shown.find('input[aria-label="Last four characters of the serial"]').exists()).toBe(false);
+    expect(go(shown).element.disabled).toBe(true);
+  });
+
+  it('asks before user data is replaced', async () => {
+    const whole = set({ images: [...set().images, image('userdata', 'user-data', 1400 * MiB)] });
+    const { shown } = await restoring({ set: whole }, ['userdata']);
+    expect(check(shown, 'will-wipe').text()).toMatch(/They were never kept/);
+    await check(shown, 'will-wipe').find('input[type=checkbox]').setValue(true);
+    expect(shown.find('input[aria-label="Last four characters of the serial"]').exists()).toBe(true);
+  });
+
+  it('picks by bundles, never what must not be written', async () => {
+    const whole = set({ images: [...set().images, image('frp', 'other', 512 * 1024)] });
+    const { shown, picks } = await restoring({ set: whole }, []);
+    const bundle = (name: string) => shown.findAll('.bundles button').find((each) => each.text() === name)!;
+    await bundle('Everything').trigger('click');
+    expect(picks.picked).toEqual(['boot', 'system']);
+    await bundle('Boot chain').trigger('click');
+    expect(picks.picked).toEqual(['boot']);
+    await bundle('None').trigger('click');
+    expect(go(shown).text()).toBe('Restore');
+  });
+
+  it('offers the keys of a phone that does not start, and no run', async () => {
+    useBench().take(phone({ presence: 'looping', facts: undefined }));
+    answering({ 'GET /sets/s1': set() });
+    const shown = await show(RestoringTray, { setId: 's1' }, '/larder');
+    expect(shown.text()).toMatch(/Ringing hut does not start/);
+    expect(shown.text()).toMatch(/Into recovery by hand: Hold Power and Volume up/);
+    expect(go(shown).element.disabled).toBe(true);
+  });
+
+  it('chooses the phone that the set was taken from, and lets one choose another', async () => {
+    useBench().take(phone({ serial: 'AA-1', nickname: 'North hide' }));
+    const { shown } = await restoring();
+    expect(shown.find('h2').text()).toBe('Tray · put back onto Ringing hut');
+    usePicks().forSet('s1').serial = 'AA-1';
+    await flushPromises();
+    expect(shown.find('h2').text()).toBe('Tray · put back onto North hide');
+  });
+});
+
+describe('the tray of a run', () => {
+  it('shows the present step, the whole, and what is left', async () => {
+    answering({});
+    const shown = await show(RunTray, { run: run() });
+    expect(shown.find('[data-run]').attributes('data-state')).toBe('running');
+    const [step, whole] = shown.findAll('[role=progressbar]');
+    expect(step!.attributes()).toMatchObject({ 'aria-valuenow': '20', 'aria-label': 'Read boot' });
+    expect(whole!.attributes('aria-valuenow')).toBe('40');
+    expect(shown.text()).toMatch(/40 B\/s\s*now/);
+    expect(shown.text()).toMatch(/≈ 6 s\s*left/);
+    expect(shown.text()).toMatch(/1 of 2\s*steps done/);
+  });
+
+  it('cancels', async () => {
+    const asked = answering({ 'POST /runs/r1/cancel': run({ state: 'cancelled' }) });
+    const shown = await show(RunTray, { run: run() });
+    await shown.find('button').trigger('click');
+    await flushPromises();
+    expect(asked).toEqual([{ method: 'POST', path: '/runs/r1/cancel', body: {} }]);
+  });
+
+  it('says what came of it and leads to the set', async () => {
+    answering({});
+    const done = run({ state: 'done', endedAt: Date.now(), setId: 's9', outcome: '2 images.' });
+    const shown = await show(RunTray, { run: done });
+    expect(shown.find('[role=status]').text()).toBe('2 images.');
+    expect(shown.find('a[href="/larder/sets/s9"]').text()).toBe('Open the set');
+    await shown.find('button').trigger('click');
+    expect(shown.emitted('aside')).toHaveLength(1);
+  });
+});
+
+describe('which tray is shown', () => {
+  const there = () =>
+    answering({
+      [`POST /phones/${serial}/imaging-sheet`]: sheets.imaging(),
+      'POST /sets/s1/restoring-sheet': sheets.restoring(),
+      'GET /sets/s1': set(),
+    });
+
+  it('follows the middle: a phone, a set, or nothing', async () => {
+    there();
+    expect((await show(TheTray, {}, `/bench/${serial}`)).find('textarea').exists()).toBe(true);
+    expect((await show(TheTray, {}, '/larder?set=s1')).text()).toMatch(/put back onto Ringing hut/);
+    expect((await show(TheTray, {}, '/larder/sets/s1')).text()).toMatch(/0 of 2 images picked/);
+    expect((await show(TheTray, {}, '/larder')).text()).toMatch(/Select a set/);
+    expect((await show(TheTray, {}, '/runs')).text()).toMatch(/Nothing is picked/);
+  });
+
+  it('is the run’s while one is under way, and stays after its end until it is put aside', async () => {
+    there();
+    useLarder();
+    const runs = useRuns();
+    const shown = await show(TheTray, {}, `/bench/${serial}`);
+    runs.take(run());
+    await flushPromises();
+    expect(shown.find('[data-run]').attributes('data-state')).toBe('running');
+    expect(runs.inTray).toBe('r1');
+    runs.take(run({ state: 'failed', endedAt: Date.now(), outcome: 'Check the cable.' }));
+    await flushPromises();
+    expect(shown.find('[data-run]').attributes('data-state')).toBe('failed');
+    await shown.find('button').trigger('click');
+    expect(shown.find('[data-run]').exists()).toBe(false);
+    expect(shown.find('textarea').exists()).toBe(true);
+  });
+});
