@@ -2,6 +2,8 @@ import { Router } from 'express';
 import type { Feed, FeedEvent } from '../feed.ts';
 
 const heartbeatMs = 20_000;
+/** How long a browser waits before it tries again. */
+const retryMs = 1000;
 
 /** Server-Sent Events with ids; a browser that reconnects is told what it missed, or to ask again. */
 export function eventRoutes(feed: Feed, startedAt: number): Router {
@@ -12,6 +14,8 @@ export function eventRoutes(feed: Feed, startedAt: number): Router {
       'cache-control': 'no-store',
       connection: 'keep-alive',
     });
+    // Something must go out at once: a browser takes the line for dead until it does.
+    response.write(`retry: ${retryMs}\n\n`);
     const send = ({ id, name, data }: FeedEvent) =>
       response.write(`id: ${id}\nevent: ${name}\ndata: ${JSON.stringify(data)}\n\n`);
     const lastId = Number(request.headers['last-event-id']);

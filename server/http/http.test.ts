@@ -149,6 +149,48 @@ describe('events', () => {
     expect(caughtUp).toMatch(/event: phone\ndata: .*North hide/);
     expect(await events(/event: hello/, { 'last-event-id': '17' })).toMatch(/event: hello/);
   });
+
+  it('begin at once for one that missed nothing: until then a browser takes the line for dead', async () => {
+    const id = serving.app.feed.lastId;
+    expect(await events(/retry: 1000/, { 'last-event-id': String(id) })).not.toMatch(/event: hello/);
+  });
+});
+
+describe('the practice bench over HTTP', () => {
+  it('shows the simulated phones and passes on what hands do', async () => {
+    const shown = JSON.parse((await ask('GET', '/api/practice')).text) as {
+      phones: { serial: string; cable: boolean }[];
+      brokenBuilds: { id: string }[];
+    };
+    expect(shown.phones).toMatchObject([{ serial, cable: true }]);
+    expect(shown.brokenBuilds.map(({ id }) => id)).toContain('half-firmware');
+    const before = bench.phone.state().battery;
+    const acted = await ask(
+      'POST',
+      `/api/practice/${serial}`,
+      json,
+      '{"do":"battery","percent":41,"chargesOnCable":false}',
+    );
+    expect(JSON.parse(acted.text)).toMatchObject({ battery: { percent: 41, charging: false } });
+    bench.phone.setBattery(before.percent, true);
+  });
+
+  it.each([
+    [`/api/practice/${serial}`, '{"do":"break","build":"no-such-build"}', 400],
+    [`/api/practice/${serial}`, '{"do":"keys","into":"loader"}', 400],
+    ['/api/practice/NOBODY', '{"do":"use"}', 404],
+  ])('answers %s with %s by %i', async (path, body, status) => {
+    expect(await ask('POST', path, json, body)).toMatchObject({ status });
+  });
+
+  it('is answered by the phones’ controls only to programs of this computer', async () => {
+    for (const headers of [{ host: 'evil.example' }, { origin: 'http://127.0.0.1:1' }] as const) {
+      const status = await new Promise((resolve) => {
+        request(`${bench.controlUrl}/phones`, { headers }, (answer) => resolve(answer.statusCode)).end();
+      });
+      expect(status).toBe(403);
+    }
+  });
 });
 
 describe('a set over HTTP', () => {
@@ -195,7 +237,7 @@ describe('a set over HTTP', () => {
     ] as const) {
       expect(
         execFileSync(tool, ['-c', sums], { cwd: join(folder.path, 'small one'), encoding: 'utf8' }),
-      ).toMatch(/logo.img: OK\nmisc.img: OK/);
+      ).toMatch(/misc.img: OK\nlogo.img: OK/);
     }
 
     await ask('PATCH', `/api/sets/${set!.id}`, json, '{"binned":true}');
