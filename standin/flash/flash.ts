@@ -4,6 +4,8 @@ import { readGpt, type GptPartition } from '@keen-larder/core/formats/gpt/index.
 
 /** A block device of the simulated phone: the whole flash or one partition. */
 export interface Device extends ByteSource {
+  /** As every source; into the memory given, when it is. */
+  read(offset: number, length: number, into?: Uint8Array): Promise<Uint8Array>;
   /** Writes within the device; a write that runs past its end throws `RangeError`. */
   write(offset: number, bytes: Uint8Array): Promise<void>;
 }
@@ -38,7 +40,7 @@ export class Flash implements Device {
     if (!found) return undefined;
     return {
       bytes: found.bytes,
-      read: (offset, length) => this.read(found.startBytes + offset, length),
+      read: (offset, length, into) => this.read(found.startBytes + offset, length, into),
       write: (offset, bytes) => {
         if (offset + bytes.length > found.bytes) throw new RangeError('No space left on device');
         return this.write(found.startBytes + offset, bytes);
@@ -46,8 +48,8 @@ export class Flash implements Device {
     };
   }
 
-  async read(offset: number, length: number): Promise<Uint8Array> {
-    const bytes = Buffer.allocUnsafe(length);
+  async read(offset: number, length: number, into?: Uint8Array): Promise<Uint8Array> {
+    const bytes = into ?? Buffer.allocUnsafe(length);
     const { bytesRead } = await this.file.read(bytes, 0, length, offset);
     return bytes.subarray(0, bytesRead);
   }

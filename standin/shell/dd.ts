@@ -79,10 +79,15 @@ function openDevice(process: Process, path: string): Device | string {
   return process.uid === 0 ? device : 'Permission denied';
 }
 
-/** Reads one block ahead, as the kernel does. */
+/** Reads one block ahead, as the kernel does. A block is good until the next is asked for. */
 async function* deviceBlocks(device: Device, { bs, skip, count }: Options): AsyncGenerator<Uint8Array> {
   const end = Math.min(device.bytes, skip * bs + count * bs);
-  const block = (at: number) => (at < end ? device.read(at, Math.min(bs, end - at)) : undefined);
+  const memory = [Buffer.allocUnsafeSlow(bs), Buffer.allocUnsafeSlow(bs)];
+  const block = (at: number) => {
+    if (at >= end) return undefined;
+    const into = memory[(at / bs) % 2]!;
+    return device.read(at, Math.min(bs, end - at), into);
+  };
   let next = block(skip * bs);
   for (let at = skip * bs; next; at += bs) {
     const bytes = await next;

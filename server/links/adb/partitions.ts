@@ -7,6 +7,7 @@ import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
 const blockBytes = 1 << 20;
+const framedBlockBytes = blockBytes - 4096;
 /** Enough for ext4's superblock and any boot image's magic. */
 const headBytes = 4096;
 const folders = ['/dev/block/by-name', '/dev/block/bootdevice/by-name'];
@@ -53,7 +54,7 @@ export class AdbPartitions implements PartitionAccess {
     const node = await this.node(name);
     const script =
       bytes === undefined
-        ? `dd if=${quote(node)} bs=${blockBytes} skip=${offset / blockBytes}`
+        ? `dd if=${quote(node)} bs=${readBlockBytes(offset)} skip=${offset / readBlockBytes(offset)}`
         : `dd if=${quote(node)} bs=${smallBlock(offset, bytes)} skip=${offset / smallBlock(offset, bytes)} count=${bytes / smallBlock(offset, bytes)}`;
     yield* this.shell.stream(`${script} 2>/dev/null`, signal);
   }
@@ -145,6 +146,10 @@ export class AdbPartitions implements PartitionAccess {
     return this.nodes;
   }
 }
+
+/** A block that fits into one adb payload together with its shell frame, where the offset allows. */
+const readBlockBytes = (offset: number): number =>
+  offset % framedBlockBytes === 0 ? framedBlockBytes : smallBlock(offset, offset);
 
 /** The largest block that divides both where to start and how much to read. */
 function smallBlock(offset: number, bytes: number): number {
