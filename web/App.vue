@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useEventListener, useTitle } from '@vueuse/core';
+import { useEventListener, useLocalStorage, useTitle } from '@vueuse/core';
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api } from './api/client.ts';
@@ -26,11 +26,20 @@ const keysShown = ref(false);
 
 const loadAll = () => Promise.all([bench.load(), larder.load(), runs.load()]).catch(announceError);
 
+/** What this start of the program found broken off is told once to each browser. */
+const toldOf = useLocalStorage('keen-larder-told-of-start', 0);
+async function greet(startedAt: number): Promise<void> {
+  await loadAll();
+  if (toldOf.value === startedAt) return;
+  for (const run of runs.interruptedBy(startedAt)) notices.runEnded(run);
+  toldOf.value = startedAt;
+}
+
 let stop = () => {};
 onMounted(async () => {
   stop = followEvents(
     {
-      hello: () => void loadAll(),
+      hello: ({ startedAt }) => void greet(startedAt),
       phone: (phone) => bench.take(phone),
       run: (run) => {
         if (runs.take(run) && run.id !== runs.inTray) notices.runEnded(run);

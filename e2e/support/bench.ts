@@ -40,6 +40,10 @@ export const openOn = (home: string, bench: { phone: Phone } | undefined): Promi
 export const serveOn = (home: string, bench: PracticeBench & { phone: Phone }): Promise<Serving> =>
   serve({ ...quick, home, port: 0, addresses: [bench.phone.state().adb], practiceUrl: bench.controlUrl });
 
+/** The application without any phone. */
+export const serveAlone = (home: string): Promise<Serving> =>
+  serve({ ...quick, home, port: 0, addresses: [] });
+
 /** Waits until a condition holds. @throws Error naming what was waited for */
 export async function until(
   what: string,

@@ -3,6 +3,9 @@ import { computed, ref, shallowRef } from 'vue';
 import type { RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import { api } from '../api/client.ts';
 
+/** Between marking what was broken off and being ready. */
+const startMs = 60_000;
+
 /** Runs, live and past, and the logs of those that were looked at. */
 export const useRuns = defineStore('runs', () => {
   const byId = shallowRef<Readonly<Record<string, RunView>>>({});
@@ -43,5 +46,11 @@ export const useRuns = defineStore('runs', () => {
   /** The run under way on a phone. */
   const ofPhone = (serial: string) => live.value.find((run) => run.serial === serial);
 
-  return { byId, logs, loaded, inTray, list, live, load, take, takeLine, loadLog, ofPhone };
+  /** Runs that the start of the program at this time found broken off. */
+  const interruptedBy = (startedAt: number) =>
+    list.value.filter(
+      ({ state, endedAt }) => state === 'interrupted' && Math.abs((endedAt ?? 0) - startedAt) < startMs,
+    );
+
+  return { byId, logs, loaded, inTray, list, live, load, take, takeLine, loadLog, ofPhone, interruptedBy };
 });
