@@ -3,7 +3,7 @@ import { execFile, execFileSync } from 'node:child_process';
 import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
-import type { Inspection } from '@keen-larder/core/formats/inspect.ts';
+import type { Inspection } from '@keen-larder/core/formats/inspect/index.ts';
 import { Flash } from '../standin/flash/flash.ts';
 import { openOn, serial, startKnot3, testFolder, toRecovery } from '../e2e/support/bench.ts';
 import { startImaging } from '../server/runs/imaging.ts';
@@ -79,6 +79,37 @@ describe('inspect', () => {
     const { out } = await larder('inspect', at('efs.img'), '--json');
     const found = JSON.parse(out) as Inspection;
     expect(found).toMatchObject({ format: 'ext4', bytes: 16 << 20, findings: [] });
+  });
+
+  it('looks into a gzip of a sparse image of an ext4', async () => {
+    execFileSync('img2simg', [at('efs.img'), at('efs.simg')]);
+    execFileSync('gzip', ['-kf', at('efs.simg')]);
+    const { code, out } = await larder('inspect', at('efs.simg.gz'));
+    expect(code).toBe(0);
+    expect(out.split('\n').filter((line) => /^\s*[^:]+: (gzip|sparse image|ext4),/.test(line))).toEqual([
+      expect.stringMatching(/^\S+efs\.simg\.gz: gzip, /) as string,
+      expect.stringMatching(/^ {2}what it holds: sparse image, /) as string,
+      expect.stringMatching(/^ {4}the image: ext4, 16 MiB \(16777216 bytes\)/) as string,
+    ]);
+    writeFileSync(at('cut.gz'), readFileSync(at('efs.simg.gz')).subarray(0, 500));
+    const cut = await larder('inspect', at('cut.gz'));
+    expect(cut.code).toBe(1);
+    expect(cut.err).toMatch(/gzip: data at byte \d+: unexpected end of file/);
+  });
+
+  it('looks into the partitions of a whole flash', async () => {
+    const { out } = await larder('inspect', inject('flash'), '--json');
+    const { inner } = JSON.parse(out) as Inspection;
+    const formats = Object.fromEntries(inner.map(({ name, inspection }) => [name, inspection.format]));
+    expect(formats).toEqual({
+      efs: 'ext4',
+      persist: 'ext4',
+      boot: 'boot image',
+      recovery: 'boot image',
+      cache: 'ext4',
+      system: 'ext4',
+      userdata: 'ext4',
+    });
   });
 
   it('calls anything else raw', async () => {

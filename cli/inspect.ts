@@ -1,54 +1,97 @@
-import { open } from 'node:fs/promises';
+import { createReadStream } from 'node:fs';
+import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { inspectImage, type Inspection } from '@keen-larder/core/formats/inspect.ts';
+import {
+  allFindings,
+  inspection,
+  inspectImage,
+  type Inspection,
+} from '@keen-larder/core/formats/inspect/index.ts';
+import { unwrap, wrapperOf } from '@keen-larder/server/formats/wrappers.ts';
 import { complain, say } from './output.ts';
+
+/** Compressed files inside compressed files: beyond this nobody nests them. */
+const deepest = 3;
 
 /** Describes an image file. Resolves to 0, to 1 when something is wrong with it, to 2 when there is no file. */
 export async function inspectFile(path: string, json: boolean): Promise<number> {
-  let file;
+  let file: FileHandle;
   try {
     file = await open(path, 'r');
   } catch (error) {
     complain(`${path} cannot be opened: ${(error as Error).message}`);
     return 2;
   }
+  await file.close();
+  const scratch = await mkdtemp(join(tmpdir(), 'keen-larder-inspect-'));
   try {
-    const { size } = await file.stat();
-    const source: ByteSource = {
-      bytes: size,
-      async read(offset, length) {
-        const bytes = new Uint8Array(length);
-        const { bytesRead } = await file.read(bytes, 0, length, offset);
-        return bytes.subarray(0, bytesRead);
-      },
-    };
-    const found = await inspectImage(source);
-    if (json) {
-      say(
-        JSON.stringify(
-          found,
-          (_key, value: unknown) => (typeof value === 'bigint' ? value.toString() : value),
-          2,
-        ),
-      );
-    } else {
-      print(path, found);
-    }
-    return found.findings.length > 0 ? 1 : 0;
+    const found = await inspectPath(path, scratch, 0);
+    if (json) say(JSON.stringify(found, null, 2));
+    else print(path, found, '');
+    return allFindings(found).length > 0 ? 1 : 0;
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
     complain(`${path}: ${error.message}`);
     return 1;
   } finally {
+    await rm(scratch, { recursive: true });
+  }
+}
+
+async function inspectPath(path: string, scratch: string, depth: number): Promise<Inspection> {
+  const file = await open(path, 'r');
+  try {
+    const { size } = await file.stat();
+    const source = sourceOf(file, size);
+    const wrapper = wrapperOf(await source.read(0, Math.min(size, 16)));
+    if (!wrapper || depth >= deepest) return await inspectImage(source);
+    // What is compressed can only be read from its start on, and readers look here and there.
+    const unpacked = join(scratch, `${depth}`);
+    const bytes = await writeSparsely(unpacked, unwrap(wrapper, createReadStream(path)));
+    return inspection(wrapper, size, {
+      fields: { holds: `${sizeText(bytes)} (${bytes} bytes)` },
+      inner: [{ name: 'what it holds', inspection: await inspectPath(unpacked, scratch, depth + 1) }],
+    });
+  } finally {
     await file.close();
   }
 }
 
-function print(path: string, found: Inspection): void {
-  say(`${path}: ${found.format}, ${sizeText(found.bytes)} (${found.bytes} bytes)`);
-  for (const [name, value] of Object.entries(found.fields)) say(`  ${name}: ${value}`);
-  for (const row of found.rows) say(`  ${row}`);
-  for (const finding of found.findings) say(`  finding: ${finding}`);
+function sourceOf(file: FileHandle, bytes: number): ByteSource {
+  return {
+    bytes,
+    async read(offset, length) {
+      const memory = new Uint8Array(length);
+      const { bytesRead } = await file.read(memory, 0, length, offset);
+      return memory.subarray(0, bytesRead);
+    },
+  };
+}
+
+/** Writes a stream into a file in which long stretches of zeros take no space; resolves to its size. */
+async function writeSparsely(path: string, parts: AsyncIterable<Uint8Array>): Promise<number> {
+  const file = await open(path, 'w');
+  let at = 0;
+  try {
+    for await (const part of parts) {
+      if (part.some((byte) => byte !== 0)) await file.write(part, 0, part.length, at);
+      at += part.length;
+    }
+    await file.truncate(at);
+  } finally {
+    await file.close();
+  }
+  return at;
+}
+
+function print(name: string, found: Inspection, indent: string): void {
+  say(`${indent}${name}: ${found.format}, ${sizeText(found.bytes)} (${found.bytes} bytes)`);
+  for (const [field, value] of Object.entries(found.fields)) say(`${indent}  ${field}: ${value}`);
+  for (const row of found.rows) say(`${indent}  ${row}`);
+  for (const finding of found.findings) say(`${indent}  finding: ${finding}`);
+  for (const inner of found.inner) print(inner.name, inner.inspection, `${indent}  `);
 }

@@ -18,7 +18,7 @@ const home = [
 
 program
   .command('inspect <file>')
-  .description('says what an image file is: GPT, boot image, ext4, otherwise raw')
+  .description('says what an image file is and what lies inside it, compressed or not')
   .option('--json', 'as JSON')
   .action(async (file: string, { json }: { json?: boolean }) => done(await inspectFile(file, json ?? false)));
 

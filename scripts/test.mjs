@@ -12,6 +12,8 @@ const tools = {
   debugfs: 'e2fsprogs',
   sgdisk: 'gdisk',
   mkbootimg: 'mkbootimg',
+  'mkfs.f2fs': 'f2fs-tools',
+  'mkfs.erofs': 'erofs-utils',
   img2simg: 'android-sdk-libsparse-utils',
   adb: 'adb',
   zstd: 'zstd',

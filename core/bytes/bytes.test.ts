@@ -1,5 +1,6 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { crc32, crc32cRegister } from './crc32.ts';
+import { crc32, crc32Combine, crc32cRegister, crc32Repeated } from './crc32.ts';
 import { FormatError } from './format-error.ts';
 import { ascii, layout, safeInteger, u16, u64, words } from './layout.ts';
 import { cached, memorySource, readWithin, slice } from './source.ts';
@@ -125,3 +126,22 @@ function catching(work: () => unknown): unknown {
   }
   throw new Error('nothing was thrown');
 }
+
+describe('CRC-32 of parts', () => {
+  it('is put together without going through the bytes again', () => {
+    fc.assert(
+      fc.property(fc.uint8Array({ maxLength: 300 }), fc.uint8Array({ maxLength: 300 }), (a, b) => {
+        const both = new Uint8Array([...a, ...b]);
+        expect(crc32Combine(crc32(a), crc32(b), b.length)).toBe(crc32(both));
+      }),
+    );
+  });
+
+  it('of something repeated is that of the long string', () => {
+    const word = Uint8Array.of(1, 2, 3, 4);
+    for (const count of [0, 1, 2, 7, 1000]) {
+      const long = new Uint8Array(count * 4).map((_, i) => word[i % 4]!);
+      expect(crc32Repeated(word, count)).toBe(crc32(long));
+    }
+  });
+});

@@ -90,6 +90,20 @@ export const u64: Field<bigint> = {
   write: (view, at, value) => view.setBigUint64(at, value, true),
 };
 
+/** 32-bit big-endian. */
+export const u32be: Field<number> = {
+  bytes: 4,
+  read: (view, at) => view.getUint32(at, false),
+  write: (view, at, value) => view.setUint32(at, value, false),
+};
+
+/** 64-bit big-endian; kept as bigint, as `u64`. */
+export const u64be: Field<bigint> = {
+  bytes: 8,
+  read: (view, at) => view.getBigUint64(at, false),
+  write: (view, at, value) => view.setBigUint64(at, value, false),
+};
+
 /** Fixed-length ASCII, padded with NUL. */
 export const ascii = (length: number): Field<string> => ({
   bytes: length,

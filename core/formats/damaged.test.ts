@@ -2,16 +2,24 @@ import fc from 'fast-check';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { FormatError } from '../bytes/format-error.ts';
 import { memorySource } from '../bytes/source.ts';
+import { createHash } from 'node:crypto';
 import { execFileSync } from 'node:child_process';
 import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { testFolder } from '../../e2e/support/bench.ts';
-import { sparsePieces } from './android-sparse/index.ts';
-import { readBootImage, writeBootImage } from './boot-image/index.ts';
+import { sparsePieces, sparseSource } from './android-sparse/index.ts';
+import { readBootImage, readVendorBoot, writeBootImage } from './boot-image/index.ts';
 import { readCpio, writeCpio } from './cpio/index.ts';
 import { Ext4, type Inode } from './ext4/index.ts';
+import { readErofs } from './erofs/index.ts';
+import { readF2fs } from './f2fs/index.ts';
 import { readGpt, writeGpt } from './gpt/index.ts';
-import { inspectImage } from './inspect.ts';
+import { logicalSource, readLogicalPartitions } from './logical-partitions/index.ts';
+import { matchesHash, readVbmeta, verifyVbmeta } from './verified-boot/index.ts';
+import { maxBytes, superImage } from '../testing/super.ts';
+import { descriptors, keys, vbmeta } from '../testing/vbmeta.ts';
+import { vendorBoot } from '../testing/vendor-boot.ts';
+import { inspectImage } from './inspect/index.ts';
 
 /** Bytes with a few places changed, cut off somewhere, or both. */
 const damage = (original: Uint8Array, hot: number) =>
@@ -51,9 +59,11 @@ async function isTotal(read: () => Promise<unknown>): Promise<void> {
 }
 
 const linuxData = '0FC63DAF-8483-4772-8E79-3D69D8477DE4';
-const runs = { numRuns: 400, seed: 20261124 };
+/** `npm run fuzz` asks for more of them. */
+const runs = { numRuns: Number(process.env['KEEN_LARDER_FUZZ_RUNS'] ?? 400), seed: 20261124 };
+const fuzzTimeoutMs = 3_600_000;
 
-describe('readers fed with damaged bytes', () => {
+describe('readers fed with damaged bytes', { timeout: fuzzTimeoutMs }, () => {
   const folder = testFolder();
   let ext4: Uint8Array;
   let ext2: Uint8Array;
@@ -142,10 +152,82 @@ describe('readers fed with damaged bytes', () => {
     [0xcac3, 2, 12].forEach((word, i) => view.setUint32(28 + 76 + i * 4, word, true));
     const readAll = async (input: Uint8Array) => {
       for await (const piece of sparsePieces(memorySource(input))) void piece;
+      const source = await sparseSource(memorySource(input));
+      await source.read(0, Math.min(source.bytes, 100_000));
     };
     await readAll(bytes);
     await fc.assert(
       fc.asyncProperty(damage(bytes, 120), (damaged) => isTotal(() => readAll(damaged))),
+      runs,
+    );
+  });
+
+  it('vendor boot image', async () => {
+    const image = new Uint8Array(vendorBoot(4));
+    await fc.assert(
+      fc.asyncProperty(damage(image, 2200), (damaged) =>
+        isTotal(() => readVendorBoot(memorySource(damaged))),
+      ),
+      runs,
+    );
+  });
+
+  it('verified-boot metadata: descriptors, signature, hashes', async () => {
+    const signer = keys(2048);
+    const image = new Uint8Array(
+      vbmeta({ algorithm: 1, hash: 'sha256', signer, listed: descriptors(signer) }),
+    );
+    await fc.assert(
+      fc.asyncProperty(damage(image, 900), (damaged) =>
+        isTotal(async () => {
+          const found = await readVbmeta(memorySource(damaged));
+          verifyVbmeta(found);
+          for (const each of found.descriptors) {
+            if (each.kind === 'hash') await matchesHash(each, memorySource(image));
+          }
+        }),
+      ),
+      { ...runs, numRuns: Math.min(runs.numRuns, 20_000) },
+    );
+  });
+
+  it('logical partitions, with checksums made right again', async () => {
+    // Small: one slot's copies lie at 12288 and behind; what follows is not needed.
+    const image = new Uint8Array(superImage().subarray(0, 12288 + 4 * maxBytes));
+    const tables = { start: 12288 + 256, bytes: 3 * 52 + 3 * 24 + 2 * 48 + 64 };
+    const place = fc.tuple(fc.nat(255 + tables.bytes), fc.integer({ min: 0, max: 255 }));
+    await fc.assert(
+      fc.asyncProperty(fc.array(place, { minLength: 1, maxLength: 6 }), (changes) => {
+        const bytes = new Uint8Array(image);
+        for (const [at, value] of changes) bytes[12288 + at] = value;
+        const sum = (from: number, to: number) =>
+          createHash('sha256').update(bytes.subarray(from, to)).digest();
+        bytes.set(sum(tables.start, tables.start + tables.bytes), 12288 + 48);
+        bytes.fill(0, 12288 + 12, 12288 + 44);
+        bytes.set(sum(12288, 12288 + 256), 12288 + 12);
+        return isTotal(async () => {
+          const source = memorySource(bytes);
+          const { partitions } = await readLogicalPartitions(source);
+          for (const each of partitions)
+            await logicalSource(each, [source]).read(0, Math.min(each.bytes, 5000));
+        });
+      }),
+      runs,
+    );
+  });
+
+  it.each([
+    ['f2fs', 0xf2f52010, readF2fs],
+    ['erofs', 0xe0f5e1e2, readErofs],
+  ] as const)('%s superblock', async (_name, magic, read) => {
+    const image = new Uint8Array(64 * 1024);
+    const view = new DataView(image.buffer);
+    view.setUint32(1024, magic, true);
+    image[1024 + 12] = 12;
+    image[1024 + 16] = 12;
+    view.setUint32(1024 + 36, 16, true);
+    await fc.assert(
+      fc.asyncProperty(damage(image, 1200), (damaged) => isTotal(() => read(memorySource(damaged)))),
       runs,
     );
   });

@@ -1,1 +1,9 @@
-export { sparsePieces, type SparsePiece } from './read.ts';
+export {
+  readSparse,
+  sparseMagic,
+  sparsePieces,
+  sparseSource,
+  type SparseImage,
+  type SparsePiece,
+} from './read.ts';
+export { planSparse, writeSparse, type SparseFile, type SparseOptions, type SparseRun } from './write.ts';

@@ -1,6 +1,9 @@
 import { FormatError } from '../../bytes/format-error.ts';
 import { readWithin, type ByteSource } from '../../bytes/source.ts';
+import { crc32, crc32Combine, crc32Repeated } from '../../bytes/crc32.ts';
 import { chunkHeader, chunkTypes, sparseHeader, sparseMagic } from './layouts.ts';
+
+export { sparseMagic };
 
 /** A part of the image that a sparse file describes, in ascending order of `offset`. */
 export type SparsePiece =
@@ -14,23 +17,55 @@ const pieceBytes = 1 << 20;
 const bad = (field: string, offset: number, reason: string) =>
   new FormatError('android-sparse', field, offset, reason);
 
-/**
- * The pieces of an Android sparse image, version 1 (AOSP libsparse, sparse_format.h).
- * CRC chunks are passed over.
- * @throws FormatError when a chunk does not fit its own sizes or the image
- */
-export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePiece> {
+/** What the header of a sparse image says. */
+export interface SparseImage {
+  readonly blockBytes: number;
+  /** Bytes of the image that it describes. */
+  readonly imageBytes: number;
+  readonly chunks: number;
+}
+
+/** @throws FormatError when it is no sparse image of version 1 */
+async function readHeader(source: ByteSource) {
   const head = await readWithin(source, 0, sparseHeader.bytes, 'android-sparse', 'magic');
   const header = sparseHeader.read(head);
+  const at = (field: Parameters<typeof sparseHeader.offsetOf>[0]) => sparseHeader.offsetOf(field);
   if (header.magic !== sparseMagic) throw bad('magic', 0, `0x${header.magic.toString(16)}`);
-  if (header.majorVersion !== 1) throw bad('majorVersion', 4, `${header.majorVersion}`);
+  if (header.majorVersion !== 1) throw bad('majorVersion', at('majorVersion'), `${header.majorVersion}`);
   const { blockBytes } = header;
   if (blockBytes === 0 || blockBytes % 4 !== 0 || blockBytes > 1 << 26) {
-    throw bad('blockBytes', sparseHeader.offsetOf('blockBytes'), `${blockBytes}`);
+    throw bad('blockBytes', at('blockBytes'), `${blockBytes}`);
   }
   if (header.fileHeaderBytes < sparseHeader.bytes || header.chunkHeaderBytes < chunkHeader.bytes) {
-    throw bad('fileHeaderBytes', sparseHeader.offsetOf('fileHeaderBytes'), 'headers are too short');
+    throw bad('fileHeaderBytes', at('fileHeaderBytes'), 'headers are too short');
   }
+  if (header.totalBlocks * blockBytes > Number.MAX_SAFE_INTEGER) {
+    throw bad('totalBlocks', at('totalBlocks'), `${header.totalBlocks} blocks of ${blockBytes} bytes`);
+  }
+  return header;
+}
+
+/** Reads the header alone. @throws FormatError when it is no sparse image of version 1 */
+export async function readSparse(source: ByteSource): Promise<SparseImage> {
+  const { blockBytes, totalBlocks, totalChunks } = await readHeader(source);
+  return { blockBytes, imageBytes: totalBlocks * blockBytes, chunks: totalChunks };
+}
+
+interface Chunk {
+  readonly type: number;
+  /** In the image. */
+  readonly offset: number;
+  readonly length: number;
+  /** Where its data lies in the file. */
+  readonly dataAt: number;
+}
+
+/** The chunks' headers in order, each held to its own sizes and to the image. */
+async function* chunksOf(
+  source: ByteSource,
+  header: ReturnType<typeof sparseHeader.read>,
+): AsyncGenerator<Chunk> {
+  const { blockBytes } = header;
   let at: number = header.fileHeaderBytes;
   let block = 0;
   for (let i = 0; i < header.totalChunks; i++) {
@@ -39,36 +74,22 @@ export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePi
       0,
       at,
     );
-    const dataAt = at + header.chunkHeaderBytes;
-    const dataBytes = chunk.totalBytes - header.chunkHeaderBytes;
-    const offset = block * blockBytes;
     const length = chunk.chunkBlocks * blockBytes;
     if (block + chunk.chunkBlocks > header.totalBlocks) {
       throw bad('chunkBlocks', at + 4, `chunk ${i} runs past the ${header.totalBlocks} blocks`);
     }
-    const expect = (bytes: number) => {
-      if (dataBytes !== bytes)
-        throw bad('totalBytes', at + 8, `chunk ${i} has ${dataBytes} bytes, not ${bytes}`);
-    };
-    if (chunk.chunkType === chunkTypes.raw) {
-      expect(length);
-      for (let done = 0; done < length; done += pieceBytes) {
-        const part = Math.min(pieceBytes, length - done);
-        const bytes = await readWithin(source, dataAt + done, part, 'android-sparse', 'chunk data');
-        yield { offset: offset + done, bytes };
-      }
-    } else if (chunk.chunkType === chunkTypes.fill) {
-      expect(4);
-      const word = await readWithin(source, dataAt, 4, 'android-sparse', 'fill value');
-      yield { offset, fill: new DataView(word.buffer, word.byteOffset).getUint32(0, true), length };
-    } else if (chunk.chunkType === chunkTypes.dontCare) {
-      expect(0);
-      yield { offset, skip: length };
-    } else if (chunk.chunkType === chunkTypes.crc32) {
-      expect(4);
-    } else {
-      throw bad('chunkType', at, `0x${chunk.chunkType.toString(16)}`);
+    const expected = { ...payloads, [chunkTypes.raw]: length }[chunk.chunkType];
+    if (expected === undefined) throw bad('chunkType', at, `0x${chunk.chunkType.toString(16)}`);
+    const dataBytes = chunk.totalBytes - header.chunkHeaderBytes;
+    if (dataBytes !== expected) {
+      throw bad('totalBytes', at + 8, `chunk ${i} has ${dataBytes} bytes, not ${expected}`);
     }
+    yield {
+      type: chunk.chunkType,
+      offset: block * blockBytes,
+      length,
+      dataAt: at + header.chunkHeaderBytes,
+    };
     block += chunk.chunkBlocks;
     at += chunk.totalBytes;
   }
@@ -79,4 +100,137 @@ export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePi
       `chunks describe ${block} of ${header.totalBlocks}`,
     );
   }
+}
+
+/** Bytes behind the header of the chunks that always have as many. */
+const payloads: Readonly<Record<number, number>> = {
+  [chunkTypes.fill]: 4,
+  [chunkTypes.dontCare]: 0,
+  [chunkTypes.crc32]: 4,
+};
+
+/**
+ * The pieces of an Android sparse image, version 1 (AOSP libsparse, sparse_format.h).
+ * @throws FormatError when a chunk does not fit its own sizes or the image, or a CRC-32 is wrong
+ */
+export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePiece> {
+  const header = await readHeader(source);
+  const crc = (await hasCrc(source, header)) ? new RunningCrc() : undefined;
+  const word = (at: number) => readWithin(source, at, 4, 'android-sparse', 'chunk data');
+  const asNumber = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset).getUint32(0, true);
+  for await (const { type, offset, length, dataAt } of chunksOf(source, header)) {
+    if (type === chunkTypes.raw) {
+      for (let done = 0; done < length; done += pieceBytes) {
+        const part = Math.min(pieceBytes, length - done);
+        const bytes = await readWithin(source, dataAt + done, part, 'android-sparse', 'chunk data');
+        crc?.bytes(bytes);
+        yield { offset: offset + done, bytes };
+      }
+    } else if (type === chunkTypes.fill) {
+      const bytes = await word(dataAt);
+      crc?.repeat(bytes, length);
+      yield { offset, fill: asNumber(bytes), length };
+    } else if (type === chunkTypes.dontCare) {
+      crc?.repeat(new Uint8Array(4), length);
+      yield { offset, skip: length };
+    } else {
+      crc?.compare(asNumber(await word(dataAt)), dataAt);
+    }
+  }
+}
+
+interface Extent {
+  /** In the image. */
+  readonly offset: number;
+  readonly bytes: number;
+  /** In the sparse file; undefined where nothing is said. */
+  readonly dataAt?: number;
+  readonly fill?: Uint8Array;
+}
+
+/**
+ * The image that a sparse file describes, with random access and without unpacking it. What the file leaves
+ * alone reads as zeros.
+ * @throws FormatError as `sparsePieces`
+ */
+export async function sparseSource(source: ByteSource): Promise<ByteSource> {
+  const extents: Extent[] = [];
+  const header = await readHeader(source);
+  let end = 0;
+  for await (const chunk of chunksOf(source, header)) {
+    const { offset, length, type, dataAt } = chunk;
+    if (length === 0) continue;
+    if (type === chunkTypes.raw) extents.push({ offset, bytes: length, dataAt });
+    else if (type === chunkTypes.fill) {
+      const fill = new Uint8Array(await readWithin(source, dataAt, 4, 'android-sparse', 'fill value'));
+      if (fill.some((byte) => byte !== 0)) extents.push({ offset, bytes: length, fill });
+    }
+    end = offset + length;
+  }
+  return {
+    bytes: end,
+    async read(offset, length) {
+      const out = new Uint8Array(length);
+      for (
+        let i = firstAt(extents, offset);
+        i < extents.length && extents[i]!.offset < offset + length;
+        i++
+      ) {
+        const extent = extents[i]!;
+        const from = Math.max(offset, extent.offset);
+        const to = Math.min(offset + length, extent.offset + extent.bytes);
+        if (from >= to) continue;
+        const within = from - extent.offset;
+        if (extent.dataAt !== undefined) {
+          out.set(
+            await readWithin(source, extent.dataAt + within, to - from, 'android-sparse', 'chunk data'),
+            from - offset,
+          );
+        } else {
+          for (let at = from; at < to; at++) out[at - offset] = extent.fill![(at - extent.offset) % 4]!;
+        }
+      }
+      return out;
+    },
+  };
+}
+
+/** Position of the first extent that ends behind `offset`. */
+function firstAt(extents: readonly Extent[], offset: number): number {
+  let [low, high] = [0, extents.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (extents[middle]!.offset + extents[middle]!.bytes <= offset) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/** CRC-32 of the image so far, for the CRC chunks that ask for it. */
+class RunningCrc {
+  private crc = 0;
+
+  bytes(bytes: Uint8Array): void {
+    this.crc = crc32Combine(this.crc, crc32(bytes), bytes.length);
+  }
+
+  repeat(word: Uint8Array, bytes: number): void {
+    this.crc = crc32Combine(this.crc, crc32Repeated(word, bytes / word.length), bytes);
+  }
+
+  compare(given: number, offset: number): void {
+    if (given === this.crc) return;
+    throw bad('CRC-32', offset, `0x${given.toString(16)}; the image so far has 0x${this.crc.toString(16)}`);
+  }
+}
+
+/** Whether a CRC chunk will come: computing what nobody asks for is slow work for nothing. */
+async function hasCrc(source: ByteSource, header: ReturnType<typeof sparseHeader.read>): Promise<boolean> {
+  let at: number = header.fileHeaderBytes;
+  for (let i = 0; i < header.totalChunks && at + chunkHeader.bytes <= source.bytes; i++) {
+    const chunk = chunkHeader.read(await source.read(at, chunkHeader.bytes), 0, at);
+    if (chunk.chunkType === chunkTypes.crc32) return true;
+    at += Math.max(chunk.totalBytes, chunkHeader.bytes);
+  }
+  return false;
 }

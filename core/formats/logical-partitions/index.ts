@@ -1,0 +1,8 @@
+export {
+  logicalSource,
+  looksLikeLogical,
+  readLogicalPartitions,
+  type LogicalExtent,
+  type LogicalPartition,
+  type LogicalPartitions,
+} from './read.ts';

@@ -1,0 +1,105 @@
+// Held to AOSP system/core/fs_mgr/liblp/include/liblp/metadata_format.h: the table is laid out and digested
+// here by plain offsets and node:crypto, apart from the reader's own code.
+import { describe, expect, it } from 'vitest';
+import { memorySource } from '../../bytes/source.ts';
+import { maxBytes, superBytes, superImage, usual, type Table } from '../../testing/super.ts';
+import { logicalSource, looksLikeLogical, readLogicalPartitions } from './index.ts';
+
+describe('logical partitions', () => {
+  it('are read with their extents, groups and attributes', async () => {
+    const bytes = superImage();
+    expect(looksLikeLogical(bytes.subarray(0, 8192))).toBe(true);
+    const found = await readLogicalPartitions(memorySource(bytes));
+    expect(found).toMatchObject({
+      version: '10.2',
+      metadataSlots: 2,
+      findings: [],
+      groups: [
+        { name: 'default', maximumBytes: 0 },
+        { name: 'tideos_dynamic_partitions_a', maximumBytes: 6 << 20 },
+      ],
+      blockDevices: [{ partition: 'super', bytes: superBytes }],
+    });
+    expect(found.partitions).toEqual([
+      {
+        name: 'system_a',
+        group: 'tideos_dynamic_partitions_a',
+        attributes: ['read-only', 'updated'],
+        bytes: 2112 * 512,
+        extents: [
+          { target: 'linear', bytes: 1 << 20, startBytes: 1 << 20, device: 0 },
+          { target: 'zero', bytes: 64 * 512, startBytes: 0, device: 0 },
+        ],
+      },
+      {
+        name: 'vendor_a',
+        group: 'tideos_dynamic_partitions_a',
+        attributes: ['read-only'],
+        bytes: 512 * 512,
+        extents: [{ target: 'linear', bytes: 512 * 512, startBytes: 8192 * 512, device: 0 }],
+      },
+      {
+        name: 'system_b',
+        group: 'tideos_dynamic_partitions_a',
+        attributes: ['read-only'],
+        bytes: 0,
+        extents: [],
+      },
+    ]);
+  });
+
+  it('are sources of their own, across extents', async () => {
+    const source = memorySource(superImage());
+    const { partitions } = await readLogicalPartitions(source);
+    const system = logicalSource(partitions[0]!, [source]);
+    expect(system.bytes).toBe(2112 * 512);
+    const sector = async (number: number) =>
+      Buffer.from(await system.read(number * 512, 512)).readUInt32LE(0);
+    expect([await sector(0), await sector(2047), await sector(2048)]).toEqual([2048, 4095, 0]);
+    const across = Buffer.from(await system.read(2047 * 512, 1024));
+    expect([across.readUInt32LE(0), across.readUInt32LE(512)]).toEqual([4095, 0]);
+  });
+
+  it('of the other slot are read from its own metadata', async () => {
+    const other: Table = { ...usual, partitions: [['only_b', 0, 2, 1, 0]] };
+    const found = await readLogicalPartitions(memorySource(superImage([usual, other])), 1);
+    expect(found.partitions.map(({ name: each }) => each)).toEqual(['only_b']);
+    await expect(readLogicalPartitions(memorySource(superImage()), 2)).rejects.toMatchObject({
+      field: 'metadataSlots',
+    });
+  });
+
+  it.each([
+    ['the first geometry', 4096 + 20, /first copy of the geometry/],
+    ['the second geometry', 8192 + 20, /second copy of the geometry/],
+    ['the first metadata', 12288 + 300, /first copy of the metadata is damaged .*tables/],
+    ['the second metadata', 12288 + 2 * maxBytes + 100, /second copy of the metadata is damaged .*header/],
+  ])('are read with a finding when %s is damaged', async (_what, at, words2) => {
+    const bytes = superImage();
+    bytes[at]! ^= 1;
+    const found = await readLogicalPartitions(memorySource(bytes));
+    expect(found.partitions).toHaveLength(3);
+    expect(found.findings.join()).toMatch(words2);
+    expect(found.findings).toHaveLength(1);
+  });
+
+  it('are refused when no copy is whole, or what they say cannot be', async () => {
+    const bytes = superImage();
+    for (const copy of [0, 2]) bytes[12288 + copy * maxBytes + 300]! ^= 1;
+    await expect(readLogicalPartitions(memorySource(bytes))).rejects.toMatchObject({
+      field: 'tablesChecksum',
+    });
+    for (const [table, field] of [
+      [{ ...usual, extents: [[2048, 0, 2 ** 40, 0], ...usual.extents.slice(1)] }, 'extent.targetData'],
+      [{ ...usual, extents: [[2048, 9, 0, 0], ...usual.extents.slice(1)] }, 'extent.targetType'],
+      [{ ...usual, extents: [[2048, 0, 0, 5], ...usual.extents.slice(1)] }, 'extent.targetData'],
+      [{ ...usual, partitions: [['x', 0, 2, 9, 0]] }, 'partition'],
+      [{ ...usual, partitions: [['x', 0, 0, 1, 7]] }, 'partition'],
+    ] as [Table, string][]) {
+      await expect(readLogicalPartitions(memorySource(superImage([table])))).rejects.toMatchObject({
+        name: 'FormatError',
+        field,
+      });
+    }
+  });
+});

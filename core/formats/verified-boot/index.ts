@@ -1,0 +1,4 @@
+export type { ChainDescriptor, Descriptor, HashDescriptor, HashtreeDescriptor } from './descriptors.ts';
+export { footerMagic, vbmetaFlags, vbmetaMagic, type Algorithm } from './layouts.ts';
+export { readAvbFooter, readVbmeta, type AvbFooter, type Vbmeta } from './read.ts';
+export { matchesHash, verifyVbmeta, type VbmetaVerdict } from './verify.ts';

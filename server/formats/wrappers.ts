@@ -1,0 +1,79 @@
+import { createRequire } from 'node:module';
+import { Readable, type Duplex } from 'node:stream';
+import { createGunzip } from 'node:zlib';
+import { DecompressStream } from 'zstd-napi';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+
+// A CommonJS bundle whose exports Node cannot see from outside.
+const { XzReadableStream } = createRequire(import.meta.url)(
+  'xz-decompress',
+) as typeof import('xz-decompress');
+
+/** What a whole file may be compressed with. */
+export type Wrapper = 'gzip' | 'zstd' | 'xz';
+
+/** First bytes of each (RFC 1952; RFC 8878; the .xz file format, 2.1.1.1). */
+const marks: readonly (readonly [Wrapper, readonly number[]])[] = [
+  ['gzip', [0x1f, 0x8b, 0x08]],
+  ['zstd', [0x28, 0xb5, 0x2f, 0xfd]],
+  ['xz', [0xfd, 0x37, 0x7a, 0x58, 0x5a, 0x00]],
+];
+
+export const wrapperOf = (head: Uint8Array): Wrapper | undefined =>
+  marks.find(([, mark]) => mark.every((byte, i) => head[i] === byte))?.[0];
+
+/**
+ * Unpacks a compressed stream as it comes.
+ * @throws FormatError when it is damaged or ends too early
+ */
+export async function* unwrap(
+  wrapper: Wrapper,
+  bytes: AsyncIterable<Uint8Array>,
+): AsyncGenerator<Uint8Array> {
+  let taken = 0;
+  const counted = (async function* () {
+    for await (const part of bytes) {
+      yield part;
+      taken += part.length;
+    }
+  })();
+  try {
+    if (wrapper === 'xz') yield* unxz(counted);
+    else yield* through(counted, wrapper === 'gzip' ? createGunzip() : new DecompressStream());
+  } catch (error) {
+    // An error of whoever gives the bytes is theirs.
+    if (error instanceof FormatError || !isOfLibrary(error)) throw error;
+    throw new FormatError(wrapper, 'data', taken, (error as Error).message || 'it does not unpack');
+  }
+}
+
+async function* through(bytes: AsyncIterable<Uint8Array>, unpacker: Duplex): AsyncGenerator<Uint8Array> {
+  const source = Readable.from(bytes, { objectMode: false });
+  source.on('error', (error) => unpacker.destroy(Object.assign(error, { fromSource: true })));
+  source.pipe(unpacker);
+  try {
+    for await (const part of unpacker) yield part as Buffer;
+  } finally {
+    source.destroy();
+    unpacker.destroy();
+  }
+}
+
+async function* unxz(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  const source = Readable.toWeb(Readable.from(bytes, { objectMode: false })) as ReadableStream<Uint8Array>;
+  const reader = new XzReadableStream(source).getReader();
+  try {
+    for (;;) {
+      const { done, value } = await reader.read();
+      if (done) return;
+      yield value;
+    }
+  } finally {
+    await reader.cancel().catch(() => undefined);
+  }
+}
+
+const isOfLibrary = (error: unknown) =>
+  error instanceof Error &&
+  !('fromSource' in error) &&
+  (error as NodeJS.ErrnoException).syscall === undefined;
