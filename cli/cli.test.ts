@@ -170,8 +170,14 @@ describe('sets', () => {
 
   it('are exported with sums that sha256sum and md5sum accept', async () => {
     const { code, out } = await larder('export', 'boot and identity', at('out'), '--home', home);
-    expect({ code, out }).toEqual({ code: 0, out: `2 images in ${at('out')}\n` });
-    expect(readdirSync(at('out')).sort()).toEqual(['MD5SUMS', 'SHA256SUMS', 'boot.img', 'efs.img']);
+    expect({ code, out }).toEqual({ code: 0, out: `2 files in ${at('out')}\n` });
+    expect(readdirSync(at('out')).sort()).toEqual([
+      'CONTENTS.txt',
+      'MD5SUMS',
+      'SHA256SUMS',
+      'boot.img',
+      'efs.img',
+    ]);
     for (const [tool, sums] of [
       ['sha256sum', 'SHA256SUMS'],
       ['md5sum', 'MD5SUMS'],
@@ -181,6 +187,28 @@ describe('sets', () => {
       );
     }
     expect(readFileSync(at('out/boot.img')).equals(readFileSync(at('boot.img')))).toBe(true);
+  });
+
+  it('are exported as sparse images in several files, packed', async () => {
+    const options = ['--form', 'sparse', '--pack', 'zstd', '--split', '4', '--images', 'boot'];
+    const { code, err } = await larder(
+      'export',
+      'boot and identity',
+      at('sparse'),
+      ...options,
+      '--home',
+      home,
+    );
+    expect({ code, err }).toEqual({ code: 0, err: '' });
+    const files = readdirSync(at('sparse')).filter((name) => name.endsWith('.zst'));
+    expect(files.length).toBeGreaterThan(1);
+    expect(files[0]).toMatch(/^boot-1of\d\.simg\.zst$/);
+    for (const name of files) execFileSync('zstd', ['-dq', at(`sparse/${name}`)]);
+    const parts = files.map((name) => at(`sparse/${name.slice(0, -4)}`));
+    execFileSync('simg2img', [...parts, at('joined.img')]);
+    expect(readFileSync(at('joined.img')).equals(readFileSync(at('boot.img')))).toBe(true);
+    expect((await larder('export', 'small', at('x'), '--split', 'many', '--home', home)).code).toBe(2);
+    expect((await larder('export', 'small', at('x'), '--form', 'vinyl', '--home', home)).code).toBe(2);
   });
 
   it('are not exported over what is there, nor when they are not known', async () => {

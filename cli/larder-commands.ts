@@ -1,9 +1,11 @@
 import { mkdir } from 'node:fs/promises';
+import type { ExportRequest } from '@keen-larder/contract/requests.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Larder } from '@keen-larder/server/larder/larder.ts';
 import { openForReading } from '@keen-larder/server/reading.ts';
-import { exportChecksums, exportImage } from '@keen-larder/server/runs/exporting.ts';
+import type { WrittenFile } from '@keen-larder/server/larder/export.ts';
+import { exportOptions, filesOf, writeBeside, writeFileOf } from '@keen-larder/server/runs/exporting.ts';
 import { verifyImage } from '@keen-larder/server/runs/verify-image.ts';
 import { DamagedImage } from '@keen-larder/server/shelf/image-reader.ts';
 import { complain, say } from './output.ts';
@@ -46,27 +48,35 @@ export async function verifySets(home: string, wanted: string | undefined): Prom
   });
 }
 
-export async function exportSet(home: string, wanted: string, folder: string): Promise<number> {
+export async function exportSet(
+  home: string,
+  wanted: string,
+  folder: string,
+  request: ExportRequest,
+): Promise<number> {
   return withLarder(home, async (larder) => {
-    const [set] = find(larder, wanted) ?? [];
-    if (!set) return 2;
+    const [found] = find(larder, wanted) ?? [];
+    if (!found) return 2;
+    const set = larder.detail(found.id);
+    const { options, picked } = exportOptions(set, request);
     try {
       await mkdir(folder);
     } catch (error) {
       complain(`${folder} cannot be made: ${(error as Error).message}. Name a folder that is not there yet.`);
       return 2;
     }
-    for (const { partition } of larder.detail(set.id).images) {
+    const written: WrittenFile[] = [];
+    for (const file of filesOf(larder, set, options, picked)) {
       try {
-        await exportImage(larder, set.id, partition, folder);
+        written.push(await writeFileOf(file, folder));
       } catch (error) {
         if (!(error instanceof DamagedImage)) throw error;
         complain(`${error.message} The export is not complete.`);
         return 1;
       }
     }
-    await exportChecksums(larder, set.id, folder);
-    say(`${set.imageCount} images in ${folder}`);
+    await writeBeside(set, written, folder);
+    say(`${written.length} ${written.length === 1 ? 'file' : 'files'} in ${folder}`);
     return 0;
   });
 }

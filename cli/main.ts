@@ -1,7 +1,13 @@
 /** The `larder` command; exit codes: 0 good, 1 a finding, 2 wrong use. */
 import { homedir } from 'node:os';
 import { join } from 'node:path';
-import { Command, CommanderError } from 'commander';
+import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
+import {
+  exportForms,
+  exportPackings,
+  type ExportForm,
+  type ExportPacking,
+} from '@keen-larder/core/larder/export-plan.ts';
 import { exportSet, listSets, verifySets } from './larder-commands.ts';
 import { inspectFile } from './inspect.ts';
 
@@ -41,11 +47,38 @@ program
 
 program
   .command('export <set> <folder>')
-  .description('writes a set, by id or name, as raw images with SHA256SUMS and MD5SUMS into a new folder')
+  .description('writes a set, by id or name, into a new folder, with SHA256SUMS, MD5SUMS and CONTENTS.txt')
+  .addOption(new Option('--form <form>', 'what is written').choices([...exportForms]).default('raw'))
+  .addOption(
+    new Option('--pack <packing>', 'what it is compressed with').choices([...exportPackings]).default('none'),
+  )
+  .option('--split <mebibytes>', 'largest sparse file', wholeNumber)
+  .option('--images <names>', 'some images only, with commas between', (names) => names.split(','))
   .option(...home)
-  .action(async (set: string, folder: string, options: { home: string }) =>
-    done(await exportSet(options.home, set, folder)),
+  .action(async (set: string, folder: string, options: ExportOptionValues) =>
+    done(
+      await exportSet(options.home, set, folder, {
+        form: options.form,
+        packing: options.pack,
+        ...(options.split && { splitMebibytes: options.split }),
+        ...(options.images && { picked: options.images }),
+      }),
+    ),
   );
+
+interface ExportOptionValues {
+  readonly home: string;
+  readonly form: ExportForm;
+  readonly pack: ExportPacking;
+  readonly split?: number;
+  readonly images?: string[];
+}
+
+function wholeNumber(text: string): number {
+  const value = Number(text);
+  if (!Number.isInteger(value) || value < 1) throw new InvalidArgumentError('It is no whole number above 0.');
+  return value;
+}
 
 function done(code: number): void {
   process.exitCode = code;

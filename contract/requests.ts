@@ -1,5 +1,6 @@
 import {
   ArrayMaxSize,
+  ArrayMinSize,
   ArrayUnique,
   IsArray,
   IsBoolean,
@@ -13,6 +14,12 @@ import {
   MaxLength,
   Min,
 } from 'class-validator';
+import {
+  exportForms,
+  exportPackings,
+  type ExportForm,
+  type ExportPacking,
+} from '@keen-larder/core/larder/export-plan.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 
@@ -76,6 +83,31 @@ export class RestoringStart extends RestoringRequest {
   @IsString()
   @MaxLength(16)
   armedWith!: string;
+}
+
+/** How images leave the larder. */
+export class ExportRequest {
+  @IsIn(exportForms)
+  form!: ExportForm;
+
+  @IsIn(exportPackings)
+  packing!: ExportPacking;
+
+  /** Largest sparse file. */
+  @IsOptional()
+  @IsInt()
+  @Min(1)
+  @Max(1_048_576)
+  splitMebibytes?: number;
+
+  /** Partitions; all when left out. */
+  @IsOptional()
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxPartitions)
+  @ArrayMinSize(1)
+  @Matches(partitionName, { each: true })
+  picked?: string[];
 }
 
 export class SetChange {

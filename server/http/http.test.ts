@@ -223,7 +223,7 @@ describe('a set over HTTP', () => {
     expect(raw.equals(await device.read(0, device.bytes))).toBe(true);
 
     const tar = Buffer.from(
-      await (await fetch(`${serving.url}/api/sets/${set!.id}/export.tar`)).arrayBuffer(),
+      await (await fetch(`${serving.url}/api/sets/${set!.id}/export?form=raw&packing=none`)).arrayBuffer(),
     );
     const { execFileSync } = await import('node:child_process');
     const { writeFileSync } = await import('node:fs');

@@ -1,13 +1,18 @@
 import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
 import { Router } from 'express';
-import { pack as tarPack, type Pack } from 'tar-stream';
-import { RestoringRequest, RestoringStart, SetChange } from '@keen-larder/contract/requests.ts';
+import {
+  ExportRequest,
+  RestoringRequest,
+  RestoringStart,
+  SetChange,
+} from '@keen-larder/contract/requests.ts';
+import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { rawFileName } from '../larder/checksums.ts';
-import type { Larder } from '../larder/larder.ts';
-import { startExporting } from '../runs/exporting.ts';
+import { exportTar } from '../larder/export.ts';
+import { exportOptions, startExporting } from '../runs/exporting.ts';
 import { startRestoring } from '../runs/restoring.ts';
 import { startVerifying } from '../runs/verifying.ts';
 import { readImage } from '../shelf/image-reader.ts';
@@ -37,7 +42,9 @@ export function setRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/sets/:id/exporting', async (request, response) => {
-    response.status(202).json(await startExporting(app, request.params.id));
+    response
+      .status(202)
+      .json(await startExporting(app, request.params.id, valid(ExportRequest, request.body)));
   });
 
   routes.post('/sets/:id/restoring-sheet', async (request, response) => {
@@ -57,31 +64,22 @@ export function setRoutes(app: KeenLarder): Router {
     await pipeline(Readable.from(readImage(larder.shelf, image)), response);
   });
 
-  routes.get('/sets/:id/export.tar', async (request, response) => {
+  routes.get('/sets/:id/export', async (request, response) => {
     const set = larder.detail(request.params.id);
-    const folder = fileNameOf(set.label);
-    response.attachment(`${folder}.tar`).type('application/x-tar');
-    const tar = tarPack();
-    const sent = pipeline(tar, response);
-    try {
-      await fillTar(tar, larder, set.id, folder, new Date(set.createdAt));
-    } catch (error) {
-      // The answer has begun: break it off, so that the browser does not take half of it for whole.
-      tar.destroy(error as Error);
-    }
-    await sent;
+    const { options, picked } = exportOptions(set, valid(ExportRequest, fromQuery(request.query)));
+    response
+      .attachment(`${fileNameOf(set.label)}.tar${packingSuffix[options.packing]}`)
+      .type('application/octet-stream');
+    // An error breaks the answer off, so that the browser does not take half of it for whole.
+    await pipeline(Readable.from(exportTar(larder, set, options, picked)), response);
   });
 
   return routes;
 }
 
-async function fillTar(tar: Pack, larder: Larder, setId: string, folder: string, mtime: Date): Promise<void> {
-  for (const [name, text] of Object.entries(larder.checksumFiles(setId))) {
-    tar.entry({ name: `${folder}/${name}`, mtime }, text);
-  }
-  for (const { partition, bytes } of larder.detail(setId).images) {
-    const entry = tar.entry({ name: `${folder}/${rawFileName(partition)}`, size: bytes, mtime });
-    await pipeline(Readable.from(readImage(larder.shelf, larder.image(setId, partition))), entry);
-  }
-  tar.finalize();
-}
+/** A query has text alone: numbers and lists are made of it, and judged with the rest. */
+const fromQuery = ({ splitMebibytes, picked, ...rest }: Record<string, unknown>): object => ({
+  ...rest,
+  ...(splitMebibytes !== undefined && { splitMebibytes: Number(splitMebibytes) }),
+  ...(picked !== undefined && { picked: String(picked).split(',') }),
+});

@@ -166,17 +166,6 @@ describe('sets', () => {
   });
 });
 
-describe('checksum files', () => {
-  it('list every image as sha256sum and md5sum do', async () => {
-    const id = await keep('sums', { boot: Buffer.from('abc'), efs: Buffer.from('message digest') });
-    // FIPS 180-4's and RFC 1321's examples.
-    expect(larder.checksumFiles(id).SHA256SUMS).toMatch(
-      /^ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad \*boot\.img\n[0-9a-f]{64} \*efs\.img\n$/,
-    );
-    expect(larder.checksumFiles(id).MD5SUMS).toMatch(/\nf96b697d7cb7938d525a2f31aaf161d0 \*efs\.img\n$/);
-  });
-});
-
 describe('the bin', () => {
   it('keeps a set for a while, and gives it back', async () => {
     const id = await keep('binned', { boot: bytesOf(20) });

@@ -16,7 +16,7 @@ import {
   type Manifest,
 } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
-import { md5Sums, sha256Sums } from './checksums.ts';
+import { sha256Sums } from './checksums.ts';
 
 /** How long a set stays in the bin before it is gone. */
 export const binMs = 24 * 60 * 60 * 1000;
@@ -174,12 +174,6 @@ export class Larder {
   recordVerification(id: string, found: readonly { partition: string; damage: string | null }[]): void {
     this.sets.recordVerification(id, this.now(), found);
     this.changed();
-  }
-
-  /** SHA256SUMS and MD5SUMS of a set's raw export. */
-  checksumFiles(id: string): Record<string, string> {
-    const images = this.sets.heads(id);
-    return { SHA256SUMS: sha256Sums(images), MD5SUMS: md5Sums(images) };
   }
 
   changed(): void {

@@ -1,77 +1,127 @@
 import { mkdir, open, rename, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import type { ExportRequest } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { packingSuffix, type ExportOptions } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
-import { rawFileName } from '../larder/checksums.ts';
+import {
+  besideFiles,
+  digested,
+  exportTar,
+  planExport,
+  type ExportedFile,
+  type WrittenFile,
+} from '../larder/export.ts';
 import type { Larder } from '../larder/larder.ts';
 import { Problem } from '../problem.ts';
-import { readBlocks } from '../shelf/image-reader.ts';
 import type { RunContext } from './context.ts';
 
-/** Writes a set as raw images with SHA256SUMS and MD5SUMS into a new folder of the bench computer. */
+/** Writes a set, or some images of it, into a new folder of the bench computer. */
 export async function startExporting(
   { larder, engine, exportFolder }: RunContext,
   setId: string,
+  request: ExportRequest,
 ): Promise<RunView> {
   const set = larder.detail(setId);
+  const { options, picked } = exportOptions(set, request);
   const folder = await newFolder(exportFolder, fileNameOf(set.label));
+  const files = filesOf(larder, set, options, picked);
   return engine.start(
     {
       kind: 'exporting',
       title: `Export ${set.label}`,
       setId,
-      steps: set.images.map(({ partition, bytes }) => ({
-        text: `Write ${rawFileName(partition)}`,
-        partition,
+      steps: files.map(({ name, partition, bytes }) => ({
+        text: `Write ${name}`,
         bytes,
+        ...(partition && { partition }),
       })),
     },
     async (run) => {
+      const written: WrittenFile[] = [];
       try {
-        for (const [i, { partition }] of set.images.entries()) {
+        for (const [i, file] of files.entries()) {
           await run.step(i, async (passed) => {
-            await exportImage(larder, setId, partition, folder, run.signal, passed);
-            return undefined;
+            written.push(await writeFileOf(file, folder, passed, run.signal));
+            return `SHA-256 ${written.at(-1)!.sha256.toString('hex')}`;
           });
         }
-        await exportChecksums(larder, setId, folder);
+        await writeBeside(set, written, folder);
       } catch (error) {
         await rm(folder, { recursive: true });
         throw error;
       }
-      return `${set.images.length} raw images, ${sizeText(set.bytes)}, with SHA256SUMS and MD5SUMS in ${folder}`;
+      const bytes = files.reduce((sum, file) => sum + file.bytes, 0);
+      return `${files.length} ${files.length === 1 ? 'file' : 'files'} from ${sizeText(bytes)}, with SHA256SUMS, MD5SUMS and CONTENTS.txt in ${folder}`;
     },
   );
 }
 
-/** One raw image as a file; until it is whole it has another name. */
-export async function exportImage(
+/** @throws Problem 400 when a picked partition is not in the set */
+export function exportOptions(
+  set: SetDetail,
+  { form, packing, splitMebibytes, picked }: ExportRequest,
+): { options: ExportOptions; picked: readonly string[] } {
+  const known = set.images.map(({ partition }) => partition);
+  const unknown = picked?.find((name) => !known.includes(name));
+  if (unknown !== undefined) throw new Problem(400, `This set has no image of ${unknown}.`);
+  return {
+    options: { form, packing, ...(splitMebibytes && { splitBytes: splitMebibytes * 2 ** 20 }) },
+    picked: picked ?? known,
+  };
+}
+
+/** A file that an export writes; a tar archive is of no single partition. */
+export type FileToWrite = Pick<ExportedFile, 'name' | 'bytes' | 'open'> & { readonly partition?: string };
+
+export function filesOf(
   larder: Larder,
-  setId: string,
-  partition: string,
+  set: SetDetail,
+  options: ExportOptions,
+  picked: readonly string[],
+): FileToWrite[] {
+  const files = planExport(larder, set, options, picked);
+  if (options.form !== 'tar') return files;
+  return [
+    {
+      name: `${fileNameOf(set.label)}.tar${packingSuffix[options.packing]}`,
+      bytes: files.reduce((sum, { bytes }) => sum + bytes, 0),
+      open: (passed) => exportTar(larder, set, options, picked, passed),
+    },
+  ];
+}
+
+/** Writes one file, which has another name until it is whole, and digests it on the way. */
+export async function writeFileOf(
+  { name, open: begin }: FileToWrite,
   folder: string,
-  signal?: AbortSignal,
   passed: (bytes: number) => void = () => undefined,
-): Promise<void> {
-  const path = join(folder, rawFileName(partition));
+  signal?: AbortSignal,
+): Promise<WrittenFile> {
+  const path = join(folder, name);
   const file = await open(`${path}.part`, 'wx');
+  const { bytes, digests } = digested(begin(passed));
   try {
-    for await (const { memory, bytes, release } of readBlocks(larder.shelf, larder.image(setId, partition))) {
+    for await (const part of bytes) {
       signal?.throwIfAborted();
-      await file.write(Buffer.from(memory, 0, bytes));
-      release();
-      passed(bytes);
+      await file.write(part);
     }
     await file.sync();
   } finally {
     await file.close();
   }
   await rename(`${path}.part`, path);
+  return { name, ...digests() };
 }
 
-export async function exportChecksums(larder: Larder, setId: string, folder: string): Promise<void> {
-  for (const [name, text] of Object.entries(larder.checksumFiles(setId))) {
+export async function writeBeside(
+  set: SetDetail,
+  written: readonly WrittenFile[],
+  folder: string,
+): Promise<void> {
+  for (const [name, text] of Object.entries(besideFiles(set, written))) {
     await writeFile(join(folder, name), text);
   }
 }

@@ -136,10 +136,12 @@ describe('verifying and exporting', () => {
     const { id } = app.larder.list().find(({ label }) => label === 'first')!;
     expect(await app.engine.ended(startVerifying(app, id).id)).toMatchObject({ state: 'done' });
     expect(app.larder.detail(id).verifiedAt).toBeDefined();
-    const run = await app.engine.ended((await startExporting(app, id)).id);
+    const run = await app.engine.ended((await startExporting(app, id, { form: 'raw', packing: 'none' })).id);
     expect(run.state).toBe('done');
     const files = readdirSync(join(app.exportFolder, 'first'));
-    expect(files.sort()).toEqual(['MD5SUMS', 'SHA256SUMS', ...small.map((name) => `${name}.img`)].sort());
+    expect(files.sort()).toEqual(
+      ['CONTENTS.txt', 'MD5SUMS', 'SHA256SUMS', ...small.map((name) => `${name}.img`)].sort(),
+    );
     const device = phone.flash.partition('efs')!;
     expect(
       readFileSync(join(app.exportFolder, 'first/efs.img')).equals(await device.read(0, device.bytes)),

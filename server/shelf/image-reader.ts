@@ -22,23 +22,35 @@ export interface ReadBlock extends Block {
   release(): void;
 }
 
+/** Part of an image, in bytes. */
+export interface ImageRange {
+  readonly offset: number;
+  readonly bytes: number;
+}
+
 /** Blocks fetched and unpacked ahead of whoever takes them. */
 const ahead = 3;
 /** Blocks that the taker may hold besides. */
 const held = 2;
 
 /**
- * An image's blocks from first to last, every chunk checked against its digest. No more than `held`
- * blocks may be kept unreleased while the next one is asked for.
+ * An image's blocks from first to last, every chunk checked against its digest; of a range, the blocks from
+ * the chunk in which it begins to the chunk in which it ends. No more than `held` blocks may be kept
+ * unreleased while the next one is asked for.
  * @throws DamagedImage naming the pack and place of a chunk that is not as it was
  */
-export async function* readBlocks(shelf: Shelf, image: ImageRecipe): AsyncGenerator<ReadBlock> {
-  const digests = digestsOf(image.chunks);
+export async function* readBlocks(
+  shelf: Shelf,
+  image: ImageRecipe,
+  range: ImageRange = { offset: 0, bytes: image.bytes },
+): AsyncGenerator<ReadBlock> {
+  const end = Math.ceil((range.offset + range.bytes) / image.chunkBytes);
+  const digests = digestsOf(image.chunks).slice(0, end);
   const chunksInBlock = blockBytes / image.chunkBytes;
   const inputs = new BlockPool(ahead);
   const outputs = new BlockPool(ahead + held);
   const queue: Promise<Block>[] = [];
-  let next = 0;
+  let next = Math.floor(range.offset / image.chunkBytes);
   const fill = () => {
     while (next < digests.length && queue.length < ahead) {
       const block = readBlock(shelf, image, next, digests.slice(next, next + chunksInBlock), inputs, outputs);
@@ -55,12 +67,24 @@ export async function* readBlocks(shelf: Shelf, image: ImageRecipe): AsyncGenera
   }
 }
 
-/** An image's bytes from first to last; each piece is the taker's own. @throws DamagedImage */
-export async function* readImage(shelf: Shelf, image: ImageRecipe): AsyncGenerator<Buffer> {
-  for await (const { memory, bytes, release } of readBlocks(shelf, image)) {
-    const piece = Buffer.allocUnsafeSlow(bytes);
-    Buffer.from(memory, 0, bytes).copy(piece);
+/**
+ * An image's bytes from first to last, or a range of them; each piece is the taker's own.
+ * @throws DamagedImage
+ */
+export async function* readImage(
+  shelf: Shelf,
+  image: ImageRecipe,
+  range: ImageRange = { offset: 0, bytes: image.bytes },
+): AsyncGenerator<Buffer> {
+  const end = range.offset + range.bytes;
+  let at = Math.floor(range.offset / image.chunkBytes) * image.chunkBytes;
+  for await (const { memory, bytes, release } of readBlocks(shelf, image, range)) {
+    const from = Math.max(at, range.offset);
+    const to = Math.min(at + bytes, end);
+    const piece = Buffer.allocUnsafeSlow(to - from);
+    Buffer.from(memory, from - at, to - from).copy(piece);
     release();
+    at += bytes;
     yield piece;
   }
 }

@@ -1,0 +1,160 @@
+// Exports judged by the tools that will take them: sha256sum, md5sum, simg2img, GNU tar, gzip, zstd.
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { ExportRequest } from '@keen-larder/contract/requests.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { serial, serveOn, startKnot3, testFolder, toRecovery } from '../../e2e/support/bench.ts';
+import { startExporting } from '../runs/exporting.ts';
+import { startImaging } from '../runs/imaging.ts';
+import type { Serving } from '../serve.ts';
+
+const folder = testFolder();
+const picked = ['boot', 'efs', 'frp', 'modem'];
+let bench: Awaited<ReturnType<typeof startKnot3>>;
+let serving: Serving;
+let setId: string;
+const raw = new Map<string, Buffer>();
+
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'));
+  serving = await serveOn(join(folder.path, 'larder'), bench);
+  const { app } = serving;
+  await toRecovery(app, bench.phone);
+  const { id } = await startImaging(app, serial, {
+    picked,
+    label: 'to export',
+    confirmed: ['identity-left-out'],
+  });
+  setId = (await app.engine.ended(id)).setId!;
+  for (const name of picked) {
+    const device = bench.phone.flash.partition(name)!;
+    raw.set(name, Buffer.from(await device.read(0, device.bytes)));
+  }
+});
+afterAll(async () => {
+  await serving.close();
+  await bench.close();
+  folder.remove();
+});
+
+/** Exports to a folder and has both checksum files checked by their tools. */
+async function exported(request: ExportRequest): Promise<{ path: string; run: RunView; files: string[] }> {
+  const started = await startExporting(serving.app, setId, request);
+  const run = await serving.app.engine.ended(started.id);
+  expect(run.state).toBe('done');
+  const path = / in (\/.*)$/.exec(run.outcome!)![1]!;
+  for (const [tool, sums] of [
+    ['sha256sum', 'SHA256SUMS'],
+    ['md5sum', 'MD5SUMS'],
+  ] as const) {
+    const lines = execFileSync(tool, ['-c', sums], { cwd: path, encoding: 'utf8' }).trim().split('\n');
+    for (const line of lines) expect(line).toMatch(/: OK$/);
+  }
+  const files = readdirSync(path).filter((name) => !/^(SHA256SUMS|MD5SUMS|CONTENTS\.txt)$/.test(name));
+  return { path, run, files: files.sort() };
+}
+
+const unpack = (path: string) => {
+  if (path.endsWith('.gz')) execFileSync('gzip', ['-d', path]);
+  if (path.endsWith('.zst')) execFileSync('zstd', ['-dq', '--rm', path]);
+  return path.replace(/\.(gz|zst)$/, '');
+};
+
+describe('an export', () => {
+  it.each(['none', 'gzip', 'zstd'] as const)(
+    'of raw images, packing %s, is what was on the phone',
+    async (packing) => {
+      const { path, files } = await exported({ form: 'raw', packing });
+      const suffix = { none: '', gzip: '.gz', zstd: '.zst' }[packing];
+      expect(files).toEqual([...picked].sort().map((name) => `${name}.img${suffix}`));
+      for (const [name, bytes] of raw) {
+        expect(readFileSync(unpack(join(path, `${name}.img${suffix}`))).equals(bytes)).toBe(true);
+      }
+    },
+  );
+
+  it.each(['none', 'zstd'] as const)('of sparse images, packing %s, is read by simg2img', async (packing) => {
+    const { path, files } = await exported({ form: 'sparse', packing });
+    for (const file of files) {
+      const sparse = unpack(join(path, file));
+      execFileSync('simg2img', [sparse, join(path, 'back.img')]);
+      expect(readFileSync(join(path, 'back.img')).equals(raw.get(file.split('.')[0]!)!)).toBe(true);
+    }
+    // modem has 12 MiB in 64.
+    expect(statSync(join(path, 'modem.simg')).size).toBeLessThan(13 << 20);
+  });
+
+  it('of a sparse image in parts keeps every part below the size asked for', async () => {
+    const { path, files } = await exported({
+      form: 'sparse',
+      packing: 'none',
+      splitMebibytes: 5,
+      picked: ['modem'],
+    });
+    expect(files).toEqual(['modem-1of3.simg', 'modem-2of3.simg', 'modem-3of3.simg']);
+    for (const file of files) expect(statSync(join(path, file)).size).toBeLessThanOrEqual(5 << 20);
+    execFileSync('simg2img', [...files.map((file) => join(path, file)), join(path, 'back.img')]);
+    expect(readFileSync(join(path, 'back.img')).equals(raw.get('modem')!)).toBe(true);
+  });
+
+  it('as one archive is unpacked by GNU tar', async () => {
+    const { path, files } = await exported({ form: 'tar', packing: 'gzip' });
+    expect(files).toEqual(['to export.tar.gz']);
+    execFileSync('tar', ['-xzf', files[0]!], { cwd: path });
+    for (const [name, bytes] of raw) {
+      expect(readFileSync(join(path, 'to export', `${name}.img`)).equals(bytes)).toBe(true);
+    }
+    expect(
+      execFileSync('sha256sum', ['-c', 'SHA256SUMS'], { cwd: join(path, 'to export'), encoding: 'utf8' }),
+    ).toMatch(/boot\.img: OK/);
+  });
+
+  it('says what is what for people', async () => {
+    const { path } = await exported({ form: 'raw', packing: 'zstd', picked: ['efs'] });
+    const text = readFileSync(join(path, 'CONTENTS.txt'), 'utf8');
+    expect(text).toMatch(/^to export\n\nPhone: Tidewell Knot 3, serial TW3K-10482 \(Ringing hut\)\n/);
+    expect(text).toMatch(/Condition: rooted, TideOS 9 TW3\.260301\.004, patch level 2026-03-05/);
+    const { sha256 } = serving.app.larder.detail(setId).images.find(({ partition }) => partition === 'efs')!;
+    expect(text).toMatch(`efs  identity  16777216  ${sha256}`);
+    expect(text).not.toMatch('boot  boot-chain');
+    expect(text).toMatch(/Files:\nefs\.img\.zst\n$/);
+  });
+});
+
+describe('a download', () => {
+  const download = (query: string) => fetch(`${serving.url}/api/sets/${setId}/export?${query}`);
+
+  it('of some sparse images in a packed archive is unpacked by zstd and GNU tar', async () => {
+    const answer = await download('form=sparse&packing=zstd&picked=boot,frp');
+    expect(answer.headers.get('content-disposition')).toMatch(/to export\.tar\.zst/);
+    const path = join(folder.path, 'download');
+    mkdirSync(path);
+    writeFileSync(join(path, 'set.tar.zst'), Buffer.from(await answer.arrayBuffer()));
+    execFileSync('tar', ['--zstd', '-xf', 'set.tar.zst', '--strip-components=1'], { cwd: path });
+    expect(readdirSync(path).sort()).toEqual([
+      'CONTENTS.txt',
+      'MD5SUMS',
+      'SHA256SUMS',
+      'boot.simg',
+      'frp.simg',
+      'set.tar.zst',
+    ]);
+    execFileSync('md5sum', ['-c', 'MD5SUMS'], { cwd: path });
+    execFileSync('simg2img', ['boot.simg', 'boot.img'], { cwd: path });
+    expect(readFileSync(join(path, 'boot.img')).equals(raw.get('boot')!)).toBe(true);
+  });
+
+  it.each([
+    ['form=vinyl&packing=none', /form/],
+    ['form=raw', /packing/],
+    ['form=sparse&packing=none&splitMebibytes=0', /splitMebibytes/],
+    ['form=raw&packing=none&picked=../etc', /picked/],
+    ['form=raw&packing=none&picked=system', /no image of system/],
+  ])('asked for with %s is refused', async (query, words) => {
+    const answer = await download(query);
+    expect(answer.status).toBe(400);
+    expect(((await answer.json()) as { detail: string }).detail).toMatch(words);
+  });
+});

@@ -1,0 +1,170 @@
+import { createHash } from 'node:crypto';
+import { pack as tarPack } from 'tar-stream';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import { writeSparse } from '@keen-larder/core/formats/android-sparse/index.ts';
+import { fileNameOf } from '@keen-larder/core/larder/label.ts';
+import {
+  exportFiles,
+  packingSuffix,
+  type ExportFile,
+  type ExportOptions,
+} from '@keen-larder/core/larder/export-plan.ts';
+import { wrap } from '../formats/wrappers.ts';
+import { digestsOf } from '../shelf/manifest.ts';
+import { readImage } from '../shelf/image-reader.ts';
+import { checksumLine } from './checksums.ts';
+import type { Larder } from './larder.ts';
+
+/** A file of an export: its name, and its bytes as they are to be written. */
+export interface ExportedFile {
+  readonly name: string;
+  readonly partition: string;
+  /** Bytes of the image or sparse image that go into it, for progress. */
+  readonly bytes: number;
+  /** Whether `open` gives exactly `bytes` bytes: it is not packed. */
+  readonly isPlain: boolean;
+  /** @param passed told the bytes that have gone in */
+  open(passed?: (bytes: number) => void): AsyncIterable<Uint8Array>;
+}
+
+/** What was written, for the checksum files. */
+export interface WrittenFile {
+  readonly name: string;
+  readonly sha256: Buffer;
+  readonly md5: Buffer;
+}
+
+/** The files that an export of a set is made of. @param picked partitions; all when left out */
+export function planExport(
+  larder: Larder,
+  set: SetDetail,
+  options: ExportOptions,
+  picked: readonly string[] = set.images.map(({ partition }) => partition),
+): ExportedFile[] {
+  const images = set.images
+    .filter(({ partition }) => picked.includes(partition))
+    .map(({ partition }) => larder.image(set.id, partition));
+  const files = exportFiles(
+    images.map(({ partition, bytes, chunkBytes, chunks }) => ({
+      partition,
+      bytes,
+      chunkBytes,
+      zeros: digestsOf(chunks).map((digest) => digest === undefined),
+    })),
+    options,
+  );
+  const { packing } = options;
+  return files.map((file) => ({
+    name: `${file.name}${packingSuffix[packing]}`,
+    partition: file.partition,
+    bytes: file.bytes,
+    isPlain: packing === 'none',
+    open: (passed = () => undefined) => {
+      const bytes = counted(contents(larder, set.id, file), passed);
+      return packing === 'none' ? bytes : wrap(packing, bytes);
+    },
+  }));
+}
+
+function contents(
+  larder: Larder,
+  setId: string,
+  { partition, sparse }: ExportFile,
+): AsyncIterable<Uint8Array> {
+  const image = larder.image(setId, partition);
+  if (!sparse) return readImage(larder.shelf, image);
+  return writeSparse(sparse, (offset, bytes) => readImage(larder.shelf, image, { offset, bytes }));
+}
+
+async function* counted(
+  parts: AsyncIterable<Uint8Array>,
+  passed: (bytes: number) => void,
+): AsyncGenerator<Uint8Array> {
+  for await (const part of parts) {
+    yield part;
+    passed(part.length);
+  }
+}
+
+/** Hands a file's bytes on and digests them on the way; `digests` is complete when the stream has ended. */
+export function digested(parts: AsyncIterable<Uint8Array>) {
+  const [sha256, md5] = [createHash('sha256'), createHash('md5')];
+  return {
+    bytes: (async function* () {
+      for await (const part of parts) {
+        sha256.update(part);
+        md5.update(part);
+        yield part;
+      }
+    })(),
+    digests: () => ({ sha256: sha256.digest(), md5: md5.digest() }),
+  };
+}
+
+/** The files that stand beside an export's images: checksums as the ordinary tools check them, and what is what. */
+export const besideFiles = (set: SetDetail, written: readonly WrittenFile[]): Record<string, string> => ({
+  SHA256SUMS: written.map(({ sha256, name }) => checksumLine(sha256, name)).join(''),
+  MD5SUMS: written.map(({ md5, name }) => checksumLine(md5, name)).join(''),
+  'CONTENTS.txt': contentsText(
+    set,
+    written.map(({ name }) => name),
+  ),
+});
+
+/** For people: of which phone, in which condition, and each image's digest whatever it is packed in. */
+function contentsText(set: SetDetail, names: readonly string[]): string {
+  const { condition } = set;
+  const lines = [
+    set.label,
+    '',
+    `Phone: ${set.maker} ${set.model}, serial ${set.serial} (${set.nickname})`,
+    `Condition: ${condition.kind}, ${condition.build ?? 'build unknown'}${condition.patchLevel ? `, patch level ${condition.patchLevel}` : ''}`,
+    `Taken: ${new Date(set.createdAt).toISOString()} in ${set.mode} mode`,
+    ...(set.note ? [`Note: ${set.note}`] : []),
+    '',
+    'Image, role, bytes, SHA-256 of the image as it was on the phone:',
+    ...set.images
+      .filter(({ partition }) =>
+        names.some((name) => new RegExp(`^${escaped(partition)}(-\\d+of\\d+)?\\.`).test(name)),
+      )
+      .map(({ partition, role, bytes, sha256 }) => `${partition}  ${role}  ${bytes}  ${sha256}`),
+    '',
+    'Files:',
+    ...names,
+  ];
+  return `${lines.join('\n')}\n`;
+}
+
+const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+
+/** The export as one tar archive (POSIX ustar, pax for large files), its files in a folder of the set's name. */
+export function exportTar(
+  larder: Larder,
+  set: SetDetail,
+  options: ExportOptions,
+  picked?: readonly string[],
+  passed?: (bytes: number) => void,
+): AsyncIterable<Uint8Array> {
+  const plain = planExport(larder, set, { ...options, packing: 'none' }, picked);
+  const folder = fileNameOf(set.label);
+  const mtime = new Date(set.createdAt);
+  const tar = tarPack();
+  const fill = async () => {
+    const written: WrittenFile[] = [];
+    for (const file of plain) {
+      const { bytes, digests } = digested(file.open(passed));
+      const entry = tar.entry({ name: `${folder}/${file.name}`, size: file.bytes, mtime });
+      await pipeline(Readable.from(bytes), entry);
+      written.push({ name: file.name, ...digests() });
+    }
+    for (const [name, text] of Object.entries(besideFiles(set, written))) {
+      tar.entry({ name: `${folder}/${name}`, mtime }, text);
+    }
+    tar.finalize();
+  };
+  fill().catch((error: unknown) => tar.destroy(error as Error));
+  const bytes = tar as AsyncIterable<Uint8Array>;
+  return options.packing === 'none' ? bytes : wrap(options.packing, bytes);
+}
