@@ -90,7 +90,7 @@ it('verifies a set, and hands out its files with sums that the ordinary tools ac
 
   const [download] = await Promise.all([
     page.waitForEvent('download'),
-    page.getByRole('link', { name: 'Download as tar' }).click(),
+    page.getByRole('link', { name: 'Download', exact: true }).click(),
   ]);
   const tar = join(folder.path, 'set.tar');
   await download.saveAs(tar);
@@ -105,8 +105,25 @@ it('verifies a set, and hands out its files with sums that the ordinary tools ac
   }
 
   await page.getByRole('button', { name: 'Export to a folder' }).click();
-  await tray.getByText(/2 raw images, 48 MiB, with SHA256SUMS and MD5SUMS in/).waitFor();
+  await tray.getByText(/2 files from 48 MiB, with SHA256SUMS, MD5SUMS and CONTENTS.txt in/).waitFor();
+  await tray.getByRole('button', { name: 'Put aside' }).click();
   const exported = join(story.serving.app.exportFolder, 'Stock before the update', 'efs.img');
   expect(readFileSync(exported).equals(readFileSync(join(folder.path, 'efs.img')))).toBe(true);
+
+  // One image of it, sparse and packed.
+  await page.getByRole('row', { name: /^Pick boot/ }).locator('.el-checkbox').click();
+  await page.getByText('1 picked as').waitFor();
+  await page.getByText('raw images', { exact: true }).first().click();
+  await page.getByRole('option', { name: 'sparse images' }).click();
+  await page.getByText('not packed', { exact: true }).first().click();
+  await page.getByRole('option', { name: 'packed by zstd' }).click();
+  await page.getByRole('button', { name: 'Export to a folder' }).click();
+  await tray.getByText(/1 file from .* CONTENTS.txt in/).waitFor();
+  const again = join(story.serving.app.exportFolder, 'Stock before the update (2)');
+  execFileSync('zstd', ['-dq', 'boot.simg.zst'], { cwd: again });
+  execFileSync('simg2img', ['boot.simg', 'boot.img'], { cwd: again });
+  expect(readFileSync(join(again, 'boot.img')).equals(readFileSync(join(folder.path, 'boot.img')))).toBe(
+    true,
+  );
   folder.remove();
 });

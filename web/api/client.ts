@@ -3,6 +3,7 @@ import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
+  ExportRequest,
   ImagingRequest,
   ImagingStart,
   RestoringRequest,
@@ -68,7 +69,8 @@ export const api = {
   changeSet: (id: string, change: SetChange) => ask<SetDetail>(`/sets/${at(id)}`, 'PATCH', change),
   emptyBin: () => ask<{ removed: number; freedBytes: number }>('/bin/empty', 'POST', {}),
   verify: (id: string) => ask<RunView>(`/sets/${at(id)}/verifying`, 'POST', {}),
-  exportToFolder: (id: string) => ask<RunView>(`/sets/${at(id)}/exporting`, 'POST', {}),
+  exportToFolder: (id: string, request: ExportRequest) =>
+    ask<RunView>(`/sets/${at(id)}/exporting`, 'POST', request),
   restoringSheet: (id: string, request: RestoringRequest, signal: AbortSignal) =>
     ask<RunSheet>(`/sets/${at(id)}/restoring-sheet`, 'POST', request, signal),
   startRestoring: (id: string, start: RestoringStart) =>
@@ -85,6 +87,12 @@ export const api = {
 
 /** Addresses of downloads. */
 export const downloads = {
-  tar: (id: string) => `/api/sets/${at(id)}/export.tar`,
+  /** One archive of the set, whatever the form of its images. */
+  set: (id: string, { form, packing, splitMebibytes, picked }: ExportRequest) => {
+    const query = new URLSearchParams({ form, packing });
+    if (splitMebibytes) query.set('splitMebibytes', String(splitMebibytes));
+    if (picked) query.set('picked', picked.join(','));
+    return `/api/sets/${at(id)}/export?${query}`;
+  },
   raw: (id: string, partition: string) => `/api/sets/${at(id)}/images/${at(partition)}/raw`,
 };

@@ -191,7 +191,7 @@ describe('Larder', () => {
     expect(shown.find('dl').text()).toMatch(/rooted\s*TideOS 9 TW3\.260301\.004/);
     expect(shown.find('dl').text()).toMatch(/yesterday\s*all as it was kept/);
     expect(shown.find('textarea').element.value).toBe('cracked screen');
-    expect(shown.find('a[href="/api/sets/s1/export.tar"]').exists()).toBe(true);
+    expect(shown.find('a[href="/api/sets/s1/export?form=raw&packing=none"]').exists()).toBe(true);
   });
 
   it('sends a set to the bin with a way back, and begins verifying and exporting', async () => {

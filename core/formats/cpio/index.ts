@@ -12,7 +12,7 @@ export interface CpioEntry {
 const magic = '070701';
 const headerBytes = 110;
 const trailer = 'TRAILER!!!';
-const align = (n: number) => (n + 3) & ~3;
+const align = (n: number) => Math.ceil(n / 4) * 4;
 
 /**
  * Reads an uncompressed "newc" archive held in memory.

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
-import { Download, FolderOutput, ShieldCheck, Trash2 } from 'lucide-vue-next';
+import { ShieldCheck, Trash2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
-import { api, downloads } from '../../api/client.ts';
+import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import EmptyState from '../../parts/EmptyState.vue';
 import InlineName from '../../parts/InlineName.vue';
@@ -17,6 +17,7 @@ import { useLarder } from '../../state/larder.ts';
 import { announceError, useNotices } from '../../state/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';
+import ExportLine from './ExportLine.vue';
 import ImageTable from './ImageTable.vue';
 
 const props = defineProps<{ id: string }>();
@@ -78,8 +79,7 @@ async function bin(): Promise<void> {
   });
 }
 
-const start = (begin: (id: string) => Promise<Parameters<typeof runs.take>[0]>) =>
-  begin(props.id).then((run) => void runs.take(run), announceError);
+const verify = () => api.verify(props.id).then((run) => void runs.take(run), announceError);
 </script>
 
 <template>
@@ -138,25 +138,18 @@ const start = (begin: (id: string) => Promise<Parameters<typeof runs.take>[0]>) 
       </div>
     </div>
     <div class="actions">
-      <ElButton @click="start(api.verify)"
-        ><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton
-      >
-      <ElButton @click="start(api.exportToFolder)"
-        ><FolderOutput :size="15" aria-hidden="true" />&nbsp;Export to a folder</ElButton
-      >
-      <a class="el-button" :href="downloads.tar(set.id)" download
-        ><Download :size="15" aria-hidden="true" />&nbsp;Download as tar</a
-      >
+      <ElButton @click="verify"><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton>
       <ElButton class="bin" :disabled="set.binnedAt !== undefined" @click="bin"
         ><Trash2 :size="15" aria-hidden="true" />&nbsp;Delete</ElButton
       >
     </div>
+    <ExportLine :set="set" :picked="picks.picked" />
     <label class="note">
       <span class="soft">Note</span>
       <ElInput
         v-model="note"
         type="textarea"
-        :rows="2"
+        :rows="1"
         :maxlength="4000"
         placeholder="What one should know about it"
         @blur="saveNote"

@@ -1,0 +1,110 @@
+<script setup lang="ts">
+import { ElButton, ElInputNumber, ElOption, ElSelect } from 'element-plus';
+import { Download, FolderOutput } from 'lucide-vue-next';
+import { computed } from 'vue';
+import { useLocalStorage } from '@vueuse/core';
+import type { ExportRequest } from '@keen-larder/contract/requests.ts';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import type { ExportForm, ExportPacking } from '@keen-larder/core/larder/export-plan.ts';
+import { api, downloads } from '../../api/client.ts';
+import { announceError } from '../../state/notices.ts';
+import { useRuns } from '../../state/runs.ts';
+
+/** One line that says how the set, or what is picked of it, leaves the larder. */
+const props = defineProps<{ set: SetDetail; picked: readonly string[] }>();
+const runs = useRuns();
+/** The workshop’s usual way is remembered. */
+const form = useLocalStorage<ExportForm>('keen-larder-export-form', 'raw');
+const packing = useLocalStorage<ExportPacking>('keen-larder-export-packing', 'none');
+const splitMebibytes = useLocalStorage('keen-larder-export-split', 0);
+
+const forms: Readonly<Record<ExportForm, string>> = {
+  raw: 'raw images',
+  sparse: 'sparse images',
+  tar: 'one tar archive',
+};
+const packings: Readonly<Record<ExportPacking, string>> = {
+  none: 'not packed',
+  gzip: 'packed by gzip',
+  zstd: 'packed by zstd',
+};
+const some = computed(() => props.picked.length > 0 && props.picked.length < props.set.images.length);
+const request = computed((): ExportRequest => ({
+  form: form.value,
+  packing: packing.value,
+  ...(form.value === 'sparse' && splitMebibytes.value > 0 && { splitMebibytes: splitMebibytes.value }),
+  ...(some.value && { picked: [...props.picked] }),
+}));
+const toFolder = () =>
+  api.exportToFolder(props.set.id, request.value).then((run) => void runs.take(run), announceError);
+</script>
+
+<template>
+  <section class="line" aria-label="Export">
+    <span>{{ some ? `${picked.length} picked` : 'All' }} as</span>
+    <ElSelect v-model="form" aria-label="Form of the export" class="form">
+      <ElOption v-for="(name, each) in forms" :key="each" :value="each" :label="name" />
+    </ElSelect>
+    <ElSelect v-model="packing" aria-label="Packing of the export" class="packing">
+      <ElOption v-for="(name, each) in packings" :key="each" :value="each" :label="name" />
+    </ElSelect>
+    <label v-if="form === 'sparse'" class="split">
+      no file above
+      <ElInputNumber
+        v-model="splitMebibytes"
+        :min="0"
+        :max="1048576"
+        :step="256"
+        :controls="false"
+        aria-label="Largest sparse file in MiB; 0 for any size"
+      />
+      {{ splitMebibytes ? 'MiB' : 'MiB (0: any)' }}
+    </label>
+    <span class="ways">
+      <ElButton @click="toFolder"
+        ><FolderOutput :size="15" aria-hidden="true" />&nbsp;Export to a folder</ElButton
+      >
+      <a class="el-button" :href="downloads.set(set.id, request)" download
+        ><Download :size="15" aria-hidden="true" />&nbsp;Download</a
+      >
+    </span>
+  </section>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+}
+
+.form {
+  width: 150px;
+}
+
+.packing {
+  width: 150px;
+}
+
+.split {
+  display: inline-flex;
+  align-items: center;
+  gap: 6px;
+}
+
+.split .el-input-number {
+  width: 76px;
+}
+
+.ways {
+  display: inline-flex;
+  gap: 8px;
+  margin-left: auto;
+}
+
+.ways .el-button {
+  margin: 0;
+  text-decoration: none;
+}
+</style>
