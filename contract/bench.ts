@@ -36,9 +36,20 @@ export interface KeptView {
   readonly setId: string;
   readonly label: string;
   readonly at: number;
+  readonly bytes: number;
+  readonly sha256: string;
+}
+
+/** What was last found when the partition itself was digested. */
+export interface SinceView {
+  readonly at: number;
+  /** It differs from its newest image in the larder. */
+  readonly changed: boolean;
 }
 
 export interface PartitionView extends PartitionFacts {
   readonly kept: KeptView | undefined;
+  /** Undefined while it was never kept or never compared. */
+  readonly since: SinceView | undefined;
   readonly neverWritten: boolean;
 }

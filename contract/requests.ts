@@ -85,6 +85,18 @@ export class RestoringStart extends RestoringRequest {
   armedWith!: string;
 }
 
+/** Which partitions to compare with what is kept of them. */
+export class CompareRequest {
+  /** All that were ever kept when left out. */
+  @IsOptional()
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxPartitions)
+  @ArrayMinSize(1)
+  @Matches(partitionName, { each: true })
+  picked?: string[];
+}
+
 /** How images leave the larder. */
 export class ExportRequest {
   @IsIn(exportForms)

@@ -1,4 +1,4 @@
-export type RunKind = 'imaging' | 'restoring' | 'verifying' | 'exporting';
+export type RunKind = 'imaging' | 'restoring' | 'verifying' | 'exporting' | 'comparing';
 
 /** `interrupted`: the program ended in the middle of it. */
 export type RunState = 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted';

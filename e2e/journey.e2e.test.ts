@@ -31,6 +31,13 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
   await page.getByRole('button', { name: 'Hold Power and Volume up' }).click();
   await page.locator(`[data-serial="${serial}"]`).getByText('recovery', { exact: true }).waitFor();
 
+  // What is broken shows when the phone is compared with what was kept.
+  await page.locator(`[data-serial="${serial}"]`).click();
+  await page.getByRole('button', { name: 'None' }).click();
+  await page.getByRole('button', { name: 'Compare', exact: true }).click();
+  await page.getByText('boot and system changed since last kept; 0 as last kept.').waitFor();
+  await page.getByRole('checkbox', { name: /^boot, .* changed since it was kept$/ }).waitFor();
+
   await page.getByRole('link', { name: 'Larder', exact: true }).click();
   await page.getByRole('link', { name: 'Before the story' }).click();
   await page.getByRole('button', { name: 'Boot and system' }).click();

@@ -111,7 +111,10 @@ it('verifies a set, and hands out its files with sums that the ordinary tools ac
   expect(readFileSync(exported).equals(readFileSync(join(folder.path, 'efs.img')))).toBe(true);
 
   // One image of it, sparse and packed.
-  await page.getByRole('row', { name: /^Pick boot/ }).locator('.el-checkbox').click();
+  await page
+    .getByRole('row', { name: /^Pick boot/ })
+    .locator('.el-checkbox')
+    .click();
   await page.getByText('1 picked as').waitFor();
   await page.getByText('raw images', { exact: true }).first().click();
   await page.getByRole('option', { name: 'sparse images' }).click();

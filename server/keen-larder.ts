@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import type { Logger } from 'pino';
 import { Bench } from './bench/bench.ts';
 import { chunkStatements } from './database/chunks.ts';
+import { digestStatements } from './database/digests.ts';
 import { openDatabase } from './database/open.ts';
 import { phoneStatements } from './database/phones.ts';
 import { runStatements } from './database/runs.ts';
@@ -48,6 +49,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const sets = setStatements(db);
   const chunks = chunkStatements(db);
   const runs = runStatements(db);
+  const digests = digestStatements(db);
   const feed = new Feed(Date.now());
 
   const workers = new ShelfWorkers();
@@ -66,6 +68,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     },
     phones,
     sets,
+    digests,
     feed,
   );
   const engine = new RunEngine(
@@ -86,6 +89,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     larder,
     engine,
     sheets: new Sheets(bench, larder, runs, (at) => -new Date(at).getTimezoneOffset()),
+    digests,
     feed,
     now,
     startLimitMs: options.startLimitMs ?? 25 * minute,

@@ -12,7 +12,7 @@ const part = (
   name,
   role,
   bytes: mebibytes * MiB,
-  isKept: false,
+  lid: 'none',
   ...(usedBytes !== undefined && { usedBytes }),
 });
 const knot = [

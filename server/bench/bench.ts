@@ -1,9 +1,10 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
+import type { KeptView, PartitionView, PhoneView, SinceView } from '@keen-larder/contract/bench.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { keysFor } from '@keen-larder/core/phone/keys.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { isNeverWritten } from '@keen-larder/core/phone/roles.ts';
+import type { DigestRow, DigestStatements } from '../database/digests.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../feed.ts';
@@ -42,6 +43,7 @@ export class Bench {
     private readonly options: BenchOptions,
     private readonly phones: PhoneStatements,
     private readonly sets: SetStatements,
+    private readonly digests: DigestStatements,
     private readonly feed: Feed,
   ) {}
 
@@ -128,13 +130,22 @@ export class Bench {
     const kept = new Map(
       this.sets
         .kept(serial)
-        .map(({ partition, setId, label, createdAt }) => [partition, { setId, label, at: createdAt }]),
+        .map(({ partition, setId, label, createdAt, bytes, sha256 }) => [
+          partition,
+          { setId, label, at: createdAt, bytes, sha256: sha256.toString('hex') } satisfies KeptView,
+        ]),
     );
-    return (await this.partitions(serial)).map((partition) => ({
-      ...partition,
-      kept: kept.get(partition.name),
-      neverWritten: isNeverWritten(partition.name),
-    }));
+    const digests = new Map(this.digests.ofPhone(serial).map((row) => [row.partition, row]));
+    return (await this.partitions(serial)).map((partition) => {
+      const image = kept.get(partition.name);
+      const digest = digests.get(partition.name);
+      return {
+        ...partition,
+        kept: image,
+        since: image && digest && sinceKept(image, digest, this.records.get(serial)?.upSince ?? 0),
+        neverWritten: isNeverWritten(partition.name),
+      };
+    });
   }
 
   /** Forgets what was read of a phone's partitions, after they were written. */
@@ -239,7 +250,7 @@ export class Bench {
       nickname: this.options.nicknames?.[serial] ?? facts.model,
       lastSeenAt: this.options.now(),
     });
-    record.arrived(link, facts, ready);
+    record.arrived(this.options.now(), link, facts, ready);
     this.announce(serial);
 
     let refreshAt = this.options.now() + refreshMs;
@@ -265,4 +276,14 @@ export class Bench {
     record.left(this.options.now(), ready);
     this.announce(serial);
   }
+}
+
+/**
+ * What a digest says of a partition since it was kept: nothing when it is of that time or older; that it
+ * changed, for good; that it did not, only while the phone has not been started anew.
+ */
+function sinceKept(kept: KeptView, digest: DigestRow, upSince: number): SinceView | undefined {
+  if (digest.at <= kept.at) return undefined;
+  const changed = digest.sha256.toString('hex') !== kept.sha256;
+  return changed || digest.at >= upSince ? { at: digest.at, changed } : undefined;
 }

@@ -10,7 +10,7 @@ describe('how a phone stands to the bench', () => {
   it('is here while it has a link, and away afterwards', () => {
     const phone = new PhoneRecord('X');
     expect(phone.presence(0)).toBe('away');
-    phone.arrived(link, facts, true);
+    phone.arrived(0, link, facts, true);
     expect(phone.presence(1)).toBe('here');
     phone.left(5, true);
     expect(phone.presence(6)).toBe('away');
@@ -19,12 +19,12 @@ describe('how a phone stands to the bench', () => {
 
   it('is restarting until it is overdue, and then does not start', () => {
     const phone = new PhoneRecord('X');
-    phone.arrived(link, facts, true);
+    phone.arrived(0, link, facts, true);
     phone.expected = { mode: 'recovery', overdueAt: 100 };
     phone.left(10, true);
     expect(phone.presence(99)).toBe('restarting');
     expect(phone.presence(100)).toBe('looping');
-    phone.arrived(link, facts, true);
+    phone.arrived(0, link, facts, true);
     expect(phone.presence(120)).toBe('here');
     expect(phone.expected).toBeUndefined();
   });
@@ -33,11 +33,11 @@ describe('how a phone stands to the bench', () => {
     const phone = new PhoneRecord('X');
     for (let start = 0; start < 2; start++) {
       expect(phone.presence(start)).not.toBe('looping');
-      phone.arrived(link, facts, false);
+      phone.arrived(0, link, facts, false);
       phone.left(start, false);
     }
     expect(phone.presence(10)).toBe('looping');
-    phone.arrived(link, facts, false);
+    phone.arrived(0, link, facts, false);
     expect(phone.presence(11)).toBe('looping');
     phone.settled();
     expect(phone.presence(12)).toBe('here');
@@ -46,7 +46,7 @@ describe('how a phone stands to the bench', () => {
   it('does not take a cable that is pulled and put back for a loop', () => {
     const phone = new PhoneRecord('X');
     for (let n = 0; n < 5; n++) {
-      phone.arrived(link, facts, true);
+      phone.arrived(0, link, facts, true);
       phone.left(n, true);
     }
     expect(phone.presence(9)).toBe('away');

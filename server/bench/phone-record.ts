@@ -11,13 +11,16 @@ export class PhoneRecord {
   link: PhoneLink | undefined;
   facts: PhoneFacts | undefined;
   goneAt: number | undefined;
+  /** When the present link came up: what was found before may have changed since. */
+  upSince = 0;
   expected: { readonly mode: PhoneMode; readonly overdueAt: number } | undefined;
   private brokenStarts = 0;
 
   constructor(readonly serial: string) {}
 
   /** A link came up. @param ready the mode has come up entirely */
-  arrived(link: PhoneLink, facts: PhoneFacts, ready: boolean): void {
+  arrived(now: number, link: PhoneLink, facts: PhoneFacts, ready: boolean): void {
+    this.upSince = now;
     this.link = link;
     this.facts = facts;
     this.goneAt = undefined;

@@ -44,6 +44,8 @@ export interface KeptRow {
   readonly setId: string;
   readonly label: string;
   readonly createdAt: number;
+  readonly bytes: number;
+  readonly sha256: Buffer;
 }
 
 const head =
@@ -71,7 +73,7 @@ export function setStatements(db: Database) {
   );
   const chunkLists = db.prepare<[], { chunks: Buffer }>('SELECT chunks FROM images');
   const kept = db.prepare<[serial: string], KeptRow>(`
-    SELECT images.partition, sets.id AS setId, sets.label, sets.createdAt
+    SELECT images.partition, sets.id AS setId, sets.label, sets.createdAt, images.bytes, images.sha256
     FROM images JOIN sets ON sets.id = images.setId
     WHERE sets.serial = ? AND sets.binnedAt IS NULL AND images.damage IS NULL
     ORDER BY sets.createdAt`);

@@ -1,7 +1,14 @@
 import { Router } from 'express';
-import { ImagingRequest, ImagingStart, PhoneChange, RestartRequest } from '@keen-larder/contract/requests.ts';
+import {
+  CompareRequest,
+  ImagingRequest,
+  ImagingStart,
+  PhoneChange,
+  RestartRequest,
+} from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
+import { startComparing } from '../runs/comparing.ts';
 import { startImaging } from '../runs/imaging.ts';
 import { valid } from './validate.ts';
 
@@ -30,6 +37,12 @@ export function benchRoutes(app: KeenLarder): Router {
       throw new Problem(409, 'A run is under way on this phone. Wait for its end or cancel it.');
     await bench.restart(serial, into);
     response.status(202).json(bench.view(serial));
+  });
+
+  routes.post('/phones/:serial/comparing', async (request, response) => {
+    response
+      .status(202)
+      .json(await startComparing(app, request.params.serial, valid(CompareRequest, request.body)));
   });
 
   routes.post('/phones/:serial/imaging-sheet', async (request, response) => {

@@ -1,4 +1,5 @@
 import type { Bench } from '../bench/bench.ts';
+import type { DigestStatements } from '../database/digests.ts';
 import type { Larder } from '../larder/larder.ts';
 import type { RunEngine } from './engine.ts';
 import type { Sheets } from './sheets.ts';
@@ -9,6 +10,7 @@ export interface RunContext {
   readonly larder: Larder;
   readonly engine: RunEngine;
   readonly sheets: Sheets;
+  readonly digests: DigestStatements;
   readonly now: () => number;
   /** How long a phone may take to start after a restore. */
   readonly startLimitMs: number;

@@ -40,7 +40,7 @@ export async function startImaging(
 }
 
 async function image(
-  { bench, larder, now }: RunContext,
+  { bench, larder, digests, now }: RunContext,
   serial: string,
   label: string,
   partitions: readonly PartitionFacts[],
@@ -101,6 +101,9 @@ async function image(
     addedBytes: writer.addedBytes,
     images,
   });
+  for (const { partition, sha256 } of images) {
+    digests.save({ serial, partition, sha256: Buffer.from(sha256, 'hex'), at: startedAt });
+  }
   run.madeSet(id);
   const bytes = images.reduce((sum, each) => sum + each.bytes, 0);
   const speed = elapsedMs > 0 ? ` (${sizeText((bytes / elapsedMs) * 1000)}/s)` : '';

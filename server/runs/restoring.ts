@@ -98,7 +98,7 @@ async function verify(
 
 /** Writes one image, then has the phone itself compute what lies there now. */
 async function write(
-  { bench, larder }: RunContext,
+  { bench, larder, digests, now }: RunContext,
   serial: string,
   setId: string,
   partition: string,
@@ -124,6 +124,7 @@ async function write(
       `The phone computes another digest of ${partition} (${digest}) than was kept (${image.sha256.toString('hex')}). Check the cable and put it back again; if it stays so, its flash is worn.`,
     );
   }
+  digests.save({ serial, partition, sha256: image.sha256, at: now() });
   return `the phone computes the same SHA-256 ${digest}`;
 }
 

@@ -6,6 +6,7 @@ import { useForADay } from '@keen-larder/standin/scenario/daily-use.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, toRecovery, until } from '../../e2e/support/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
+import { startComparing } from './comparing.ts';
 import { startExporting } from './exporting.ts';
 import { startImaging } from './imaging.ts';
 import { startRestoring } from './restoring.ts';
@@ -128,6 +129,41 @@ describe('imaging', () => {
     expect(await app.engine.ended(id)).toMatchObject({ state: 'cancelled' });
     phone.endStall();
     expect(await keep('after the stall', ['sbl1'])).toMatchObject({ state: 'done' });
+  });
+});
+
+describe('comparing', () => {
+  const since = async (name: string) =>
+    (await app.bench.partitionViews(serial)).find((each) => each.name === name)!.since;
+  const compare = async (picked?: string[]) =>
+    app.engine.ended((await startComparing(app, serial, picked ? { picked } : {})).id);
+
+  it('finds what changed since it was kept, by the phone’s own digests', async () => {
+    await keep('to compare with', small);
+    // What was kept just now says nothing of later.
+    expect([await since('efs'), await since('modem')]).toEqual([undefined, undefined]);
+    const efs = phone.flash.partition('efs')!;
+    const before = Buffer.from(await efs.read(5 << 20, 4));
+    await efs.write(5 << 20, Buffer.of(1, 2, 3, 4));
+    const run = await compare(['boot', 'efs']);
+    expect(run).toMatchObject({ state: 'done', outcome: 'efs changed since last kept; 1 as last kept.' });
+    expect(run.steps.map(({ result }) => result)).toEqual([
+      'as in “to compare with”',
+      'changed since “to compare with”',
+    ]);
+    expect([await since('boot'), await since('efs')]).toMatchObject([{ changed: false }, { changed: true }]);
+    await efs.write(5 << 20, before);
+    expect(await compare(['efs'])).toMatchObject({ outcome: 'All are as they were last kept.' });
+    expect(await since('efs')).toMatchObject({ changed: false });
+    // A phone that was started anew may have changed anything.
+    await app.bench.restart(serial, 'recovery');
+    await until('a new link', async () => isIn(app, 'recovery')() && (await since('boot')) === undefined);
+  });
+
+  it('has nothing to do where nothing was kept', async () => {
+    await expect(startComparing(app, serial, { picked: ['modem'] })).rejects.toThrow(
+      /Nothing of this was ever kept/,
+    );
   });
 });
 

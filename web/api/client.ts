@@ -56,6 +56,8 @@ export const api = {
   partitions: (serial: string) => ask<PartitionView[]>(`/phones/${at(serial)}/partitions`),
   renamePhone: (serial: string, nickname: string) =>
     ask<PhoneView>(`/phones/${at(serial)}`, 'PATCH', { nickname }),
+  compare: (serial: string, picked?: string[]) =>
+    ask<RunView>(`/phones/${at(serial)}/comparing`, 'POST', picked ? { picked } : {}),
   restart: (serial: string, into: PhoneMode) =>
     ask<PhoneView>(`/phones/${at(serial)}/restart`, 'POST', { into }),
   imagingSheet: (serial: string, request: ImagingRequest, signal: AbortSignal) =>

@@ -1,13 +1,19 @@
 import { scaleLinear, scaleLog } from 'd3';
 import { roleNames, roles, type Role } from '@keen-larder/core/phone/roles.ts';
 
+/**
+ * What the larder has of a partition: nothing; an image, and nobody has looked since; an image that is still
+ * what lies there; an image that no longer is.
+ */
+export type Lid = 'none' | 'kept' | 'same' | 'changed';
+
 /** What the map needs of a partition. */
 export interface MapPartition {
   readonly name: string;
   readonly role: Role;
   readonly bytes: number;
   readonly usedBytes?: number;
-  readonly isKept: boolean;
+  readonly lid: Lid;
 }
 
 export interface Jar {

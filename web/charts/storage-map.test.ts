@@ -8,10 +8,10 @@ import type { MapPartition } from './storage-layout.ts';
 enableAutoUnmount(afterEach);
 const MiB = 1 << 20;
 const partitions: MapPartition[] = [
-  { name: 'boot', role: 'boot-chain', bytes: 32 * MiB, isKept: true },
-  { name: 'recovery', role: 'boot-chain', bytes: 32 * MiB, isKept: false },
-  { name: 'system', role: 'system', bytes: 512 * MiB, usedBytes: 128 * MiB, isKept: true },
-  { name: 'efs', role: 'identity', bytes: 16 * MiB, usedBytes: 4 * MiB, isKept: false },
+  { name: 'boot', role: 'boot-chain', bytes: 32 * MiB, lid: 'same' },
+  { name: 'recovery', role: 'boot-chain', bytes: 32 * MiB, lid: 'none' },
+  { name: 'system', role: 'system', bytes: 512 * MiB, usedBytes: 128 * MiB, lid: 'kept' },
+  { name: 'efs', role: 'identity', bytes: 16 * MiB, usedBytes: 4 * MiB, lid: 'changed' },
 ];
 
 // The drawing follows the width of its box, which nothing here lays out.
@@ -47,7 +47,7 @@ describe('the storage map', () => {
     expect(jar(shown, 'system').attributes()).toMatchObject({
       role: 'checkbox',
       'aria-checked': 'true',
-      'aria-label': 'system, System, 512 MiB, 25 % in use, kept',
+      'aria-label': 'system, System, 512 MiB, 25 % in use, kept, not compared since',
     });
     expect(jar(shown, 'recovery').attributes('aria-label')).toBe('recovery, Boot chain, 32 MiB, never kept');
   });
@@ -56,6 +56,11 @@ describe('the storage map', () => {
     const shown = await map(['boot']);
     const seen = (name: string, part: string) => jar(shown, name).find(part).attributes('display') !== 'none';
     expect([seen('boot', '.lid'), seen('recovery', '.lid')]).toEqual([true, false]);
+    const lid = (name: string) => jar(shown, name).find('.lid');
+    expect(lid('boot').attributes('fill')).toBe('var(--role-boot-chain)');
+    expect(lid('system').attributes('fill')).toBe('var(--paper)');
+    expect(lid('boot').attributes('transform')).toBeUndefined();
+    expect(lid('efs').attributes('transform')).toMatch(/^rotate\(-/);
     expect([seen('boot', '.tick'), seen('system', '.tick')]).toEqual([true, false]);
     expect([seen('boot', '.filling'), seen('system', '.filling')]).toEqual([false, true]);
   });

@@ -74,7 +74,7 @@ export function drawStorageMap(element: SVGSVGElement, { layout, picked, focused
     .join((enter) => {
       const jar = enter.append('g').attr('class', 'jar').attr('role', 'checkbox');
       jar.append('title');
-      jar.append('rect').attr('class', 'lid');
+      jar.append('path').attr('class', 'lid');
       jar.append('rect').attr('class', 'glass');
       jar.append('rect').attr('class', 'filling');
       jar.append('rect').attr('class', 'paper');
@@ -135,17 +135,15 @@ function drawJars(
     .attr('aria-label', describe)
     .attr('tabindex', ({ partition }) => (partition.name === focused ? 0 : -1))
     .classed('picked', isPicked)
-    .classed('unkept', ({ partition }) => !partition.isKept);
+    .classed('unkept', ({ partition }) => partition.lid === 'none');
   jars.select('title').text(describe);
   jars
     .select('.lid')
-    .attr('x', 2)
-    .attr('y', -lidPixels)
-    .attr('width', ({ width }) => Math.max(1, width - 4))
-    .attr('height', lidPixels - 1)
-    .attr('rx', 1.5)
-    .attr('fill', colour)
-    .attr('display', ({ partition }) => (partition.isKept ? null : 'none'));
+    .attr('d', ({ width }) => `M2 ${-lidPixels}H${Math.max(3, width - 2)}V-1H2Z`)
+    .attr('transform', (jar) => (jar.partition.lid === 'changed' ? lifted(jar) : null))
+    .attr('fill', ({ partition }) => (partition.lid === 'kept' ? 'var(--paper)' : roleColour(partition.role)))
+    .attr('stroke', colour)
+    .attr('display', ({ partition }) => (partition.lid === 'none' ? 'none' : null));
   jars
     .select('.glass')
     .attr('width', ({ width }) => width)
@@ -183,13 +181,23 @@ function drawJars(
     .attr('display', (jar) => (isPicked(jar) ? null : 'none'));
 }
 
+/** Held up at its right end, as a lid that does not fit any more. */
+const lifted = ({ width }: Jar) => `rotate(${-Math.min(9, 420 / width)} 2 -1)`;
+
 /** Shortens a name to the pixels there are, at about 6.2 a letter. */
 const fitted = (name: string, pixels: number) => {
   const letters = Math.floor(pixels / 6.2);
   return name.length <= letters ? name : `${name.slice(0, Math.max(1, letters - 1))}…`;
 };
 
+const lidWords = {
+  none: 'never kept',
+  kept: 'kept, not compared since',
+  same: 'kept and unchanged',
+  changed: 'changed since it was kept',
+} as const;
+
 function describe({ partition, filled }: Jar): string {
   const use = filled === undefined ? '' : `, ${Math.round(filled * 100)} % in use`;
-  return `${partition.name}, ${roleNames[partition.role].name}, ${sizeText(partition.bytes)}${use}, ${partition.isKept ? 'kept' : 'never kept'}`;
+  return `${partition.name}, ${roleNames[partition.role].name}, ${sizeText(partition.bytes)}${use}, ${lidWords[partition.lid]}`;
 }

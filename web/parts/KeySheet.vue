@@ -30,8 +30,9 @@ const keys: readonly (readonly [string, string])[] = [
     <h3>On the storage map</h3>
     <p>
       A shelf per role, a jar per partition. The jar’s width follows the logarithm of its size, its filling
-      the share in use where the file system tells it. A lid means that the larder has an image of it; no lid,
-      that it was never kept.
+      the share in use where the file system tells it. A closed lid means that the larder has what lies there;
+      an empty lid, that it has an image which nobody has compared since; a lifted lid, that it changed since
+      it was kept; no lid, that it was never kept.
     </p>
   </ElDialog>
 </template>

@@ -54,13 +54,15 @@ export const partition = (
   role: PartitionView['role'],
   bytes: number,
   over: Partial<PartitionView> = {},
-): PartitionView => ({ name, role, bytes, kept: undefined, neverWritten: false, ...over });
+): PartitionView => ({ name, role, bytes, kept: undefined, since: undefined, neverWritten: false, ...over });
 
 export const partitions: readonly PartitionView[] = [
   partition('boot', 'boot-chain', 32 * MiB, { fileSystem: 'boot image' }),
   partition('system', 'system', 512 * MiB, { fileSystem: 'ext4', usedBytes: 128 * MiB }),
   partition('userdata', 'user-data', 1400 * MiB, { fileSystem: 'ext4', usedBytes: 93 * MiB }),
-  partition('efs', 'identity', 16 * MiB, { kept: { setId: 's1', label: 'first', at: 1000 } }),
+  partition('efs', 'identity', 16 * MiB, {
+    kept: { setId: 's1', label: 'first', at: 1000, bytes: 16 * MiB, sha256: 'ab'.repeat(32) },
+  }),
   partition('persist', 'identity', 32 * MiB),
   partition('cache', 'scratch', 96 * MiB),
   partition('frp', 'other', 512 * 1024, { neverWritten: true }),

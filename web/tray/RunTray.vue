@@ -21,6 +21,7 @@ const headings = {
   restoring: 'Putting back',
   verifying: 'Verifying',
   exporting: 'Exporting',
+  comparing: 'Comparing',
 } as const;
 const states = {
   running: 'under way',

@@ -120,6 +120,22 @@ describe('Bench', () => {
     expect(picks.picked).toEqual([]);
   });
 
+  it('compares what is picked and kept with the larder, or all that is kept', async () => {
+    const asked = answering({
+      [`GET /phones/${serial}/partitions`]: partitions,
+      [`POST /phones/${serial}/comparing`]: run({ kind: 'comparing' }),
+    });
+    const shown = await show(PhoneStorage, { phone: phone() });
+    await vi.waitFor(() => expect(button(shown, 'Compare')).toBeDefined());
+    await button(shown, 'Compare').trigger('click');
+    await flushPromises();
+    expect(last(asked, 'POST', `/phones/${serial}/comparing`)?.body).toEqual({});
+    await button(shown, 'Identity').trigger('click');
+    await button(shown, 'Compare picked').trigger('click');
+    await flushPromises();
+    expect(last(asked, 'POST', `/phones/${serial}/comparing`)?.body).toEqual({ picked: ['efs'] });
+  });
+
   it('says why partitions cannot be shown', async () => {
     answering({ [`GET /phones/${serial}/partitions`]: new Error('This mode gives no access.') });
     const shown = await show(PhoneStorage, { phone: phone() });

@@ -7,6 +7,7 @@ import PickColumn from '../../parts/PickColumn.vue';
 import RoleColumn from '../../parts/RoleColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
+import { exactTime } from '../../parts/time.ts';
 
 const props = defineProps<{ partitions: readonly PartitionView[]; picked: readonly string[] }>();
 const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
@@ -68,12 +69,29 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
         <span v-else class="soft">never</span>
       </template>
     </ElTableColumn>
+    <ElTableColumn label="Since then" min-width="96">
+      <template #default="{ row }">
+        <span
+          v-if="row.since"
+          :class="{ changed: row.since.changed }"
+          :title="`compared ${exactTime(row.since.at)}`"
+        >
+          {{ row.since.changed ? 'changed' : 'unchanged' }}
+        </span>
+        <span v-else class="soft" title="Compare it with the larder to know">–</span>
+      </template>
+    </ElTableColumn>
   </ElTable>
 </template>
 
 <style scoped>
 :deep(.el-table__row) {
   cursor: pointer;
+}
+
+.changed {
+  color: var(--quince);
+  font-weight: 600;
 }
 
 :deep(.picked td) {

@@ -1,20 +1,25 @@
 <script setup lang="ts">
 import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
-import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { api } from '../../api/client.ts';
 import StorageMap from '../../charts/StorageMap.vue';
-import type { MapScale } from '../../charts/storage-layout.ts';
+import type { Lid, MapScale } from '../../charts/storage-layout.ts';
+import MapLegend from '../../charts/MapLegend.vue';
 import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
 import { useLarder } from '../../state/larder.ts';
+import { announceError } from '../../state/notices.ts';
 import { usePicks } from '../../state/picks.ts';
+import { useRuns } from '../../state/runs.ts';
 import PartitionTable from './PartitionTable.vue';
 
 const props = defineProps<{ phone: PhoneView }>();
 const bench = useBench();
 const larder = useLarder();
 const store = usePicks();
+const runs = useRuns();
 const picks = computed(() => store.forPhone(props.phone.serial));
 const scale = ref<MapScale>('logarithmic');
 
@@ -32,9 +37,26 @@ const mapped = computed(() =>
     role: each.role,
     bytes: each.bytes,
     ...(each.usedBytes !== undefined && { usedBytes: each.usedBytes }),
-    isKept: each.kept !== undefined,
+    lid: lidOf(each),
   })),
 );
+
+function lidOf({ kept, since }: PartitionView): Lid {
+  if (!kept) return 'none';
+  if (!since) return 'kept';
+  return since.changed ? 'changed' : 'same';
+}
+
+/** Compares what is picked, or all that was ever kept, with the larder. */
+const canCompare = computed(() => (partitions.value ?? []).some(({ kept }) => kept));
+function compare(): void {
+  const picked = picks.value.picked.filter(
+    (name) => partitions.value?.find((each) => each.name === name)?.kept,
+  );
+  api
+    .compare(props.phone.serial, picked.length ? picked : undefined)
+    .then((run) => void runs.take(run), announceError);
+}
 
 /** Purposes, and what each takes. */
 const bundles = computed(() => {
@@ -71,6 +93,16 @@ const pickedBytes = computed(() =>
         {{ bundle.name }}
       </ElButton>
       <ElButton v-if="picks.picked.length" size="small" text @click="store.set(picks, [])">None</ElButton>
+      <ElButton
+        v-if="canCompare"
+        size="small"
+        class="compare"
+        :disabled="phone.runId !== undefined"
+        title="The phone digests what lies there now, and the larder says what changed since it was kept"
+        @click="compare"
+      >
+        {{ picks.picked.length ? 'Compare picked' : 'Compare' }}
+      </ElButton>
       <ElRadioGroup v-model="scale" size="small" aria-label="Scale of the map" class="scale">
         <ElRadioButton value="logarithmic">log</ElRadioButton>
         <ElRadioButton value="true">true</ElRadioButton>
@@ -86,17 +118,7 @@ const pickedBytes = computed(() =>
       <p aria-live="polite">
         {{ picks.picked.length }} of {{ partitions.length }} partitions picked · {{ sizeText(pickedBytes) }}
       </p>
-      <span class="legend">
-        <svg width="20" height="18" aria-hidden="true">
-          <rect x="2" y="1" width="16" height="4" rx="1" fill="var(--ink-soft)" />
-          <rect x="1" y="6" width="18" height="11" rx="2" />
-        </svg>
-        lid: kept
-        <svg width="20" height="18" aria-hidden="true">
-          <rect x="1" y="6" width="18" height="11" rx="2" />
-        </svg>
-        no lid: never kept · filling: share in use
-      </span>
+      <MapLegend />
     </div>
     <PartitionTable
       :partitions="partitions"
@@ -124,34 +146,29 @@ const pickedBytes = computed(() =>
   margin: 0;
 }
 
+.tools .compare {
+  margin-left: auto;
+}
+
 h2 {
   margin-right: 6px;
   font-size: 16px;
 }
 
-.legend {
-  display: inline-flex;
-  align-items: center;
-  gap: 5px;
+.compare + .scale {
+  margin-left: 4px;
 }
 
 .scale {
   margin-left: auto;
 }
 
-.legend svg {
-  margin-left: 6px;
-}
-
-.legend rect:last-child {
-  fill: var(--card);
-  stroke: var(--rule-strong);
-}
-
 .sum {
   display: flex;
   flex-wrap: wrap;
   justify-content: space-between;
+  align-items: center;
+  gap: 4px 14px;
   margin: 8px 0 4px;
   font-size: 13px;
 }
