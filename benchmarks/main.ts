@@ -23,7 +23,7 @@ const { values } = parseArgs({
 });
 const mebibytes = Number(values.mebibytes);
 const rounds = Number(values.rounds);
-const bytes = mebibytes << 20;
+const bytes = mebibytes * 2 ** 20;
 const folder = mkdtempSync(join(values.folder, 'keen-larder-bench-'));
 const program = (name: string) => ['--import', 'tsx', join(import.meta.dirname, name)];
 const flash = join(folder, 'phone.flash');

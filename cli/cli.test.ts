@@ -5,8 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
 import type { Inspection } from '@keen-larder/core/formats/inspect/index.ts';
 import { Flash } from '../standin/flash/flash.ts';
-import { openOn, serial, startKnot3, testFolder, toRecovery } from '../e2e/support/bench.ts';
-import { startImaging } from '../server/runs/imaging.ts';
+import { keepSet, openOn, startKnot3, testFolder, toRecovery } from '../e2e/support/bench.ts';
 
 const folder = testFolder();
 const home = join(folder.path, 'larder');
@@ -32,17 +31,8 @@ beforeAll(async () => {
   const app = await openOn(home, bench);
   try {
     await toRecovery(app, bench.phone);
-    for (const [label, picked] of [
-      ['boot and identity', ['boot', 'efs']],
-      ['small', ['misc', 'logo']],
-    ] as const) {
-      const { id } = await startImaging(app, serial, {
-        picked: [...picked],
-        label,
-        confirmed: ['identity-left-out'],
-      });
-      expect(await app.engine.ended(id)).toMatchObject({ state: 'done' });
-    }
+    await keepSet(app, 'boot and identity', ['boot', 'efs']);
+    await keepSet(app, 'small', ['misc', 'logo']);
   } finally {
     await app.close();
     await bench.close();

@@ -85,9 +85,8 @@ export class RestoringStart extends RestoringRequest {
   armedWith!: string;
 }
 
-/** Which partitions to compare with what is kept of them. */
-export class CompareRequest {
-  /** All that were ever kept when left out. */
+/** Some partitions, or all when left out. */
+class SomePartitions {
   @IsOptional()
   @IsArray()
   @ArrayUnique()
@@ -97,8 +96,11 @@ export class CompareRequest {
   picked?: string[];
 }
 
+/** Which partitions to compare with what is kept of them. */
+export class CompareRequest extends SomePartitions {}
+
 /** How images leave the larder. */
-export class ExportRequest {
+export class ExportRequest extends SomePartitions {
   @IsIn(exportForms)
   form!: ExportForm;
 
@@ -111,15 +113,6 @@ export class ExportRequest {
   @Min(1)
   @Max(1_048_576)
   splitMebibytes?: number;
-
-  /** Partitions; all when left out. */
-  @IsOptional()
-  @IsArray()
-  @ArrayUnique()
-  @ArrayMaxSize(maxPartitions)
-  @ArrayMinSize(1)
-  @Matches(partitionName, { each: true })
-  picked?: string[];
 }
 
 export class SetChange {

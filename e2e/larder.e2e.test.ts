@@ -3,8 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { beforeAll, expect, it } from 'vitest';
-import { startImaging } from '@keen-larder/server/runs/imaging.ts';
-import { serial, testFolder } from './support/bench.ts';
+import { keepSet, testFolder } from './support/bench.ts';
 import { openStory } from './support/story.ts';
 
 const story = openStory();
@@ -13,17 +12,8 @@ const folder = testFolder();
 beforeAll(async () => {
   await story.intoRecovery();
   const { app } = story.serving;
-  for (const [label, picked] of [
-    ['Stock, before the update', ['boot', 'efs']],
-    ['Logo only', ['logo']],
-  ] as const) {
-    const { id } = await startImaging(app, serial, {
-      picked: [...picked],
-      label,
-      confirmed: ['identity-left-out'],
-    });
-    expect(await app.engine.ended(id)).toMatchObject({ state: 'done' });
-  }
+  await keepSet(app, 'Stock, before the update', ['boot', 'efs']);
+  await keepSet(app, 'Logo only', ['logo']);
 });
 
 it('filters in the open, and says what it hides', async () => {

@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import pino from 'pino';
 import { inject } from 'vitest';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
+import { startImaging } from '@keen-larder/server/runs/imaging.ts';
 import { serve, type Serving } from '@keen-larder/server/serve.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
@@ -65,4 +66,13 @@ export async function toRecovery(app: KeenLarder, phone: Phone): Promise<void> {
   await until('the phone', () => app.bench.list().length > 0 || phone.state().phase === 'looping');
   if (phone.state().mode !== 'recovery') void phone.start('recovery');
   await until('recovery', isIn(app, 'recovery'));
+}
+
+/** Images some partitions of a phone in recovery into a set, whatever identity it leaves out. */
+export async function keepSet(app: KeenLarder, label: string, picked: readonly string[]): Promise<string> {
+  const confirmed = ['identity-left-out'];
+  const { id } = await startImaging(app, serial, { picked: [...picked], label, confirmed });
+  const { state, setId, outcome } = await app.engine.ended(id);
+  if (state !== 'done' || !setId) throw new Error(`“${label}” was not kept: ${outcome}`);
+  return setId;
 }

@@ -5,9 +5,8 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { ExportRequest } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { serial, serveOn, startKnot3, testFolder, toRecovery } from '../../e2e/support/bench.ts';
+import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../e2e/support/bench.ts';
 import { startExporting } from '../runs/exporting.ts';
-import { startImaging } from '../runs/imaging.ts';
 import type { Serving } from '../serve.ts';
 
 const folder = testFolder();
@@ -22,12 +21,7 @@ beforeAll(async () => {
   serving = await serveOn(join(folder.path, 'larder'), bench);
   const { app } = serving;
   await toRecovery(app, bench.phone);
-  const { id } = await startImaging(app, serial, {
-    picked,
-    label: 'to export',
-    confirmed: ['identity-left-out'],
-  });
-  setId = (await app.engine.ended(id)).setId!;
+  setId = await keepSet(app, 'to export', picked);
   for (const name of picked) {
     const device = bench.phone.flash.partition(name)!;
     raw.set(name, Buffer.from(await device.read(0, device.bytes)));

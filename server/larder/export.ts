@@ -13,6 +13,7 @@ import {
 } from '@keen-larder/core/larder/export-plan.ts';
 import { wrap } from '../formats/wrappers.ts';
 import { digestsOf } from '../shelf/manifest.ts';
+import { counted } from '../shelf/counted.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { checksumLine } from './checksums.ts';
 import type { Larder } from './larder.ts';
@@ -76,16 +77,6 @@ function contents(
   const image = larder.image(setId, partition);
   if (!sparse) return readImage(larder.shelf, image);
   return writeSparse(sparse, (offset, bytes) => readImage(larder.shelf, image, { offset, bytes }));
-}
-
-async function* counted(
-  parts: AsyncIterable<Uint8Array>,
-  passed: (bytes: number) => void,
-): AsyncGenerator<Uint8Array> {
-  for await (const part of parts) {
-    yield part;
-    passed(part.length);
-  }
 }
 
 /** Hands a file's bytes on and digests them on the way; `digests` is complete when the stream has ended. */

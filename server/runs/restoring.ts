@@ -4,6 +4,7 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
 import { Problem } from '../problem.ts';
+import { counted } from '../shelf/counted.ts';
 import { DamagedImage, readImage } from '../shelf/image-reader.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
@@ -126,16 +127,6 @@ async function write(
   }
   digests.save({ serial, partition, sha256: image.sha256, at: now() });
   return `the phone computes the same SHA-256 ${digest}`;
-}
-
-async function* counted(
-  bytes: AsyncIterable<Uint8Array>,
-  passed: (bytes: number) => void,
-): AsyncGenerator<Uint8Array> {
-  for await (const part of bytes) {
-    yield part;
-    passed(part.length);
-  }
 }
 
 /** Waits for the system and compares what came up with what the set was taken from. */
