@@ -14,7 +14,7 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
 
   // Picked on the map, seen in the table.
   for (const name of ['boot', 'system']) await page.locator(`g.jar[data-partition="${name}"]`).click();
-  await page.getByText('2 of 18 partitions picked').waitFor();
+  await page.getByText('2 of 20 partitions picked').waitFor();
   expect(await page.getByRole('checkbox', { name: 'Pick system' }).isChecked()).toBe(true);
   await page.getByRole('textbox', { name: 'Name of the set' }).fill('Before the story');
   await page.locator('[data-check="identity-left-out"]').getByText('I know; go on all the same').click();

@@ -39,7 +39,7 @@ export interface PartitionFacts {
   readonly role: Role;
   readonly bytes: number;
   readonly mount?: { readonly at: string; readonly writable: boolean };
-  readonly fileSystem?: 'ext4' | 'boot image';
+  readonly fileSystem?: 'ext4' | 'boot image' | 'partition table';
   /** Bytes in use where the file system says so. */
   readonly usedBytes?: number;
 }

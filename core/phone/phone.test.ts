@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { conditionFrom, conditionText, parseGetprop, parseProperties } from './facts.ts';
 import { keysFor } from './keys.ts';
 import { abilitiesOf } from './modes.ts';
-import { isNeverWritten, roleOf, splitSlot } from './roles.ts';
+import { isNeverWritten, roleOf, splitSlot, tableImageName, whyNeverWritten } from './roles.ts';
 
 describe('roles', () => {
   it.each([
@@ -24,6 +24,9 @@ describe('roles', () => {
     expect(splitSlot('vendor_boot')).toEqual({ base: 'vendor_boot', slot: undefined });
     expect(isNeverWritten('frp')).toBe(true);
     expect(isNeverWritten('boot')).toBe(false);
+    expect(isNeverWritten(tableImageName('primary'))).toBe(true);
+    expect(whyNeverWritten(tableImageName('backup', 'sda'))).toMatch(/partition table/);
+    expect(isNeverWritten('gpt')).toBe(false);
   });
 });
 

@@ -85,5 +85,19 @@ export function roleOf(name: string): Role {
   return roleByName.get(lower) ?? roleByName.get(splitSlot(lower).base) ?? 'other';
 }
 
-/** Listed, imaged, but never written: it guards the phone against theft. */
-export const isNeverWritten = (name: string): boolean => splitSlot(name.toLowerCase()).base === 'frp';
+/** What the two copies of a disk's partition table are called as images: `gpt-primary`, `gpt-backup-sda`. */
+export const tableImageName = (copy: 'primary' | 'backup', disk?: string): string =>
+  `gpt-${copy}${disk ? `-${disk}` : ''}`;
+
+/** Why a partition is listed and imaged, but never written; undefined when it may be. */
+export function whyNeverWritten(name: string): string | undefined {
+  if (splitSlot(name.toLowerCase()).base === 'frp') {
+    return 'It guards the phone against theft.';
+  }
+  if (/^gpt-(primary|backup)(-|$)/.test(name)) {
+    return 'It is the partition table, kept to tell what lay where.';
+  }
+  return undefined;
+}
+
+export const isNeverWritten = (name: string): boolean => whyNeverWritten(name) !== undefined;

@@ -1,7 +1,7 @@
 import { sizeText } from '../bytes/units.ts';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import { abilitiesOf } from '../phone/modes.ts';
-import { isNeverWritten, type Role } from '../phone/roles.ts';
+import { isNeverWritten, whyNeverWritten, type Role } from '../phone/roles.ts';
 import { restoringBattery } from './battery.ts';
 import { bySeverity, listText, type Check, type RunSheet, type Step } from './check.ts';
 
@@ -137,7 +137,7 @@ const missingPartition: RestoringCheck = ({ partitions, images }) => {
         'missing-partition',
         `${listText(missing)} cannot be written`,
         missing.every(isNeverWritten)
-          ? 'This partition guards the phone against theft and is never written.'
+          ? `${[...new Set(missing.map(whyNeverWritten))].join(' ')} It is never written.`
           : 'The phone has no such partition.',
         { do: 'unpick', partitions: missing },
       );

@@ -1,11 +1,13 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { readGpt } from '@keen-larder/core/formats/gpt/index.ts';
 import { brokenBuilds } from '@keen-larder/standin/scenario/broken-builds.ts';
 import { useForADay } from '@keen-larder/standin/scenario/daily-use.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, toRecovery, until } from '../../e2e/support/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
+import { readImage } from '../shelf/image-reader.ts';
 import { startComparing } from './comparing.ts';
 import { startExporting } from './exporting.ts';
 import { startImaging } from './imaging.ts';
@@ -54,6 +56,35 @@ describe('imaging', () => {
       damaged: false,
     });
     expect(set.addedBytes).toBeLessThan(set.bytes / 2);
+  });
+
+  it('keeps both copies of the partition table, which a new disk can be read by', async () => {
+    const set = app.larder.detail((await keep('tables', ['gpt-primary', 'gpt-backup'])).setId!);
+    const whole = new Map<number, Buffer>();
+    for (const { partition, bytes, sha256 } of set.images) {
+      const parts: Buffer[] = [];
+      for await (const part of readImage(app.larder.shelf, app.larder.image(set.id, partition)))
+        parts.push(part);
+      const table = Buffer.concat(parts);
+      expect(table.length).toBe(bytes);
+      expect(await app.bench.access(serial).digest(partition, bytes)).toBe(sha256);
+      whole.set(partition === 'gpt-primary' ? 0 : phone.flash.bytes - bytes, table);
+    }
+    expect(whole.size).toBe(2);
+    const kept = {
+      bytes: phone.flash.bytes,
+      read: (at: number, length: number) => {
+        for (const [offset, table] of whole) {
+          if (at >= offset && at + length <= offset + table.length) {
+            return Promise.resolve(table.subarray(at - offset, at - offset + length));
+          }
+        }
+        return Promise.resolve(Buffer.alloc(length));
+      },
+    };
+    const gpt = await readGpt(kept, 512);
+    expect(gpt).toMatchObject({ from: 'primary', findings: [] });
+    expect(gpt.partitions.map(({ name }) => name)).toContain('userdata');
   });
 
   it('stores unchanged chunks once: after a day of use a second set adds less than 2 %', async () => {

@@ -81,6 +81,8 @@ const su: Command = async (process) => {
   return runScript(rest.join(' '), process.host, process, 0);
 };
 
+/** Of eMMC. */
+const sectorBytes = 512;
 const byNameFolder = '/dev/block/by-name';
 
 const ls: Command = async (process) => {
@@ -110,13 +112,14 @@ const ls: Command = async (process) => {
 
 const blockdev: Command = async (process) => {
   const [option, ...paths] = process.args;
-  if (option !== '--getsize64' && option !== '--flushbufs')
+  if (option !== '--getsize64' && option !== '--getss' && option !== '--flushbufs')
     return complain(process, 'blockdev', `unknown option ${option ?? ''}`);
   for (const path of paths) {
     const device = deviceAt(process.host, path);
     if (!device) return complain(process, 'blockdev', `${path}: No such file or directory`);
     if (process.uid !== 0) return complain(process, 'blockdev', `${path}: Permission denied`);
     if (option === '--getsize64') await print(process, `${device.bytes}\n`);
+    if (option === '--getss') await print(process, `${sectorBytes}\n`);
   }
   return 0;
 };

@@ -3,7 +3,7 @@ import { crc32 } from '../../bytes/crc32.ts';
 import { FormatError } from '../../bytes/format-error.ts';
 import { memorySource } from '../../bytes/source.ts';
 import { gptHeader } from './layouts.ts';
-import { readGpt, writeGpt } from './index.ts';
+import { gptRegions, readGpt, writeGpt } from './index.ts';
 
 const sectors = 400;
 const partition = (name: string, firstLba: number, lastLba: number) => ({
@@ -110,5 +110,37 @@ describe('readGpt', () => {
 
   it('refuses a disk too small for a table', async () => {
     await expect(readGpt(memorySource(new Uint8Array(700)))).rejects.toBeInstanceOf(FormatError);
+  });
+});
+
+describe('gptRegions', () => {
+  it.each([512, 4096])('takes both copies of a table with sectors of %i bytes', async (sectorBytes) => {
+    const bytes = disk(sectorBytes);
+    const { primary, backup } = await gptRegions(memorySource(bytes), sectorBytes);
+    expect(primary).toEqual({ offset: 0, bytes: 2 * sectorBytes + 16_384 });
+    expect(backup.offset + backup.bytes).toBe(bytes.length);
+    expect(backup.bytes).toBe(sectorBytes + 16_384);
+    // Put together with nothing between them, they tell the same partitions.
+    const bare = new Uint8Array(bytes.length);
+    for (const { offset, bytes: length } of [primary, backup]) {
+      bare.set(bytes.subarray(offset, offset + length), offset);
+    }
+    expect(await readGpt(memorySource(bare), sectorBytes)).toEqual(
+      await readGpt(memorySource(bytes), sectorBytes),
+    );
+  });
+
+  it('takes as much where the headers are gone or say what cannot be', async () => {
+    const bytes = disk(512);
+    const usual = await gptRegions(memorySource(bytes), 512);
+    patchHeader(bytes, 1, () => ({ numberOfPartitionEntries: 0xffffffff }));
+    bytes.fill(0, bytes.length - 512);
+    expect(await gptRegions(memorySource(bytes), 512)).toEqual(usual);
+  });
+
+  it('takes more where a header names more entries than usual', async () => {
+    const bytes = disk(512);
+    patchHeader(bytes, 1, () => ({ numberOfPartitionEntries: 256 }));
+    expect((await gptRegions(memorySource(bytes), 512)).primary.bytes).toBe(1024 + 32_768);
   });
 });

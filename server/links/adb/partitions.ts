@@ -1,7 +1,8 @@
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/index.ts';
 import { looksLikeExt4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/index.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
-import { roleOf } from '@keen-larder/core/phone/roles.ts';
+import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
 import { LinkFailure, type PartitionAccess } from '../phone-link.ts';
 import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
@@ -12,9 +13,16 @@ const framedBlockBytes = blockBytes - 4096;
 const headBytes = 4096;
 const folders = ['/dev/block/by-name', '/dev/block/bootdevice/by-name'];
 
-/** Partitions of a phone through `dd` and `sha256sum` on its shell. */
+/** Where a partition's bytes lie: on a node of their own, or in a stretch of a disk that no partition has. */
+interface Place {
+  readonly node: string;
+  readonly region?: GptRegion;
+}
+
+/** Partitions of a phone, and its partition tables, through `dd` and `sha256sum` on its shell. */
 export class AdbPartitions implements PartitionAccess {
   private nodes: Promise<Map<string, string>> | undefined;
+  private tables: Promise<Map<string, Required<Place>>> | undefined;
 
   constructor(
     private readonly shell: AdbShell,
@@ -44,6 +52,9 @@ export class AdbPartitions implements PartitionAccess {
         ...(bytes >= headBytes && (await this.contents(name, bytes))),
       });
     }
+    for (const [name, { region }] of await this.tablePlaces()) {
+      found.push({ name, role: 'other', bytes: region.bytes, fileSystem: 'partition table' });
+    }
     return found.sort((a, b) => (a.name < b.name ? -1 : 1));
   }
 
@@ -51,16 +62,19 @@ export class AdbPartitions implements PartitionAccess {
     name: string,
     { offset = 0, bytes, signal }: { offset?: number; bytes?: number; signal?: AbortSignal } = {},
   ): AsyncGenerator<Uint8Array> {
-    const node = await this.node(name);
-    const script =
-      bytes === undefined
-        ? `dd if=${quote(node)} bs=${readBlockBytes(offset)} skip=${offset / readBlockBytes(offset)}`
-        : `dd if=${quote(node)} bs=${smallBlock(offset, bytes)} skip=${offset / smallBlock(offset, bytes)} count=${bytes / smallBlock(offset, bytes)}`;
-    yield* this.shell.stream(`${script} 2>/dev/null`, signal);
+    const { node, region } = await this.place(name);
+    const start = (region?.offset ?? 0) + offset;
+    const length = bytes ?? (region && region.bytes - offset);
+    const options =
+      length === undefined
+        ? `bs=${readBlockBytes(start)} skip=${start / readBlockBytes(start)}`
+        : rangeOptions(start, length);
+    yield* this.shell.stream(`dd if=${quote(node)} ${options} 2>/dev/null`, signal);
   }
 
   async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
-    const node = await this.node(name);
+    const { node, region } = await this.place(name);
+    if (region) throw new LinkFailure(`${name} is a partition table, which is never written.`);
     if (this.mayUnmount) await this.unmount(node, name);
     await this.shell.feed(
       `dd of=${quote(node)} bs=${blockBytes} conv=notrunc 2>/dev/null && sync`,
@@ -71,12 +85,14 @@ export class AdbPartitions implements PartitionAccess {
   }
 
   async digest(name: string, bytes: number, signal?: AbortSignal): Promise<string> {
-    const node = await this.node(name);
-    const whole = Number((await this.shell.must(`blockdev --getsize64 ${quote(node)}`)).trim());
+    const { node, region } = await this.place(name);
+    const whole = region
+      ? undefined
+      : Number((await this.shell.must(`blockdev --getsize64 ${quote(node)}`)).trim());
     const script =
       bytes === whole
         ? `sha256sum ${quote(node)}`
-        : `dd if=${quote(node)} bs=${smallBlock(0, bytes)} count=${bytes / smallBlock(0, bytes)} 2>/dev/null | sha256sum`;
+        : `dd if=${quote(node)} ${rangeOptions(region?.offset ?? 0, bytes)} 2>/dev/null | sha256sum`;
     let text = '';
     for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
     const match = /^([0-9a-f]{64})\b/.exec(text);
@@ -93,8 +109,14 @@ export class AdbPartitions implements PartitionAccess {
   }
 
   private async readRange(name: string, offset: number, bytes: number): Promise<Buffer> {
+    const { node, region } = await this.place(name);
+    return this.readNode(node, (region?.offset ?? 0) + offset, bytes);
+  }
+
+  private async readNode(node: string, offset: number, bytes: number): Promise<Buffer> {
     const parts: Uint8Array[] = [];
-    for await (const part of this.read(name, { offset, bytes })) parts.push(part.slice());
+    const script = `dd if=${quote(node)} ${rangeOptions(offset, bytes)} 2>/dev/null`;
+    for await (const part of this.shell.stream(script)) parts.push(part.slice());
     return Buffer.concat(parts);
   }
 
@@ -126,10 +148,39 @@ export class AdbPartitions implements PartitionAccess {
     }
   }
 
-  private async node(name: string): Promise<string> {
+  private async place(name: string): Promise<Place> {
     const node = (await this.byName()).get(name);
-    if (!node) throw new LinkFailure(`The phone has no partition called ${name}.`);
-    return node;
+    if (node) return { node };
+    const table = (await this.tablePlaces()).get(name);
+    if (!table) throw new LinkFailure(`The phone has no partition called ${name}.`);
+    return table;
+  }
+
+  /** Both copies of the partition table of every disk that partitions lie on. */
+  private tablePlaces(): Promise<Map<string, Required<Place>>> {
+    const load = async () => {
+      const disks = [...new Set([...(await this.byName()).values()].map(diskOf))].filter(
+        (disk) => disk !== undefined,
+      );
+      const found = new Map<string, Required<Place>>();
+      for (const disk of disks) {
+        // A phone that cannot tell still has its partitions: its tables are then not offered.
+        const { stdout: told } = await this.shell.run(
+          this.shell.rooted(`blockdev --getsize64 ${quote(disk)} && blockdev --getss ${quote(disk)}`),
+        );
+        const [bytes = NaN, sectorBytes = NaN] = told.trim().split(/\s+/).map(Number);
+        if (!Number.isSafeInteger(bytes) || (sectorBytes !== 512 && sectorBytes !== 4096)) continue;
+        const read = (offset: number, length: number) => this.readNode(disk, offset, length);
+        const { primary, backup } = await gptRegions({ bytes, read }, sectorBytes);
+        const suffix = disks.length > 1 ? disk.split('/').at(-1) : undefined;
+        found.set(tableImageName('primary', suffix), { node: disk, region: primary });
+        found.set(tableImageName('backup', suffix), { node: disk, region: backup });
+      }
+      return found;
+    };
+    this.tables ??= load();
+    this.tables.catch(() => (this.tables = undefined));
+    return this.tables;
   }
 
   private byName(): Promise<Map<string, string>> {
@@ -156,4 +207,16 @@ function smallBlock(offset: number, bytes: number): number {
   let block = blockBytes;
   while (block > 1 && (offset % block !== 0 || bytes % block !== 0)) block /= 2;
   return block;
+}
+
+/** What makes `dd` read a range, in the largest blocks that fit it. */
+function rangeOptions(offset: number, bytes: number): string {
+  const block = smallBlock(offset, bytes);
+  return `bs=${block} skip=${offset / block} count=${bytes / block}`;
+}
+
+/** The disk that a partition's node lies on: `/dev/block/mmcblk0p14` on `mmcblk0`, `/dev/block/sda12` on `sda`. */
+function diskOf(node: string): string | undefined {
+  return (/^(\/dev\/block\/(?:mmcblk|nvme\d+n)\d+)p\d+$/.exec(node) ??
+    /^(\/dev\/block\/sd[a-z]+)\d+$/.exec(node))?.[1];
 }
