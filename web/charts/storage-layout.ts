@@ -56,6 +56,8 @@ const jarHeight = 34;
 const lidHeight = 6;
 const lineHeight = 52;
 const narrowest = 42;
+/** Below this all jars are as narrow as can be: a table of 17 KiB must not make every other jar wide. */
+const leastBytes = 512 * 1024;
 const widest = 128;
 
 /**
@@ -106,7 +108,7 @@ function jarWidths(
     const linear = scaleLinear([0, largest], [0, width - nameWidth]);
     return ({ bytes }) => Math.max(4, linear(bytes));
   }
-  const smallest = Math.max(1, Math.min(...partitions.map(({ bytes }) => bytes)));
+  const smallest = Math.max(leastBytes, Math.min(...partitions.map(({ bytes }) => bytes)));
   const log = scaleLog([smallest, Math.max(largest, smallest * 2)], [narrowest, widest]).clamp(true);
   // A name of eight letters must be readable in the smallest jar that has one.
   return ({ bytes, name }) => Math.max(log(Math.max(bytes, 1)), Math.min(84, name.length * 6.6 + 14));
