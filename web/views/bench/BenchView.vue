@@ -49,7 +49,8 @@ watch(
     No phone with the serial {{ serial }} is known.
   </EmptyState>
   <EmptyState v-else-if="bench.loaded" title="No phone is on the bench">
-    Connect one and allow USB debugging on its screen. It shows here by itself.
+    Keen Larder follows the addresses that it was started with: <code>npm start -- --phone HOST:PORT</code>. A
+    phone shows here by itself as soon as its adb daemon answers there.
   </EmptyState>
   <p v-else class="soft">Loading the bench…</p>
 </template>
