@@ -3,6 +3,7 @@ import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-lard
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { RunRow, RunStatements } from '../database/runs.ts';
 import type { Feed } from '../feed.ts';
+import { plainWords } from '../plain-words.ts';
 import { Problem } from '../problem.ts';
 import { Speedometer } from './speedometer.ts';
 
@@ -192,7 +193,7 @@ export class RunEngine {
     } catch (error) {
       const cancelled = live.controller.signal.aborted;
       live.state = cancelled ? 'cancelled' : 'failed';
-      live.outcome = cancelled ? cancelText(live) : (error as Error).message;
+      live.outcome = cancelled ? cancelText(live) : plainWords(error);
       this.log(live, live.outcome, cancelled ? 'warning' : 'error');
       if (!cancelled && !isExpected(error)) this.log(live, String((error as Error).stack), 'error');
     } finally {

@@ -3,6 +3,7 @@ import type { ImagingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { plainWords } from '../plain-words.ts';
 import { SetWriter } from '../shelf/image-writer.ts';
 import type { ManifestImage } from '../shelf/manifest.ts';
 import { unpackChunkList } from '../shelf/manifest.ts';
@@ -80,7 +81,7 @@ async function image(
   } catch (error) {
     await writer.discard();
     if (!run.signal.aborted) {
-      throw new RunFailure(`${(error as Error).message} Nothing of this run is in the larder.`, {
+      throw new RunFailure(`${plainWords(error)} Nothing of this run is in the larder.`, {
         cause: error,
       });
     }
