@@ -2,11 +2,13 @@ import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import { api } from '../api/client.ts';
+import { newsKeeper } from './news.ts';
 
 /** The phones, and the partitions of those that were looked at. */
 export const useBench = defineStore('bench', () => {
   const phones = ref<PhoneView[]>([]);
   const loaded = ref(false);
+  const news = newsKeeper<PhoneView>(({ serial }) => serial);
   const partitions = shallowRef<Readonly<Record<string, PartitionView[]>>>({});
   const partitionsError = ref<Record<string, string | undefined>>({});
 
@@ -14,11 +16,12 @@ export const useBench = defineStore('bench', () => {
   const away = computed(() => phones.value.filter(({ presence }) => presence === 'away'));
 
   async function load(): Promise<void> {
-    phones.value = await api.phones();
+    phones.value = [...(await news.load(api.phones)).values()];
     loaded.value = true;
   }
 
   function take(phone: PhoneView): void {
+    news.hear(phone);
     const at = phones.value.findIndex(({ serial }) => serial === phone.serial);
     if (at < 0) phones.value.push(phone);
     else phones.value[at] = phone;

@@ -10,12 +10,17 @@ export const useLarder = defineStore('larder', () => {
   const loaded = ref(false);
   /** Grows whenever something in the larder changed, for views that show details. */
   const version = ref(0);
+  let asked = 0;
 
   const sets = computed(() => all.value.filter(({ binnedAt }) => binnedAt === undefined));
   const binned = computed(() => all.value.filter(({ binnedAt }) => binnedAt !== undefined));
 
   async function load(): Promise<void> {
-    [all.value, shelf.value] = await Promise.all([api.sets(), api.shelf()]);
+    const mine = ++asked;
+    const found = await Promise.all([api.sets(), api.shelf()]);
+    // Answers may come in another order than they were asked for: the last asked for is the newest.
+    if (mine !== asked) return;
+    [all.value, shelf.value] = found;
     loaded.value = true;
     version.value++;
   }

@@ -2,6 +2,7 @@ import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import { api } from '../api/client.ts';
+import { newsKeeper } from './news.ts';
 
 /** Between marking what was broken off and being ready. */
 const startMs = 60_000;
@@ -11,6 +12,7 @@ export const useRuns = defineStore('runs', () => {
   const byId = shallowRef<Readonly<Record<string, RunView>>>({});
   const logs = ref<Record<string, RunLogLine[]>>({});
   const loaded = ref(false);
+  const news = newsKeeper<RunView>(({ id }) => id);
   /** The run whose course and end the tray shows. */
   const inTray = ref<string>();
 
@@ -18,13 +20,14 @@ export const useRuns = defineStore('runs', () => {
   const live = computed(() => list.value.filter(({ state }) => state === 'running'));
 
   async function load(): Promise<void> {
-    byId.value = Object.fromEntries((await api.runs()).map((run) => [run.id, run]));
+    byId.value = Object.fromEntries(await news.load(api.runs));
     await Promise.all(Object.keys(logs.value).map(loadLog));
     loaded.value = true;
   }
 
   /** Takes news of a run; answers whether it has just ended. */
   function take(run: RunView): boolean {
+    news.hear(run);
     const before = byId.value[run.id]?.state;
     byId.value = { ...byId.value, [run.id]: run };
     return before === 'running' && run.state !== 'running';

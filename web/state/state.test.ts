@@ -11,7 +11,34 @@ import { useRuns } from './runs.ts';
 
 beforeEach(emptyStores);
 
+/** A server that answers when it is told to. */
+function slowly(value: unknown): () => void {
+  const waiting: (() => void)[] = [];
+  vi.stubGlobal(
+    'fetch',
+    () =>
+      new Promise<Response>((resolve) => {
+        waiting.push(() => resolve(new Response(JSON.stringify(value))));
+      }),
+  );
+  return () => waiting.forEach((answer) => answer());
+}
+
 describe('the bench', () => {
+  it('does not lose what it hears while it loads: the snapshot is older', async () => {
+    const answer = slowly([phone({ serial: 'AA-1' })]);
+    const bench = useBench();
+    const loading = bench.load();
+    bench.take(phone({ nickname: 'arrived meanwhile' }));
+    bench.take(phone({ serial: 'AA-1', presence: 'looping' }));
+    answer();
+    await loading;
+    expect(bench.phones.map(({ serial: each, presence }) => [each, presence])).toEqual([
+      ['AA-1', 'looping'],
+      [serial, 'here'],
+    ]);
+  });
+
   it('takes news of phones it knows and of new ones', async () => {
     answering({ 'GET /phones': [phone()] });
     const bench = useBench();
@@ -44,6 +71,14 @@ describe('the larder', () => {
     await larder.load();
     expect(larder.sets.map(({ id }) => id)).toEqual(['s1']);
     expect(larder.binned.map(({ id }) => id)).toEqual(['s2']);
+    // An answer that was overtaken does not come back over a newer one.
+    const late = slowly([]);
+    const overtaken = larder.load();
+    answering({ 'GET /sets': [set({ id: 'newest' })], 'GET /shelf': { freeBytes: 8 } });
+    await larder.load();
+    late();
+    await overtaken;
+    expect(larder.sets.map(({ id }) => id)).toEqual(['newest']);
     const { version } = larder;
     await larder.load();
     expect(larder.version).toBe(version + 1);
@@ -62,6 +97,17 @@ describe('runs', () => {
     expect(runs.take(run({ doneBytes: 200 }))).toBe(false);
     expect(runs.take(run({ state: 'done' }))).toBe(true);
     expect(runs.take(run({ state: 'done' }))).toBe(false);
+    expect(runs.live).toEqual([]);
+  });
+
+  it('do not go back to running when their end is heard while they load', async () => {
+    const answer = slowly([run()]);
+    const runs = useRuns();
+    const loading = runs.load();
+    runs.take(run({ state: 'done' }));
+    answer();
+    await loading;
+    expect(runs.byId['r1']?.state).toBe('done');
     expect(runs.live).toEqual([]);
   });
 

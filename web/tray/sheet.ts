@@ -1,5 +1,5 @@
 import { useDebounceFn } from '@vueuse/core';
-import { ref, shallowRef, watch, type WatchSource } from 'vue';
+import { onScopeDispose, ref, shallowRef, watch, type WatchSource } from 'vue';
 import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
 
 /**
@@ -17,7 +17,14 @@ export function useRunSheet(
   const pending = ref(true);
   let controller = new AbortController();
 
+  let gone = false;
+  onScopeDispose(() => {
+    gone = true;
+    controller.abort();
+  });
+
   const load = useDebounceFn(async () => {
+    if (gone) return;
     controller.abort();
     controller = new AbortController();
     const { signal } = controller;
