@@ -32,7 +32,6 @@ export function chunkStatements(db: Database) {
   const inPack = db.prepare<[packId: number], ChunkRow>(
     'SELECT * FROM chunks WHERE packId = ? ORDER BY offset',
   );
-  const dropChunk = db.prepare<[digest: Uint8Array]>('DELETE FROM chunks WHERE digest = ?');
   const dropPackChunks = db.prepare<[packId: number]>('DELETE FROM chunks WHERE packId = ?');
   const dropPack = db.prepare<[packId: number]>('DELETE FROM packs WHERE id = ?');
   const stored = db.prepare<[], { bytes: number }>('SELECT coalesce(sum(bytes), 0) AS bytes FROM packs');
@@ -58,7 +57,6 @@ export function chunkStatements(db: Database) {
     packs: () => packs.all(),
     inPack: (packId: number) => inPack.all(packId),
     removePack: (packId: number) => removePack(packId),
-    dropChunk: (digest: Uint8Array) => void dropChunk.run(digest),
     storedBytes: () => stored.get()!.bytes,
   };
 }
