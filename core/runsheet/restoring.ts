@@ -124,8 +124,9 @@ const identityOfAnother: RestoringCheck = ({ phone, set, images }) => {
       );
 };
 
-/** Stops when an image has no partition to go to. */
-const missingPartition: RestoringCheck = ({ partitions, images }) => {
+/** Stops when an image has no partition to go to. A mode that cannot list them knows of none missing. */
+const missingPartition: RestoringCheck = ({ phone, partitions, images }) => {
+  if (!abilitiesOf(phone.mode, phone.root).read) return [];
   const missing = images
     .filter(
       ({ partition }) => !partitions.some(({ name }) => name === partition) || isNeverWritten(partition),

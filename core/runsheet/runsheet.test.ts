@@ -232,6 +232,12 @@ describe('restoring', () => {
     ).toBe('note');
   });
 
+  it('missing-partition is not claimed where the mode cannot list partitions', () => {
+    const stock = sheet({ phone: { ...phone, mode: 'system', root: false }, partitions: [] });
+    expect(check(stock, 'missing-partition')).toBeUndefined();
+    expect(check(stock, 'mode-cannot-write')?.severity).toBe('stop');
+  });
+
   it('missing-partition stops, and frp is never written', () => {
     expect(check(sheet({ partitions: partitions.slice(1) }), 'missing-partition')?.severity).toBe('stop');
     expect(check(sheet({ picked: ['frp'] }), 'missing-partition')).toMatchObject({
