@@ -75,7 +75,7 @@ export async function exportSet(
         return 1;
       }
     }
-    await writeBeside(set, written, folder);
+    await writeBeside(set, picked, written, folder);
     say(`${written.length} ${written.length === 1 ? 'file' : 'files'} in ${folder}`);
     return 0;
   });

@@ -3,6 +3,7 @@ import { Readable, type Duplex } from 'node:stream';
 import { createGunzip, createGzip } from 'node:zlib';
 import { CompressStream, DecompressStream } from 'zstd-napi';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { counted } from '../shelf/counted.ts';
 
 // A CommonJS bundle whose exports Node cannot see from outside.
 const { XzReadableStream } = createRequire(import.meta.url)(
@@ -31,15 +32,10 @@ export async function* unwrap(
   bytes: AsyncIterable<Uint8Array>,
 ): AsyncGenerator<Uint8Array> {
   let taken = 0;
-  const counted = (async function* () {
-    for await (const part of bytes) {
-      yield part;
-      taken += part.length;
-    }
-  })();
+  const packed = counted(bytes, (more) => (taken += more));
   try {
-    if (wrapper === 'xz') yield* unxz(counted);
-    else yield* through(counted, wrapper === 'gzip' ? createGunzip() : new DecompressStream());
+    if (wrapper === 'xz') yield* unxz(packed);
+    else yield* through(packed, wrapper === 'gzip' ? createGunzip() : new DecompressStream());
   } catch (error) {
     // An error of whoever gives the bytes is theirs.
     if (error instanceof FormatError || !isOfLibrary(error)) throw error;

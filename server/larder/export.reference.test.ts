@@ -96,6 +96,9 @@ describe('an export', () => {
   it('as one archive is unpacked by GNU tar', async () => {
     const { path, files } = await exported({ form: 'tar', packing: 'gzip' });
     expect(files).toEqual(['to export.tar.gz']);
+    // What the archive holds is told beside it as well.
+    const text = readFileSync(join(path, 'CONTENTS.txt'), 'utf8');
+    for (const name of picked) expect(text).toMatch(new RegExp(`^${name}  `, 'm'));
     execFileSync('tar', ['-xzf', files[0]!], { cwd: path });
     for (const [name, bytes] of raw) {
       expect(readFileSync(join(path, 'to export', `${name}.img`)).equals(bytes)).toBe(true);

@@ -24,8 +24,6 @@ export interface ExportedFile {
   readonly partition: string;
   /** Bytes of the image or sparse image that go into it, for progress. */
   readonly bytes: number;
-  /** Whether `open` gives exactly `bytes` bytes: it is not packed. */
-  readonly isPlain: boolean;
   /** @param passed told the bytes that have gone in */
   open(passed?: (bytes: number) => void): AsyncIterable<Uint8Array>;
 }
@@ -37,12 +35,12 @@ export interface WrittenFile {
   readonly md5: Buffer;
 }
 
-/** The files that an export of a set is made of. @param picked partitions; all when left out */
+/** The files that an export of a set is made of. @param picked partitions */
 export function planExport(
   larder: Larder,
   set: SetDetail,
   options: ExportOptions,
-  picked: readonly string[] = set.images.map(({ partition }) => partition),
+  picked: readonly string[],
 ): ExportedFile[] {
   const images = set.images
     .filter(({ partition }) => picked.includes(partition))
@@ -61,7 +59,6 @@ export function planExport(
     name: `${file.name}${packingSuffix[packing]}`,
     partition: file.partition,
     bytes: file.bytes,
-    isPlain: packing === 'none',
     open: (passed = () => undefined) => {
       const bytes = counted(contents(larder, set.id, file), passed);
       return packing === 'none' ? bytes : wrap(packing, bytes);
@@ -95,17 +92,22 @@ export function digested(parts: AsyncIterable<Uint8Array>) {
 }
 
 /** The files that stand beside an export's images: checksums as the ordinary tools check them, and what is what. */
-export const besideFiles = (set: SetDetail, written: readonly WrittenFile[]): Record<string, string> => ({
+export const besideFiles = (
+  set: SetDetail,
+  picked: readonly string[],
+  written: readonly WrittenFile[],
+): Record<string, string> => ({
   SHA256SUMS: written.map(({ sha256, name }) => checksumLine(sha256, name)).join(''),
   MD5SUMS: written.map(({ md5, name }) => checksumLine(md5, name)).join(''),
   'CONTENTS.txt': contentsText(
     set,
+    picked,
     written.map(({ name }) => name),
   ),
 });
 
 /** For people: of which phone, in which condition, and each image's digest whatever it is packed in. */
-function contentsText(set: SetDetail, names: readonly string[]): string {
+function contentsText(set: SetDetail, picked: readonly string[], names: readonly string[]): string {
   const { condition } = set;
   const lines = [
     set.label,
@@ -117,9 +119,7 @@ function contentsText(set: SetDetail, names: readonly string[]): string {
     '',
     'Image, role, bytes, SHA-256 of the image as it was on the phone:',
     ...set.images
-      .filter(({ partition }) =>
-        names.some((name) => new RegExp(`^${escaped(partition)}(-\\d+of\\d+)?\\.`).test(name)),
-      )
+      .filter(({ partition }) => picked.includes(partition))
       .map(({ partition, role, bytes, sha256 }) => `${partition}  ${role}  ${bytes}  ${sha256}`),
     '',
     'Files:',
@@ -128,14 +128,12 @@ function contentsText(set: SetDetail, names: readonly string[]): string {
   return `${lines.join('\n')}\n`;
 }
 
-const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-
 /** The export as one tar archive (POSIX ustar, pax for large files), its files in a folder of the set's name. */
 export function exportTar(
   larder: Larder,
   set: SetDetail,
   options: ExportOptions,
-  picked?: readonly string[],
+  picked: readonly string[],
   passed?: (bytes: number) => void,
 ): AsyncIterable<Uint8Array> {
   const plain = planExport(larder, set, { ...options, packing: 'none' }, picked);
@@ -150,7 +148,7 @@ export function exportTar(
       await pipeline(Readable.from(bytes), entry);
       written.push({ name: file.name, ...digests() });
     }
-    for (const [name, text] of Object.entries(besideFiles(set, written))) {
+    for (const [name, text] of Object.entries(besideFiles(set, picked, written))) {
       tar.entry({ name: `${folder}/${name}`, mtime }, text);
     }
     tar.finalize();

@@ -48,7 +48,7 @@ export async function startExporting(
             return `SHA-256 ${written.at(-1)!.sha256.toString('hex')}`;
           });
         }
-        await writeBeside(set, written, folder);
+        await writeBeside(set, picked, written, folder);
       } catch (error) {
         await rm(folder, { recursive: true });
         throw error;
@@ -118,10 +118,11 @@ export async function writeFileOf(
 
 export async function writeBeside(
   set: SetDetail,
+  picked: readonly string[],
   written: readonly WrittenFile[],
   folder: string,
 ): Promise<void> {
-  for (const [name, text] of Object.entries(besideFiles(set, written))) {
+  for (const [name, text] of Object.entries(besideFiles(set, picked, written))) {
     await writeFile(join(folder, name), text);
   }
 }
