@@ -1,4 +1,7 @@
-/** A simulated phone for measuring, in a process of its own: one large partition of mixed bytes. */
+/**
+ * A simulated phone for measuring, in a process of its own, with one large partition: of mixed bytes, or
+ * of an image. `FLASH MEBIBYTES CHANGED-SHARE [IMAGE or thin]`
+ */
 import { existsSync } from 'node:fs';
 import { open, truncate } from 'node:fs/promises';
 import { randomUUID } from 'node:crypto';
@@ -6,6 +9,7 @@ import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/index.ts
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import { communityRecovery, makeBootImage } from '@keen-larder/standin/firmware/boot-images.ts';
 import { Flash } from '@keen-larder/standin/flash/flash.ts';
+import { models } from '@keen-larder/standin/models.ts';
 import { fastTiming, Phone } from '@keen-larder/standin/phone/phone.ts';
 
 const MiB = 1 << 20;
@@ -14,6 +18,7 @@ const [path, megabytes, changedShare] = [
   Number(process.argv[3]),
   Number(process.argv[4] ?? 0),
 ];
+const image = process.argv[5];
 
 if (!existsSync(path)) {
   const first = Math.ceil(firstUsableLba(512) / 2048) * 2048;
@@ -38,11 +43,19 @@ if (!existsSync(path)) {
   const flash = await Flash.open(path);
   await flash.partition('recovery')!.write(0, makeBootImage(communityRecovery));
   const userData = flash.partition('userdata')!;
-  // Of every four mebibytes two do not compress, one is text, one is empty.
+  const source = image && image !== 'thin' ? await open(image, 'r') : undefined;
+  const piece = Buffer.alloc(MiB);
   for (let i = 0; i < megabytes; i++) {
-    if (i % 4 === 3) continue;
+    if (source) {
+      await source.read(piece, 0, MiB, i * MiB);
+      if (piece.some((byte) => byte !== 0)) await userData.write(i * MiB, piece);
+      continue;
+    }
+    // Of every four mebibytes two do not compress, one is text, one is empty; of a thin one, all but one.
+    if (i % 4 === 3 || (image && i % 4 > 0)) continue;
     await userData.write(i * MiB, filler(i % 4 === 2 ? 'records' : 'program', i + 1, MiB));
   }
+  await source?.close();
   await flash.close();
 }
 
@@ -53,7 +66,7 @@ if (changedShare > 0) {
     await userData.write(Math.floor(i / changedShare) * MiB, filler('program', 900_000 + i, 64 * 1024));
   }
 }
-const phone = new Phone({ serial: 'BENCH-0001', maker: 'Tidewell', model: 'Knot 3' }, flash, fastTiming, 90);
+const phone = new Phone({ serial: 'BENCH-0001' }, models.knot3, flash, fastTiming, 90);
 await phone.listen(0);
 await phone.start('recovery');
 process.stdout.write(`${JSON.stringify({ adb: phone.state().adb })}\n`);

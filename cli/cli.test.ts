@@ -162,6 +162,7 @@ describe('sets', () => {
     const { code, out } = await larder('export', 'boot and identity', at('out'), '--home', home);
     expect({ code, out }).toEqual({ code: 0, out: `2 files in ${at('out')}\n` });
     expect(readdirSync(at('out')).sort()).toEqual([
+      'CONTENTS.json',
       'CONTENTS.txt',
       'MD5SUMS',
       'SHA256SUMS',
@@ -229,5 +230,44 @@ describe('sets', () => {
       err: expect.stringMatching(/The export is not complete/) as string,
     });
     expect((await larder('verify', 'great', '--home', home)).code).toBe(2);
+  });
+});
+
+describe('import', () => {
+  const into = (path: string, ...args: string[]) =>
+    larder('import', path, '--home', at('another larder'), ...args);
+
+  it('keeps what export wrote, of the phone that it was of', async () => {
+    const { code, out } = await into(at('out'));
+    expect(out).toMatch(/^boot\.img: boot image, as boot$/m);
+    expect(out).toMatch(/boot and identity\n {2}boot and efs\. 2 images/);
+    expect(code).toBe(0);
+    const sets = await larder('sets', '--json', '--home', at('another larder'));
+    expect(JSON.parse(sets.out)).toMatchObject([
+      { label: 'boot and identity', serial: 'TW3K-10482', imported: true },
+    ]);
+    expect((await larder('verify', '--home', at('another larder'))).code).toBe(0);
+  });
+
+  it('says what is in the way', async () => {
+    const nobody = await into(at('efs.img'));
+    expect(nobody).toMatchObject({ code: 1, err: expect.stringContaining('Of which phone?') as string });
+    const strange = await into(at('efs.img'), '--phone', 'X1', '--as', 'efs.img');
+    expect(strange).toMatchObject({ code: 2, err: expect.stringContaining('FILE=PARTITION') as string });
+    expect(await into(at('no such file'))).toMatchObject({ code: 2 });
+    const unknown = await into(at('efs.img'), '--phone', 'X1');
+    expect(unknown.err).toContain('say its maker, model and name as well');
+    const odd = await into(
+      at('boot.img'),
+      '--phone',
+      'X1',
+      '--maker',
+      'M',
+      '--model',
+      'N',
+      '--as',
+      'boot.img=persist',
+    );
+    expect(odd).toMatchObject({ code: 0, out: expect.stringContaining('as persist') as string });
   });
 });

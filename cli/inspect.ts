@@ -3,7 +3,6 @@ import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import {
   allFindings,
@@ -11,6 +10,7 @@ import {
   inspectImage,
   type Inspection,
 } from '@keen-larder/core/formats/inspect/index.ts';
+import { fileSource, writeSparsely } from '@keen-larder/server/formats/file-source.ts';
 import { unwrap, wrapperOf } from '@keen-larder/server/formats/wrappers.ts';
 import { complain, say } from './output.ts';
 
@@ -46,7 +46,7 @@ async function inspectPath(path: string, scratch: string, depth: number): Promis
   const file = await open(path, 'r');
   try {
     const { size } = await file.stat();
-    const source = sourceOf(file, size);
+    const source = fileSource(file, size);
     const wrapper = wrapperOf(await source.read(0, Math.min(size, 16)));
     if (!wrapper || depth >= deepest) return await inspectImage(source);
     // What is compressed can only be read from its start on, and readers look here and there.
@@ -59,33 +59,6 @@ async function inspectPath(path: string, scratch: string, depth: number): Promis
   } finally {
     await file.close();
   }
-}
-
-function sourceOf(file: FileHandle, bytes: number): ByteSource {
-  return {
-    bytes,
-    async read(offset, length) {
-      const memory = new Uint8Array(length);
-      const { bytesRead } = await file.read(memory, 0, length, offset);
-      return memory.subarray(0, bytesRead);
-    },
-  };
-}
-
-/** Writes a stream into a file in which long stretches of zeros take no space; resolves to its size. */
-async function writeSparsely(path: string, parts: AsyncIterable<Uint8Array>): Promise<number> {
-  const file = await open(path, 'w');
-  let at = 0;
-  try {
-    for await (const part of parts) {
-      if (part.some((byte) => byte !== 0)) await file.write(part, 0, part.length, at);
-      at += part.length;
-    }
-    await file.truncate(at);
-  } finally {
-    await file.close();
-  }
-  return at;
 }
 
 function print(name: string, found: Inspection, indent: string): void {

@@ -9,10 +9,11 @@ import {
   type ExportPacking,
 } from '@keen-larder/core/larder/export-plan.ts';
 import { exportSet, listSets, verifySets } from './larder-commands.ts';
+import { importFiles, type ImportOptions } from './import.ts';
 import { inspectFile } from './inspect.ts';
 
 const program = new Command('larder')
-  .description('Looks at images and at the larder without the application')
+  .description('Works with images and with the larder without the application')
   .exitOverride()
   .configureOutput({ outputError: (text, write) => write(text) });
 
@@ -65,6 +66,28 @@ program
       }),
     ),
   );
+
+program
+  .command('import <path>')
+  .description('keeps a file or a folder of files as a set, unpacked; the application must not be running')
+  .option('--phone <serial>', 'the phone that the images are of')
+  .option('--maker <name>', 'its maker, when the larder does not know it yet')
+  .option('--model <name>', 'its model, likewise')
+  .option('--label <text>', 'name of the set')
+  .option('--as <file=partition>', 'what a file is the image of; may be given again', pair, {})
+  .option('--confirm <check>', 'goes on in spite of a check; may be given again', again, [])
+  .option(...home)
+  .action(async (path: string, options: ImportOptions) => done(await importFiles(path, options)));
+
+function again(value: string, before: string[]): string[] {
+  return [...before, value];
+}
+
+function pair(value: string, before: Record<string, string>): Record<string, string> {
+  const at = value.lastIndexOf('=');
+  if (at < 1) throw new InvalidArgumentError('Write it as FILE=PARTITION.');
+  return { ...before, [value.slice(0, at)]: value.slice(at + 1) };
+}
 
 interface ExportOptionValues {
   readonly home: string;

@@ -1,3 +1,4 @@
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 
@@ -27,8 +28,8 @@ export interface PhoneView {
   readonly setCount: number;
   /** Run under way on this phone. */
   readonly runId: string | undefined;
-  /** Keys that lead into recovery on this model. */
-  readonly recoveryKeys: string | undefined;
+  /** Keys that lead into each mode on this model. */
+  readonly keys: Readonly<Partial<Record<PhoneMode, string>>>;
 }
 
 /** What the larder has of a partition. */
@@ -38,6 +39,8 @@ export interface KeptView {
   readonly at: number;
   readonly bytes: number;
   readonly sha256: string;
+  /** What the digest covers, when that is not everything. */
+  readonly ranges: readonly ByteRange[] | undefined;
 }
 
 /** What was last found when the partition itself was digested. */

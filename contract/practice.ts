@@ -1,11 +1,17 @@
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+
 /** A simulated phone as its practice controls report it. */
 export interface PracticePhone {
   readonly serial: string;
   readonly maker: string;
   readonly model: string;
   readonly adb: string;
+  readonly fastboot: string;
+  readonly loader: string | undefined;
   readonly power: boolean;
-  readonly mode: 'system' | 'recovery' | 'bootloader' | undefined;
+  readonly mode: PhoneMode | undefined;
+  /** Modes that its keys lead into. */
+  readonly modes: readonly PhoneMode[];
   readonly phase: 'off' | 'starting' | 'running' | 'looping';
   readonly reason: string | undefined;
   readonly cable: boolean;
@@ -16,11 +22,18 @@ export interface PracticePhone {
   };
   readonly hasImei: boolean | undefined;
   readonly build: string | undefined;
+  /** What is wrong with it on purpose. */
+  readonly faults: readonly string[];
+  readonly partitions: readonly string[];
+  /** The computer that wants to be let in, as the question on its screen tells. */
+  readonly asking: { readonly name: string; readonly fingerprint: string } | undefined;
 }
 
 /** Firmware that the practice bench can put onto a phone. */
 export interface PracticeBuild {
   readonly id: string;
+  /** Left out when it fits any. */
+  readonly model?: string;
   readonly title: string;
   readonly sentence: string;
 }

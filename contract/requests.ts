@@ -1,3 +1,5 @@
+import 'reflect-metadata';
+import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
   ArrayMinSize,
@@ -13,6 +15,7 @@ import {
   Max,
   MaxLength,
   Min,
+  ValidateNested,
 } from 'class-validator';
 import {
   exportForms,
@@ -39,6 +42,13 @@ export class PhoneChange {
   nickname!: string;
 }
 
+export class AddressRequest {
+  @IsString()
+  @Length(3, 120)
+  @Matches(printable)
+  address!: string;
+}
+
 export class ImagingRequest {
   @IsArray()
   @ArrayUnique()
@@ -50,6 +60,18 @@ export class ImagingRequest {
   @MaxLength(maxLabelLength)
   @Matches(printable)
   label!: string;
+
+  /** The mode that the run sends the phone into before it reads. */
+  @IsOptional()
+  @IsIn(phoneModes)
+  restartInto?: PhoneMode;
+
+  /** Partitions of which only the blocks in use are read. */
+  @IsOptional()
+  @IsArray()
+  @ArrayMaxSize(maxPartitions)
+  @Matches(partitionName, { each: true })
+  usedOnly?: string[];
 }
 
 export class ImagingStart extends ImagingRequest {
@@ -99,6 +121,63 @@ class SomePartitions {
 /** Which partitions to compare with what is kept of them. */
 export class CompareRequest extends SomePartitions {}
 
+/** Which partition a file, named by its path, is the image of. */
+export class ImportChoice {
+  @IsString()
+  @Length(1, 4096)
+  path!: string;
+
+  @Matches(partitionName)
+  partition!: string;
+}
+
+/** A phone that the larder does not know yet. */
+export class NewPhone {
+  @IsString()
+  @Length(1, 60)
+  @Matches(printable)
+  maker!: string;
+
+  @IsString()
+  @Length(1, 60)
+  @Matches(printable)
+  model!: string;
+
+  @IsString()
+  @Length(1, 60)
+  @Matches(printable)
+  nickname!: string;
+}
+
+/** What is to be made of files that came. */
+export class ImportingRequest {
+  @IsArray()
+  @ArrayMaxSize(maxPartitions)
+  @ValidateNested({ each: true })
+  @Type(() => ImportChoice)
+  choices!: ImportChoice[];
+
+  @IsString()
+  @MaxLength(maxLabelLength)
+  @Matches(printable)
+  label!: string;
+
+  @IsString()
+  @Matches(/^[A-Za-z0-9_.:-]{0,64}$/)
+  serial!: string;
+
+  @IsOptional()
+  @ValidateNested()
+  @Type(() => NewPhone)
+  phone?: NewPhone;
+}
+
+export class ImportingStart extends ImportingRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+}
+
 /** How images leave the larder. */
 export class ExportRequest extends SomePartitions {
   @IsIn(exportForms)
@@ -113,6 +192,18 @@ export class ExportRequest extends SomePartitions {
   @Min(1)
   @Max(1_048_576)
   splitMebibytes?: number;
+}
+
+/** A path within an image. */
+export class InsideRequest {
+  @IsString()
+  @Length(1, 4096)
+  path!: string;
+
+  /** A logical partition of the image. */
+  @IsOptional()
+  @Matches(partitionName)
+  part?: string;
 }
 
 export class SetChange {
@@ -134,7 +225,21 @@ export class SetChange {
 
 /** One control of the practice bench; which fields it needs depends on `do`. */
 export class PracticeAction {
-  @IsIn(['cable', 'pull-after', 'power', 'keys', 'battery', 'break', 'install', 'use'])
+  @IsIn([
+    'cable',
+    'pull-after',
+    'power',
+    'keys',
+    'battery',
+    'break',
+    'install',
+    'use',
+    'fault',
+    'mend',
+    'allow',
+    'refuse',
+    'hold',
+  ])
   do!: string;
 
   @IsOptional()
@@ -168,4 +273,19 @@ export class PracticeAction {
   @IsInt()
   @Min(1)
   bytes?: number;
+
+  @IsOptional()
+  @IsString()
+  @MaxLength(40)
+  fault?: string;
+
+  /** Of the fault's places. */
+  @IsOptional()
+  @IsInt()
+  @Min(1)
+  seed?: number;
+
+  @IsOptional()
+  @Matches(partitionName)
+  partition?: string;
 }

@@ -1,7 +1,24 @@
-export type RunKind = 'imaging' | 'restoring' | 'verifying' | 'exporting' | 'comparing';
+export type RunKind = 'imaging' | 'restoring' | 'verifying' | 'exporting' | 'comparing' | 'importing';
 
-/** `interrupted`: the program ended in the middle of it. */
-export type RunState = 'running' | 'done' | 'failed' | 'cancelled' | 'interrupted';
+/**
+ * `queued` begins when the run before it on the same phone has ended well; `waiting` goes on by itself
+ * once the phone is back; `incomplete` kept a set, but not all of it came out right; `interrupted` did
+ * not end because the program did or the phone stayed away.
+ */
+export type RunState =
+  | 'queued'
+  | 'running'
+  | 'paused'
+  | 'waiting'
+  | 'done'
+  | 'incomplete'
+  | 'failed'
+  | 'cancelled'
+  | 'interrupted';
+
+/** States of a run that has not ended. */
+const liveStates: readonly RunState[] = ['queued', 'running', 'paused', 'waiting'];
+export const isLive = ({ state }: { readonly state: RunState }): boolean => liveStates.includes(state);
 
 export type StepState = 'waiting' | 'running' | 'done' | 'failed';
 
@@ -31,6 +48,12 @@ export interface RunView {
   /** Over the last few seconds while running, over the whole run afterwards. */
   readonly bytesPerSecond: number;
   readonly leftMs: number | undefined;
+  /** What a run that waits is waiting for, and what to do about it. */
+  readonly waitingFor: string | undefined;
+  /** It can be paused and can go on. */
+  readonly canPause: boolean;
+  /** What it has of its set is on the shelf, and it can go on from there. */
+  readonly canResume: boolean;
   /** One sentence: what came of it, or what went wrong and what to do. */
   readonly outcome: string | undefined;
   /** Bytes per second at each second of the run. */

@@ -1,3 +1,4 @@
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
@@ -14,6 +15,12 @@ export interface ImageView {
   readonly usedBytes: number | undefined;
   /** What the last verification found wrong. */
   readonly damage: string | undefined;
+  /** A partition's bytes, or a tar archive of files. */
+  readonly kind: 'block' | 'archive';
+  /** What was read, when that was not everything; both digests cover it alone. */
+  readonly ranges: readonly ByteRange[] | undefined;
+  /** What the phone did not give the same way twice, or not at all. */
+  readonly unsettled: readonly ByteRange[] | undefined;
 }
 
 export interface SetView {
@@ -24,7 +31,8 @@ export interface SetView {
   readonly nickname: string;
   readonly maker: string;
   readonly model: string;
-  readonly mode: PhoneMode;
+  /** In which it was read, as far as that is known. */
+  readonly mode: PhoneMode | undefined;
   readonly condition: Condition;
   readonly createdAt: number;
   readonly elapsedMs: number;
@@ -35,6 +43,10 @@ export interface SetView {
   readonly addedBytes: number;
   readonly verifiedAt: number | undefined;
   readonly damaged: boolean;
+  /** Every image came out as the phone itself digests it. */
+  readonly complete: boolean;
+  /** It came as files, not from a phone. */
+  readonly imported: boolean;
   /** SHA-256 over the set's SHA256SUMS file; the short checksum on its label. */
   readonly fingerprint: string;
   readonly binnedAt: number | undefined;

@@ -6,3 +6,6 @@ declare class TextDecoder {
 declare class TextEncoder {
   encode(text: string): Uint8Array;
 }
+
+/** In Node, workers and browsers alike. */
+declare function atob(base64: string): string;

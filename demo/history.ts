@@ -1,46 +1,81 @@
 import pino from 'pino';
 import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import { composeLabel } from '@keen-larder/core/larder/label.ts';
+import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
 import type { PhoneLink } from '@keen-larder/server/links/phone-link.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging.ts';
 import { startVerifying } from '@keen-larder/server/runs/verifying.ts';
 import { endProgram } from './children.ts';
-import { startStandins } from './standins.ts';
+import { addressesOf, startStandins } from './standins.ts';
 
 const day = 86_400_000;
 
-/** What happened at the bench before the demo begins: so many days ago, for this reason, these roles. */
+/** What happened at the bench before the demo begins: to whom, so many days ago, for this reason, these roles. */
 interface Visit {
+  readonly serial: string;
   readonly daysAgo: number;
   readonly purpose: string;
   readonly before?: readonly Partial<PracticeAction>[];
+  /** Where the phone is read; the keys lead there. */
+  readonly mode: 'recovery' | 'loader';
   readonly wants: (partition: { name: string; role: string }) => boolean;
 }
 
+/** So many of the newest sets have been verified. */
+const verifiedSets = 4;
+
+type Wanted = Parameters<Visit['wants']>[0];
+const asReceived = ({ role }: Wanted) => !['user-data', 'scratch', 'system'].includes(role);
+const identityAndBoot = ({ role, name }: Wanted) =>
+  role === 'identity' || (role === 'boot-chain' && !name.endsWith('_b'));
+
 const visits: readonly Visit[] = [
   {
+    serial: 'TW3K-10482',
     daysAgo: 153,
     purpose: 'as received',
-    wants: ({ role }) => !['user-data', 'scratch', 'system'].includes(role),
+    mode: 'recovery',
+    wants: asReceived,
   },
+  { serial: 'MR2Q-44107', daysAgo: 131, purpose: 'as received', mode: 'loader', wants: asReceived },
   {
+    serial: 'TW3K-10482',
     daysAgo: 97,
     purpose: 'before update',
+    mode: 'recovery',
     wants: ({ role }) => role === 'boot-chain' || role === 'identity',
   },
   {
+    serial: 'TW3K-10482',
     daysAgo: 96,
     purpose: 'after update',
     before: [{ do: 'install', build: 'system-march' }],
+    mode: 'recovery',
     wants: ({ role, name }) => role === 'system' || name === 'boot',
   },
+  { serial: 'TW5K-20316', daysAgo: 64, purpose: 'as received', mode: 'recovery', wants: identityAndBoot },
+  { serial: 'MS10-70055', daysAgo: 47, purpose: 'before repair', mode: 'recovery', wants: asReceived },
   {
+    serial: 'TW3K-10482',
     daysAgo: 33,
     purpose: 'weekly',
     before: [{ do: 'use' }, { do: 'use' }],
+    mode: 'recovery',
     wants: ({ role }) => role === 'identity' || role === 'radio',
   },
+  {
+    serial: 'TW5K-20316',
+    daysAgo: 12,
+    purpose: 'weekly',
+    mode: 'recovery',
+    wants: ({ role }) => role === 'identity',
+  },
+];
+
+/** How the phones stand when the demo begins. */
+const now: readonly { readonly serial: string; readonly action: Partial<PracticeAction> }[] = [
+  { serial: 'MR2Q-44107', action: { do: 'break', build: 'half-firmware' } },
 ];
 
 /**
@@ -52,50 +87,62 @@ export async function makeHistory(
   standinHome: string,
   nicknames: Readonly<Record<string, string>>,
 ): Promise<void> {
-  const standins = await startStandins(standinHome, true);
+  const standins = await startStandins(standinHome, true, ['--trusting']);
   const startedAt = Date.now();
-  let daysAgo = visits[0]!.daysAgo;
+  let { daysAgo } = visits[0]!;
   // Ten in the morning at the workshop, and on from there as the work goes.
   const morning = new Date(new Date(startedAt).setHours(10, 4, 0, 0)).getTime();
   let since = startedAt;
-  const now = () => morning - daysAgo * day + (Date.now() - since);
+  const clock = () => morning - daysAgo * day + (Date.now() - since);
   const app = await openKeenLarder({
     home,
-    addresses: standins.phones.map(({ adb }) => adb),
+    addresses: standins.phones.flatMap(addressesOf),
     nicknames,
     pollMs: 100,
     log: pino({ level: 'silent' }),
-    now,
+    now: clock,
   });
   try {
-    for (const { serial } of standins.phones) {
-      const act = (action: Partial<PracticeAction>) =>
-        fetch(`${standins.controlUrl}/phones/${serial}`, { method: 'POST', body: JSON.stringify(action) });
-      for (const visit of visits) {
-        daysAgo = visit.daysAgo;
-        since = Date.now();
-        for (const action of visit.before ?? []) await act(action);
-        const before = linkOf(app, serial);
-        await act({ do: 'keys', into: 'recovery' });
-        await newRecovery(app, serial, before);
-        await keep(app, serial, visit, now);
-      }
-      daysAgo = 3;
+    const act = (serial: string, action: Partial<PracticeAction>) =>
+      fetch(`${standins.controlUrl}/phones/${serial}`, { method: 'POST', body: JSON.stringify(action) });
+    const prepare = async ({ serial, before, mode }: Visit) => {
+      for (const action of before ?? []) await act(serial, action);
+      const link = linkOf(app, serial);
+      await act(serial, { do: 'keys', into: mode });
+      await newLink(app, serial, mode, link);
+    };
+    // One phone starts while another is imaged.
+    let prepared = prepare(visits[0]!);
+    for (const [i, visit] of visits.entries()) {
+      await prepared;
+      ({ daysAgo } = visit);
       since = Date.now();
-      const small = app.larder.list().filter(({ bytes }) => bytes < 200 * 1024 * 1024);
-      for (const { id } of small) await app.engine.ended(startVerifying(app, id).id);
+      const next = visits[i + 1];
+      const isOther = next && next.serial !== visit.serial;
+      if (isOther) prepared = prepare(next);
+      await keep(app, visit.serial, visit, clock);
+      if (next && !isOther) prepared = prepare(next);
     }
+    daysAgo = 3;
+    since = Date.now();
+    // Some, so that the demo shows both.
+    const some = app.larder.list().slice(0, verifiedSets);
+    for (const { id } of some) await app.engine.ended(startVerifying(app, id).id);
+    for (const { serial, action } of now) await act(serial, action);
   } finally {
     await app.close();
     await endProgram(standins.child);
   }
 }
 
-async function keep(app: KeenLarder, serial: string, visit: Visit, now: () => number): Promise<void> {
+async function keep(app: KeenLarder, serial: string, visit: Visit, clock: () => number): Promise<void> {
   const { model, condition } = app.bench.facts(serial);
-  const at = new Date(now());
+  const at = new Date(clock());
+  const picked = (await app.bench.partitions(serial)).filter(visit.wants).map(({ name }) => name);
   const run = await startImaging(app, serial, {
-    picked: (await app.bench.partitions(serial)).filter(visit.wants).map(({ name }) => name),
+    picked,
+    // System is mostly free space.
+    usedOnly: picked.filter((name) => roleOf(name) === 'system'),
     label: composeLabel({
       model,
       condition,
@@ -109,13 +156,18 @@ async function keep(app: KeenLarder, serial: string, visit: Visit, now: () => nu
   if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
 }
 
-/** Waits for a link into recovery that came up after `before`. */
-async function newRecovery(app: KeenLarder, serial: string, before: PhoneLink | undefined): Promise<void> {
+/** Waits for a link into a mode that came up after `before`. */
+async function newLink(
+  app: KeenLarder,
+  serial: string,
+  mode: Visit['mode'],
+  before: PhoneLink | undefined,
+): Promise<void> {
   const signal = AbortSignal.timeout(30_000);
   for (;;) {
     signal.throwIfAborted();
     const link = linkOf(app, serial);
-    if (link && link !== before && link.mode === 'recovery') return;
+    if (link && link !== before && link.mode === mode) return;
     await new Promise((resolve) => setTimeout(resolve, 30));
   }
 }

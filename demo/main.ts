@@ -8,10 +8,11 @@ import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { buildInterface } from '../scripts/prepare.mjs';
+import { adbKeyOf } from '@keen-larder/server/links/adb/key.ts';
 import { recipes } from '@keen-larder/standin/scenario/phones.ts';
 import { endAll, startProgram } from './children.ts';
 import { makeHistory } from './history.ts';
-import { startStandins } from './standins.ts';
+import { addressesOf, startStandins } from './standins.ts';
 
 const { values } = parseArgs({
   options: {
@@ -38,6 +39,8 @@ try {
   // Built while the phones are imaged; a failure is told when it is waited for.
   const built = buildInterface();
   built.catch(() => undefined);
+  // A larder that is new has been let in by its phones; later they are asked as any phone is.
+  let options: string[] = [];
   if (!existsSync(larderHome)) {
     process.stdout.write('Filling the demo larder by imaging the simulated phones…\n');
     const unfinished = `${larderHome}.part`;
@@ -45,13 +48,15 @@ try {
     await rm(standinHome, { recursive: true, force: true });
     await makeHistory(unfinished, standinHome, nicknames);
     await rename(unfinished, larderHome);
+    options = ['--allow', (await adbKeyOf(larderHome)).publicLine];
   }
-  const [standins] = await Promise.all([startStandins(standinHome, values.fast), built]);
+  const [standins] = await Promise.all([startStandins(standinHome, values.fast, options), built]);
   const child = startProgram(
     server,
     [
       ...['--home', larderHome, '--port', values.port, '--practice', standins.controlUrl],
-      ...standins.phones.flatMap(({ adb }) => ['--phone', adb]),
+      '--no-adb-server',
+      ...standins.phones.flatMap((phone) => addressesOf(phone).flatMap((address) => ['--phone', address])),
       ...Object.entries(nicknames).flatMap(([serial, nickname]) => ['--nickname', `${serial}=${nickname}`]),
       ...(values.fast ? ['--poll-ms', '150', '--overdue-ms', '8000'] : ['--overdue-ms', '40000']),
     ],

@@ -23,6 +23,8 @@ beforeAll(async () => {
     title: 'Keep 2 images of Ringing hut: before the crash',
     serial: null,
     mode: 'recovery',
+    link: null,
+    idleMs: 0,
     setId: null,
     state: 'running',
     startedAt: Date.now() - 60_000,

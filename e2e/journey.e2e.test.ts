@@ -14,7 +14,7 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
 
   // Picked on the map, seen in the table.
   for (const name of ['boot', 'system']) await page.locator(`g.jar[data-partition="${name}"]`).click();
-  await page.getByText('2 of 20 partitions picked').waitFor();
+  await page.getByText('2 of 22 picked').waitFor();
   expect(await page.getByRole('checkbox', { name: 'Pick system' }).isChecked()).toBe(true);
   await page.getByRole('textbox', { name: 'Name of the set' }).fill('Before the story');
   await page.locator('[data-check="identity-left-out"]').getByText('I know; go on all the same').click();
@@ -28,7 +28,7 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
   await page.getByRole('button', { name: 'Half a firmware' }).click();
   await page.locator('[data-phase="looping"]').waitFor();
   await page.locator(`[data-serial="${serial}"]`).getByText('does not start').waitFor();
-  await page.getByRole('button', { name: 'Hold Power and Volume up' }).click();
+  await page.getByRole('button', { name: 'Keys for recovery' }).click();
   await page.locator(`[data-serial="${serial}"]`).getByText('recovery', { exact: true }).waitFor();
 
   // What is broken shows when the phone is compared with what was kept.

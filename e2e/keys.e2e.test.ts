@@ -21,9 +21,9 @@ it('images by keyboard alone', async () => {
   await page.keyboard.press('Space');
   for (let n = 0; n < 20 && (await at()) !== 'efs'; n++) await page.keyboard.press('ArrowRight');
   await page.keyboard.press('Space');
-  await page.getByText('2 of 20 partitions picked').waitFor();
+  await page.getByText('2 of 22 picked').waitFor();
   await page.keyboard.press('Space');
-  await page.getByText('1 of 20 partitions picked').waitFor();
+  await page.getByText('1 of 22 picked').waitFor();
 
   // On to the tray: the tick of the confirmation, then the button’s key.
   const tick = page.locator('[data-check="identity-left-out"] input[type=checkbox]');

@@ -4,12 +4,15 @@
  * pictures are taken for looking at.
  */
 import { spawn } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { parseArgs } from 'node:util';
+import { gzipSync } from 'node:zlib';
 import type { Page } from 'playwright-core';
+import type { SetView } from '@keen-larder/contract/sets.ts';
 import { openBrowser } from '../e2e/browser.ts';
 
 const { values } = parseArgs({
@@ -36,8 +39,11 @@ try {
   await storage(page);
   await larder(page);
   await set(page);
+  await inside(page);
+  await importing(page);
   await run(page);
   await practice(page);
+  await connections(page);
 } finally {
   await browser.end();
   await demo?.end();
@@ -75,9 +81,69 @@ async function larder(at: Page): Promise<void> {
 
 async function set(at: Page): Promise<void> {
   await at.goto(`${url}/larder`);
-  await at.getByRole('link', { name: /as received/ }).click();
+  await at.getByRole('link', { name: /^Knot 3 .* as received/ }).click();
   await at.getByRole('table').first().waitFor();
   await shoot('set');
+}
+
+async function inside(at: Page): Promise<void> {
+  await at.goto(`${url}/larder`);
+  await at.getByRole('link', { name: /after update/ }).click();
+  await at.getByRole('link', { name: 'system', exact: true }).click();
+  await at.getByText('build.prop').click();
+  await at.getByText('ro.build.version.release=').first().waitFor();
+  await shoot('inside');
+}
+
+/** Images that somebody brings along, as files: two of the demo's own, and one that is none. */
+async function importing(at: Page): Promise<void> {
+  const sets = (await (await fetch(`${url}/api/sets`)).json()) as SetView[];
+  const { id } = sets.find(({ label }) => label.includes('Knot 3') && label.includes('as received'))!;
+  const image = async (partition: string) =>
+    Buffer.from(await (await fetch(`${url}/api/sets/${id}/images/${partition}/raw`)).arrayBuffer());
+  const files = {
+    'boot.img': await image('boot'),
+    'efs.img.gz': gzipSync(await image('efs')),
+    'modemst1.bin': await image('modemst1'),
+    'hide list.bin': Buffer.alloc(9000, 'North hide, Monday. '),
+  };
+  const sums = Object.entries(files)
+    .map(([name, bytes]) => `${createHash('sha256').update(bytes).digest('hex')} *${name}\n`)
+    .join('');
+  await at.goto(`${url}/larder/import`);
+  await at.getByLabel('Files to import').setInputFiles(
+    Object.entries({ ...files, SHA256SUMS: Buffer.from(sums) }).map(([name, buffer]) => ({
+      name,
+      mimeType: 'application/octet-stream',
+      buffer,
+    })),
+  );
+  await at.getByRole('checkbox', { name: 'Pick boot.img' }).waitFor({ state: 'attached' });
+  await at.getByRole('combobox', { name: 'Of which phone' }).click();
+  await at.getByRole('option', { name: 'East wall · TW3K-10517' }).click();
+  await at.getByText('Checksums came along').waitFor();
+  // Where the pictures are taken is nobody's business.
+  await at
+    .locator('.folder code')
+    .first()
+    .evaluate((place) => (place.textContent = '~/.keen-larder-demo/larder/imports'));
+  await shoot('import');
+  await at.getByRole('button', { name: 'Discard this copy' }).click();
+}
+
+/** One phone that another program has, among those that are well. */
+async function connections(at: Page): Promise<void> {
+  const act = (body: object) =>
+    fetch(`${url}/api/practice/TW3K-10517`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(body),
+    });
+  await act({ do: 'hold' });
+  await at.goto(`${url}/connections`);
+  await at.getByText('is held by another program', { exact: true }).waitFor();
+  await shoot('connections');
+  await act({ do: 'mend' });
 }
 
 async function run(at: Page): Promise<void> {

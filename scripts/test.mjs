@@ -16,6 +16,7 @@ const tools = {
   'mkfs.erofs': 'erofs-utils',
   img2simg: 'android-sdk-libsparse-utils',
   adb: 'adb',
+  fastboot: 'fastboot',
   zstd: 'zstd',
   b3sum: 'b3sum',
   sqlite3: 'sqlite3',

@@ -2,16 +2,22 @@ import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Logger } from 'pino';
 import { Bench } from './bench/bench.ts';
+import { addressStatements } from './database/addresses.ts';
 import { chunkStatements } from './database/chunks.ts';
 import { digestStatements } from './database/digests.ts';
 import { openDatabase } from './database/open.ts';
 import { phoneStatements } from './database/phones.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
+import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './feed.ts';
+import { Incoming } from './imports/incoming.ts';
+import { Inside } from './larder/inside.ts';
 import { binMs, Larder } from './larder/larder.ts';
+import { adbKeyOf } from './links/adb/key.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/context.ts';
+import { usualPatience, type Patience } from './runs/phone-at-work.ts';
 import { RunEngine } from './runs/engine.ts';
 import { Sheets } from './runs/sheets.ts';
 import { Shelf } from './shelf/shelf.ts';
@@ -22,10 +28,15 @@ export interface Options {
   readonly home: string;
   /** `host:port` of adb daemons to follow. */
   readonly addresses: readonly string[];
+  /** Of the local adb server to follow as well; left out for none. */
+  readonly adbServerPort?: number;
   readonly log: Logger;
   readonly pollMs?: number;
   readonly overdueMs?: number;
   readonly startLimitMs?: number;
+  readonly patience?: Partial<Patience>;
+  /** A file in the watched folder that did not change for so long has been copied entirely. */
+  readonly settledMs?: number;
   readonly nicknames?: Readonly<Record<string, string>>;
   /** Milliseconds since 1970; the demo sets it back while it makes its history. */
   readonly now?: () => number;
@@ -35,6 +46,8 @@ const minute = 60_000;
 
 /** The whole application without its HTTP interface. */
 export interface KeenLarder extends RunContext {
+  readonly incoming: Incoming;
+  readonly inside: Inside;
   readonly feed: Feed;
   close(): Promise<void>;
 }
@@ -50,17 +63,20 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const chunks = chunkStatements(db);
   const runs = runStatements(db);
   const digests = digestStatements(db);
+  const unfinished = unfinishedStatements(db);
   const feed = new Feed(Date.now());
 
   const workers = new ShelfWorkers();
   const { shelf, findings } = await Shelf.open(join(home, 'shelf'), 'Bench disk', chunks, workers);
-  const larder = new Larder(shelf, sets, phones, chunks, feed, now);
+  const larder = new Larder(shelf, sets, phones, chunks, unfinished, feed, now);
   findings.push(...(await larder.reconcile()));
   for (const { level, text } of findings) log[level === 'warning' ? 'warn' : 'info'](text);
 
   const bench = new Bench(
     {
       addresses: options.addresses,
+      ...(options.adbServerPort !== undefined && { adbServerPort: options.adbServerPort }),
+      adbKey: await adbKeyOf(home),
       pollMs: options.pollMs ?? 1000,
       overdueMs: options.overdueMs ?? 2 * minute,
       nicknames: options.nicknames ?? {},
@@ -69,10 +85,12 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     phones,
     sets,
     digests,
+    addressStatements(db),
     feed,
   );
   const engine = new RunEngine(
     runs,
+    unfinished,
     feed,
     now,
     (serial) => phones.one(serial)?.nickname ?? serial,
@@ -83,19 +101,26 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   await larder.emptyBin(now() - binMs);
   await workers.warmUp();
   bench.start();
+  const incoming = new Incoming(home, options.settledMs ?? 1500, () => feed.send('imports', {}));
+  await incoming.start();
 
   return {
     bench,
     larder,
+    incoming,
+    inside: new Inside(larder),
     engine,
     sheets: new Sheets(bench, larder, runs, (at) => -new Date(at).getTimezoneOffset()),
     digests,
+    unfinished,
+    patience: { ...usualPatience, ...options.patience },
     feed,
     now,
     startLimitMs: options.startLimitMs ?? 25 * minute,
     exportFolder: join(home, 'exports'),
     async close() {
       await engine.stop();
+      await incoming.stop();
       await bench.stop();
       await shelf.close();
       await workers.close();

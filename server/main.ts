@@ -3,6 +3,7 @@ import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { openLog } from './logging.ts';
+import { usualServerPort } from './links/adb/server.ts';
 import { serve } from './serve.ts';
 
 const { values } = parseArgs({
@@ -12,6 +13,11 @@ const { values } = parseArgs({
     phone: { type: 'string', multiple: true, default: [] },
     nickname: { type: 'string', multiple: true, default: [] },
     practice: { type: 'string' },
+    'adb-port': {
+      type: 'string',
+      default: process.env['ANDROID_ADB_SERVER_PORT'] ?? String(usualServerPort),
+    },
+    'no-adb-server': { type: 'boolean', default: false },
     'poll-ms': { type: 'string' },
     'overdue-ms': { type: 'string' },
   },
@@ -23,6 +29,7 @@ try {
     home: values.home,
     port: Number(values.port),
     addresses: values.phone,
+    ...(!values['no-adb-server'] && { adbServerPort: Number(values['adb-port']) }),
     nicknames: Object.fromEntries(values.nickname.map((each) => each.split('=', 2) as [string, string])),
     log,
     ...(values.practice && { practiceUrl: values.practice }),

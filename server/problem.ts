@@ -8,6 +8,7 @@ const titles: Readonly<Record<number, string>> = {
   409: 'Not possible now',
   413: 'Too large',
   422: 'The run cannot start',
+  507: 'No space',
   502: 'The phone did not do it',
   500: 'Something went wrong in Keen Larder',
 };

@@ -4,6 +4,7 @@ import Sqlite from 'better-sqlite3';
 import { chunkStatements } from './database/chunks.ts';
 import { phoneStatements } from './database/phones.ts';
 import { setStatements } from './database/sets.ts';
+import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './feed.ts';
 import { Larder } from './larder/larder.ts';
 import { Shelf } from './shelf/shelf.ts';
@@ -20,7 +21,15 @@ export function openForReading(home: string): { larder: Larder; close(): Promise
   const chunks = chunkStatements(db);
   const workers = new ShelfWorkers();
   const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', chunks, workers);
-  const larder = new Larder(shelf, setStatements(db), phoneStatements(db), chunks, new Feed(0), Date.now);
+  const larder = new Larder(
+    shelf,
+    setStatements(db),
+    phoneStatements(db),
+    chunks,
+    unfinishedStatements(db),
+    new Feed(0),
+    Date.now,
+  );
   return {
     larder,
     async close() {

@@ -31,6 +31,8 @@ export async function serve(options: ServeOptions): Promise<Serving> {
       error ? reject(error) : resolve(listening),
     );
   });
+  // Copying an image of tens of GiB into the larder takes longer than Node grants a request by itself.
+  server.requestTimeout = 0;
   const { port } = server.address() as AddressInfo;
   return {
     url: `http://127.0.0.1:${port}`,

@@ -9,6 +9,9 @@ const { values } = parseArgs({
     home: { type: 'string', default: join(homedir(), '.keen-larder', 'standins') },
     'base-port': { type: 'string', default: '0' },
     fast: { type: 'boolean', default: false },
+    only: { type: 'string', multiple: true },
+    trusting: { type: 'boolean', default: false },
+    allow: { type: 'string', multiple: true, default: [] },
   },
 });
 
@@ -16,10 +19,13 @@ const bench = await startPracticeBench({
   home: values.home,
   basePort: Number(values['base-port']),
   fast: values.fast,
+  trusting: values.trusting,
+  allow: values.allow,
+  ...(values.only && { only: values.only }),
 });
 for (const phone of bench.phones) {
-  const { serial, maker, model, adb } = phone.state();
-  process.stdout.write(`${JSON.stringify({ serial, model: `${maker} ${model}`, adb })}\n`);
+  const { serial, maker, model, adb, fastboot, loader } = phone.state();
+  process.stdout.write(`${JSON.stringify({ serial, model: `${maker} ${model}`, adb, fastboot, loader })}\n`);
 }
 process.stdout.write(`${JSON.stringify({ control: bench.controlUrl })}\n`);
 for (const signal of ['SIGINT', 'SIGTERM'] as const) {

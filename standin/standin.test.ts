@@ -1,8 +1,9 @@
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
 import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
 import { startRecovery, startSystem } from './boot/start.ts';
 import { filler } from './firmware/filler.ts';
+import { models } from './models.ts';
 import type { Phone } from './phone/phone.ts';
 import { brokenBuilds } from './scenario/broken-builds.ts';
 import type { ShellHost } from './shell/host.ts';
@@ -22,6 +23,13 @@ afterAll(async () => {
   folder.remove();
 });
 
+const cache = () => ({
+  device: '/dev/block/mmcblk0p16',
+  at: '/cache',
+  writable: true,
+  source: phone.flash.partition('cache')!,
+});
+
 async function shell(script: string, over: Partial<ShellHost> = {}, stdin: Uint8Array[] = []) {
   const host: ShellHost = {
     mode: 'recovery',
@@ -29,7 +37,8 @@ async function shell(script: string, over: Partial<ShellHost> = {}, stdin: Uint8
     rootDaemon: true,
     hasSu: false,
     flash: phone.flash,
-    mounts: [{ partition: 'cache', at: '/cache', writable: true }],
+    disk: 'mmcblk0',
+    mounts: [cache()],
     startedAt: Date.now(),
     battery: () => ({ percent: 50, charging: false }),
     reboot: () => undefined,
@@ -122,7 +131,7 @@ describe('dd and its like', () => {
     expect((await shell('blockdev --getsize64 /dev/block/by-name/frp /dev/block/mmcblk0p14')).text).toBe(
       '524288\n33554432\n',
     );
-    const mounts = [{ partition: 'cache', at: '/cache', writable: true }];
+    const mounts = [cache()];
     expect((await shell('umount /cache && cat /proc/mounts', { mounts })).text).not.toMatch('/cache');
     expect((await shell('ls /cache')).text).toMatch('recovery\n');
     expect(
@@ -134,8 +143,12 @@ describe('dd and its like', () => {
 
 describe('starting from its own bytes', () => {
   it('starts, with what the file systems say', async () => {
-    expect(await startSystem(phone.flash)).toMatchObject({ starts: true, hasSu: true, hasImei: true });
-    expect(await startRecovery(phone.flash)).toMatchObject({ starts: true, hasSu: false });
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({
+      starts: true,
+      hasSu: true,
+      hasImei: true,
+    });
+    expect(await startRecovery(phone.flash, models.knot3)).toMatchObject({ starts: true, hasSu: false });
     expect(phone.state()).toMatchObject({ serial, mode: 'system', build: 'TideOS 9 TW3.260301.004' });
   });
 
@@ -143,31 +156,57 @@ describe('starting from its own bytes', () => {
     const efs = phone.flash.partition('efs')!;
     const before = Buffer.from(await efs.read(0, 1 << 20));
     await efs.write(0, new Uint8Array(1 << 20));
-    expect(await startSystem(phone.flash)).toMatchObject({ starts: true, hasImei: false });
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({ starts: true, hasImei: false });
     await efs.write(0, before);
-    expect(await startSystem(phone.flash)).toMatchObject({ starts: true, hasImei: true });
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({ starts: true, hasImei: true });
   });
 
   it('does not load a kernel with one flipped bit', async () => {
     const boot = phone.flash.partition('boot')!;
     const [byte] = await boot.read(5_000_000, 1);
     await boot.write(5_000_000, Uint8Array.of(byte! ^ 4));
-    expect(await startSystem(phone.flash)).toMatchObject({ starts: false, stage: 'bootloader' });
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({
+      starts: false,
+      stage: 'bootloader',
+    });
     await boot.write(5_000_000, Uint8Array.of(byte!));
-    expect(await startSystem(phone.flash)).toMatchObject({ starts: true });
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({ starts: true });
   });
 
   it.each([
-    ['wrong-kernel', 'init', /Android 10.0.0 .*system of 9/],
+    ['wrong-kernel', 'init', /Android 15.0.0 .*system of 9/],
     ['half-firmware', 'init', /system cannot be mounted/],
     ['no-boot', 'bootloader', /boot cannot be loaded/],
   ])('%s fails in %s and leaves recovery', async (id, stage, reason) => {
-    await brokenBuilds.find((build) => build.id === id)!.apply(phone.flash);
-    expect(await startSystem(phone.flash)).toMatchObject({
+    await brokenBuilds.find((build) => build.id === id)!.apply(phone.flash, models.knot3);
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({
       starts: false,
       stage,
       reason: expect.stringMatching(reason) as string,
     });
-    expect(await startRecovery(phone.flash)).toMatchObject({ starts: true });
+    expect(await startRecovery(phone.flash, models.knot3)).toMatchObject({ starts: true });
+  });
+});
+
+describe('the battery', () => {
+  it('charges on the cable, and drains without it, with time and with work', () => {
+    const now = Date.now();
+    const clock = vi.spyOn(Date, 'now');
+    const after = (hours: number) => {
+      clock.mockReturnValue(now + hours * 3_600_000);
+      return phone.state().battery;
+    };
+    try {
+      after(0);
+      phone.setBattery(50, true);
+      expect(after(1)).toMatchObject({ percent: 70, charging: true });
+      expect(after(9)).toMatchObject({ percent: 100 });
+      phone.setBattery(50, false);
+      expect(after(14)).toMatchObject({ percent: 40, charging: false });
+      expect(after(1000)).toMatchObject({ percent: 1 });
+    } finally {
+      clock.mockRestore();
+      phone.setBattery(82, true);
+    }
   });
 });

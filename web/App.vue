@@ -9,6 +9,9 @@ import KeySheet from './parts/KeySheet.vue';
 import NoticeStack from './parts/NoticeStack.vue';
 import TopBar from './parts/TopBar.vue';
 import { useBench } from './state/bench.ts';
+import { useConnections } from './state/connections.ts';
+import { useDesktop } from './state/desktop.ts';
+import { useImports } from './state/imports.ts';
 import { useLarder } from './state/larder.ts';
 import { announceError, useNotices } from './state/notices.ts';
 import { useRuns } from './state/runs.ts';
@@ -16,15 +19,21 @@ import TheTray from './tray/TheTray.vue';
 
 const bench = useBench();
 const larder = useLarder();
+const imports = useImports();
+const connections = useConnections();
 const runs = useRuns();
 const notices = useNotices();
+const desktop = useDesktop();
 const route = useRoute();
 const router = useRouter();
 const onLine = ref(true);
 const hasPractice = ref(false);
 const keysShown = ref(false);
 
-const loadAll = () => Promise.all([bench.load(), larder.load(), runs.load()]).catch(announceError);
+const loadAll = () =>
+  Promise.all([bench.load(), larder.load(), runs.load(), imports.load(), connections.load()]).catch(
+    announceError,
+  );
 
 /** What this start of the program found broken off is told once to each browser. */
 const toldOf = useLocalStorage('keen-larder-told-of-start', 0);
@@ -42,10 +51,14 @@ onMounted(async () => {
       hello: ({ startedAt }) => void greet(startedAt),
       phone: (phone) => bench.take(phone),
       run: (run) => {
-        if (runs.take(run) && run.id !== runs.inTray) notices.runEnded(run);
+        if (!runs.take(run)) return;
+        desktop.runEnded(run);
+        if (run.id !== runs.inTray) notices.runEnded(run);
       },
       'run-log': ({ runId, line }) => runs.takeLine(runId, line),
       larder: () => void larder.load(),
+      imports: () => void imports.load(),
+      connections: () => void connections.load(),
     },
     (isOpen) => (onLine.value = isOpen),
   );

@@ -1,6 +1,9 @@
 import { createRouter, createWebHistory } from 'vue-router';
 import BenchView from './views/bench/BenchView.vue';
 import LarderView from './views/larder/LarderView.vue';
+import ConnectionsPage from './views/bench/ConnectionsPage.vue';
+import ImportPage from './views/larder/ImportPage.vue';
+import LookInside from './views/larder/LookInside.vue';
 import SetPage from './views/larder/SetPage.vue';
 import PracticeBench from './views/practice/PracticeBench.vue';
 import RunsView from './views/runs/RunsView.vue';
@@ -11,8 +14,23 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/bench' },
     { path: '/bench/:serial?', name: 'bench', component: BenchView, props: true, meta: { title: 'Bench' } },
+    { path: '/connections', name: 'connections', component: ConnectionsPage, meta: { title: 'Connections' } },
     { path: '/larder', name: 'larder', component: LarderView, meta: { title: 'Larder' } },
+    {
+      path: '/larder/import/:id?',
+      name: 'import',
+      component: ImportPage,
+      props: true,
+      meta: { title: 'Larder' },
+    },
     { path: '/larder/sets/:id', name: 'set', component: SetPage, props: true, meta: { title: 'Larder' } },
+    {
+      path: '/larder/sets/:id/:partition',
+      name: 'inside',
+      component: LookInside,
+      props: true,
+      meta: { title: 'Larder' },
+    },
     { path: '/runs/:id?', name: 'runs', component: RunsView, props: true, meta: { title: 'Runs' } },
     { path: '/practice', name: 'practice', component: PracticeBench, meta: { title: 'Practice bench' } },
     { path: '/:rest(.*)*', name: 'not-found', component: NotFound, meta: { title: 'Not found' } },

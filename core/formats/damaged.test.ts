@@ -19,6 +19,21 @@ import { matchesHash, readVbmeta, verifyVbmeta } from './verified-boot/index.ts'
 import { maxBytes, superImage } from '../testing/super.ts';
 import { descriptors, keys, vbmeta } from '../testing/vbmeta.ts';
 import { vendorBoot } from '../testing/vendor-boot.ts';
+import { joinBytes } from '../bytes/join.ts';
+import { utf8 } from '../bytes/text.ts';
+import { contentsFormat, parseContents } from '../larder/contents.ts';
+import { parseAdbPublicKey } from '../protocols/adb/auth.ts';
+import { commands, packetHeaderBytes, PacketParser } from '../protocols/adb/packet.ts';
+import {
+  answerBytes,
+  handshake,
+  maxCommandBytes,
+  messageLength,
+  MessageParser,
+  parseAnswer,
+} from '../protocols/fastboot/index.ts';
+import { loaderHeaderBytes, LoaderParser } from '../protocols/loader/index.ts';
+import { parseChecksums } from './checksum-files/index.ts';
 import { inspectImage } from './inspect/index.ts';
 
 /** Bytes with a few places changed, cut off somewhere, or both. */
@@ -244,6 +259,54 @@ describe('readers fed with damaged bytes', { timeout: fuzzTimeoutMs }, () => {
     await fc.assert(
       fc.asyncProperty(damage(archive, archive.length), (damaged) =>
         isTotal(() => Promise.resolve(readCpio(damaged))),
+      ),
+      runs,
+    );
+  });
+
+  it.each([
+    [
+      'messages of a loader',
+      joinBytes([loaderHeaderBytes(1, 0, 3), Uint8Array.of(1, 2, 3), loaderHeaderBytes(3, 0, 0)]),
+      (bytes: Uint8Array) => [...new LoaderParser().push(bytes)],
+    ],
+    [
+      'messages of a bootloader',
+      joinBytes([utf8(handshake), messageLength(6), answerBytes('OKAY', 'ab'), messageLength(0)]),
+      (bytes: Uint8Array) =>
+        [...new MessageParser(maxCommandBytes).push(bytes)].map(
+          (each) => each.length > 3 && parseAnswer(each),
+        ),
+    ],
+    [
+      'packets of adb',
+      joinBytes([packetHeaderBytes(commands.OPEN, 1, 0, [utf8('shell:')]), utf8('shell:')]),
+      (bytes: Uint8Array) => [...new PacketParser().push(bytes)],
+    ],
+    [
+      'a public key of adb',
+      utf8(
+        `${btoa(String.fromCharCode(64, ...Array.from({ length: 523 }, (_, i) => (i < 3 ? 0 : i % 256))))} a@b`,
+      ),
+      (bytes: Uint8Array) => parseAdbPublicKey(String.fromCharCode(...bytes)),
+    ],
+    [
+      'checksums',
+      utf8(`${'ab'.repeat(32)} *boot.img\nMD5 (b) = ${'cd'.repeat(16)}\n`),
+      (bytes: Uint8Array) => parseChecksums(String.fromCharCode(...bytes)),
+    ],
+    [
+      'a list of contents',
+      utf8(
+        JSON.stringify({ format: contentsFormat, version: 1, label: 'a', note: '', images: [], phone: {} }),
+      ),
+      (bytes: Uint8Array) => parseContents(String.fromCharCode(...bytes)),
+    ],
+  ] as const)('%s', async (_name, whole, read) => {
+    read(whole);
+    await fc.assert(
+      fc.asyncProperty(damage(whole, Math.min(whole.length, 600)), (damaged) =>
+        isTotal(() => Promise.resolve(read(damaged))),
       ),
       runs,
     );

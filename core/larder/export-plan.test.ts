@@ -5,6 +5,7 @@ const chunkBytes = 262_144;
 /** An image of which `z` stands for a chunk of zeros. */
 const image = (partition: string, chunks: string, bytes = chunks.length * chunkBytes) => ({
   partition,
+  isArchive: false,
   bytes,
   chunkBytes,
   zeros: [...chunks].map((each) => each === 'z'),
@@ -55,6 +56,15 @@ describe('the files of an export', () => {
     expect(small!.sparse).toMatchObject({ blockBytes: 512, totalBlocks: 3 });
     const [odd] = exportFiles([image('notes', 'x', 1000)], { form: 'sparse' });
     expect(odd).toMatchObject({ name: 'notes.img', bytes: 1000 });
+  });
+
+  it('keep an archive of files as it is in every form', () => {
+    const files = { ...image('userdata-files', 'xz'), isArchive: true };
+    for (const form of ['raw', 'sparse', 'tar'] as const) {
+      expect(exportFiles([files], { form })).toEqual([
+        { partition: 'userdata-files', name: 'userdata-files.tar', bytes: 2 * chunkBytes, sparse: undefined },
+      ]);
+    }
   });
 
   it('are called by what packed them', () => {

@@ -18,6 +18,8 @@ export interface ExportOptions {
 /** An image, and which of its chunks are zeros. */
 export interface ExportImage {
   readonly partition: string;
+  /** An archive of files is one file in every form. */
+  readonly isArchive: boolean;
   readonly bytes: number;
   readonly chunkBytes: number;
   readonly zeros: readonly boolean[];
@@ -44,7 +46,7 @@ export function exportFiles(
   return images.flatMap((image) => {
     const blockBytes = [4096, 512].find((bytes) => image.bytes % bytes === 0);
     // What is not made of whole sectors is no block device's image, and sparse images know only blocks.
-    if (form !== 'sparse' || !blockBytes) return [raw(image)];
+    if (form !== 'sparse' || image.isArchive || !blockBytes) return [raw(image)];
     const runs = image.zeros.map((zeros, i) => ({
       zeros,
       blocks: Math.min(image.chunkBytes, image.bytes - i * image.chunkBytes) / blockBytes,
@@ -59,9 +61,9 @@ export function exportFiles(
   });
 }
 
-const raw = ({ partition, bytes }: ExportImage): ExportFile => ({
+const raw = ({ partition, isArchive, bytes }: ExportImage): ExportFile => ({
   partition,
-  name: `${partition}.img`,
+  name: `${partition}${isArchive ? '.tar' : '.img'}`,
   bytes,
   sparse: undefined,
 });

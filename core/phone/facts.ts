@@ -3,6 +3,14 @@ import type { Role } from './roles.ts';
 
 export type ConditionKind = 'stock' | 'rooted' | 'custom' | 'unknown';
 
+/** A phone as it is known where it is not at hand. */
+export interface NamedPhone {
+  readonly serial: string;
+  readonly maker: string;
+  readonly model: string;
+  readonly nickname: string;
+}
+
 /** What runs on the phone. A field is left out when this mode cannot tell. */
 export interface Condition {
   readonly kind: ConditionKind;
@@ -32,6 +40,8 @@ export interface PhoneFacts {
   readonly abis: readonly string[];
   readonly condition: Condition;
   readonly battery?: Battery;
+  /** What the bootloader tells of itself. */
+  readonly variables?: Readonly<Record<string, string>>;
 }
 
 export interface PartitionFacts {
@@ -39,7 +49,10 @@ export interface PartitionFacts {
   readonly role: Role;
   readonly bytes: number;
   readonly mount?: { readonly at: string; readonly writable: boolean };
-  readonly fileSystem?: 'ext4' | 'boot image' | 'partition table';
+  /** As `recognise` names it. */
+  readonly fileSystem?: string;
+  /** Files kept as an archive instead of a partition's bytes; `bytes` is then an upper bound. */
+  readonly archive?: true;
   /** Bytes in use where the file system says so. */
   readonly usedBytes?: number;
 }

@@ -27,3 +27,11 @@ export function abilitiesOf(mode: PhoneMode, root: boolean): ModeAbilities {
   const found = abilities[mode];
   return mode === 'system' && !root ? { ...found, read: false, apps: false } : found;
 }
+
+/** What each mode is good for, in a sentence. */
+export const modeUses: Readonly<Record<PhoneMode, string>> = {
+  system: 'Reads partitions and apps when it is rooted; what is in use may change meanwhile.',
+  recovery: 'Reads and writes every partition at rest, where the recovery gives root.',
+  bootloader: 'Tells what the phone is, and takes firmware when it is unlocked. It reads nothing out.',
+  loader: 'Reads every partition and the early loader, also on a locked phone.',
+};

@@ -25,7 +25,19 @@ export const roleNames: Readonly<Record<Role, { code: string; name: string }>> =
 
 /** Usual partition names by role (common practice, no published source), without slot suffix. */
 const usualNames: Readonly<Record<Exclude<Role, 'other'>, readonly string[]>> = {
-  'early-loader': ['preloader', 'xbl', 'xbl_config', 'sbl1', 'abl', 'aboot', 'lk', 'tee', 'tz'],
+  'early-loader': [
+    'preloader',
+    'mmcblk0boot0',
+    'mmcblk0boot1',
+    'xbl',
+    'xbl_config',
+    'sbl1',
+    'abl',
+    'aboot',
+    'lk',
+    'tee',
+    'tz',
+  ],
   'boot-chain': [
     'boot',
     'init_boot',
@@ -62,6 +74,9 @@ const roleByName = new Map<string, Role>(
     names.map((name): [string, Role] => [name, role as Role]),
   ),
 );
+
+/** Every usual name, for choosing from where a phone's own are not known. */
+export const usualPartitions: readonly string[] = [...roleByName.keys()];
 
 /** The order of roles, and of names within a role. */
 export const byRole = (a: { role: Role; name: string }, b: { role: Role; name: string }): number =>

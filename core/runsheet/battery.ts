@@ -6,16 +6,28 @@ export const safePercent = 60;
 /** Below this a phone may go off in the middle of reading. */
 const criticalPercent = 15;
 
-export function imagingBattery(battery: Battery | undefined): Check[] {
+/** What a phone at work takes of its battery in an hour, in percent (from memory). */
+const percentAnHour = 12;
+
+/** What a run of some length takes of the battery when nothing charges it, in percent, rounded up. */
+export const batteryFor = (ms: number): number => Math.ceil((ms / 3_600_000) * percentAnHour);
+
+/** @param needed what the run is expected to take, in percent */
+export function imagingBattery(battery: Battery | undefined, needed = 0): Check[] {
   if (!battery) return [unknown];
   const { percent, charging } = battery;
   if (percent < criticalPercent && !charging) {
     return [found('stop', battery, 'It may go off in the middle of the run. Charge it first.')];
   }
+  if (percent - needed < criticalPercent && !charging) {
+    return [
+      found('confirm', battery, `The run takes about ${needed} %: it may go off before the end. Charge it.`),
+    ];
+  }
   if (percent < safePercent && !charging) {
     return [found('confirm', battery, `Below ${safePercent} % and not charging: a long run may not end.`)];
   }
-  return [found('good', battery, charging ? 'Charging.' : 'Enough for this run.')];
+  return [found('good', battery, charging ? 'Charging.' : `The run takes about ${needed} %.`)];
 }
 
 export function restoringBattery(battery: Battery | undefined): Check[] {

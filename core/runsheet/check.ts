@@ -6,6 +6,8 @@ export type Severity = 'stop' | 'confirm' | 'note' | 'good';
 /** A step that mends what a check found. */
 export type Mend =
   | { readonly do: 'restart'; readonly into: PhoneMode }
+  /** The run itself restarts the phone before it begins. */
+  | { readonly do: 'restart-first'; readonly into: PhoneMode }
   | { readonly do: 'pick'; readonly partitions: readonly string[] }
   | { readonly do: 'unpick'; readonly partitions: readonly string[] }
   | { readonly do: 'rename'; readonly label: string };
@@ -27,6 +29,10 @@ export type CheckId =
   | 'live-file-system'
   | 'battery'
   | 'identity-left-out'
+  | 'early-loader-left-out'
+  | 'encrypted-user-data'
+  | 'used-blocks'
+  | 'two-ways'
   | 'shared-storage'
   | 'scratch-picked'
   | 'name-taken'
@@ -34,11 +40,17 @@ export type CheckId =
   | 'identity-of-another'
   | 'image-too-large'
   | 'image-damaged'
+  | 'image-not-complete'
   | 'missing-partition'
   | 'mode-cannot-write'
   | 'will-wipe'
   | 'first-start'
-  | 'duration';
+  | 'duration'
+  | 'phone-not-named'
+  | 'two-for-one'
+  | 'content-differs'
+  | 'checksums-beside'
+  | 'not-matched';
 
 /** One thing the run will do, in order. */
 export interface Step {
@@ -53,6 +65,10 @@ export interface RunSheet {
   readonly bytes: number;
   readonly expectedMs: number;
   readonly bytesPerSecond: number;
+  /** Battery that the run is expected to take when nothing charges it, in percent. */
+  readonly batteryPercent: number;
+  /** What the shelf is expected to grow by; it may be as much as `bytes`. */
+  readonly shelfBytes?: number;
   readonly checks: readonly Check[];
 }
 

@@ -1,9 +1,9 @@
 import { sizeText } from '../bytes/units.ts';
 import { nextFreeLabel } from '../larder/label.ts';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
-import { abilitiesOf } from '../phone/modes.ts';
+import { abilitiesOf, type PhoneMode } from '../phone/modes.ts';
 import { byRole } from '../phone/roles.ts';
-import { imagingBattery } from './battery.ts';
+import { batteryFor, imagingBattery } from './battery.ts';
 import { bySeverity, listText, type Check, type RunSheet } from './check.ts';
 
 /** Everything an imaging run sheet is computed from. */
@@ -18,33 +18,67 @@ export interface ImagingFacts {
     readonly labels: readonly string[];
     /** Identity partitions of this phone that some complete set holds. */
     readonly identityKept: readonly string[];
+    /** All partitions of this phone that some complete set holds. */
+    readonly kept?: readonly string[];
   };
   readonly shelf: { readonly freeBytes: number };
   readonly bytesPerSecond: number;
+  /** The mode that the run sends the phone into before it reads. */
+  readonly restartInto?: PhoneMode;
+  /** Partitions of which only the blocks in use are read. */
+  readonly usedOnly?: readonly string[];
 }
 
 interface Context extends ImagingFacts {
+  /** In which the partitions are read. */
+  readonly mode: PhoneMode;
   readonly images: readonly PartitionFacts[];
   readonly bytes: number;
 }
 
 type ImagingCheck = (context: Context) => Check[];
 
+/** What a phone takes to start into another mode (common practice, no published source). */
+const usualStartMs = 40_000;
+/** What is new in an image of something that was kept before, as a share of its use. */
+const usualChange = 0.05;
+
+/** File systems whose bitmaps can be read, at rest. */
+export const canReadUsedOnly = ({ fileSystem, usedBytes, archive }: PartitionFacts): boolean =>
+  fileSystem === 'ext4' && usedBytes !== undefined && !archive;
+
+const bytesToRead = (partition: PartitionFacts, usedOnly: readonly string[] = []): number =>
+  usedOnly.includes(partition.name) && canReadUsedOnly(partition) ? partition.usedBytes! : partition.bytes;
+
+/** What is in use, unless most of it is on the shelf already. */
+function expectedOnShelf({ name, bytes, usedBytes }: PartitionFacts, { larder }: ImagingFacts): number {
+  const inUse = usedBytes ?? bytes;
+  return Math.round(larder.kept?.includes(name) ? inUse * usualChange : inUse);
+}
+
 /** The plan of an imaging run: what is read in which order, how long it takes, what to know before. */
 export function imagingSheet(facts: ImagingFacts): RunSheet {
   const images = facts.partitions.filter(({ name }) => facts.picked.includes(name)).sort(byRole);
-  const bytes = images.reduce((sum, each) => sum + each.bytes, 0);
-  const context = { ...facts, images, bytes };
+  const restart = facts.restartInto && facts.restartInto !== facts.phone.mode ? facts.restartInto : undefined;
+  const mode = restart ?? facts.phone.mode;
+  const bytes = images.reduce((sum, each) => sum + bytesToRead(each, facts.usedOnly), 0);
+  const context = { ...facts, mode, images, bytes };
+  const expectedMs = (bytes / facts.bytesPerSecond) * 1000 + (restart ? usualStartMs : 0);
   return {
-    steps: images.map((image) => ({
-      kind: 'read',
-      text: `Read ${image.name}`,
-      partition: image.name,
-      bytes: image.bytes,
-    })),
+    steps: [
+      ...(restart ? [{ kind: 'restart' as const, text: `Restart into ${restart}`, bytes: 0 }] : []),
+      ...images.map((image) => ({
+        kind: 'read' as const,
+        text: image.archive ? `Archive ${image.name}` : `Read ${image.name}`,
+        partition: image.name,
+        bytes: bytesToRead(image, facts.usedOnly),
+      })),
+    ],
     bytes,
+    shelfBytes: images.reduce((sum, each) => sum + expectedOnShelf(each, facts), 0),
     bytesPerSecond: facts.bytesPerSecond,
-    expectedMs: (bytes / facts.bytesPerSecond) * 1000,
+    batteryPercent: batteryFor(expectedMs),
+    expectedMs,
     checks: bySeverity((images.length > 0 ? checks : beforePicking).flatMap((check) => check(context))),
   };
 }
@@ -72,8 +106,8 @@ const shelfSpace: ImagingCheck = ({ bytes, shelf }) =>
     : [];
 
 /** Stops when partitions cannot be read in the present mode. */
-const modeCannotRead: ImagingCheck = ({ phone }) =>
-  abilitiesOf(phone.mode, phone.root).read
+const modeCannotRead: ImagingCheck = ({ phone, mode }) =>
+  abilitiesOf(mode, phone.root).read
     ? []
     : [
         {
@@ -89,16 +123,16 @@ const modeCannotRead: ImagingCheck = ({ phone }) =>
       ];
 
 /** Asks when the running system may change a file system under the reader. */
-const liveFileSystem: ImagingCheck = ({ phone, images }) => {
+const liveFileSystem: ImagingCheck = ({ mode, images }) => {
   const live = images.filter(({ mount }) => mount?.writable).map(({ name }) => name);
-  if (phone.mode !== 'system' || live.length === 0) return [];
+  if (mode !== 'system' || live.length === 0) return [];
   return [
     {
       id: 'live-file-system',
       severity: 'confirm',
       title: `${listText(live)} in use`,
       sentence: `Mounted for writing: the running system may change ${live.length > 1 ? 'them' : 'it'} while being read. Recovery reads at rest.`,
-      mend: { do: 'restart', into: 'recovery' },
+      mend: { do: 'restart-first', into: 'recovery' },
     },
   ];
 };
@@ -141,29 +175,130 @@ const identityLeftOut: ImagingCheck = ({ partitions, images, larder }) => {
       ];
 };
 
+/** Notes that what the processor starts from, outside the partition table, is not kept. */
+const earlyLoaderLeftOut: ImagingCheck = ({ partitions, images }) => {
+  const left = partitions
+    .filter((each) => each.role === 'early-loader' && !images.includes(each))
+    .map(({ name }) => name);
+  if (left.length === 0) return [];
+  return [
+    {
+      id: 'early-loader-left-out',
+      severity: 'note',
+      title: 'The early loader is left out',
+      sentence: `${listText(left)} ${left.length > 1 ? 'start' : 'starts'} everything else; small, and needed when Android versions are crossed.`,
+      mend: { do: 'pick', partitions: left },
+    },
+  ];
+};
+
 /** Says, every time, whether photos and downloads are in. */
 const sharedStorage: ImagingCheck = ({ partitions, images }) => {
   const userData = partitions.find(({ name }) => name === 'userdata');
   if (!userData) return [];
+  const has = (name: string) => images.some((image) => image.name === name);
   const amount = userData.usedBytes === undefined ? '' : ` (${sizeText(userData.usedBytes)} in use)`;
-  return images.includes(userData)
-    ? [
-        {
-          id: 'shared-storage',
-          severity: 'good',
-          title: 'User data is in, photos included',
-          sentence: `A block image of userdata${amount} holds apps, settings and shared storage: photos, downloads, all.`,
-        },
-      ]
-    : [
-        {
-          id: 'shared-storage',
-          severity: 'note',
-          title: 'User data is left out',
-          sentence: `No apps, settings, photos or downloads will be in this set${amount}.`,
-          mend: { do: 'pick', partitions: ['userdata'] },
-        },
-      ];
+  if (has('userdata'))
+    return [
+      sharedIn(
+        'User data is in, photos included',
+        `A block image of userdata${amount} holds apps, settings and shared storage: photos, downloads, all.`,
+      ),
+    ];
+  if (has('shared-storage')) {
+    const apps = has('userdata-files');
+    return [
+      sharedIn(
+        apps ? 'Files of user data are in, photos included' : 'Photos and downloads are in',
+        apps
+          ? 'Two archives: apps and settings, and shared storage.'
+          : 'An archive of shared storage. Apps and settings are left out.',
+      ),
+    ];
+  }
+  const canArchive = partitions.some(({ name }) => name === 'shared-storage');
+  if (has('userdata-files')) {
+    return [
+      {
+        id: 'shared-storage',
+        severity: 'note',
+        title: 'Photos and downloads are left out',
+        sentence: 'The archive holds apps and settings without shared storage.',
+        mend: { do: 'pick', partitions: ['shared-storage'] },
+      },
+    ];
+  }
+  return [
+    {
+      id: 'shared-storage',
+      severity: 'note',
+      title: 'User data is left out',
+      sentence: `No apps, settings, photos or downloads will be in this set${amount}.`,
+      mend: {
+        do: 'pick',
+        partitions:
+          canArchive && userData.fileSystem === undefined
+            ? ['userdata-files', 'shared-storage']
+            : ['userdata'],
+      },
+    },
+  ];
+};
+
+const sharedIn = (title: string, sentence: string): Check => ({
+  id: 'shared-storage',
+  severity: 'good',
+  title,
+  sentence,
+});
+
+/** Says what a block image of ciphertext is good for, and takes its key along. */
+const encryptedUserData: ImagingCheck = ({ phone, partitions, images }) => {
+  const picked = images.some(({ name }) => name === 'userdata');
+  const metadata = partitions.some(({ name }) => name === 'metadata');
+  if (!picked || !(phone.condition.encrypted || metadata)) return [];
+  const hasKey = !metadata || images.some(({ name }) => name === 'metadata');
+  return [
+    {
+      id: 'encrypted-user-data',
+      severity: 'note',
+      title: hasKey ? 'User data is ciphertext' : 'User data is ciphertext, its key is left out',
+      sentence: `The block image goes back only to this phone and only together with metadata${hasKey ? '' : ', which is not picked'}. A factory reset makes it worthless.`,
+      ...(!hasKey && { mend: { do: 'pick', partitions: ['metadata'] } as const }),
+    },
+  ];
+};
+
+/** Notes that user data is kept twice. */
+const twoWays: ImagingCheck = ({ images }) => {
+  const has = (name: string) => images.some((image) => image.name === name);
+  if (!has('userdata') || !(has('userdata-files') || has('shared-storage'))) return [];
+  return [
+    {
+      id: 'two-ways',
+      severity: 'note',
+      title: 'User data is kept in both ways',
+      sentence: 'As a block image and as files. One is enough, unless the partition is to change its size.',
+    },
+  ];
+};
+
+/** Says what reading only used blocks leaves out. */
+const usedBlocks: ImagingCheck = ({ images, usedOnly = [], mode }) => {
+  const some = images.filter((each) => usedOnly.includes(each.name) && canReadUsedOnly(each));
+  const live = mode === 'system' ? some.filter(({ mount }) => mount?.writable).map(({ name }) => name) : [];
+  if (some.length === 0) return [];
+  return [
+    {
+      id: 'used-blocks',
+      severity: 'note',
+      title: 'Only the blocks in use are read',
+      sentence:
+        live.length > 0
+          ? `${listText(live)} ${live.length > 1 ? 'are' : 'is'} in use and read whole. Of the others, what deleted files left behind is not kept.`
+          : 'Free blocks are taken as zeros: what deleted files left behind is not kept. Both digests cover what is read.',
+    },
+  ];
 };
 
 const scratchPicked: ImagingCheck = ({ images }) => {
@@ -213,9 +348,14 @@ const checks: readonly ImagingCheck[] = [
   nameTaken,
   liveFileSystem,
   identityLeftOut,
+  earlyLoaderLeftOut,
   sharedStorage,
+  encryptedUserData,
+  twoWays,
+  usedBlocks,
   scratchPicked,
-  ({ phone }) => imagingBattery(phone.battery),
+  ({ phone, bytes, bytesPerSecond }) =>
+    imagingBattery(phone.battery, batteryFor((bytes / bytesPerSecond) * 1000)),
 ];
 
 /** What is worth saying while nothing is picked. */

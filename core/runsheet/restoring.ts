@@ -2,7 +2,7 @@ import { sizeText } from '../bytes/units.ts';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import { abilitiesOf } from '../phone/modes.ts';
 import { isNeverWritten, whyNeverWritten, type Role } from '../phone/roles.ts';
-import { restoringBattery } from './battery.ts';
+import { batteryFor, restoringBattery } from './battery.ts';
 import { bySeverity, listText, type Check, type RunSheet, type Step } from './check.ts';
 
 export interface RestoringImage {
@@ -11,6 +11,8 @@ export interface RestoringImage {
   readonly bytes: number;
   /** What the last verification found. */
   readonly damaged: boolean;
+  /** Parts of it never came out of the phone as they were. */
+  readonly isIncomplete?: boolean;
 }
 
 /** Everything a restoring run sheet is computed from. */
@@ -51,6 +53,7 @@ export function restoringSheet(facts: RestoringFacts): RunSheet {
     .sort((a, b) => rank(a) - rank(b));
   const bytes = images.reduce((sum, each) => sum + each.bytes, 0);
   const context = { ...facts, images };
+  const expectedMs = (bytes / facts.bytesPerSecond) * 1000 * writeFactor;
   const step = (kind: Step['kind'], text: string, image?: RestoringImage): Step => ({
     kind,
     text,
@@ -69,7 +72,8 @@ export function restoringSheet(facts: RestoringFacts): RunSheet {
     ],
     bytes,
     bytesPerSecond: facts.bytesPerSecond,
-    expectedMs: (bytes / facts.bytesPerSecond) * 1000 * writeFactor,
+    expectedMs,
+    batteryPercent: batteryFor(expectedMs),
     checks: bySeverity((images.length > 0 ? checks : beforePicking).flatMap((check) => check(context))),
   };
 }
@@ -90,6 +94,21 @@ const modeCannotWrite: RestoringCheck = ({ phone }) =>
         `In ${phone.mode} mode the phone is using them. Recovery writes every partition.`,
         { do: 'restart', into: 'recovery' },
       );
+
+/** Asks before an image with gaps goes back: what lies in them is lost. */
+const imageNotComplete: RestoringCheck = ({ images }) => {
+  const gaps = images.filter(({ isIncomplete }) => isIncomplete).map(({ partition }) => partition);
+  if (gaps.length === 0) return [];
+  return [
+    {
+      id: 'image-not-complete',
+      severity: 'confirm',
+      title: `${listText(gaps)} ${gaps.length > 1 ? 'are' : 'is'} not complete`,
+      sentence:
+        'Parts could not be read from the phone when the set was taken; they go back as they were read, or as zeros.',
+    },
+  ];
+};
 
 /** Stops when the set was taken from another model. */
 const wrongModel: RestoringCheck = ({ phone, set }) =>
@@ -217,6 +236,7 @@ const firstStart: RestoringCheck = ({ images }) =>
 const checks: readonly RestoringCheck[] = [
   modeCannotWrite,
   wrongModel,
+  imageNotComplete,
   identityOfAnother,
   missingPartition,
   imageTooLarge,

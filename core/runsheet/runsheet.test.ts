@@ -3,11 +3,14 @@ import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import { expectedBytesPerSecond, usualBytesPerSecond } from './estimate.ts';
 import {
   imagingSheet,
+  importingSheet,
   listText,
   obstacles,
+  purposesOf,
   restoringSheet,
   type CheckId,
   type ImagingFacts,
+  type ImportingFacts,
   type RestoringFacts,
   type RunSheet,
 } from './index.ts';
@@ -131,6 +134,110 @@ describe('imaging', () => {
       mend: { do: 'pick', partitions: ['userdata'] },
     });
     expect(check(sheet({ picked: ['userdata'] }), 'shared-storage')?.severity).toBe('good');
+  });
+
+  it('early-loader-left-out notes what starts everything else', () => {
+    const withLoader = [...partitions, { name: 'preloader', role: 'early-loader', bytes: 4 * MiB } as const];
+    expect(check(sheet({ partitions: withLoader }), 'early-loader-left-out')).toMatchObject({
+      severity: 'note',
+      mend: { do: 'pick', partitions: ['preloader'] },
+    });
+    expect(
+      check(sheet({ partitions: withLoader, picked: ['preloader'] }), 'early-loader-left-out'),
+    ).toBeUndefined();
+  });
+
+  it('encrypted-user-data says what ciphertext is good for, and takes metadata along', () => {
+    const encrypted = {
+      phone: { ...phone, condition: { ...phone.condition, encrypted: true } },
+      partitions: [...partitions, { name: 'metadata', role: 'user-data', bytes: 16 * MiB } as const],
+    };
+    expect(check(sheet({ ...encrypted, picked: ['userdata'] }), 'encrypted-user-data')).toMatchObject({
+      mend: { do: 'pick', partitions: ['metadata'] },
+    });
+    expect(
+      check(sheet({ ...encrypted, picked: ['userdata', 'metadata'] }), 'encrypted-user-data')?.mend,
+    ).toBeUndefined();
+    expect(check(sheet({ picked: ['userdata'] }), 'encrypted-user-data')).toBeUndefined();
+  });
+
+  it('says of archives what is in and what is out, and when user data is kept twice', () => {
+    const files = (['userdata-files', 'shared-storage'] as const).map((name): PartitionFacts => ({
+      name,
+      role: 'user-data',
+      bytes: 90 * MiB,
+      archive: true,
+    }));
+    const both = { partitions: [...partitions, ...files] };
+    expect(check(sheet({ ...both, picked: ['userdata-files'] }), 'shared-storage')).toMatchObject({
+      severity: 'note',
+      title: 'Photos and downloads are left out',
+      mend: { do: 'pick', partitions: ['shared-storage'] },
+    });
+    expect(
+      check(sheet({ ...both, picked: ['userdata-files', 'shared-storage'] }), 'shared-storage'),
+    ).toMatchObject({ severity: 'good' });
+    expect(check(sheet({ ...both, picked: ['userdata', 'userdata-files'] }), 'two-ways')?.severity).toBe(
+      'note',
+    );
+  });
+
+  it('reads less where only the blocks in use are wanted, and says what that leaves out', () => {
+    const ext4 = partitions.map((each) =>
+      each.name === 'userdata' ? { ...each, fileSystem: 'ext4' } : each,
+    );
+    const plan = sheet({ partitions: ext4, picked: ['userdata'], usedOnly: ['userdata', 'boot'] });
+    expect(plan.bytes).toBe(90 * MiB);
+    expect(check(plan, 'used-blocks')?.sentence).toMatch(/taken as zeros/);
+    const live = sheet({
+      partitions: ext4,
+      picked: ['userdata'],
+      usedOnly: ['userdata'],
+      phone: { ...phone, mode: 'system' },
+    });
+    expect(check(live, 'used-blocks')?.sentence).toMatch(/userdata is in use and read whole/);
+  });
+
+  it('restarts first when it is told to, and judges the mode it will be in', () => {
+    const live = { picked: ['userdata'], phone: { ...phone, mode: 'system' } as PhoneFacts };
+    expect(check(sheet(live), 'live-file-system')).toMatchObject({
+      mend: { do: 'restart-first', into: 'recovery' },
+    });
+    const plan = sheet({ ...live, restartInto: 'recovery' });
+    expect(plan.steps.map(({ kind }) => kind)).toEqual(['restart', 'read']);
+    expect(check(plan, 'live-file-system')).toBeUndefined();
+    expect(plan.expectedMs).toBeGreaterThan(sheet(live).expectedMs);
+  });
+
+  it('expects little new on the shelf of what was kept before', () => {
+    const first = sheet({ picked: ['userdata'] });
+    const again = sheet({ picked: ['userdata'], larder: { ...facts.larder, kept: ['userdata'] } });
+    expect(first.shelfBytes).toBe(90 * MiB);
+    expect(again.shelfBytes).toBeLessThan(first.shelfBytes! / 10);
+  });
+
+  it('knows the usual picks, and what each leaves out', () => {
+    const purposes = purposesOf(partitions, ['boot', 'gone']);
+    expect(purposes.map(({ id }) => id)).toEqual([
+      'before-flash',
+      'boot-chain',
+      'identity',
+      'everything',
+      'as-last-time',
+    ]);
+    expect(purposes[0]!.leavesOut).toBe('leaves out user data, scratch');
+    expect(purposes[3]!.leavesOut).toBe('leaves out scratch');
+    expect(purposes[4]!.picked).toEqual(['boot']);
+    expect(
+      purposesOf([{ name: 'x', role: 'other', bytes: 1 }], []).map(({ leavesOut }) => leavesOut),
+    ).toContain('leaves nothing out');
+  });
+
+  it('battery asks when the run is expected to take what is left', () => {
+    const long = { bytesPerSecond: 4096, phone: { ...phone, battery: { percent: 70, charging: false } } };
+    const plan = sheet({ ...long, picked: ['userdata'] });
+    expect(check(plan, 'battery')).toMatchObject({ severity: 'confirm' });
+    expect(check(plan, 'battery')!.sentence).toMatch(/The run takes about \d+ %/);
   });
 
   it('scratch-picked notes cache', () => {
@@ -291,5 +398,51 @@ describe('estimates', () => {
       'a and b',
       'a, b and c',
     ]);
+  });
+});
+
+describe('importing', () => {
+  const image = {
+    partition: 'boot',
+    paths: ['boot.img'],
+    bytes: 1000,
+    imageBytes: 4096,
+    notes: [],
+    isListed: true,
+  };
+  const base: ImportingFacts = {
+    images: [image],
+    left: [],
+    label: 'From files',
+    serial: 'S1',
+    partitions: [{ name: 'boot', bytes: 8192 }],
+    labels: [],
+    shelf: { freeBytes: 1e9 },
+    bytesPerSecond: 1e6,
+  };
+  const found = (over: Partial<ImportingFacts>) =>
+    importingSheet({ ...base, ...over }).checks.map(({ id, severity }) => `${id} ${severity}`);
+
+  it('is clear when every file has its partition and its checksum', () => {
+    expect(found({})).toEqual(['checksums-beside good']);
+    expect(importingSheet(base)).toMatchObject({
+      bytes: 4096,
+      steps: [{ kind: 'read', text: 'Take in boot from boot.img', partition: 'boot', bytes: 4096 }],
+    });
+  });
+
+  it.each<[Partial<ImportingFacts>, string]>([
+    [{ images: [] }, 'nothing-picked stop'],
+    [{ serial: '' }, 'phone-not-named stop'],
+    [{ label: ' ' }, 'name-taken stop'],
+    [{ labels: ['From files'] }, 'name-taken stop'],
+    [{ shelf: { freeBytes: 4095 } }, 'shelf-space stop'],
+    [{ images: [image, { ...image, paths: ['copy of boot.img'] }] }, 'two-for-one stop'],
+    [{ partitions: [{ name: 'boot', bytes: 4000 }] }, 'image-too-large confirm'],
+    [{ images: [{ ...image, notes: ['Odd.'] }] }, 'content-differs note'],
+    [{ images: [{ ...image, isListed: false }] }, 'checksums-beside note'],
+    [{ left: ['note.bin'] }, 'not-matched note'],
+  ])('with %j says %s', (over, check) => {
+    expect(found(over)).toContain(check);
   });
 });

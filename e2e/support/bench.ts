@@ -4,7 +4,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pino from 'pino';
 import { inject } from 'vitest';
-import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
+import { addressesOf } from '@keen-larder/demo/standins.ts';
+import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/server/keen-larder.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging.ts';
 import { serve, type Serving } from '@keen-larder/server/serve.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
@@ -20,26 +21,54 @@ export function testFolder(): { path: string; remove(): void } {
 }
 
 /** The simulated Knot 3 from a copy of the prepared flash, without a cable's limits. */
-export async function startKnot3(home: string): Promise<PracticeBench & { phone: Phone }> {
+export async function startKnot3(
+  home: string,
+  others: readonly string[] = [],
+): Promise<PracticeBench & { phone: Phone }> {
   mkdirSync(home, { recursive: true });
-  execFileSync('cp', ['--sparse=always', inject('flash'), join(home, `${serial}.flash`)]);
-  const bench = await startPracticeBench({ home, basePort: 0, fast: true });
-  return { ...bench, phone: bench.phones[0]! };
+  for (const suffix of ['', '.secret']) {
+    execFileSync('cp', [
+      '--sparse=always',
+      `${inject('flash')}${suffix}`,
+      join(home, `${serial}.flash${suffix}`),
+    ]);
+  }
+  const bench = await startPracticeBench({
+    home,
+    basePort: 0,
+    fast: true,
+    trusting: true,
+    only: [serial, ...others],
+  });
+  return { ...bench, phone: bench.phones.find(({ identity }) => identity.serial === serial)! };
 }
 
-const quick = {
+export const quick = {
   pollMs: 80,
   overdueMs: 6000,
   startLimitMs: 30_000,
+  patience: { stallMs: 1200, backoffMs: 20, tries: 4, awayMs: 8000 },
   nicknames: { [serial]: 'Ringing hut' },
+  settledMs: 120,
   log: silent,
 };
 
 export const openOn = (home: string, bench: { phone: Phone } | undefined): Promise<KeenLarder> =>
   openKeenLarder({ ...quick, home, addresses: bench ? [bench.phone.state().adb] : [] });
 
-export const serveOn = (home: string, bench: PracticeBench & { phone: Phone }): Promise<Serving> =>
-  serve({ ...quick, home, port: 0, addresses: [bench.phone.state().adb], practiceUrl: bench.controlUrl });
+export const serveOn = (
+  home: string,
+  bench: PracticeBench,
+  options: Partial<Options> = {},
+): Promise<Serving> =>
+  serve({
+    ...quick,
+    ...options,
+    home,
+    port: 0,
+    addresses: bench.phones.flatMap((phone) => addressesOf(phone.state())),
+    practiceUrl: bench.controlUrl,
+  });
 
 /** The application without any phone. */
 export const serveAlone = (home: string): Promise<Serving> =>

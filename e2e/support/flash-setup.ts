@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { TestProject } from 'vitest/node';
 import { composeFlash } from '@keen-larder/standin/flash/compose.ts';
-import { knot3Partitions } from '@keen-larder/standin/flash/partitions.ts';
+import { models } from '@keen-larder/standin/models.ts';
 
 declare module 'vitest' {
   export interface ProvidedContext {
@@ -16,7 +16,7 @@ declare module 'vitest' {
 export default async function setup(project: TestProject): Promise<() => void> {
   const folder = mkdtempSync(join(tmpdir(), 'keen-larder-flash-'));
   const path = join(folder, 'knot3.flash');
-  await composeFlash(path, knot3Partitions, 'system-march');
+  await composeFlash(path, models.knot3, 'system-march');
   project.provide('flash', path);
   return () => rmSync(folder, { recursive: true, force: true });
 }

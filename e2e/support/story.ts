@@ -5,7 +5,7 @@ import type { Serving } from '@keen-larder/server/serve.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { openBrowser } from '../browser.ts';
-import { serial, serveOn, startKnot3, testFolder, until } from './bench.ts';
+import { quick, serial, serveOn, startKnot3, testFolder, until } from './bench.ts';
 
 /** The application on an empty larder, one simulated phone, and a browser page that shows it. */
 export interface Story {
@@ -22,16 +22,22 @@ export interface Story {
 /** What the browser complains of; a story that ends with any has failed. */
 const complaints: string[] = [];
 
-/** Sets a story up for the tests of one file and clears it away afterwards. */
-export function openStory(): Story {
+/**
+ * Sets a story up for the tests of one file and clears it away afterwards.
+ * @param others serials of simulated phones besides the usual one
+ */
+export function openStory(others: readonly string[] = []): Story {
   const folder = testFolder();
   let bench: PracticeBench & { phone: Phone };
   let serving: Serving;
   let browser: Awaited<ReturnType<typeof openBrowser>>;
   let page: Page;
   beforeAll(async () => {
-    bench = await startKnot3(join(folder.path, 'phones'));
-    serving = await serveOn(join(folder.path, 'larder'), bench);
+    bench = await startKnot3(join(folder.path, 'phones'), others);
+    serving = await serveOn(join(folder.path, 'larder'), bench, {
+      // Hands in a browser are slow.
+      patience: { ...quick.patience, awayMs: 90_000 },
+    });
     browser = await openBrowser();
     browser.setDefaultTimeout(60_000);
     page = browser.pages()[0] ?? (await browser.newPage());

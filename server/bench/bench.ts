@@ -1,40 +1,42 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { KeptView, PartitionView, PhoneView, SinceView } from '@keen-larder/contract/bench.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
-import { keysFor } from '@keen-larder/core/phone/keys.ts';
+import { archives } from '@keen-larder/core/phone/archives.ts';
+import { keysOf } from '@keen-larder/core/phone/keys.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { isNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import type { DigestRow, DigestStatements } from '../database/digests.ts';
+import type { AddressStatements } from '../database/addresses.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../feed.ts';
-import { AdbLink } from '../links/adb/adb-link.ts';
 import { LinkFailure, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
 import { Problem } from '../problem.ts';
 import { PhoneRecord } from './phone-record.ts';
+import { Ways, type WaysOptions } from './ways.ts';
 
-export interface BenchOptions {
-  /** `host:port` of adb daemons to follow. */
-  readonly addresses: readonly string[];
-  /** Between two looks at an address that does not answer. */
-  readonly pollMs: number;
+export interface BenchOptions extends WaysOptions {
   /** A phone told to restart that is not back after this does not start. */
   readonly overdueMs: number;
   /** Nicknames for phones that are new to the larder, by serial. */
   readonly nicknames?: Readonly<Record<string, string>>;
-  readonly now: () => number;
 }
 
 /** How often a phone that is here is asked for its battery and the like. */
 const refreshMs = 15_000;
 const readyPollMs = 400;
+/** What links call a maker that a mode does not tell. */
+const unknownMaker = 'Unknown maker';
 
 /** Follows phones as they come and go, and knows what each one is. */
 export class Bench {
   private readonly records = new Map<string, PhoneRecord>();
   private readonly partitionLists = new WeakMap<PhoneLink, Promise<PartitionFacts[]>>();
+  private readonly lastLists = new Map<string, readonly PartitionFacts[]>();
   private readonly stopping = new AbortController();
-  private readonly watchers: Promise<void>[] = [];
+  /** How phones are reached. */
+  readonly ways: Ways;
   private readonly waiters = new Set<() => void>();
   /** Which run works on a phone; asked of the run engine. */
   runOf: (serial: string) => string | undefined = () => undefined;
@@ -44,17 +46,25 @@ export class Bench {
     private readonly phones: PhoneStatements,
     private readonly sets: SetStatements,
     private readonly digests: DigestStatements,
+    addresses: AddressStatements,
     private readonly feed: Feed,
-  ) {}
+  ) {
+    this.ways = new Ways(options, addresses, {
+      follow: (link, known) => this.follow(link, known),
+      isBusy: (address) => this.isBusy(address),
+      looked: () => this.announceOverdue(),
+      changed: () => feed.send('connections', {}),
+    });
+  }
 
   start(): void {
-    for (const address of this.options.addresses) this.watchers.push(this.watch(address));
+    this.ways.start();
   }
 
   async stop(): Promise<void> {
     this.stopping.abort();
     for (const { link } of this.records.values()) link?.close();
-    await Promise.allSettled(this.watchers);
+    await this.ways.stop();
   }
 
   /** Every phone that is or was on the bench. */
@@ -76,7 +86,7 @@ export class Bench {
         newestSetAt: row.newestSetAt ?? undefined,
         setCount: row.setCount,
         runId: this.runOf(row.serial),
-        recoveryKeys: keysFor(row.maker, row.model, 'recovery'),
+        keys: keysOf(row.maker, row.model),
       };
     });
   }
@@ -99,6 +109,13 @@ export class Bench {
     return link;
   }
 
+  /** The link to a phone that has come up entirely, in a mode when one is named. */
+  linkIn(serial: string, mode?: PhoneMode): PhoneLink | undefined {
+    const record = this.records.get(serial);
+    const { link } = record ?? {};
+    return link && !record!.expected && (mode === undefined || link.mode === mode) ? link : undefined;
+  }
+
   /** Access to a phone's partitions. @throws Problem 409 when its mode gives none */
   access(serial: string): PartitionAccess {
     const { partitions } = this.link(serial);
@@ -118,22 +135,35 @@ export class Bench {
     const link = this.link(serial);
     let list = this.partitionLists.get(link);
     if (!list) {
-      list = this.access(serial).list();
-      list.catch(() => this.partitionLists.delete(link));
+      list = listAll(link, this.access(serial));
+      list.then(
+        (found) => this.lastLists.set(serial, found),
+        () => this.partitionLists.delete(link),
+      );
       this.partitionLists.set(link, list);
     }
     return list;
   }
 
+  /** Partitions of a phone as they were last read; none when that was never. */
+  knownPartitions(serial: string): readonly PartitionFacts[] {
+    return this.lastLists.get(serial) ?? [];
+  }
+
   /** Partitions with what the larder has of each. */
   async partitionViews(serial: string): Promise<PartitionView[]> {
     const kept = new Map(
-      this.sets
-        .kept(serial)
-        .map(({ partition, setId, label, createdAt, bytes, sha256 }) => [
-          partition,
-          { setId, label, at: createdAt, bytes, sha256: sha256.toString('hex') } satisfies KeptView,
-        ]),
+      this.sets.kept(serial).map(({ partition, setId, label, createdAt, bytes, sha256, ranges }) => [
+        partition,
+        {
+          setId,
+          label,
+          at: createdAt,
+          bytes,
+          sha256: sha256.toString('hex'),
+          ranges: ranges === null ? undefined : (JSON.parse(ranges) as ByteRange[]),
+        } satisfies KeptView,
+      ]),
     );
     const digests = new Map(this.digests.ofPhone(serial).map((row) => [row.partition, row]));
     return (await this.partitions(serial)).map((partition) => {
@@ -197,7 +227,8 @@ export class Bench {
     for (const wake of this.waiters) wake();
   }
 
-  private async changed(signal: AbortSignal): Promise<void> {
+  /** Resolves when something changed on the bench, or after a second. */
+  async changed(signal: AbortSignal): Promise<void> {
     await new Promise<void>((resolve) => {
       const done = () => {
         clearTimeout(timer);
@@ -211,24 +242,33 @@ export class Bench {
     });
   }
 
-  private async watch(address: string): Promise<void> {
-    const { signal } = this.stopping;
-    while (!signal.aborted) {
-      try {
-        await this.follow(await AdbLink.open(address));
-      } catch (error) {
-        if (!(error instanceof LinkFailure)) throw error;
-      }
-      for (const [serial, record] of this.records) {
-        // A phone that is overdue becomes a phone that does not start without any event of its own.
-        if (record.expected && record.presence(this.options.now()) === 'looping') this.announce(serial);
-      }
-      await pause(this.options.pollMs, undefined, { signal }).catch(() => undefined);
+  /** A phone that is overdue becomes a phone that does not start without any event of its own. */
+  private announceOverdue(): void {
+    for (const [serial, record] of this.records) {
+      if (record.expected && record.presence(this.options.now()) === 'looping') this.announce(serial);
     }
   }
 
-  /** From a link's first moment to its last. */
-  private async follow(link: PhoneLink): Promise<void> {
+  private isBusy(address: string): boolean {
+    return [...this.records.values()].some(
+      ({ serial, link }) =>
+        link?.description.endsWith(` ${address}`) === true && this.runOf(serial) !== undefined,
+    );
+  }
+
+  /** Some modes do not tell what the phone is; it may be known from another. */
+  private withKnownModel(facts: PhoneFacts): PhoneFacts {
+    const known = this.phones.one(facts.serial);
+    return facts.maker === unknownMaker && known
+      ? { ...facts, maker: known.maker, model: known.model }
+      : facts;
+  }
+
+  /**
+   * From a link's first moment to its last. Resolves to whether it was a second way to a phone that is
+   * here already, which is not used.
+   */
+  private async follow(link: PhoneLink, known: (serial: string) => void): Promise<boolean> {
     let gone = false;
     const ended = link.gone.then(() => (gone = true));
     let facts: PhoneFacts;
@@ -242,7 +282,12 @@ export class Bench {
     }
     const { serial } = facts;
     const record = this.records.get(serial) ?? new PhoneRecord(serial);
+    if (record.link?.mode === link.mode) {
+      link.close();
+      return true;
+    }
     this.records.set(serial, record);
+    known(serial);
     this.phones.seen({
       serial,
       maker: facts.maker,
@@ -250,6 +295,7 @@ export class Bench {
       nickname: this.options.nicknames?.[serial] ?? facts.model,
       lastSeenAt: this.options.now(),
     });
+    facts = this.withKnownModel(facts);
     record.arrived(this.options.now(), link, facts, ready);
     this.announce(serial);
 
@@ -260,22 +306,41 @@ export class Bench {
       try {
         if (!ready && (await link.ready())) {
           ready = true;
-          record.facts = await link.facts();
+          record.facts = this.withKnownModel(await link.facts());
           record.settled();
           this.announce(serial);
         } else if (this.options.now() >= refreshAt && !this.runOf(serial)) {
           refreshAt = this.options.now() + refreshMs;
           const before = JSON.stringify(record.facts);
-          record.facts = await link.facts();
+          record.facts = this.withKnownModel(await link.facts());
           if (JSON.stringify(record.facts) !== before) this.announce(serial);
         }
       } catch (error) {
         if (!(error instanceof LinkFailure)) throw error;
       }
     }
-    record.left(this.options.now(), ready);
+    // Meanwhile it may have come up by another way.
+    if (record.link === link) record.left(this.options.now(), ready);
     this.announce(serial);
+    return false;
   }
+}
+
+/** Partitions, and what of user data can be kept as files. */
+async function listAll(link: PhoneLink, access: PartitionAccess): Promise<PartitionFacts[]> {
+  const partitions = await access.list();
+  const userData = partitions.find(({ name }) => name === 'userdata');
+  if (!userData || !(await link.files?.ready().catch(() => false))) return partitions;
+  const { usedBytes } = userData;
+  const files = archives.map(({ name, role }): PartitionFacts => ({
+    name,
+    role,
+    bytes: usedBytes ?? userData.bytes,
+    fileSystem: 'files',
+    archive: true,
+    mount: { at: '/data', writable: link.mode === 'system' },
+  }));
+  return [...partitions, ...files].sort((a, b) => (a.name < b.name ? -1 : 1));
 }
 
 /**

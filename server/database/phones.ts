@@ -17,7 +17,9 @@ export function phoneStatements(db: Database) {
   const seen = db.prepare<PhoneRow>(`
     INSERT INTO phones (serial, maker, model, nickname, lastSeenAt)
     VALUES (@serial, @maker, @model, @nickname, @lastSeenAt)
-    ON CONFLICT (serial) DO UPDATE SET lastSeenAt = excluded.lastSeenAt`);
+    ON CONFLICT (serial) DO UPDATE SET lastSeenAt = excluded.lastSeenAt,
+      maker = CASE excluded.maker WHEN 'Unknown maker' THEN maker ELSE excluded.maker END,
+      model = CASE excluded.maker WHEN 'Unknown maker' THEN model ELSE excluded.model END`);
   const rename = db.prepare<[nickname: string, serial: string]>(
     'UPDATE phones SET nickname = ? WHERE serial = ?',
   );

@@ -8,10 +8,13 @@ export interface RunRow {
   readonly title: string;
   readonly serial: string | null;
   readonly mode: string | null;
+  readonly link: string | null;
   readonly setId: string | null;
   readonly state: string;
   readonly startedAt: number;
   readonly endedAt: number | null;
+  /** Of the time between, what was spent waiting and paused. */
+  readonly idleMs: number;
   readonly doneBytes: number;
   readonly outcome: string | null;
   /** JSON: steps and speeds. */
@@ -22,13 +25,15 @@ const keptRuns = 500;
 
 export function runStatements(db: Database) {
   const save = db.prepare<RunRow>(`
-    INSERT INTO runs (id, kind, title, serial, mode, setId, state, startedAt, endedAt, doneBytes, outcome, detail)
-    VALUES (@id, @kind, @title, @serial, @mode, @setId, @state, @startedAt, @endedAt, @doneBytes, @outcome, @detail)
-    ON CONFLICT (id) DO UPDATE SET setId = excluded.setId, state = excluded.state, endedAt = excluded.endedAt,
-      doneBytes = excluded.doneBytes, outcome = excluded.outcome, detail = excluded.detail`);
+    INSERT INTO runs (id, kind, title, serial, mode, link, setId, state, startedAt, endedAt, idleMs, doneBytes, outcome, detail)
+    VALUES (@id, @kind, @title, @serial, @mode, @link, @setId, @state, @startedAt, @endedAt, @idleMs, @doneBytes, @outcome, @detail)
+    ON CONFLICT (id) DO UPDATE SET setId = excluded.setId, state = excluded.state, startedAt = excluded.startedAt,
+      endedAt = excluded.endedAt, idleMs = excluded.idleMs, doneBytes = excluded.doneBytes, outcome = excluded.outcome, detail = excluded.detail`);
   const recent = db.prepare<[], RunRow>(`SELECT * FROM runs ORDER BY startedAt DESC, id LIMIT ${keptRuns}`);
   const one = db.prepare<[id: string], RunRow>('SELECT * FROM runs WHERE id = ?');
-  const unfinished = db.prepare<[], RunRow>("SELECT * FROM runs WHERE state = 'running'");
+  const unfinished = db.prepare<[], RunRow>(
+    "SELECT * FROM runs WHERE state IN ('queued', 'running', 'paused', 'waiting')",
+  );
   const addLine = db.prepare<RunLogLine & { runId: string }>(
     'INSERT INTO runLog (runId, seq, at, level, text) VALUES (@runId, @seq, @at, @level, @text)',
   );
@@ -38,9 +43,10 @@ export function runStatements(db: Database) {
   const lastLine = db.prepare<[runId: string], { seq: number }>(
     'SELECT coalesce(max(seq), 0) AS seq FROM runLog WHERE runId = ?',
   );
-  const transfers = db.prepare<[kind: string, serial: string, mode: string], PastTransfer>(`
-    SELECT doneBytes AS bytes, endedAt - startedAt AS elapsedMs FROM runs
-    WHERE kind = ? AND serial = ? AND mode = ? AND state = 'done' ORDER BY startedAt DESC LIMIT 5`);
+  const transfers = db.prepare<[kind: string, serial: string, mode: string, link: string], PastTransfer>(`
+    SELECT doneBytes AS bytes, endedAt - startedAt - idleMs AS elapsedMs FROM runs
+    WHERE kind = ? AND serial = ? AND mode = ? AND coalesce(link, '') IN ('', ?) AND state IN ('done', 'incomplete')
+    ORDER BY startedAt DESC LIMIT 5`);
   return {
     save: (row: RunRow) => void save.run(row),
     recent: () => recent.all(),
@@ -49,7 +55,8 @@ export function runStatements(db: Database) {
     addLine: (runId: string, line: RunLogLine) => void addLine.run({ runId, ...line }),
     log: (runId: string) => log.all(runId),
     lastSeq: (runId: string) => lastLine.get(runId)!.seq,
-    transfers: (kind: string, serial: string, mode: string) => transfers.all(kind, serial, mode),
+    transfers: (kind: string, serial: string, mode: string, link: string) =>
+      transfers.all(kind, serial, mode, link),
   };
 }
 

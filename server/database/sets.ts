@@ -5,6 +5,7 @@ export interface SetRow {
   readonly label: string;
   readonly note: string;
   readonly serial: string;
+  /** Empty where it is not known. */
   readonly mode: string;
   /** JSON of `Condition`. */
   readonly condition: string;
@@ -13,6 +14,7 @@ export interface SetRow {
   readonly addedBytes: number;
   readonly verifiedAt: number | null;
   readonly binnedAt: number | null;
+  readonly origin: string;
 }
 
 export interface SetWithPhone extends SetRow {
@@ -34,6 +36,12 @@ export interface ImageRow {
   readonly fileSystem: string | null;
   readonly usedBytes: number | null;
   readonly damage: string | null;
+  /** `block` or `archive` */
+  readonly kind: string;
+  /** JSON of ranges; null when everything was read. */
+  readonly ranges: string | null;
+  /** JSON of ranges; null when everything came out right. */
+  readonly unsettled: string | null;
 }
 
 /** Images without their chunk lists, which are long. */
@@ -46,18 +54,19 @@ export interface KeptRow {
   readonly createdAt: number;
   readonly bytes: number;
   readonly sha256: Buffer;
+  readonly ranges: string | null;
 }
 
 const head =
-  'setId, position, partition, role, bytes, chunkBytes, sha256, md5, fileSystem, usedBytes, damage';
+  'setId, position, partition, role, bytes, chunkBytes, sha256, md5, fileSystem, usedBytes, damage, kind, ranges, unsettled';
 
 export function setStatements(db: Database) {
   const insertSet = db.prepare<SetRow>(`
-    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt)
-    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt)`);
+    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, origin)
+    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @origin)`);
   const insertImage = db.prepare<ImageRow>(`
-    INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, md5, chunks, fileSystem, usedBytes, damage)
-    VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @md5, @chunks, @fileSystem, @usedBytes, @damage)`);
+    INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, md5, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled)
+    VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @md5, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled)`);
   const withPhone = `
     SELECT sets.*, phones.nickname, phones.maker, phones.model
     FROM sets JOIN phones ON phones.serial = sets.serial`;
@@ -73,9 +82,9 @@ export function setStatements(db: Database) {
   );
   const chunkLists = db.prepare<[], { chunks: Buffer }>('SELECT chunks FROM images');
   const kept = db.prepare<[serial: string], KeptRow>(`
-    SELECT images.partition, sets.id AS setId, sets.label, sets.createdAt, images.bytes, images.sha256
+    SELECT images.partition, sets.id AS setId, sets.label, sets.createdAt, images.bytes, images.sha256, images.ranges
     FROM images JOIN sets ON sets.id = images.setId
-    WHERE sets.serial = ? AND sets.binnedAt IS NULL AND images.damage IS NULL
+    WHERE sets.serial = ? AND sets.binnedAt IS NULL AND images.damage IS NULL AND images.unsettled IS NULL
     ORDER BY sets.createdAt`);
   const change = db.prepare<Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt'>>(
     'UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt WHERE id = @id',

@@ -66,7 +66,19 @@ async function* through(bytes: AsyncIterable<Uint8Array>, unpacker: Duplex): Asy
 }
 
 async function* unxz(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
-  const source = Readable.toWeb(Readable.from(bytes, { objectMode: false })) as ReadableStream<Uint8Array>;
+  const parts = bytes[Symbol.asyncIterator]();
+  // Node's own adapter goes on to push after it was cancelled.
+  const source = new ReadableStream<Uint8Array>(
+    {
+      async pull(controller) {
+        const { done, value } = await parts.next();
+        if (done) controller.close();
+        else controller.enqueue(value);
+      },
+      cancel: async () => void (await parts.return?.()),
+    },
+    { highWaterMark: 0 },
+  );
   const reader = new XzReadableStream(source).getReader();
   try {
     for (;;) {
@@ -76,6 +88,7 @@ async function* unxz(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Arra
     }
   } finally {
     await reader.cancel().catch(() => undefined);
+    await parts.return?.();
   }
 }
 

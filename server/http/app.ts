@@ -6,6 +6,8 @@ import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
 import { benchRoutes } from './bench-routes.ts';
 import { eventRoutes } from './event-routes.ts';
+import { importRoutes } from './import-routes.ts';
+import { insideRoutes } from './inside-routes.ts';
 import { practiceRoutes } from './practice-routes.ts';
 import { runRoutes } from './run-routes.ts';
 import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
@@ -27,7 +29,14 @@ export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOp
 
   const api = express.Router();
   api.get('/about', (_request, response) => void response.json({ practice: practiceUrl !== undefined }));
-  api.use(benchRoutes(app), setRoutes(app), runRoutes(app), practiceRoutes(practiceUrl));
+  api.use(
+    benchRoutes(app),
+    setRoutes(app),
+    insideRoutes(app),
+    importRoutes(app),
+    runRoutes(app),
+    practiceRoutes(practiceUrl),
+  );
   api.use(eventRoutes(app.feed, app.now()));
   api.use(() => {
     throw new Problem(404, 'There is nothing at this address.');
@@ -55,6 +64,11 @@ export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOp
 function asProblem(error: unknown): Problem {
   if (error instanceof Problem) return error;
   if (!(error instanceof Error)) return new Problem(500, 'An unknown error. The log file has more.');
+  if (error.name === 'FormatError')
+    return new Problem(422, `The image cannot be read there: ${error.message}.`);
+  if ((error as NodeJS.ErrnoException).code === 'ENOSPC')
+    return new Problem(507, 'The disk of the larder is full. Free some space, then try again.');
+  if (error.name === 'DamagedImage') return new Problem(422, error.message);
   if (error.name === 'LinkFailure') return new Problem(502, error.message);
   const status = (error as { status?: unknown }).status;
   if (typeof status === 'number' && status >= 400 && status < 500) return new Problem(status, error.message);

@@ -1,5 +1,6 @@
 import { Router } from 'express';
 import {
+  AddressRequest,
   CompareRequest,
   ImagingRequest,
   ImagingStart,
@@ -16,6 +17,16 @@ import { valid } from './validate.ts';
 export function benchRoutes(app: KeenLarder): Router {
   const { bench, engine, sheets } = app;
   const routes = Router();
+
+  routes.get('/connections', (_request, response) => void response.json(bench.ways.view()));
+
+  routes.post('/connections', (request, response) => {
+    response.status(201).json(bench.ways.add(valid(AddressRequest, request.body).address.trim()));
+  });
+
+  routes.delete('/connections/:address', (request, response) => {
+    response.json(bench.ways.remove(request.params.address));
+  });
 
   routes.get('/phones', (_request, response) => void response.json(bench.list()));
 

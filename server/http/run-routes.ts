@@ -1,8 +1,10 @@
 import { Router } from 'express';
 import type { KeenLarder } from '../keen-larder.ts';
+import { resumeImaging } from '../runs/imaging.ts';
 
 /** Runs, live and past. */
-export function runRoutes({ engine }: KeenLarder): Router {
+export function runRoutes(app: KeenLarder): Router {
+  const { engine } = app;
   const routes = Router();
   routes.get('/runs', (_request, response) => void response.json(engine.list()));
   routes.get('/runs/:id', (request, response) => void response.json(engine.view(request.params.id)));
@@ -11,5 +13,13 @@ export function runRoutes({ engine }: KeenLarder): Router {
     '/runs/:id/cancel',
     (request, response) => void response.json(engine.cancel(request.params.id)),
   );
+  routes.post('/runs/:id/pause', (request, response) => void response.json(engine.pause(request.params.id)));
+  routes.post(
+    '/runs/:id/continue',
+    (request, response) => void response.json(engine.continue(request.params.id)),
+  );
+  routes.post('/runs/:id/resume', (request, response) => {
+    response.status(202).json(resumeImaging(app, request.params.id));
+  });
   return routes;
 }

@@ -10,7 +10,7 @@ import {
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { rawFileName } from '../larder/checksums.ts';
+import { plainFileName } from '../larder/set-sums.ts';
 import { exportTar } from '../larder/export.ts';
 import { exportOptions, startExporting } from '../runs/exporting.ts';
 import { startRestoring } from '../runs/restoring.ts';
@@ -59,7 +59,7 @@ export function setRoutes(app: KeenLarder): Router {
 
   routes.get('/sets/:id/images/:partition/raw', async (request, response) => {
     const image = larder.image(request.params.id, request.params.partition);
-    response.attachment(rawFileName(image.partition)).type('application/octet-stream');
+    response.attachment(plainFileName(image)).type('application/octet-stream');
     response.setHeader('content-length', image.bytes);
     await pipeline(Readable.from(readImage(larder.shelf, image)), response);
   });

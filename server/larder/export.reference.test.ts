@@ -46,7 +46,7 @@ async function exported(request: ExportRequest): Promise<{ path: string; run: Ru
     const lines = execFileSync(tool, ['-c', sums], { cwd: path, encoding: 'utf8' }).trim().split('\n');
     for (const line of lines) expect(line).toMatch(/: OK$/);
   }
-  const files = readdirSync(path).filter((name) => !/^(SHA256SUMS|MD5SUMS|CONTENTS\.txt)$/.test(name));
+  const files = readdirSync(path).filter((name) => !/^(SHA256SUMS|MD5SUMS|CONTENTS\.(txt|json))$/.test(name));
   return { path, run, files: files.sort() };
 }
 
@@ -131,6 +131,7 @@ describe('a download', () => {
     writeFileSync(join(path, 'set.tar.zst'), Buffer.from(await answer.arrayBuffer()));
     execFileSync('tar', ['--zstd', '-xf', 'set.tar.zst', '--strip-components=1'], { cwd: path });
     expect(readdirSync(path).sort()).toEqual([
+      'CONTENTS.json',
       'CONTENTS.txt',
       'MD5SUMS',
       'SHA256SUMS',

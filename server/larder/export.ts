@@ -4,6 +4,8 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { writeSparse } from '@keen-larder/core/formats/android-sparse/index.ts';
+import { checksumLine } from '@keen-larder/core/formats/checksum-files/index.ts';
+import { contentsFileName, contentsFormat, type Contents } from '@keen-larder/core/larder/contents.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import {
   exportFiles,
@@ -11,11 +13,11 @@ import {
   type ExportFile,
   type ExportOptions,
 } from '@keen-larder/core/larder/export-plan.ts';
+import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import { wrap } from '../formats/wrappers.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import { counted } from '../shelf/counted.ts';
 import { readImage } from '../shelf/image-reader.ts';
-import { checksumLine } from './checksums.ts';
 import type { Larder } from './larder.ts';
 
 /** A file of an export: its name, and its bytes as they are to be written. */
@@ -31,6 +33,8 @@ export interface ExportedFile {
 /** What was written, for the checksum files. */
 export interface WrittenFile {
   readonly name: string;
+  /** Left out of an archive of several images. */
+  readonly partition?: string;
   readonly sha256: Buffer;
   readonly md5: Buffer;
 }
@@ -46,8 +50,9 @@ export function planExport(
     .filter(({ partition }) => picked.includes(partition))
     .map(({ partition }) => larder.image(set.id, partition));
   const files = exportFiles(
-    images.map(({ partition, bytes, chunkBytes, chunks }) => ({
+    images.map(({ partition, kind, bytes, chunkBytes, chunks }) => ({
       partition,
+      isArchive: kind === 'archive',
       bytes,
       chunkBytes,
       zeros: digestsOf(chunks).map((digest) => digest === undefined),
@@ -104,6 +109,7 @@ export const besideFiles = (
     picked,
     written.map(({ name }) => name),
   ),
+  [contentsFileName]: `${JSON.stringify(contentsOf(set, picked, written), null, 2)}\n`,
 });
 
 /** For people: of which phone, in which condition, and each image's digest whatever it is packed in. */
@@ -114,18 +120,55 @@ function contentsText(set: SetDetail, picked: readonly string[], names: readonly
     '',
     `Phone: ${set.maker} ${set.model}, serial ${set.serial} (${set.nickname})`,
     `Condition: ${condition.kind}, ${condition.build ?? 'build unknown'}${condition.patchLevel ? `, patch level ${condition.patchLevel}` : ''}`,
-    `Taken: ${new Date(set.createdAt).toISOString()} in ${set.mode} mode`,
+    `Taken: ${new Date(set.createdAt).toISOString()}${set.mode ? ` in ${set.mode} mode` : ''}${set.imported ? ', imported from files' : ''}`,
     ...(set.note ? [`Note: ${set.note}`] : []),
     '',
     'Image, role, bytes, SHA-256 of the image as it was on the phone:',
     ...set.images
       .filter(({ partition }) => picked.includes(partition))
-      .map(({ partition, role, bytes, sha256 }) => `${partition}  ${role}  ${bytes}  ${sha256}`),
+      .flatMap(({ partition, role, bytes, sha256, ranges, unsettled }) => [
+        `${partition}  ${role}  ${bytes}  ${sha256}`,
+        ...(ranges
+          ? [
+              `  Only the blocks in use were read: the digest covers ${rangesBytes(ranges)} bytes, and the rest is zeros.`,
+            ]
+          : []),
+        ...(unsettled
+          ? [`  NOT COMPLETE at ${rangesText(unsettled)}: the phone did not give it twice alike.`]
+          : []),
+      ]),
     '',
     'Files:',
     ...names,
   ];
   return `${lines.join('\n')}\n`;
+}
+
+/** For programs, this one included: what brings the set back as it was when its files are imported. */
+function contentsOf(set: SetDetail, picked: readonly string[], written: readonly WrittenFile[]): Contents {
+  return {
+    format: contentsFormat,
+    version: 1,
+    label: set.label,
+    note: set.note,
+    phone: { serial: set.serial, maker: set.maker, model: set.model, nickname: set.nickname },
+    ...(set.mode && { mode: set.mode }),
+    condition: set.condition,
+    createdAt: new Date(set.createdAt).toISOString(),
+    images: set.images
+      .filter(({ partition }) => picked.includes(partition))
+      .map(({ partition, kind, role, bytes, sha256, md5, ranges, unsettled }) => ({
+        partition,
+        ...(kind === 'archive' && { kind }),
+        role,
+        bytes,
+        sha256,
+        md5,
+        ...(ranges && { ranges }),
+        ...(unsettled && { unsettled }),
+        files: written.filter((file) => file.partition === partition).map(({ name }) => name),
+      })),
+  };
 }
 
 /** The export as one tar archive (POSIX ustar, pax for large files), its files in a folder of the set's name. */
@@ -146,7 +189,7 @@ export function exportTar(
       const { bytes, digests } = digested(file.open(passed));
       const entry = tar.entry({ name: `${folder}/${file.name}`, size: file.bytes, mtime });
       await pipeline(Readable.from(bytes), entry);
-      written.push({ name: file.name, ...digests() });
+      written.push({ name: file.name, partition: file.partition, ...digests() });
     }
     for (const [name, text] of Object.entries(besideFiles(set, picked, written))) {
       tar.entry({ name: `${folder}/${name}`, mtime }, text);

@@ -8,9 +8,10 @@ import { chunkStatements } from '../database/chunks.ts';
 import { openDatabase } from '../database/open.ts';
 import { phoneStatements } from '../database/phones.ts';
 import { setStatements } from '../database/sets.ts';
+import { unfinishedStatements } from '../database/unfinished.ts';
 import { Feed } from '../feed.ts';
 import { readImage } from '../shelf/image-reader.ts';
-import { SetWriter } from '../shelf/image-writer.ts';
+import { SetWriter } from '../shelf/set-writer.ts';
 import { unpackChunkList, type ManifestImage } from '../shelf/manifest.ts';
 import { Shelf } from '../shelf/shelf.ts';
 import { ShelfWorkers } from '../shelf/workers.ts';
@@ -35,6 +36,7 @@ async function open(): Promise<{ larder: Larder; shelf: Shelf; texts: string[] }
     setStatements(database),
     phoneStatements(database),
     chunks,
+    unfinishedStatements(database),
     new Feed(1),
     () => clock,
   );
@@ -55,11 +57,13 @@ async function keep(label: string, images: Record<string, Uint8Array>, serial = 
   const writer = new SetWriter(shelf);
   const listed: ManifestImage[] = [];
   for (const [partition, bytes] of Object.entries(images)) {
-    const stored = await writer.write(
+    const image = writer.image(bytes.length);
+    await image.take(
       (async function* () {
         yield await Promise.resolve(bytes);
       })(),
     );
+    const stored = await image.finish();
     listed.push({
       partition,
       role: partition === 'efs' ? 'identity' : 'boot-chain',
@@ -70,7 +74,7 @@ async function keep(label: string, images: Record<string, Uint8Array>, serial = 
       chunks: unpackChunkList(stored.chunks),
     });
   }
-  await writer.finish();
+  await writer.seal();
   const id = randomUUID();
   await larder.add({
     id,

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ImageView, SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
-import type { Condition } from '@keen-larder/core/phone/facts.ts';
+import type { Condition, NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { PhoneStatements } from '../database/phones.ts';
@@ -16,7 +17,7 @@ import {
   type Manifest,
 } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
-import { sha256Sums } from './checksums.ts';
+import { sha256Sums } from './set-sums.ts';
 
 /** How long a set stays in the bin before it is gone. */
 export const binMs = 24 * 60 * 60 * 1000;
@@ -34,6 +35,8 @@ export class Larder {
     private readonly sets: SetStatements,
     private readonly phones: PhoneStatements,
     private readonly chunks: { storedBytes(): number },
+    /** Chunk lists of sets that are not finished; they are kept as well. */
+    private readonly unfinished: { chunkLists(): Iterable<{ readonly chunks: Buffer }> },
     private readonly feed: Feed,
     private readonly now: () => number,
   ) {}
@@ -73,6 +76,12 @@ export class Larder {
     const row = this.row(id);
     const images = this.sets.heads(id);
     return { ...viewOf(row, images), images: images.map(imageView) };
+  }
+
+  /** What is known of a phone that was seen or imported before. */
+  phone(serial: string): NamedPhone | undefined {
+    const row = this.phones.one(serial);
+    return row && { serial, maker: row.maker, model: row.model, nickname: row.nickname };
   }
 
   labels(serial: string): string[] {
@@ -182,8 +191,10 @@ export class Larder {
 
   private collect(): Promise<{ freedBytes: number }> {
     const kept = new Set<string>();
-    for (const { chunks } of this.sets.chunkLists()) {
-      for (const digest of digestsOf(chunks)) if (digest) kept.add(digest.toString('latin1'));
+    for (const lists of [this.sets.chunkLists(), this.unfinished.chunkLists()]) {
+      for (const { chunks } of lists) {
+        for (const digest of digestsOf(chunks)) if (digest) kept.add(digest.toString('latin1'));
+      }
     }
     return this.shelf.collect((digest) => kept.has(digest.toString('latin1')));
   }
@@ -198,13 +209,14 @@ export class Larder {
         label: manifest.label,
         note: manifest.note,
         serial: phone.serial,
-        mode: manifest.mode,
+        mode: manifest.mode ?? '',
         condition: JSON.stringify(manifest.condition),
         createdAt,
         elapsedMs: manifest.elapsedMs,
         addedBytes: manifest.addedBytes,
         verifiedAt: null,
         binnedAt: null,
+        origin: manifest.origin ?? 'phone',
       },
       manifest.images.map((image, position) => ({
         setId: manifest.id,
@@ -219,6 +231,9 @@ export class Larder {
         fileSystem: image.fileSystem ?? null,
         usedBytes: image.usedBytes ?? null,
         damage: null,
+        kind: image.kind ?? 'block',
+        ranges: image.ranges ? JSON.stringify(image.ranges) : null,
+        unsettled: image.unsettled ? JSON.stringify(image.unsettled) : null,
       })),
     );
   }
@@ -241,13 +256,15 @@ export class Larder {
       label: row.label,
       note: row.note,
       phone: { serial: row.serial, maker: row.maker, model: row.model, nickname: row.nickname },
-      mode: row.mode as PhoneMode,
+      ...(row.mode && { mode: row.mode as PhoneMode }),
       condition: JSON.parse(row.condition) as Condition,
       createdAt: new Date(row.createdAt).toISOString(),
       elapsedMs: row.elapsedMs,
       addedBytes: row.addedBytes,
+      ...(row.origin === 'imported' && { origin: 'imported' as const }),
       images: this.sets.heads(id).map((head) => ({
         partition: head.partition,
+        ...(head.kind === 'archive' && { kind: 'archive' as const }),
         role: head.role as Role,
         bytes: head.bytes,
         chunkBytes: head.chunkBytes,
@@ -255,6 +272,8 @@ export class Larder {
         md5: head.md5.toString('hex'),
         ...(head.fileSystem && { fileSystem: head.fileSystem }),
         ...(head.usedBytes !== null && { usedBytes: head.usedBytes }),
+        ...(head.ranges !== null && { ranges: rangesOf(head.ranges) }),
+        ...(head.unsettled !== null && { unsettled: rangesOf(head.unsettled) }),
         chunks: unpackChunkList(this.image(id, head.partition).chunks),
       })),
     };
@@ -278,7 +297,7 @@ function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView {
     nickname: row.nickname,
     maker: row.maker,
     model: row.model,
-    mode: row.mode as PhoneMode,
+    mode: row.mode ? (row.mode as PhoneMode) : undefined,
     condition: JSON.parse(row.condition) as Condition,
     createdAt: row.createdAt,
     elapsedMs: row.elapsedMs,
@@ -287,6 +306,8 @@ function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView {
     addedBytes: row.addedBytes,
     verifiedAt: row.verifiedAt ?? undefined,
     damaged: images.some(({ damage }) => damage !== null),
+    complete: images.every(({ unsettled }) => unsettled === null),
+    imported: row.origin === 'imported',
     fingerprint: createHash('sha256').update(sha256Sums(images)).digest('hex'),
     binnedAt: row.binnedAt ?? undefined,
     strip: [...strip].map(([role, bytes]) => ({ role, bytes })),
@@ -302,4 +323,9 @@ const imageView = (head: ImageHead): ImageView => ({
   fileSystem: head.fileSystem ?? undefined,
   usedBytes: head.usedBytes ?? undefined,
   damage: head.damage ?? undefined,
+  kind: head.kind as ImageView['kind'],
+  ranges: head.ranges === null ? undefined : rangesOf(head.ranges),
+  unsettled: head.unsettled === null ? undefined : rangesOf(head.unsettled),
 });
+
+const rangesOf = (json: string) => JSON.parse(json) as ByteRange[];

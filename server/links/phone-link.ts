@@ -1,3 +1,5 @@
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 
@@ -5,26 +7,46 @@ import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 export interface PartitionAccess {
   /** Names, sizes, mounts and what lies on each. */
   list(): Promise<PartitionFacts[]>;
-  /** The bytes from first to last, or a range of them. Aborting ends the transfer. */
-  read(
-    name: string,
-    options?: { offset?: number; bytes?: number; signal?: AbortSignal },
-  ): AsyncIterable<Uint8Array>;
+  /**
+   * The bytes of ranges, one after the other. Aborting ends the transfer.
+   * @throws FlashFailure at the first block that the phone cannot read
+   */
+  read(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
   /** Replaces the bytes from the first on; resolves when the phone has them on its flash. */
   write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
-  /** SHA-256 of the first `bytes` bytes, computed by the phone; lower-case hexadecimal. */
-  digest(name: string, bytes: number, signal?: AbortSignal): Promise<string>;
+  /**
+   * SHA-256 over ranges one after the other, computed by the phone; lower-case hexadecimal.
+   * @throws FlashFailure when the phone cannot read all of them
+   */
+  digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string>;
+  /** It can digest while it is read from. */
+  readonly doesTwoThings: boolean;
+  /** A partition with random access, for looking at a few of its blocks. */
+  source(name: string, bytes: number): ByteSource;
+}
+
+/** Files of a phone's user data. */
+export interface FileAccess {
+  /** Whether the files can be reached now; mounts them where that helps. */
+  ready(): Promise<boolean>;
+  /** A tar stream of a folder, with owners, modes, times, links and extended attributes. @param leaveOut paths within it */
+  archive(folder: string, leaveOut: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /** SHA-256 of files by their paths within a folder; those that are gone are missing. */
+  digests(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;
 }
 
 /** One phone in one mode. What a mode lacks is absent. */
 export interface PhoneLink {
   readonly mode: PhoneMode;
+  /** What reaches it, without the address. */
+  readonly kind: 'adb' | 'fastboot' | 'loader';
   /** For the interface: `adb 127.0.0.1:5555`. */
   readonly description: string;
   facts(): Promise<PhoneFacts>;
   /** Whether the mode has come up entirely. */
   ready(): Promise<boolean>;
   readonly partitions?: PartitionAccess;
+  readonly files?: FileAccess;
   restart(into: PhoneMode): Promise<void>;
   /** Resolves when the link is gone. */
   readonly gone: Promise<void>;
@@ -33,5 +55,13 @@ export interface PhoneLink {
 
 /** The link broke or the phone refused; the message says what to do. */
 export class LinkFailure extends Error {
-  override readonly name = 'LinkFailure';
+  override readonly name: string = 'LinkFailure';
+}
+
+/** Nothing listens at an address. */
+export class NobodyThere extends LinkFailure {}
+
+/** The phone cannot read its own flash somewhere in what was asked for. */
+export class FlashFailure extends LinkFailure {
+  override readonly name = 'FlashFailure';
 }

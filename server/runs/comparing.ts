@@ -2,6 +2,7 @@ import type { CompareRequest } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { listText } from '@keen-larder/core/runsheet/index.ts';
 import { Problem } from '../problem.ts';
+import { wholeOf } from '../shelf/image-writer.ts';
 import type { RunContext } from './context.ts';
 
 /**
@@ -33,8 +34,9 @@ export async function startComparing(
       const changed: string[] = [];
       for (const [i, { name, bytes, kept: image }] of kept.entries()) {
         await run.step(i, async (passed) => {
-          // An image may be shorter than its partition: only what was kept is compared.
-          const sha256 = await access.digest(name, Math.min(bytes, image!.bytes), run.signal);
+          // An image may be shorter than its partition, or of its blocks in use alone: that is compared.
+          const ranges = image!.ranges ?? wholeOf(Math.min(bytes, image!.bytes));
+          const sha256 = await access.digest(name, ranges, run.signal);
           passed(bytes);
           digests.save({ serial, partition: name, sha256: Buffer.from(sha256, 'hex'), at: now() });
           if (sha256 === image!.sha256) return `as in “${image!.label}”`;

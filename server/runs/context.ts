@@ -1,7 +1,9 @@
 import type { Bench } from '../bench/bench.ts';
 import type { DigestStatements } from '../database/digests.ts';
+import type { UnfinishedStatements } from '../database/unfinished.ts';
 import type { Larder } from '../larder/larder.ts';
 import type { RunEngine } from './engine.ts';
+import type { Patience } from './phone-at-work.ts';
 import type { Sheets } from './sheets.ts';
 
 /** What every kind of run works with. */
@@ -11,6 +13,8 @@ export interface RunContext {
   readonly engine: RunEngine;
   readonly sheets: Sheets;
   readonly digests: DigestStatements;
+  readonly unfinished: UnfinishedStatements;
+  readonly patience: Patience;
   readonly now: () => number;
   /** How long a phone may take to start after a restore. */
   readonly startLimitMs: number;

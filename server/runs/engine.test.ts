@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 import { openDatabase } from '../database/open.ts';
 import { runStatements } from '../database/runs.ts';
+import { unfinishedStatements } from '../database/unfinished.ts';
 import { Feed, type FeedEvent } from '../feed.ts';
 import { RunEngine, RunFailure, type Run, type RunPlan } from './engine.ts';
 
@@ -24,6 +25,7 @@ let clock: number;
 const make = () =>
   new RunEngine(
     runStatements(database),
+    unfinishedStatements(database),
     feed,
     () => clock,
     (serial) => `nickname of ${serial}`,
@@ -95,14 +97,18 @@ describe('a run', () => {
     expect(changed).toEqual(['X1', 'X1']);
   });
 
-  it('is alone on its phone, but not on the bench', async () => {
+  it('is alone on its phone, but not on the bench; the next one waits', async () => {
     const { gate, go } = held();
     const first = engine.start(plan, async () => (await gate, 'first'));
-    expect(() => engine.start(plan, bothSteps)).toThrow(/Ringing hut has a run under way/);
+    const next = engine.start(plan, bothSteps);
+    expect([first.state, next.state]).toEqual(['running', 'queued']);
+    expect(() => engine.pause(next.id)).toThrow(/cannot be paused/);
+    expect(engine.runOf('X1')).toBe(first.id);
     const other = engine.start({ ...plan, serial: 'X2' }, bothSteps);
     expect((await engine.ended(other.id)).state).toBe('done');
     go();
     expect((await engine.ended(first.id)).outcome).toBe('first');
+    expect((await engine.ended(next.id)).state).toBe('done');
   });
 
   it('tells which sets it reads', async () => {

@@ -1,56 +1,26 @@
-import { randomUUID } from 'node:crypto';
 import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
-import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { RunRow, RunStatements } from '../database/runs.ts';
+import type { UnfinishedStatements } from '../database/unfinished.ts';
 import type { Feed } from '../feed.ts';
 import { plainWords } from '../plain-words.ts';
 import { Problem } from '../problem.ts';
-import { Speedometer } from './speedometer.ts';
+import { Cancelled, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
 
-export interface RunPlan {
-  readonly kind: RunKind;
-  readonly title: string;
-  readonly serial?: string;
-  readonly nickname?: string;
-  readonly mode?: PhoneMode;
-  readonly setId?: string;
-  readonly steps: readonly { readonly text: string; readonly partition?: string; readonly bytes: number }[];
-}
+export type { Run, RunPlan } from './live-run.ts';
 
-/** What the work of a run is given. */
-export interface Run {
-  readonly id: string;
-  readonly signal: AbortSignal;
-  log(text: string, level?: RunLogLine['level']): void;
-  /** Does one step of the plan; `work` tells its bytes as they pass and resolves to the step's result. */
-  step(index: number, work: (passed: (bytes: number) => void) => Promise<string | undefined>): Promise<void>;
-  /** The set that came of the run. */
-  madeSet(setId: string): void;
-}
-
-interface Live {
-  readonly plan: RunPlan;
-  readonly id: string;
-  readonly startedAt: number;
-  readonly controller: AbortController;
-  readonly speed: Speedometer;
-  readonly steps: { -readonly [K in keyof RunStep]: RunStep[K] }[];
-  state: RunState;
-  endedAt: number | undefined;
-  outcome: string | undefined;
-  setId: string | undefined;
-  seq: number;
-  ended: Promise<void>;
-}
+type Work = (run: Run) => Promise<string>;
 
 const announceMs = 250;
 
-/** Starts runs, one a phone at a time, follows their progress, and keeps their story. */
-export class RunEngine {
-  private readonly live = new Map<string, Live>();
+/** Starts runs, one a phone at a time with a queue behind it, follows their progress, and keeps their story. */
+export class RunEngine implements RunListener {
+  private readonly live = new Map<string, LiveRun>();
+  private readonly endings = new Map<string, Promise<void>>();
+  private stopping = false;
 
   constructor(
     private readonly statements: RunStatements,
+    private readonly unfinished: Pick<UnfinishedStatements, 'plan' | 'drop'>,
     private readonly feed: Feed,
     private readonly now: () => number,
     private readonly nicknameOf: (serial: string) => string,
@@ -62,14 +32,7 @@ export class RunEngine {
     return this.statements.unfinished().map((row) => {
       const detail = JSON.parse(row.detail) as { steps: RunStep[] };
       const at = detail.steps.find(({ state }) => state === 'running');
-      const where = at ? ` at “${at.text}”` : '';
-      const consequence: Record<string, string> = {
-        imaging: 'Nothing of it is in the larder. Start it again.',
-        restoring: at?.partition
-          ? `${at.partition} may be half written: put it back again before starting the phone.`
-          : 'Look at its steps, then put back what is missing.',
-      };
-      const outcome = `Keen Larder ended in the middle of this run${where}. ${consequence[row.kind] ?? 'Start it again.'}`;
+      const outcome = `Keen Larder ended in the middle of this run${at ? ` at “${at.text}”` : ''}. ${this.consequence(row, at)}`;
       const steps = detail.steps.map((step) =>
         step.state === 'running' ? { ...step, state: 'failed' as const } : step,
       );
@@ -90,57 +53,49 @@ export class RunEngine {
     });
   }
 
-  /** Starts a run. @throws Problem 409 when the phone has one under way */
-  start(plan: RunPlan, work: (run: Run) => Promise<string>): RunView {
-    if (plan.serial && this.runOf(plan.serial)) {
-      throw new Problem(
-        409,
-        `${plan.nickname ?? plan.serial} has a run under way. Wait for its end or cancel it.`,
-      );
-    }
-    const live: Live = {
-      plan,
-      id: randomUUID(),
-      startedAt: this.now(),
-      controller: new AbortController(),
-      speed: new Speedometer(Date.now()),
-      steps: plan.steps.map(({ text, partition, bytes }) => ({
-        text,
-        partition,
-        bytes,
-        doneBytes: 0,
-        state: 'waiting',
-        result: undefined,
-      })),
-      state: 'running',
-      endedAt: undefined,
-      outcome: undefined,
-      setId: plan.setId,
-      seq: 0,
-      ended: Promise.resolve(),
-    };
-    this.live.set(live.id, live);
-    this.save(live);
-    this.log(live, plan.title, 'info');
-    live.ended = this.carryOut(live, work);
+  /**
+   * Starts a run, or queues it behind the one under way on the same phone. A run that is queued begins
+   * only when the one before it ended well: what it builds on may otherwise not be there.
+   */
+  start(plan: RunPlan, work: Work): RunView {
+    const run = new LiveRun(plan, this.now, this);
+    const before = plan.serial ? [...this.ofPhone(plan.serial)].at(-1) : undefined;
+    if (!before) run.begin();
+    this.live.set(run.id, run);
+    this.log(run, plan.title, 'info');
+    this.endings.set(run.id, this.follow(run, before, work));
+    this.changed(run);
     if (plan.serial) this.onPhoneChange(plan.serial);
-    this.announce(live);
-    return this.viewOf(live);
+    return this.viewOf(run);
   }
 
   /** @throws Problem when there is no such run or it has ended */
   cancel(id: string): RunView {
-    const live = this.live.get(id);
-    if (!live) {
-      this.view(id);
-      throw new Problem(409, 'This run has ended already.');
-    }
-    live.controller.abort(new Cancelled());
-    return this.viewOf(live);
+    const run = this.liveRun(id);
+    run.controller.abort(new Cancelled());
+    return this.viewOf(run);
   }
 
+  /** @throws Problem when the run has ended or cannot be paused */
+  pause(id: string): RunView {
+    const run = this.liveRun(id);
+    if (!run.plan.canPause || run.state === 'queued')
+      throw new Problem(409, 'This run cannot be paused. It can be cancelled.');
+    if (!run.isPausing) run.pause();
+    return this.viewOf(run);
+  }
+
+  /** @throws Problem when the run has ended or is not paused */
+  continue(id: string): RunView {
+    const run = this.liveRun(id);
+    if (!run.isPausing) throw new Problem(409, 'This run is not paused.');
+    run.continue();
+    return this.viewOf(run);
+  }
+
+  /** The run that works on a phone; those queued behind it do not. */
   runOf(serial: string): string | undefined {
-    return [...this.live.values()].find(({ plan }) => plan.serial === serial)?.id;
+    return [...this.ofPhone(serial)].find(({ state }) => state !== 'queued')?.id;
   }
 
   /** Whether a run that is under way reads this set. */
@@ -156,8 +111,8 @@ export class RunEngine {
 
   /** @throws Problem 404 */
   view(id: string): RunView {
-    const live = this.live.get(id);
-    if (live) return this.viewOf(live);
+    const run = this.live.get(id);
+    if (run) return this.viewOf(run);
     const row = this.statements.one(id);
     if (!row) throw new Problem(404, 'There is no such run.');
     return this.past(row);
@@ -170,108 +125,124 @@ export class RunEngine {
 
   /** Resolves when a run has ended. */
   async ended(id: string): Promise<RunView> {
-    await this.live.get(id)?.ended;
+    await this.endings.get(id);
     return this.view(id);
   }
 
+  /** Ends all runs; what can go on later is left so that it can. */
   async stop(): Promise<void> {
-    const runs = [...this.live.values()];
-    for (const { controller } of runs) controller.abort(new Cancelled());
-    await Promise.all(runs.map(({ ended }) => ended));
+    this.stopping = true;
+    for (const { controller } of this.live.values()) controller.abort(new Cancelled());
+    await Promise.all(this.endings.values());
   }
 
-  private async carryOut(live: Live, work: (run: Run) => Promise<string>): Promise<void> {
+  log(run: LiveRun, text: string, level: RunLogLine['level']): void {
+    const line = { seq: ++run.seq, at: this.now(), level, text };
+    // The run's row must be there first.
+    if (line.seq === 1) this.statements.save(run.row());
+    this.statements.addLine(run.id, line);
+    this.feed.send('run-log', { runId: run.id, line });
+  }
+
+  changed(run: LiveRun): void {
+    this.statements.save(run.row());
+    this.feed.send('run', this.viewOf(run));
+  }
+
+  private async follow(run: LiveRun, before: LiveRun | undefined, work: Work): Promise<void> {
+    await Promise.resolve();
+    if (before) {
+      if (!(await this.hasTurn(run, before))) return this.close(run);
+      run.begin();
+      this.changed(run);
+      if (run.plan.serial) this.onPhoneChange(run.plan.serial);
+    }
     const timer = setInterval(() => {
-      live.speed.tick(Date.now());
-      this.announce(live);
+      run.tick();
+      this.feed.send('run', this.viewOf(run));
     }, announceMs);
     try {
-      await Promise.resolve();
-      live.outcome = await work(this.handle(live));
-      live.state = 'done';
-      this.log(live, live.outcome, 'info');
+      const outcome = await work(run.handle());
+      run.end(run.isComplete ? 'done' : 'incomplete', outcome);
+      this.log(run, outcome, run.isComplete ? 'info' : 'warning');
     } catch (error) {
-      const cancelled = live.controller.signal.aborted;
-      live.state = cancelled ? 'cancelled' : 'failed';
-      live.outcome = cancelled ? cancelText(live) : plainWords(error);
-      this.log(live, live.outcome, cancelled ? 'warning' : 'error');
-      if (!cancelled && !isExpected(error)) this.log(live, String((error as Error).stack), 'error');
+      this.fail(run, error);
     } finally {
       clearInterval(timer);
     }
-    live.endedAt = this.now();
-    for (const step of live.steps) if (step.state === 'running') step.state = 'failed';
-    this.save(live);
-    this.live.delete(live.id);
-    this.feed.send('run', this.view(live.id));
-    if (live.plan.serial) this.onPhoneChange(live.plan.serial);
+    this.close(run);
   }
 
-  private handle(live: Live): Run {
-    return {
-      id: live.id,
-      signal: live.controller.signal,
-      log: (text, level = 'info') => this.log(live, text, level),
-      madeSet: (setId) => (live.setId = setId),
-      step: async (index, work) => {
-        const step = live.steps[index]!;
-        step.state = 'running';
-        this.log(live, step.text, 'info');
-        this.save(live);
-        try {
-          step.result = await work((bytes) => {
-            step.doneBytes += bytes;
-            live.speed.pass(bytes, Date.now());
-          });
-          step.state = 'done';
-          if (step.result) this.log(live, `${step.text}: ${step.result}`, 'info');
-        } catch (error) {
-          step.state = 'failed';
-          throw error;
-        } finally {
-          this.save(live);
-        }
-      },
-    };
+  /** Waits for the run before; resolves to whether this one may begin. */
+  private async hasTurn(run: LiveRun, before: LiveRun): Promise<boolean> {
+    const { signal } = run.controller;
+    const cancelled = new Promise<void>((resolve) => signal.addEventListener('abort', () => resolve()));
+    await Promise.race([this.endings.get(before.id), cancelled]);
+    if (signal.aborted) run.end('cancelled', 'Cancelled before it began.');
+    else if (before.state !== 'done' && before.state !== 'incomplete')
+      run.end('cancelled', `Not begun: “${before.plan.title}”, the run before it, did not end well.`);
+    if (run.endedAt !== undefined) this.log(run, run.outcome!, 'warning');
+    return run.endedAt === undefined;
   }
 
-  private log(live: Live, text: string, level: RunLogLine['level']): void {
-    const line = { seq: ++live.seq, at: this.now(), level, text };
-    this.statements.addLine(live.id, line);
-    this.feed.send('run-log', { runId: live.id, line });
+  private fail(run: LiveRun, error: unknown): void {
+    const isCancelled = run.controller.signal.aborted;
+    if (isCancelled && !this.stopping) this.unfinished.drop(run.id);
+    if (isCancelled) {
+      if (this.stopping && this.unfinished.plan(run.id)) {
+        run.end('interrupted', 'Keen Larder was ended in the middle of this run. Resume it.');
+      } else run.end('cancelled', cancelText(run));
+    } else {
+      run.end(error instanceof Interruption ? 'interrupted' : 'failed', plainWords(error));
+    }
+    this.log(run, run.outcome!, isCancelled ? 'warning' : 'error');
+    if (!isCancelled && !isExpected(error)) this.log(run, String((error as Error).stack), 'error');
   }
 
-  private announce(live: Live): void {
-    this.feed.send('run', this.viewOf(live));
+  private close(run: LiveRun): void {
+    this.live.delete(run.id);
+    this.endings.delete(run.id);
+    this.changed(run);
+    if (run.plan.serial) this.onPhoneChange(run.plan.serial);
   }
 
-  private viewOf(live: Live): RunView {
-    const bytes = live.steps.reduce((sum, step) => sum + step.bytes, 0);
-    const doneBytes = live.steps.reduce((sum, step) => sum + step.doneBytes, 0);
-    const bytesPerSecond = live.speed.bytesPerSecond;
-    return {
-      id: live.id,
-      kind: live.plan.kind,
-      title: live.plan.title,
-      serial: live.plan.serial,
-      nickname: live.plan.nickname,
-      setId: live.setId,
-      state: live.state,
-      startedAt: live.startedAt,
-      endedAt: live.endedAt,
-      steps: live.steps,
-      bytes,
-      doneBytes,
-      bytesPerSecond,
-      leftMs: bytesPerSecond > 0 ? ((bytes - doneBytes) / bytesPerSecond) * 1000 : undefined,
-      outcome: live.outcome,
-      speeds: live.speed.speeds,
-    };
+  private *ofPhone(serial: string): Generator<LiveRun> {
+    for (const run of this.live.values()) if (run.plan.serial === serial) yield run;
+  }
+
+  private liveRun(id: string): LiveRun {
+    const run = this.live.get(id);
+    if (run) return run;
+    this.view(id);
+    throw new Problem(409, 'This run has ended already.');
+  }
+
+  private canResume(id: string): boolean {
+    return !this.live.has(id) && this.unfinished.plan(id) !== undefined;
+  }
+
+  private viewOf(run: LiveRun): RunView {
+    return run.view(this.canResume(run.id));
+  }
+
+  private consequence(row: RunRow, at: RunStep | undefined): string {
+    if (row.state === 'queued') return 'It had not begun. Start it again.';
+    if (row.kind === 'imaging') {
+      return this.unfinished.plan(row.id)
+        ? 'What it had read is on the shelf: resume it.'
+        : 'Nothing of it is in the larder. Start it again.';
+    }
+    if (row.kind === 'restoring') {
+      return at?.partition
+        ? `${at.partition} may be half written: put it back again before starting the phone.`
+        : 'Look at its steps, then put back what is missing.';
+    }
+    return 'Start it again.';
   }
 
   private past(row: RunRow): RunView {
     const { steps, speeds } = JSON.parse(row.detail) as { steps: RunStep[]; speeds: number[] };
-    const elapsedMs = row.endedAt === null ? 0 : row.endedAt - row.startedAt;
+    const elapsedMs = row.endedAt === null ? 0 : row.endedAt - row.startedAt - row.idleMs;
     return {
       id: row.id,
       kind: row.kind as RunKind,
@@ -287,35 +258,16 @@ export class RunEngine {
       doneBytes: row.doneBytes,
       bytesPerSecond: elapsedMs > 0 ? (row.doneBytes / elapsedMs) * 1000 : 0,
       leftMs: undefined,
+      waitingFor: undefined,
+      canPause: false,
+      canResume: this.canResume(row.id),
       outcome: row.outcome ?? undefined,
       speeds,
     };
   }
-
-  private save(live: Live): void {
-    const { plan } = live;
-    this.statements.save({
-      id: live.id,
-      kind: plan.kind,
-      title: plan.title,
-      serial: plan.serial ?? null,
-      mode: plan.mode ?? null,
-      setId: live.setId ?? null,
-      state: live.state,
-      startedAt: live.startedAt,
-      endedAt: live.endedAt ?? null,
-      doneBytes: live.steps.reduce((sum, step) => sum + step.doneBytes, 0),
-      outcome: live.outcome ?? null,
-      detail: JSON.stringify({ steps: live.steps, speeds: live.speed.speeds }),
-    });
-  }
 }
 
-class Cancelled extends Error {
-  override readonly name = 'Cancelled';
-}
-
-function cancelText({ plan, steps }: Live): string {
+function cancelText({ plan, steps }: LiveRun): string {
   const at = steps.find(({ state }) => state === 'failed' || state === 'running');
   if (plan.kind === 'imaging') return 'Cancelled. Nothing of it is in the larder.';
   if (plan.kind === 'restoring' && at?.text.startsWith('Write')) {
@@ -326,9 +278,17 @@ function cancelText({ plan, steps }: Live): string {
 
 /** Errors whose message is all that there is to say. */
 const isExpected = (error: unknown) =>
-  error instanceof Error && ['LinkFailure', 'DamagedImage', 'Problem', 'RunFailure'].includes(error.name);
+  error instanceof Error &&
+  ['LinkFailure', 'FlashFailure', 'DamagedImage', 'Problem', 'RunFailure', 'Interruption'].includes(
+    error.name,
+  );
 
 /** A run that cannot reach its end; the message says why and what to do. */
 export class RunFailure extends Error {
-  override readonly name = 'RunFailure';
+  override readonly name: string = 'RunFailure';
+}
+
+/** A run that did not reach its end, though it can go on later from where it is. */
+export class Interruption extends RunFailure {
+  override readonly name = 'Interruption';
 }

@@ -95,7 +95,7 @@ export function filesOf(
 
 /** Writes one file, which has another name until it is whole, and digests it on the way. */
 export async function writeFileOf(
-  { name, open: begin }: FileToWrite,
+  { name, partition, open: begin }: FileToWrite,
   folder: string,
   passed: (bytes: number) => void = () => undefined,
   signal?: AbortSignal,
@@ -113,7 +113,7 @@ export async function writeFileOf(
     await file.close();
   }
   await rename(`${path}.part`, path);
-  return { name, ...digests() };
+  return { name, ...(partition && { partition }), ...digests() };
 }
 
 export async function writeBeside(

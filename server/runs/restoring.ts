@@ -5,11 +5,12 @@ import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
 import { Problem } from '../problem.ts';
 import { counted } from '../shelf/counted.ts';
+import { wholeOf } from '../shelf/image-writer.ts';
 import { DamagedImage, readImage } from '../shelf/image-reader.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { RunFailure, type Run } from './engine.ts';
-import { verifyImage } from './verify-image.ts';
+import { digestWhole, verifyImage } from './verify-image.ts';
 
 /**
  * Puts images of a set back onto a phone.
@@ -119,13 +120,15 @@ async function write(
   } finally {
     bench.forgetPartitions(serial);
   }
-  const digest = await access.digest(partition, image.bytes, run.signal);
-  if (digest !== image.sha256.toString('hex')) {
+  const kept =
+    image.ranges === null ? image.sha256 : (await digestWhole(larder.shelf, image, run.signal)).sha256;
+  const digest = await access.digest(partition, wholeOf(image.bytes), run.signal);
+  if (digest !== kept.toString('hex')) {
     throw new RunFailure(
-      `The phone computes another digest of ${partition} (${digest}) than was kept (${image.sha256.toString('hex')}). Check the cable and put it back again; if it stays so, its flash is worn.`,
+      `The phone computes another digest of ${partition} (${digest}) than was kept (${kept.toString('hex')}). Check the cable and put it back again; if it stays so, its flash is worn.`,
     );
   }
-  digests.save({ serial, partition, sha256: image.sha256, at: now() });
+  if (image.ranges === null) digests.save({ serial, partition, sha256: image.sha256, at: now() });
   return `the phone computes the same SHA-256 ${digest}`;
 }
 

@@ -22,7 +22,7 @@ export class Sheets {
     private readonly utcOffsetMinutes: (at: number) => number,
   ) {}
 
-  async imaging(serial: string, { picked, label }: ImagingRequest): Promise<RunSheet> {
+  async imaging(serial: string, { picked, label, restartInto, usedOnly }: ImagingRequest): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
     const kept = this.larder.kept(serial);
     return imagingSheet({
@@ -30,9 +30,12 @@ export class Sheets {
       partitions: abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [],
       picked,
       label,
+      ...(restartInto && { restartInto }),
+      ...(usedOnly && { usedOnly }),
       larder: {
         labels: this.larder.labels(serial),
         identityKept: [...kept.keys()].filter((name) => roleOf(name) === 'identity'),
+        kept: [...kept.keys()],
       },
       shelf: await this.larder.shelf.space(),
       bytesPerSecond: this.speed('imaging', serial),
@@ -46,7 +49,14 @@ export class Sheets {
     return restoringSheet({
       phone,
       partitions: abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [],
-      set: { ...set, images: set.images.map((image) => ({ ...image, damaged: image.damage !== undefined })) },
+      set: {
+        ...set,
+        images: set.images.map((image) => ({
+          ...image,
+          damaged: image.damage !== undefined,
+          isIncomplete: image.unsettled !== undefined,
+        })),
+      },
       picked,
       restartAfter,
       userDataKept:
@@ -57,10 +67,12 @@ export class Sheets {
     });
   }
 
-  /** Learned from past runs of the same phone and mode; restoring may learn from imaging. */
+  /** Learned from past runs of the same phone, mode and link; restoring may learn from imaging. */
   private speed(kind: 'imaging' | 'restoring', serial: string): number {
     const { mode } = this.bench.facts(serial);
-    const own = this.runs.transfers(kind, serial, mode);
-    return expectedBytesPerSecond(own.length > 0 ? own : this.runs.transfers('imaging', serial, mode));
+    const past = (of: 'imaging' | 'restoring') =>
+      this.runs.transfers(of, serial, mode, this.bench.link(serial).kind);
+    const own = past(kind);
+    return expectedBytesPerSecond(own.length > 0 ? own : past('imaging'));
   }
 }

@@ -17,8 +17,17 @@ export class DigestThread {
     await this.ask({ kind: 'update', stream, memory, bytes });
   }
 
-  async finish(stream: number): Promise<Buffer> {
-    const { digest } = await this.ask({ kind: 'finish', stream });
+  /** The digest of what was fed so far; more may follow. */
+  peek(stream: number): Promise<Buffer> {
+    return this.digest('peek', stream);
+  }
+
+  finish(stream: number): Promise<Buffer> {
+    return this.digest('finish', stream);
+  }
+
+  private async digest(kind: 'peek' | 'finish', stream: number): Promise<Buffer> {
+    const { digest } = await this.ask({ kind, stream });
     return Buffer.from(digest!);
   }
 

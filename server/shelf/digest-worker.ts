@@ -9,7 +9,8 @@ export type DigestRequest =
       readonly memory: SharedArrayBuffer;
       readonly bytes: number;
     }
-  | { readonly kind: 'finish'; readonly stream: number };
+  /** `peek` answers with the digest so far and goes on; `finish` ends the stream. */
+  | { readonly kind: 'peek' | 'finish'; readonly stream: number };
 
 /** Answers come in the order of the requests; an update is answered without a digest. */
 export interface DigestAnswer {
@@ -30,6 +31,8 @@ port.on('message', (request: DigestRequest) => {
   if (request.kind === 'update') {
     hash.update(Buffer.from(request.memory, 0, request.bytes));
     port.postMessage({ stream } satisfies DigestAnswer);
+  } else if (request.kind === 'peek') {
+    port.postMessage({ stream, digest: hash.copy().digest() } satisfies DigestAnswer);
   } else {
     streams.delete(stream);
     port.postMessage({ stream, digest: hash.digest() } satisfies DigestAnswer);

@@ -1,169 +1,225 @@
-import { BlockPool, copyToShared } from './block-pool.ts';
-import type { Block } from './chunk-worker.ts';
-import { chunkDigest } from './digest.ts';
-import { blockBytes, chunkBytes, codecs, packBytes, zeroDigest } from './pack-format.ts';
-import { PackWriter, type PackedChunk } from './pack-writer.ts';
+import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { copyToShared } from './block-pool.ts';
+import { readBlocks } from './image-reader.ts';
+import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './pack-format.ts';
+import type { SetWriter } from './set-writer.ts';
 import type { Shelf } from './shelf.ts';
-import type { Digests } from './workers.ts';
+import type { Digests, DigestStream } from './workers.ts';
 
 /** What was stored of an image. */
 export interface StoredImage extends Digests {
   readonly bytes: number;
   readonly chunkBytes: number;
+  /** Names of the chunks in order, those of holes and zeros all zero. */
   readonly chunks: Buffer;
 }
 
-/** Blocks of shared memory under way at once; bounds the memory of a run. */
-const blocksAtOnce = 10;
-const outputsAtOnce = 3;
+/** How far an image is on the shelf for good: enough to go on after anything. */
+export interface ImageProgress {
+  /** Bytes taken, of the ranges one after the other. */
+  readonly taken: number;
+  /** Names of the chunks, holes included. */
+  readonly chunks: Buffer;
+}
+
+interface Entry {
+  /** Bytes taken when this one is done; of a hole, no more than before. */
+  readonly taken: number;
+  readonly names: Promise<Buffer[]>;
+}
+
+/** The whole of an image of that many bytes. */
+export const wholeOf = (bytes: number): ByteRange[] => (bytes > 0 ? [{ offset: 0, bytes }] : []);
 
 /**
- * Takes in the images of one set. Chunks that the shelf has already are not stored again. Nothing
- * counts until `finish` has sealed the last pack.
+ * Takes in one image, in as many streams as it needs. Its ranges are what is read; what lies between
+ * them are holes, which read as zeros and which the digests do not cover. Of an archive, whose size
+ * nobody knows before its end, there are no ranges.
  */
-export class SetWriter {
-  private pack: PackWriter | undefined;
-  private readonly blocks = new BlockPool(blocksAtOnce);
-  /** For compressed chunks on their way to the pack. */
-  private readonly outputs = new BlockPool(outputsAtOnce);
-  /** Chunks stored by this writer, by hexadecimal digest, that the catalogue does not know yet. */
-  private readonly fresh = new Set<string>();
-  private added = 0;
-  private order: Promise<unknown> = Promise.resolve();
+export class ImageWriter {
+  private digests: DigestStream;
+  private entries: Entry[] = [];
+  private handedOver = 0;
+  private failure: unknown;
+  /** So many entries are known to be on the shelf for good. */
+  private durable = 0;
 
-  constructor(private readonly shelf: Shelf) {}
+  /**
+   * @param ranges ascending, each of whole chunks but for the end of the image
+   * @param imageBytes size of the whole image
+   */
+  constructor(
+    private readonly set: SetWriter,
+    private readonly shelf: Shelf,
+    private readonly ranges: readonly ByteRange[] | undefined,
+    private readonly imageBytes: number,
+  ) {
+    this.digests = shelf.workers.digestStream();
+  }
 
-  /** Bytes of packs that this set made necessary. */
-  get addedBytes(): number {
-    return this.added;
+  /** Bytes of the ranges that were taken; the next stream begins behind them. */
+  get taken(): number {
+    return this.handedOver;
+  }
+
+  /** What is still to be read. */
+  get missing(): ByteRange[] {
+    return rangesTail(this.ranges ?? [], this.handedOver);
+  }
+
+  /** What was read. */
+  get had(): ByteRange[] {
+    return rangesHead(this.ranges ?? [], this.handedOver);
+  }
+
+  /** SHA-256 of the bytes taken so far. */
+  async sha256SoFar(): Promise<Buffer> {
+    await this.settled();
+    return this.digests.sha256SoFar();
   }
 
   /**
-   * Reads a stream to its end.
+   * Reads a stream to its end, behind what was taken before. When it breaks off, what was handed over
+   * counts and the rest of it does not.
    * @param onStored called with the bytes of each block once it is stored
    */
-  async write(
+  async take(
     stream: AsyncIterable<Uint8Array>,
     onStored: (bytes: number) => void = () => undefined,
-  ): Promise<StoredImage> {
-    const digests = this.shelf.workers.digestStream();
-    const lists: Promise<Buffer[]>[] = [];
-    let failure: unknown;
-    let bytes = 0;
-    const handOver = (block: Block) => {
-      const digested = digests.update(block);
-      const stored = this.store(block);
-      lists.push(stored);
-      Promise.all([digested, stored])
-        .then(
-          () => onStored(block.bytes),
-          (error: unknown) => (failure ??= error),
-        )
-        .finally(() => this.blocks.giveBack(block.memory));
-      bytes += block.bytes;
-    };
+  ): Promise<void> {
+    const { blocks } = this.set;
     let memory: SharedArrayBuffer | undefined;
     let filled = 0;
+    let room = 0;
+    const handOver = () => {
+      if (memory) this.handOver(memory, filled, onStored);
+      memory = undefined;
+      filled = 0;
+    };
     try {
       for await (const part of stream) {
         for (let at = 0; at < part.length;) {
-          memory ??= await this.blocks.take();
-          if (failure) throw failure;
-          const take = Math.min(blockBytes - filled, part.length - at);
+          if (!memory) {
+            room = this.roomOfBlock();
+            if (room === 0)
+              throw new RangeError(`more than the ${rangesBytes(this.ranges!)} bytes there are`);
+            memory = await blocks.take();
+          }
+          if (this.failure) throw this.failure;
+          const take = Math.min(room - filled, part.length - at);
           copyToShared(memory, filled, part.subarray(at, at + take));
           filled += take;
           at += take;
-          if (filled === blockBytes) {
-            handOver({ memory, bytes: filled });
-            memory = undefined;
-            filled = 0;
-          }
+          if (filled === room) handOver();
         }
       }
-      if (memory && filled > 0) {
-        handOver({ memory, bytes: filled });
-        memory = undefined;
-      }
+      // A block is whole chunks, unless it is the last one: half a chunk is taken again with the next stream.
+      if (this.ranges) filled = Math.floor(filled / chunkBytes) * chunkBytes;
+      if (filled > 0) handOver();
     } catch (error) {
-      await Promise.allSettled(lists);
-      throw error;
+      const whole = Math.floor(filled / chunkBytes) * chunkBytes;
+      if (this.ranges && whole > 0 && !this.failure) {
+        filled = whole;
+        handOver();
+      }
+      await this.settled().catch(() => undefined);
+      throw this.failure ?? error;
     } finally {
-      if (memory) this.blocks.giveBack(memory);
+      if (memory) blocks.giveBack(memory);
     }
-    const chunks = Buffer.concat((await Promise.all(lists)).flat());
-    return { bytes, chunkBytes, chunks, ...(await digests.finish()) };
+    await this.settled();
   }
 
-  /** Seals what is open, so that every chunk of the set is durable and in the catalogue. */
-  async finish(): Promise<void> {
-    await this.order;
-    await this.sealPack();
+  /** Goes on where an earlier writer was: what it stored is digested anew from the shelf. */
+  async takeUp({ taken, chunks }: ImageProgress): Promise<void> {
+    const recipe = { partition: '', bytes: this.imageBytes, chunkBytes, chunks };
+    for (const range of rangesHead(this.ranges ?? [], taken)) {
+      for await (const block of readBlocks(this.shelf, recipe, range)) {
+        await this.digests.update(block);
+        block.release();
+      }
+    }
+    const names: Buffer[] = [];
+    for (let at = 0; at < chunks.length; at += digestBytes) names.push(chunks.subarray(at, at + digestBytes));
+    this.entries = [{ taken, names: Promise.resolve(names) }];
+    this.durable = 1;
+    this.handedOver = taken;
   }
 
-  async discard(): Promise<void> {
-    await this.order.catch(() => undefined);
-    await this.pack?.discard();
-    this.pack = undefined;
+  /** Forgets all that was taken. */
+  async startAnew(): Promise<void> {
+    await this.settled().catch(() => undefined);
+    void this.digests.finish();
+    this.digests = this.shelf.workers.digestStream();
+    this.entries = [];
+    this.durable = 0;
+    this.handedOver = 0;
+    this.failure = undefined;
   }
 
-  /** Names a block's chunks, stores the new ones, and resolves to all names in order. */
-  private async store(block: Block): Promise<Buffer[]> {
-    const names = nameChunks(block);
-    const wanted: number[] = [];
-    names.forEach((name, i) => {
-      if (name === zeroDigest) return;
-      const key = name.toString('hex');
-      if (this.fresh.has(key) || this.shelf.has(name)) return;
-      this.fresh.add(key);
-      wanted.push(i);
+  /** What came onto the shelf for good since this was last asked; undefined when nothing did. */
+  async progress(): Promise<ImageProgress | undefined> {
+    const names: Buffer[] = [];
+    let taken = 0;
+    for (; this.durable < this.entries.length; this.durable++) {
+      const entry = this.entries[this.durable]!;
+      const these = await entry.names;
+      if (!these.every((name) => name.equals(zeroDigest) || this.shelf.has(name))) break;
+      names.push(...these);
+      ({ taken } = entry);
+    }
+    return names.length > 0 ? { taken, chunks: Buffer.concat(names) } : undefined;
+  }
+
+  /** To be called when all ranges have been taken. */
+  async finish(): Promise<StoredImage> {
+    await this.settled();
+    if (this.ranges) this.addHole(this.imageBytes);
+    const names = (await Promise.all(this.entries.map((entry) => entry.names))).flat();
+    return {
+      bytes: this.ranges ? this.imageBytes : this.handedOver,
+      chunkBytes,
+      chunks: Buffer.concat(names),
+      ...(await this.digests.finish()),
+    };
+  }
+
+  /** A block ends where its range does. */
+  private roomOfBlock(): number {
+    if (!this.ranges) return blockBytes;
+    return Math.min(blockBytes, rangesTail(this.ranges, this.handedOver)[0]?.bytes ?? 0);
+  }
+
+  private handOver(memory: SharedArrayBuffer, bytes: number, onStored: (bytes: number) => void): void {
+    const next = this.ranges && rangesTail(this.ranges, this.handedOver)[0];
+    if (next) this.addHole(next.offset);
+    const block = { memory, bytes };
+    const digested = this.digests.update(block);
+    const names = this.set.store(block);
+    this.handedOver += bytes;
+    this.entries.push({ taken: this.handedOver, names });
+    Promise.all([digested, names])
+      .then(
+        () => onStored(bytes),
+        (error: unknown) => (this.failure ??= error),
+      )
+      .finally(() => this.set.blocks.giveBack(memory));
+  }
+
+  /** Names of zeros from the end of what was taken up to a place in the image. */
+  private addHole(until: number): void {
+    const last = this.had.at(-1);
+    const from = Math.ceil((last ? last.offset + last.bytes : 0) / chunkBytes);
+    const chunks = Math.ceil(until / chunkBytes) - from;
+    if (chunks <= 0) return;
+    this.entries.push({
+      taken: this.handedOver,
+      names: Promise.resolve(Array.from({ length: chunks }, () => zeroDigest)),
     });
-    if (wanted.length === 0) return names;
-    const output = await this.outputs.take();
-    try {
-      const packed = await this.shelf.workers.packChunks(block, wanted, output);
-      const appended = this.order.then(async () => {
-        await this.append(
-          packed.map(({ codec, offset, bytes }, i) => ({
-            digest: names[wanted[i]!]!,
-            codec,
-            stored: new Uint8Array(codec === codecs.plain ? block.memory : output, offset, bytes),
-            plainBytes: Math.min(chunkBytes, block.bytes - wanted[i]! * chunkBytes),
-          })),
-        );
-      });
-      this.order = appended;
-      await appended;
-    } finally {
-      this.outputs.giveBack(output);
-    }
-    return names;
   }
 
-  private async append(chunks: readonly PackedChunk[]): Promise<void> {
-    this.pack ??= await PackWriter.create(this.shelf.packFolder);
-    await this.pack.append(chunks);
-    if (this.pack.size >= packBytes) await this.sealPack();
+  private async settled(): Promise<void> {
+    await Promise.all(this.entries.map((entry) => entry.names));
+    if (this.failure) throw this.failure;
   }
-
-  private async sealPack(): Promise<void> {
-    const { pack } = this;
-    if (!pack) return;
-    const bytes = await pack.seal();
-    this.shelf.register(pack.name, bytes, pack.records);
-    this.added += bytes;
-    for (const { digest } of pack.records) this.fresh.delete(digest.toString('hex'));
-    this.pack = undefined;
-  }
-}
-
-const zeros = Buffer.alloc(chunkBytes);
-
-/** The names of a block's chunks, in order. BLAKE3 is too fast to be worth sending to a worker. */
-function nameChunks({ memory, bytes }: Block): Buffer[] {
-  const names: Buffer[] = [];
-  for (let at = 0; at < bytes; at += chunkBytes) {
-    const chunk = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
-    names.push(chunk.equals(zeros.subarray(0, chunk.length)) ? zeroDigest : chunkDigest(chunk));
-  }
-  return names;
 }

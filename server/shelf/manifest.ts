@@ -1,4 +1,5 @@
-import type { Condition } from '@keen-larder/core/phone/facts.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import type { Condition, NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { hex } from '@keen-larder/core/bytes/text.ts';
@@ -14,23 +15,23 @@ export interface Manifest {
   readonly id: string;
   readonly label: string;
   readonly note: string;
-  readonly phone: {
-    readonly serial: string;
-    readonly maker: string;
-    readonly model: string;
-    readonly nickname: string;
-  };
-  readonly mode: PhoneMode;
+  readonly phone: NamedPhone;
+  /** In which it was read; left out where files came without saying so. */
+  readonly mode?: PhoneMode;
   readonly condition: Condition;
   /** ISO 8601, UTC. */
   readonly createdAt: string;
   readonly elapsedMs: number;
   readonly addedBytes: number;
+  /** `imported` when it came as files; left out when it was read from the phone. */
+  readonly origin?: 'imported';
   readonly images: readonly ManifestImage[];
 }
 
 export interface ManifestImage {
   readonly partition: string;
+  /** An archive is a tar stream of files; left out of a block image. */
+  readonly kind?: 'archive';
   readonly role: Role;
   readonly bytes: number;
   readonly chunkBytes: number;
@@ -38,6 +39,10 @@ export interface ManifestImage {
   readonly md5: string;
   readonly fileSystem?: string;
   readonly usedBytes?: number;
+  /** What was read, when it was not everything; the digests cover these bytes alone, and the rest is zeros. */
+  readonly ranges?: readonly ByteRange[];
+  /** What the phone did not give the same way twice, or not at all. */
+  readonly unsettled?: readonly ByteRange[];
   /** Chunk digests in order; `0` is a chunk of zeros. */
   readonly chunks: readonly string[];
 }
@@ -76,6 +81,11 @@ export function parseManifest(text: string): Manifest {
     const expected = Math.ceil(image.bytes / image.chunkBytes);
     if (!Array.isArray(image.chunks) || image.chunks.length !== expected) {
       throw new Error(`the image of ${image.partition} does not list ${expected} chunks`);
+    }
+    for (const range of [...(image.ranges ?? []), ...(image.unsettled ?? [])]) {
+      if (!(range.offset >= 0 && range.bytes > 0 && range.offset + range.bytes <= image.bytes)) {
+        throw new Error(`the image of ${image.partition} names bytes that it does not have`);
+      }
     }
     if (!image.chunks.every((chunk: string) => /^(?:0|[0-9a-f]{64})$/.test(chunk))) {
       throw new Error(`the image of ${image.partition} lists something that is no chunk`);

@@ -9,9 +9,10 @@ import { filler } from '../../standin/firmware/filler.ts';
 import { chunkStatements } from '../database/chunks.ts';
 import { openDatabase } from '../database/open.ts';
 import { readImage, DamagedImage } from './image-reader.ts';
-import { SetWriter, type StoredImage } from './image-writer.ts';
+import type { StoredImage } from './image-writer.ts';
 import { unpackChunkList } from './manifest.ts';
 import { listRecords } from './pack-reader.ts';
+import { SetWriter } from './set-writer.ts';
 import { Shelf } from './shelf.ts';
 import { ShelfWorkers } from './workers.ts';
 
@@ -28,13 +29,15 @@ afterAll(async () => {
 
 async function store(...pieces: Uint8Array[]): Promise<StoredImage> {
   const writer = new SetWriter(shelf);
-  const stored = await writer.write(
-    (async function* () {
-      for (const piece of pieces) yield await Promise.resolve(piece);
-    })(),
-  );
-  await writer.finish();
+  const image = writer.image(pieces.reduce((sum, { length }) => sum + length, 0));
+  await image.take(streamOf(...pieces));
+  const stored = await image.finish();
+  await writer.seal();
   return stored;
+}
+
+async function* streamOf(...pieces: Uint8Array[]): AsyncGenerator<Uint8Array> {
+  for (const piece of pieces) yield await Promise.resolve(piece);
 }
 
 const text = (value: string) => Buffer.from(value);
@@ -151,7 +154,7 @@ describe('the shelf', () => {
       yield await Promise.resolve(filler('program', 99, 3_000_000));
       throw new Error('the cable is out');
     })();
-    await expect(writer.write(broken)).rejects.toThrow('the cable is out');
+    await expect(writer.image(3_000_000).take(broken)).rejects.toThrow('the cable is out');
     await writer.discard();
     expect(readdirSync(shelf.packFolder)).toEqual(before);
   });

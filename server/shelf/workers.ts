@@ -12,6 +12,8 @@ export interface Digests {
 /** Digests of one image, fed block by block; a block may be reused when its `update` has resolved. */
 export interface DigestStream {
   update(block: Block): Promise<void>;
+  /** SHA-256 of what was fed so far; more may follow. */
+  sha256SoFar(): Promise<Buffer>;
   finish(): Promise<Digests>;
 }
 
@@ -57,6 +59,7 @@ export class ShelfWorkers {
       update: async (block) => {
         await Promise.all([this.sha256.update(stream, block), this.md5.update(stream, block)]);
       },
+      sha256SoFar: () => this.sha256.peek(stream),
       finish: async () => {
         const [sha256, md5] = await Promise.all([this.sha256.finish(stream), this.md5.finish(stream)]);
         return { sha256, md5 };

@@ -7,15 +7,13 @@ import {
   protocolVersion,
   type Packet,
 } from '@keen-larder/core/protocols/adb/packet.ts';
+import { authTypes } from '@keen-larder/core/protocols/adb/auth.ts';
+import type { Cable } from '../phone/cable.ts';
+import { drained } from '../phone/drained.ts';
 import type { ShellHost } from '../shell/host.ts';
+import type { Authorisation } from './authorisation.ts';
 import { serviceFor } from './services.ts';
 import { AdbStream } from './stream.ts';
-
-/** What the cable lets through. */
-export interface Cable {
-  /** Waits until so many bytes may pass; rejects when the cable is out. */
-  carry(bytes: number): Promise<void>;
-}
 
 /** The phone's end of one adb connection. */
 export class AdbConnection {
@@ -23,12 +21,15 @@ export class AdbConnection {
   private readonly parser = new PacketParser();
   private nextId = 1;
   private greeted = false;
+  private token: Uint8Array | undefined;
 
+  /** @param authorisation left out where everybody is let in */
   constructor(
     private readonly socket: Socket,
     private readonly banner: string,
     private readonly host: ShellHost,
     private readonly cable: Cable,
+    private readonly authorisation: Authorisation | undefined,
   ) {
     socket.setNoDelay(true);
     socket.on('data', (bytes) => void this.receive(bytes));
@@ -48,11 +49,8 @@ export class AdbConnection {
   }
 
   private async handle({ command, arg0, arg1, payload }: Packet): Promise<void> {
-    if (command === commands.CNXN) {
-      this.greeted = true;
-      await this.send(commands.CNXN, protocolVersion, maxPayloadBytes, [Buffer.from(this.banner)]);
-      return;
-    }
+    if (command === commands.CNXN) return this.authorisation ? this.challenge() : this.greet();
+    if (command === commands.AUTH && this.token) return this.authenticate(arg0, payload);
     if (!this.greeted) throw new Error('a packet before the greeting');
     if (command === commands.OPEN) return this.open(arg0, Buffer.from(payload).toString().replace(/\0$/, ''));
     const stream = this.streams.get(arg1);
@@ -66,6 +64,32 @@ export class AdbConnection {
       stream.onClose();
       await this.send(commands.CLSE, arg1, arg0, []);
     }
+  }
+
+  private async greet(): Promise<void> {
+    this.greeted = true;
+    await this.send(commands.CNXN, protocolVersion, maxPayloadBytes, [Buffer.from(this.banner)]);
+  }
+
+  private async challenge(): Promise<void> {
+    this.token = this.authorisation!.newToken();
+    await this.send(commands.AUTH, authTypes.token, 0, [this.token]);
+  }
+
+  /** A signature by a key that is known lets in at once; a key that is not is asked about on the screen. */
+  private async authenticate(type: number, payload: Uint8Array): Promise<void> {
+    const authorisation = this.authorisation!;
+    if (type === authTypes.signature) {
+      return (await authorisation.isSigned(this.token!, payload)) ? this.greet() : this.challenge();
+    }
+    if (type !== authTypes.publicKey) throw new Error('an answer of an unknown kind');
+    const gone = new Promise<void>((resolve) => this.socket.once('close', () => resolve()));
+    const asked = authorisation.ask(Buffer.from(payload).toString(), gone);
+    // The socket is read on meanwhile, so that its end is noticed. A refusal is silence.
+    void asked.then(
+      (isAllowed) => (isAllowed ? this.greet() : undefined),
+      () => this.socket.destroy(),
+    );
   }
 
   private async open(remoteId: number, name: string): Promise<void> {
@@ -95,18 +119,8 @@ export class AdbConnection {
     let flushed = true;
     for (const part of payload) flushed = this.socket.write(part);
     this.socket.uncork();
-    if (!flushed) await new Promise<void>((resolve) => this.whenDrained(resolve));
+    if (!flushed) await drained(this.socket);
   };
-
-  private whenDrained(resolve: () => void): void {
-    const done = () => {
-      this.socket.off('drain', done);
-      this.socket.off('close', done);
-      resolve();
-    };
-    this.socket.on('drain', done);
-    this.socket.on('close', done);
-  }
 
   private endAll(): void {
     for (const stream of this.streams.values()) stream.onClose();

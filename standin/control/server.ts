@@ -1,7 +1,9 @@
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import { installBuild } from '../flash/compose.ts';
 import { goodBuilds } from '../scenario/good-builds.ts';
-import type { Phone } from '../phone/phone.ts';
+import { firmwareBuilds } from '../firmware/builds.ts';
+import { faultKinds } from '../flash/faults.ts';
+import type { Phone, SimulatedMode } from '../phone/phone.ts';
 import { brokenBuilds } from '../scenario/broken-builds.ts';
 import { useForADay } from '../scenario/daily-use.ts';
 
@@ -10,11 +12,14 @@ type Action =
   | { do: 'cable'; in: boolean }
   | { do: 'pull-after'; bytes: number }
   | { do: 'power'; on: boolean }
-  | { do: 'keys'; into: 'system' | 'recovery' | 'bootloader' }
+  | { do: 'keys'; into: SimulatedMode }
   | { do: 'battery'; percent: number; chargesOnCable: boolean }
   | { do: 'break'; build: string }
   | { do: 'install'; build: string }
-  | { do: 'use' };
+  | { do: 'use' }
+  | { do: 'fault'; fault: string; seed?: number; partition?: string }
+  | { do: 'allow' | 'refuse' | 'hold' }
+  | { do: 'mend' };
 
 class Refusal extends Error {
   constructor(
@@ -39,7 +44,7 @@ export function controlServer(phones: readonly Phone[]): Server {
       case 'power':
         return phone.setPower(Boolean(action.on));
       case 'keys':
-        if (!['system', 'recovery', 'bootloader'].includes(action.into)) break;
+        if (!phone.state().modes.includes(action.into)) break;
         return void phone.start(action.into);
       case 'battery':
         if (!Number.isFinite(action.percent)) break;
@@ -48,18 +53,31 @@ export function controlServer(phones: readonly Phone[]): Server {
         const build = brokenBuilds.find(({ id }) => id === action.build);
         if (!build) break;
         phone.setPower(false);
-        await build.apply(phone.flash);
+        await build.apply(phone.flash, phone.model);
         return phone.setPower(true);
       }
       case 'install': {
         const build = goodBuilds.find(({ id }) => id === action.build);
-        if (!build) break;
+        if (!build || firmwareBuilds[build.id].product !== phone.model.product) break;
         phone.setPower(false);
         await installBuild(phone.flash, build.id);
         return phone.setPower(true);
       }
       case 'use':
-        return useForADay(phone.flash, day++);
+        return useForADay(phone.flash, day++, await phone.userData());
+      case 'fault': {
+        const kind = faultKinds.find((each) => each === action.fault);
+        if (action.fault === 'stall') return phone.stallAfter(1);
+        if (!kind) break;
+        return void phone.breakDown(kind, Number(action.seed) || day, action.partition);
+      }
+      case 'allow':
+      case 'refuse':
+        return phone.answerAsking(action.do === 'allow');
+      case 'hold':
+        return phone.hold();
+      case 'mend':
+        return phone.mendAll();
     }
     throw new Refusal(400, 'This control does not exist.');
   };

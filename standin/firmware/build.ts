@@ -9,6 +9,9 @@ import {
   mkdtempSync,
   openSync,
   closeSync,
+  lstatSync,
+  lutimesSync,
+  readdirSync,
   readFileSync,
   rmSync,
   symlinkSync,
@@ -36,6 +39,7 @@ async function build(template: Template): Promise<void> {
     const image = join(work, `${template.name}.img`);
     mkdirSync(root);
     for (const item of template.items) lay(root, item);
+    dateAll(root);
     const env = { ...process.env, E2FSPROGS_FAKE_TIME: fakeTime };
     execFileSync(
       'mke2fs',
@@ -49,9 +53,9 @@ async function build(template: Template): Promise<void> {
         '256',
         '-m',
         '0',
-        // What Android 9's own tools make: no metadata checksums, no 64-bit descriptors.
+        // What Android 9's own tools make has no metadata checksums and no 64-bit descriptors.
         '-O',
-        '^metadata_csum,^64bit,^orphan_file',
+        template.modern ? 'metadata_csum,64bit,^orphan_file' : '^metadata_csum,^64bit,^orphan_file',
         '-L',
         template.volume,
         '-M',
@@ -89,6 +93,12 @@ function lay(root: string, item: Item): void {
   if (item.directory) mkdirSync(path, { recursive: true });
   else if (item.link) symlinkSync(item.link, path);
   else writeFileSync(path, item.text ?? filler(item.filler!.kind, item.filler!.seed, item.filler!.bytes));
+}
+
+/** Every file is of the day that the image is made on. */
+function dateAll(path: string): void {
+  if (lstatSync(path).isDirectory()) for (const name of readdirSync(path)) dateAll(join(path, name));
+  lutimesSync(path, Number(fakeTime), Number(fakeTime));
 }
 
 function debugfsLines(item: Item): string[] {

@@ -1,3 +1,4 @@
+import { firmwareBuilds, type FirmwareBuild } from './builds.ts';
 import type { FillerKind } from './filler.ts';
 
 /** One file, directory or link of a shipped file system. */
@@ -20,50 +21,33 @@ export interface Template {
   readonly volume: string;
   /** Reported by the superblock as the place of the last mount. */
   readonly lastMounted: string;
+  /** What Android's tools of 2023 make: checksums on all metadata, 64-bit descriptors. */
+  readonly modern?: true;
   readonly items: readonly Item[];
 }
 
 const MiB = 1024 * 1024;
 
-interface Build {
-  readonly id: string;
-  readonly patch: string;
-  readonly date: string;
-  readonly rooted: boolean;
-  readonly seed: number;
-}
-
-const builds: Readonly<Record<string, Build>> = {
-  'system-january': {
-    id: 'TW3.260105.002',
-    patch: '2026-01-05',
-    date: '1767571200',
-    rooted: false,
-    seed: 1000,
-  },
-  'system-march': { id: 'TW3.260301.004', patch: '2026-03-05', date: '1772323200', rooted: true, seed: 2000 },
-};
-
-const buildProp = ({ id, patch, date }: Build) =>
+const buildProp = ({ product, id, release, sdk, patch, date }: FirmwareBuild) =>
   [
     '# begin build properties',
     `ro.build.id=${id}`,
-    `ro.build.display.id=TideOS 9 ${id}`,
-    'ro.build.version.sdk=28',
-    'ro.build.version.release=9',
+    `ro.build.display.id=TideOS ${release} ${id}`,
+    `ro.build.version.sdk=${sdk}`,
+    `ro.build.version.release=${release}`,
     `ro.build.version.security_patch=${patch}`,
     'ro.build.type=user',
     'ro.build.tags=release-keys',
     `ro.build.date.utc=${date}`,
-    `ro.build.fingerprint=Tidewell/knot3/knot3:9/${id}/1:user/release-keys`,
-    'ro.product.brand=Tidewell',
-    'ro.product.manufacturer=Tidewell',
-    'ro.product.model=Knot 3',
-    'ro.product.name=knot3',
-    'ro.product.device=knot3',
+    `ro.build.fingerprint=${product.maker}/${product.device}/${product.device}:${release}/${id}/1:user/release-keys`,
+    `ro.product.brand=${product.maker}`,
+    `ro.product.manufacturer=${product.maker}`,
+    `ro.product.model=${product.model}`,
+    `ro.product.name=${product.device}`,
+    `ro.product.device=${product.device}`,
     'ro.product.board=quern',
-    'ro.product.cpu.abi=arm64-v8a',
-    'ro.product.cpu.abilist=arm64-v8a,armeabi-v7a,armeabi',
+    `ro.product.cpu.abi=${product.abis.split(',')[0]}`,
+    `ro.product.cpu.abilist=${product.abis}`,
     '# end build properties',
     '',
   ].join('\n');
@@ -76,7 +60,7 @@ const program = (path: string, seed: number, megabytes: number): Item => ({
 });
 
 /** Programs keep their bytes from one build to the next unless the build changed them. */
-const systemItems = (build: Build): Item[] => [
+const systemItems = (build: FirmwareBuild): Item[] => [
   { path: '/build.prop', text: buildProp(build), mode: 0o600, label: 'u:object_r:system_file:s0' },
   program('/framework/framework.jar', 11, 14),
   program('/framework/services.jar', build.seed + 1, 5),
@@ -149,12 +133,75 @@ const photo = (n: number): Item => ({
   owner: [1023, 1023],
 });
 
+/** Where the wrapped key of encrypted user data lies on `metadata`. */
+export const keyPath = '/vold/metadata_encryption/key/encrypted_key';
+/** Where the phone keeps the keys of computers that it lets in over adb. */
+export const adbKeysPath = '/misc/adb/adb_keys';
+
+/** Rewritten in place when a computer is allowed, hence as long as it may become. */
+const adbKeys: Item = { path: adbKeysPath, text: '\n'.repeat(4096), mode: 0o640, owner: [1000, 2000] };
+
+type AppSize = readonly [
+  name: string,
+  appId: number,
+  seed: number,
+  programMegabytes: number,
+  recordsKilobytes: number,
+];
+
+const systemMegabytes: Readonly<Record<string, number>> = {
+  knot3: 512,
+  knot5: 224,
+  sedge10: 256,
+  reed2: 256,
+};
+
+/** User data of a phone in use: apps, settings, and some photos on shared storage. */
+const userData = (apps: readonly AppSize[], photos: number): Item[] => [
+  ...apps.flatMap((each) => app(...each)),
+  {
+    path: '/system/packages.list',
+    text: apps
+      .map(([name, appId]) => `example.${name} ${appId} 0 /data/user/0/example.${name} default none\n`)
+      .join(''),
+    mode: 0o640,
+    owner: [1000, 1032],
+  },
+  {
+    path: '/system/users/0/settings_global.xml',
+    text: '<settings version="170">\n  <setting id="1" name="adb_enabled" value="1" package="android" />\n</settings>\n',
+    mode: 0o600,
+    owner: [1000, 1000],
+  },
+  {
+    path: '/system/starts.txt',
+    text: `${'0'.repeat(11)}\n`.padEnd(4096, ' '),
+    mode: 0o600,
+    owner: [1000, 1000],
+  },
+  {
+    path: '/misc/wifi/WifiConfigStore.xml',
+    text: '<WifiConfigStoreData>\n  <string name="SSID">Saltmere-Hides</string>\n</WifiConfigStoreData>\n',
+    mode: 0o600,
+    owner: [1010, 1010],
+  },
+  adbKeys,
+  ...Array.from({ length: photos }, (_, i) => photo(i + 1)),
+  {
+    path: '/media/0/Download/species-list.csv',
+    filler: { kind: 'records', seed: 5100, bytes: 700_000 },
+    mode: 0o664,
+    owner: [1023, 1023],
+  },
+];
+
 export const templates: readonly Template[] = [
-  ...Object.entries(builds).map(([name, build]): Template => ({
+  ...Object.entries(firmwareBuilds).map(([name, build]): Template => ({
     name,
-    megabytes: 512,
+    megabytes: systemMegabytes[build.product.device] ?? 256,
     volume: 'system',
-    lastMounted: '/system',
+    lastMounted: build.sdk >= 30 ? '/' : '/system',
+    ...(build.sdk >= 34 && { modern: true }),
     items: systemItems(build),
   })),
   {
@@ -162,47 +209,14 @@ export const templates: readonly Template[] = [
     megabytes: 1400,
     volume: 'data',
     lastMounted: '/data',
-    items: [
-      ...app('tidebook', 10061, 3100, 9, 2048),
-      ...app('marshlog', 10062, 3200, 5, 1024),
-      ...app('ringcode', 10063, 3300, 4, 512),
-      {
-        path: '/system/packages.list',
-        text: ['tidebook 10061', 'marshlog 10062', 'ringcode 10063']
-          .map(
-            (line) =>
-              `example.${line.split(' ')[0]} ${line.split(' ')[1]} 0 /data/user/0/example.${line.split(' ')[0]} default none\n`,
-          )
-          .join(''),
-        mode: 0o640,
-        owner: [1000, 1032],
-      },
-      {
-        path: '/system/users/0/settings_global.xml',
-        text: '<settings version="170">\n  <setting id="1" name="adb_enabled" value="1" package="android" />\n</settings>\n',
-        mode: 0o600,
-        owner: [1000, 1000],
-      },
-      {
-        path: '/system/starts.txt',
-        text: `${'0'.repeat(11)}\n`.padEnd(4096, ' '),
-        mode: 0o600,
-        owner: [1000, 1000],
-      },
-      {
-        path: '/misc/wifi/WifiConfigStore.xml',
-        text: '<WifiConfigStoreData>\n  <string name="SSID">Saltmere-Hides</string>\n</WifiConfigStoreData>\n',
-        mode: 0o600,
-        owner: [1010, 1010],
-      },
-      ...[1, 2, 3, 4, 5, 6].map(photo),
-      {
-        path: '/media/0/Download/species-list.csv',
-        filler: { kind: 'records', seed: 5100, bytes: 700_000 },
-        mode: 0o664,
-        owner: [1023, 1023],
-      },
-    ],
+    items: userData(
+      [
+        ['tidebook', 10061, 3100, 9, 2048],
+        ['marshlog', 10062, 3200, 5, 1024],
+        ['ringcode', 10063, 3300, 4, 512],
+      ],
+      6,
+    ),
   },
   {
     name: 'cache',
@@ -249,5 +263,109 @@ export const templates: readonly Template[] = [
       },
       { path: '/bluetooth/.bt_nv.bin', text: '02005E100418\n', mode: 0o600, owner: [1002, 1002] },
     ],
+  },
+  {
+    name: 'knot5-product',
+    megabytes: 48,
+    volume: 'product',
+    lastMounted: '/product',
+    modern: true,
+    items: [
+      program('/app/DuneBank/DuneBank.apk', 3301, 7),
+      program('/app/HarbourChat/HarbourChat.apk', 3302, 9),
+      { path: '/etc/build.prop', text: 'ro.product.product.model=Knot 5\n', mode: 0o600 },
+    ],
+  },
+  {
+    name: 'knot5-vendor',
+    megabytes: 64,
+    volume: 'vendor',
+    lastMounted: '/vendor',
+    modern: true,
+    items: [
+      program('/lib64/hw/gralloc.quern.so', 3401, 2),
+      program('/firmware/radio.bin', 3402, 18),
+      { path: '/build.prop', text: 'ro.vendor.build.security_patch=2026-09-05\n', mode: 0o600 },
+    ],
+  },
+  {
+    name: 'knot5-userdata',
+    megabytes: 160,
+    volume: 'data',
+    lastMounted: '/data',
+    modern: true,
+    items: userData(
+      [
+        ['tidebook', 10081, 3500, 5, 1024],
+        ['harbourchat', 10082, 3510, 4, 2048],
+        ['dunebank', 10083, 3520, 3, 128],
+      ],
+      2,
+    ),
+  },
+  {
+    name: 'knot5-metadata',
+    megabytes: 16,
+    volume: 'metadata',
+    lastMounted: '/metadata',
+    items: [
+      { path: '/vold/metadata_encryption', directory: true, mode: 0o700 },
+      { path: keyPath, filler: { kind: 'records', seed: 1, bytes: 4096 }, mode: 0o600 },
+      { path: '/vold/metadata_encryption/key/version', text: '1', mode: 0o600 },
+    ],
+  },
+  {
+    name: 'sec_efs',
+    megabytes: 16,
+    volume: 'efs',
+    lastMounted: '/mnt/vendor/efs',
+    items: [
+      { path: '/imei/imei.bin', text: '350000000000018\n', mode: 0o600, owner: [1001, 1001] },
+      { path: '/nv_data.bin', filler: { kind: 'program', seed: 7201, bytes: 1_048_576 }, mode: 0o600 },
+    ],
+  },
+  {
+    name: 'sedge10-vendor',
+    megabytes: 64,
+    volume: 'vendor',
+    lastMounted: '/vendor',
+    items: [program('/lib/hw/gralloc.quern.so', 4401, 2), program('/firmware/wifi.bin', 4402, 6)],
+  },
+  {
+    name: 'sedge10-userdata',
+    megabytes: 384,
+    volume: 'data',
+    lastMounted: '/data',
+    items: userData([['almanac', 10041, 4500, 4, 256]], 3),
+  },
+  {
+    name: 'reed2-userdata',
+    megabytes: 320,
+    volume: 'data',
+    lastMounted: '/data',
+    items: userData(
+      [
+        ['marshlog', 10051, 5500, 5, 1024],
+        ['reedmessenger', 10052, 5510, 6, 512],
+      ],
+      4,
+    ),
+  },
+  {
+    name: 'nvdata',
+    megabytes: 32,
+    volume: 'nvdata',
+    lastMounted: '/mnt/vendor/nvdata',
+    items: [
+      { path: '/md/NVRAM/NVD_IMEI/imei.bin', text: '350000000000026\n', mode: 0o660, owner: [0, 1000] },
+      { path: '/APCFG/APRDEB/WIFI', filler: { kind: 'program', seed: 7301, bytes: 2048 }, mode: 0o660 },
+    ],
+  },
+  {
+    name: 'protect1',
+    megabytes: 10,
+    volume: 'protect_f',
+    lastMounted: '/mnt/vendor/protect_f',
+    items: [{ path: '/md/SIM_SETTING', filler: { kind: 'records', seed: 7302, bytes: 4096 }, mode: 0o660 }],
   },
 ];

@@ -2,7 +2,7 @@
 export type FillerKind = 'program' | 'records';
 
 /** xorshift128 (Marsaglia, 2003): fast, seeded, and enough to look like compressed program code. */
-function generator(seed: number): () => number {
+export function generator(seed: number): () => number {
   let x = seed | 1;
   let y = 362436069 ^ seed;
   let z = 521288629;

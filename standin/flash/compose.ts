@@ -1,66 +1,135 @@
 import { randomUUID } from 'node:crypto';
-import { open, rename, truncate } from 'node:fs/promises';
+import { open, rename, truncate, writeFile } from 'node:fs/promises';
 import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/index.ts';
-import { communityRecovery, makeBootImage, stockBoot } from '../firmware/boot-images.ts';
+import {
+  logicalSource,
+  readLogicalPartitions,
+  writeLogicalPartitions,
+} from '@keen-larder/core/formats/logical-partitions/index.ts';
+import { makeBootImage, recoveryFor, stockBoot } from '../firmware/boot-images.ts';
+import { firmwareBuilds, type FirmwareBuild, type SystemBuild } from '../firmware/builds.ts';
+import { keyPath } from '../firmware/contents.ts';
 import { filler } from '../firmware/filler.ts';
 import { pourTemplate } from '../firmware/pour.ts';
-import { Flash } from './flash.ts';
-import type { PartitionPlan } from './partitions.ts';
+import { makeVerifiedChain } from '../firmware/verified-chain.ts';
+import type { Model, PartitionPlan } from '../models.ts';
+import { CipherDevice, newKey } from './cipher.ts';
+import { overwriteFile } from './file-writes.ts';
+import { earlyLoaderOf, Flash, secretOf, type Device } from './flash.ts';
 
-const sectorBytes = 512;
 /** Partitions start on whole mebibytes, as usual since flash has large erase blocks. */
-const alignSectors = 2048;
+const alignBytes = 1 << 20;
 /** "Linux filesystem data" (UEFI's registry of partition types). */
 const linuxData = '0FC63DAF-8483-4772-8E79-3D69D8477DE4';
-
-export type SystemBuild = keyof typeof stockBoot;
+const recoverySeed = 321;
 
 /** Makes a new phone's flash as it leaves the works: GPT, firmware, empty but plausible user data. */
-export async function composeFlash(
-  path: string,
-  plan: readonly PartitionPlan[],
-  system: SystemBuild,
-): Promise<void> {
+export async function composeFlash(path: string, model: Model, system: SystemBuild): Promise<void> {
   const partial = `${path}.part`;
-  let lba = Math.ceil(firstUsableLba(sectorBytes) / alignSectors) * alignSectors;
-  const partitions = plan.map((partition) => {
-    const sectors = (partition.kibibytes * 1024) / sectorBytes;
-    const firstLba = lba;
-    lba = Math.ceil((lba + sectors) / alignSectors) * alignSectors;
-    return {
-      name: partition.name,
-      typeGuid: linuxData,
-      uniqueGuid: randomUUID(),
-      firstLba,
-      lastLba: firstLba + sectors - 1,
-    };
-  });
-  const diskBytes = (lba + alignSectors) * sectorBytes;
-  const file = await open(partial, 'w');
-  for (const piece of writeGpt({ sectorBytes, diskBytes, diskGuid: randomUUID(), partitions })) {
-    await file.write(piece.bytes, 0, piece.bytes.length, piece.offset);
-  }
-  await file.close();
-  await truncate(partial, diskBytes);
-
-  const flash = await Flash.open(partial);
-  for (const { name, holds } of plan) {
+  await layOut(partial, model);
+  const build: FirmwareBuild = firmwareBuilds[system];
+  const chain = model.partitions.some(({ holds }) => holds && 'chain' in holds)
+    ? makeVerifiedChain(build)
+    : undefined;
+  const flash = await Flash.open(partial, model.sectorBytes);
+  await flash.renewSecret();
+  for (const { name, holds } of model.partitions) {
     const device = flash.partition(name)!;
     if (!holds) continue;
     if ('template' in holds) {
       await pourTemplate(holds.template === 'system' ? system : holds.template, device, true);
+    } else if ('encrypted' in holds) {
+      await pourEncrypted(flash, holds.encrypted, device);
     } else if ('boot' in holds) {
-      await device.write(0, makeBootImage(holds.boot === 'boot' ? stockBoot[system] : communityRecovery));
+      const { product } = model;
+      const made =
+        holds.boot === 'boot'
+          ? stockBoot(build)
+          : recoveryFor(product, recoverySeed, model.recoveryGivesRoot ? undefined : `${build.id}-recovery`);
+      await device.write(0, makeBootImage(made));
+    } else if ('chain' in holds) {
+      await device.write(0, chain![holds.chain]);
+    } else if ('logical' in holds) {
+      await pourLogical(holds.logical, device, system);
     } else {
       await device.write(0, filler('program', holds.seed, holds.program));
     }
   }
   await flash.close();
+  await rename(secretOf(partial), secretOf(path));
+  const { earlyLoader } = model;
+  if (earlyLoader) {
+    const region = Buffer.alloc(earlyLoader.bytes);
+    region.set(filler('program', earlyLoader.seed, earlyLoader.program));
+    await writeFile(earlyLoaderOf(path), region);
+  }
   await rename(partial, path);
+}
+
+async function layOut(path: string, { partitions: plan, sectorBytes }: Model): Promise<void> {
+  let at = Math.ceil((firstUsableLba(sectorBytes) * sectorBytes) / alignBytes) * alignBytes;
+  const partitions = plan.map(({ name, kibibytes }) => {
+    const start = at;
+    at = Math.ceil((at + kibibytes * 1024) / alignBytes) * alignBytes;
+    return {
+      name,
+      typeGuid: linuxData,
+      uniqueGuid: randomUUID(),
+      firstLba: start / sectorBytes,
+      lastLba: (start + kibibytes * 1024) / sectorBytes - 1,
+    };
+  });
+  const diskBytes = at + alignBytes;
+  const file = await open(path, 'w');
+  for (const piece of writeGpt({ sectorBytes, diskBytes, diskGuid: randomUUID(), partitions })) {
+    await file.write(piece.bytes, 0, piece.bytes.length, piece.offset);
+  }
+  await file.close();
+  await truncate(path, diskBytes);
+}
+
+async function pourLogical(
+  plan: Extract<PartitionPlan['holds'], { logical: unknown }>['logical'],
+  device: Device,
+  system: SystemBuild,
+): Promise<void> {
+  const pieces = writeLogicalPartitions({
+    superBytes: device.bytes,
+    group: 'tideos_dynamic_partitions',
+    partitions: plan.map(({ name, mebibytes }) => ({ name, bytes: mebibytes << 20 })),
+  });
+  for (const { offset, bytes } of pieces) await device.write(offset, bytes);
+  for (const { name, template } of plan) {
+    if (template) {
+      const inner = await logicalDevice(device, name);
+      await pourTemplate(template === 'system' ? system : template, inner!, true);
+    }
+  }
+}
+
+/** A logical partition of `super` as a device; it must lie in one extent, as those made here do. */
+export async function logicalDevice(superDevice: Device, name: string): Promise<Device | undefined> {
+  const { partitions } = await readLogicalPartitions(superDevice);
+  const found = partitions.find((each) => each.name === name);
+  const [extent] = found?.extents ?? [];
+  if (!found || extent?.target !== 'linear') return undefined;
+  const { startBytes } = extent;
+  return {
+    ...logicalSource(found, [superDevice]),
+    read: (offset, length, into) => superDevice.read(startBytes + offset, length, into),
+    write: (offset, bytes) => superDevice.write(startBytes + offset, bytes),
+  };
+}
+
+/** User data in ciphertext; its key goes onto `metadata`, wrapped by the phone's secret. */
+async function pourEncrypted(flash: Flash, template: string, device: Device): Promise<void> {
+  const { key, wrapped } = newKey(await flash.secret());
+  await overwriteFile(flash.partition('metadata')!, keyPath, 0, wrapped);
+  await pourTemplate(template, new CipherDevice(device, key));
 }
 
 /** Replaces system and kernel by another build of the same firmware, user data untouched. */
 export async function installBuild(flash: Flash, system: SystemBuild): Promise<void> {
   await pourTemplate(system, flash.partition('system')!);
-  await flash.partition('boot')!.write(0, makeBootImage(stockBoot[system]));
+  await flash.partition('boot')!.write(0, makeBootImage(stockBoot(firmwareBuilds[system])));
 }

@@ -1,6 +1,9 @@
-import { open, type FileHandle } from 'node:fs/promises';
-import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { existsSync } from 'node:fs';
+import { open, readFile, writeFile, type FileHandle } from 'node:fs/promises';
+import { randomBytes } from 'node:crypto';
+import { slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { readGpt, type GptPartition } from '@keen-larder/core/formats/gpt/index.ts';
+import { Faults } from './faults.ts';
 
 /** A block device of the simulated phone: the whole flash or one partition. */
 export interface Device extends ByteSource {
@@ -10,25 +13,38 @@ export interface Device extends ByteSource {
   write(offset: number, bytes: Uint8Array): Promise<void>;
 }
 
+/** Files beside the flash: its early loader region, and the secret that no image contains. */
+export const earlyLoaderOf = (path: string): string => `${path}.early`;
+export const secretOf = (path: string): string => `${path}.secret`;
+const secretBytes = 32;
+
 /** A simulated phone's flash: one sparse file, and the partitions that its own GPT names. */
 export class Flash implements Device {
+  readonly faults = new Faults();
+
   private constructor(
+    private readonly path: string,
     private readonly file: FileHandle,
     readonly bytes: number,
+    readonly sectorBytes: 512 | 4096,
+    /** A boot area outside the partition table. */
+    readonly earlyLoader: (Device & { close(): Promise<void> }) | undefined,
     private partitions: readonly GptPartition[],
   ) {}
 
-  static async open(path: string): Promise<Flash> {
+  static async open(path: string, sectorBytes: 512 | 4096 = 512): Promise<Flash> {
     const file = await open(path, 'r+');
     const { size } = await file.stat();
-    const flash = new Flash(file, size, []);
+    const early = earlyLoaderOf(path);
+    const region = existsSync(early) ? await openRegion(early) : undefined;
+    const flash = new Flash(path, file, size, sectorBytes, region, []);
     await flash.readTable();
     return flash;
   }
 
   /** Reads the partition table again, as a phone does when it starts. */
   async readTable(): Promise<void> {
-    this.partitions = (await readGpt(this, 512)).partitions;
+    this.partitions = (await readGpt(this, this.sectorBytes)).partitions;
   }
 
   list(): readonly GptPartition[] {
@@ -37,25 +53,41 @@ export class Flash implements Device {
 
   partition(name: string): Device | undefined {
     const found = this.partitions.find((each) => each.name === name);
-    if (!found) return undefined;
+    return found && this.part(found.startBytes, found.bytes);
+  }
+
+  /** A stretch of the flash as a device. */
+  part(start: number, bytes: number): Device {
     return {
-      bytes: found.bytes,
-      read: (offset, length, into) => this.read(found.startBytes + offset, length, into),
-      write: (offset, bytes) => {
-        if (offset + bytes.length > found.bytes) throw new RangeError('No space left on device');
-        return this.write(found.startBytes + offset, bytes);
+      ...slice(this, start, bytes),
+      read: (offset, length, into) => this.read(start + offset, length, into),
+      write: (offset, written) => {
+        if (offset + written.length > bytes) throw new RangeError('No space left on device');
+        return this.write(start + offset, written);
       },
     };
+  }
+
+  /** What this phone alone knows; a factory reset renews it. */
+  secret(): Promise<Uint8Array> {
+    return readFile(secretOf(this.path));
+  }
+
+  async renewSecret(): Promise<void> {
+    await writeFile(secretOf(this.path), randomBytes(secretBytes));
   }
 
   async read(offset: number, length: number, into?: Uint8Array): Promise<Uint8Array> {
     const bytes = into ?? Buffer.allocUnsafe(length);
     const { bytesRead } = await this.file.read(bytes, 0, length, offset);
-    return bytes.subarray(0, bytesRead);
+    const found = bytes.subarray(0, bytesRead);
+    this.faults.afterRead(offset, found);
+    return found;
   }
 
   async write(offset: number, bytes: Uint8Array): Promise<void> {
     if (offset + bytes.length > this.bytes) throw new RangeError('No space left on device');
+    this.faults.beforeWrite(offset, bytes.length);
     await this.file.write(bytes, 0, bytes.length, offset);
   }
 
@@ -63,7 +95,26 @@ export class Flash implements Device {
     return this.file.sync();
   }
 
-  close(): Promise<void> {
-    return this.file.close();
+  async close(): Promise<void> {
+    await this.earlyLoader?.close();
+    await this.file.close();
   }
+}
+
+async function openRegion(path: string): Promise<Device & { close(): Promise<void> }> {
+  const file = await open(path, 'r+');
+  const { size } = await file.stat();
+  return {
+    bytes: size,
+    async read(offset, length, into) {
+      const bytes = into ?? Buffer.allocUnsafe(length);
+      const { bytesRead } = await file.read(bytes, 0, length, offset);
+      return bytes.subarray(0, bytesRead);
+    },
+    async write(offset, bytes) {
+      if (offset + bytes.length > size) throw new RangeError('No space left on device');
+      await file.write(bytes, 0, bytes.length, offset);
+    },
+    close: () => file.close(),
+  };
 }

@@ -1,13 +1,26 @@
 import { EventEmitter } from 'node:events';
-import { createServer, type Server, type Socket } from 'node:net';
+import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/index.ts';
+import { Authorisation, type Asking } from '../adb/authorisation.ts';
 import { AdbConnection } from '../adb/connection.ts';
-import { startRecovery, startSystem, type StartOutcome } from '../boot/start.ts';
-import type { Flash } from '../flash/flash.ts';
-import type { Mount, ShellHost } from '../shell/host.ts';
-import { Throttle } from './throttle.ts';
+import {
+  startRecovery,
+  startSystem,
+  userDataDevice,
+  type FoundMount,
+  type StartOutcome,
+} from '../boot/start.ts';
+import { FastbootConnection } from '../fastboot/connection.ts';
+import type { FaultKind } from '../flash/faults.ts';
+import type { Device, Flash } from '../flash/flash.ts';
+import { LoaderConnection } from '../loader/connection.ts';
+import type { Model } from '../models.ts';
+import { nodeOf, type ShellHost } from '../shell/host.ts';
+import { PhoneCable } from './cable.ts';
 
-export type SimulatedMode = 'system' | 'recovery' | 'bootloader';
+export type SimulatedMode = 'system' | 'recovery' | 'bootloader' | 'loader';
+type LinkKind = 'adb' | 'fastboot' | 'loader';
 
 export interface PhoneTiming {
   /** From power to a link, when all is well. */
@@ -25,10 +38,15 @@ export interface PhoneState {
   readonly serial: string;
   readonly maker: string;
   readonly model: string;
+  /** Where its daemons listen; the loader's only where the processor has one. */
   readonly adb: string;
+  readonly fastboot: string;
+  readonly loader: string | undefined;
   readonly power: boolean;
   /** What runs; undefined while off, starting or looping. */
   readonly mode: SimulatedMode | undefined;
+  /** Modes that its keys lead into. */
+  readonly modes: readonly SimulatedMode[];
   readonly phase: 'off' | 'starting' | 'running' | 'looping';
   /** Why it loops. */
   readonly reason: string | undefined;
@@ -40,98 +58,176 @@ export interface PhoneState {
   };
   readonly hasImei: boolean | undefined;
   readonly build: string | undefined;
+  readonly faults: readonly string[];
+  readonly partitions: readonly string[];
+  /** The computer that wants to be let in over adb, as the question on the screen tells. */
+  readonly asking: Asking | undefined;
 }
+
+export interface PhoneIdentity {
+  readonly serial: string;
+}
+
+const flipEveryBytes = 24 << 20;
+const faultPages = 3;
+
+/** What an hour does to the battery, in percent, and how many bytes over the cable take one more (from memory). */
+const anHour = { charging: 20, waiting: -2 };
+const bytesForOnePercent = 11e9;
 
 /** A simulated phone: what it says and does follows from its flash, its power, its cable and its keys. */
 export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private readonly sockets = new Set<Socket>();
-  private readonly server: Server;
-  private readonly throttle: Throttle;
-  private port = 0;
+  private readonly servers: Readonly<Record<LinkKind, Server>>;
+  private readonly cable: PhoneCable;
   private power = true;
   private phase: PhoneState['phase'] = 'off';
   private mode: SimulatedMode | undefined;
   private reason: string | undefined;
   private started: (StartOutcome & { starts: true }) | undefined;
   private host: ShellHost | undefined;
-  private cable = true;
   private percent: number;
+  /** When, and after how many bytes, that was so. */
+  private percentAsOf = { at: Date.now(), carried: 0 };
   private chargesOnCable = true;
-  private pullAfterBytes = Infinity;
-  private stallAfterBytes = Infinity;
-  private stalled: { readonly over: Promise<void>; readonly end: () => void } | undefined;
+  private stalls = false;
+  private isHeld = false;
+  private authorisation: Authorisation;
+  /** Somebody stands by and allows every computer that asks. */
+  trusting = false;
   /** Grows with every change of power or mode, so that a start under way knows it was overtaken. */
   private turn = 0;
 
   constructor(
-    readonly identity: { readonly serial: string; readonly maker: string; readonly model: string },
+    readonly identity: PhoneIdentity,
+    readonly model: Model,
     readonly flash: Flash,
     private readonly timing: PhoneTiming,
     battery: number,
   ) {
     super();
     this.percent = battery;
-    this.throttle = new Throttle(timing.bytesPerSecond);
-    this.server = createServer((socket) => this.accept(socket));
+    this.authorisation = this.newAuthorisation();
+    this.cable = new PhoneCable(timing.bytesPerSecond, () => {
+      this.dropLinks();
+      this.changed();
+    });
+    const server = (kind: LinkKind) => createServer((socket) => this.accept(kind, socket));
+    this.servers = { adb: server('adb'), fastboot: server('fastboot'), loader: server('loader') };
   }
 
-  /** Binds to loopback and starts into the system. @param port 0 for any */
+  /** Binds to loopback and starts into the system. @param port first of three; 0 for any */
   async listen(port: number): Promise<void> {
-    await new Promise<void>((resolve, reject) => {
-      this.server.once('error', reject);
-      this.server.listen(port, '127.0.0.1', resolve);
-    });
-    const address = this.server.address();
-    this.port = typeof address === 'object' && address ? address.port : port;
+    for (const [i, server] of Object.values(this.servers).entries()) {
+      await new Promise<void>((resolve, reject) => {
+        server.once('error', reject);
+        server.listen(port && port + i, '127.0.0.1', resolve);
+      });
+    }
     void this.start('system');
   }
 
   async close(): Promise<void> {
     this.turn++;
     this.dropLinks();
-    await new Promise((resolve) => this.server.close(resolve));
+    for (const server of Object.values(this.servers)) await new Promise((resolve) => server.close(resolve));
     await this.flash.close();
   }
 
   state(): PhoneState {
+    const { product, hasLoader } = this.model;
     return {
-      ...this.identity,
-      adb: `127.0.0.1:${this.port}`,
+      serial: this.identity.serial,
+      maker: product.maker,
+      model: product.model,
+      adb: this.address('adb'),
+      fastboot: this.address('fastboot'),
+      loader: hasLoader ? this.address('loader') : undefined,
       power: this.power,
       mode: this.mode,
+      modes: ['system', 'recovery', 'bootloader', ...(hasLoader ? (['loader'] as const) : [])],
       phase: this.phase,
       reason: this.reason,
-      cable: this.cable,
+      cable: this.cable.isIn,
       battery: { ...this.battery(), chargesOnCable: this.chargesOnCable },
       hasImei: this.started?.hasImei,
       build: this.started?.properties['ro.build.display.id'],
+      faults: [
+        ...this.flash.faults.names,
+        ...(this.stalls ? ['stall'] : []),
+        ...(this.isHeld ? ['held'] : []),
+      ],
+      partitions: this.flash.list().map(({ name }) => name),
+      asking: this.authorisation.asking,
     };
   }
 
   setCable(isIn: boolean): void {
-    this.cable = isIn;
-    this.pullAfterBytes = Infinity;
+    this.settleBattery();
+    this.cable.set(isIn);
     if (!isIn) this.dropLinks();
     this.changed();
   }
 
-  /** Pulls the cable once so many more bytes have gone over it. */
   pullCableAfter(bytes: number): void {
-    this.pullAfterBytes = bytes;
+    this.cable.pullAfter(bytes);
   }
 
-  /** Lets nothing more over the cable once so many more bytes have gone, until it is told to go on. */
   stallAfter(bytes: number): void {
-    this.stallAfterBytes = bytes;
+    this.stalls = true;
+    this.cable.stallAfter(bytes);
+    this.changed();
+  }
+
+  /** Another program has the phone's link: it takes connections and says nothing. */
+  hold(): void {
+    this.dropLinks();
+    this.isHeld = true;
+    this.changed();
+  }
+
+  /** The answer to the question whether a computer may come in. */
+  async answerAsking(isAllowed: boolean): Promise<void> {
+    await this.authorisation.answer(isAllowed);
+    this.changed();
+  }
+
+  /** Lets a computer in before it asks. @param line its public key */
+  async allow(line: string): Promise<void> {
+    await this.authorisation.allow(line);
   }
 
   endStall(): void {
-    this.stallAfterBytes = Infinity;
-    this.stalled?.end();
-    this.stalled = undefined;
+    this.stalls = false;
+    this.cable.endStall();
+  }
+
+  /** Something breaks; where exactly follows from the seed. @param partition where flash is to be bad */
+  breakDown(kind: FaultKind, seed: number, partition?: string): readonly ByteRange[] {
+    const { faults } = this.flash;
+    if (kind === 'flaky-cable') {
+      faults.flip(flipEveryBytes, seed);
+      this.changed();
+      return [];
+    }
+    const found = this.flash.list().find(({ name }) => name === partition);
+    const within = found
+      ? { offset: found.startBytes, bytes: found.bytes }
+      : { offset: 0, bytes: this.flash.bytes };
+    const places = faults.strike(kind, within, faultPages, seed);
+    this.changed();
+    return places;
+  }
+
+  mendAll(): void {
+    this.flash.faults.clear();
+    this.endStall();
+    this.isHeld = false;
+    this.changed();
   }
 
   setBattery(percent: number, chargesOnCable: boolean): void {
+    this.settleBattery();
     this.percent = Math.min(100, Math.max(1, percent));
     this.chargesOnCable = chargesOnCable;
     this.changed();
@@ -146,6 +242,11 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     }
   }
 
+  /** User data as the running system sees it. */
+  userData(): Promise<Device> {
+    return userDataDevice(this.flash, this.model);
+  }
+
   /** Starts into a mode with the keys held, whatever runs now. */
   async start(mode: SimulatedMode): Promise<void> {
     this.leave('starting');
@@ -156,8 +257,10 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     for (;;) {
       await pause(this.timing.startMs);
       if (turn !== this.turn) return;
-      if (mode === 'bootloader') return this.arrive('bootloader', undefined);
-      const outcome = await (mode === 'system' ? startSystem(this.flash) : startRecovery(this.flash));
+      if (mode === 'bootloader' || mode === 'loader') return this.arrive(mode, undefined);
+      const outcome = await (mode === 'system'
+        ? startSystem(this.flash, this.model)
+        : startRecovery(this.flash, this.model));
       if (turn !== this.turn) return;
       if (outcome.starts) {
         if (mode === 'system') await this.mountUserData();
@@ -165,7 +268,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       }
       this.phase = 'looping';
       this.reason = outcome.reason;
-      if (outcome.stage === 'init') this.openHost('system', {}, false);
+      if (outcome.stage === 'init') this.openHost('system', {}, false, []);
       this.changed();
       await pause(this.timing.loopMs / 3);
       if (turn !== this.turn) return;
@@ -184,13 +287,24 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     this.started = undefined;
     this.host = undefined;
     this.dropLinks();
+    this.authorisation = this.newAuthorisation();
+  }
+
+  private newAuthorisation(): Authorisation {
+    return new Authorisation(
+      () => this.userData(),
+      () => this.trusting,
+      () => this.changed(),
+    );
   }
 
   private arrive(mode: SimulatedMode, outcome: (StartOutcome & { starts: true }) | undefined): void {
     this.phase = 'running';
     this.mode = mode;
     this.started = outcome;
-    if (outcome && mode !== 'bootloader') this.openHost(mode, outcome.properties, outcome.hasSu);
+    // The maker's own recovery answers no computer.
+    const answers = mode === 'system' || (mode === 'recovery' && this.model.recoveryGivesRoot);
+    if (outcome && answers) this.openHost(mode, outcome.properties, outcome.hasSu, outcome.mounts);
     this.changed();
   }
 
@@ -198,78 +312,105 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     mode: 'system' | 'recovery',
     properties: Readonly<Record<string, string>>,
     hasSu: boolean,
+    found: readonly FoundMount[],
   ): void {
-    const mounts: Mount[] =
-      mode === 'recovery'
-        ? [{ partition: 'cache', at: '/cache', writable: true }]
-        : [
-            { partition: 'system', at: '/system', writable: false },
-            { partition: 'userdata', at: '/data', writable: true },
-            { partition: 'cache', at: '/cache', writable: true },
-            { partition: 'efs', at: '/efs', writable: true },
-            { partition: 'persist', at: '/persist', writable: true },
-          ];
+    const { bootloaderLocked, encrypted, disk } = this.model;
+    const { flash } = this;
+    let mapped = 0;
     this.host = {
       mode,
       properties: {
         ...properties,
         'ro.serialno': this.identity.serial,
         'ro.bootmode': mode === 'recovery' ? 'recovery' : 'unknown',
-        'ro.boot.flash.locked': '0',
-        'ro.boot.verifiedbootstate': 'orange',
-        'ro.crypto.state': 'unencrypted',
+        'ro.boot.flash.locked': bootloaderLocked ? '1' : '0',
+        'ro.boot.verifiedbootstate': bootloaderLocked ? 'green' : 'orange',
+        'ro.crypto.state': encrypted ? 'encrypted' : 'unencrypted',
+        ...(this.started?.slot && { 'ro.boot.slot_suffix': `_${this.started.slot}` }),
         ...(mode === 'system' && this.phase === 'running' && { 'sys.boot_completed': '1' }),
       },
       rootDaemon: mode === 'recovery',
       hasSu,
-      flash: this.flash,
-      mounts,
+      flash,
+      disk,
+      mounts: found.map(({ partition, at, writable, source, isMapped }) => ({
+        at,
+        writable,
+        source,
+        device: isMapped ? `/dev/block/dm-${mapped++}` : nodeOf({ flash, disk }, partition),
+      })),
       startedAt: Date.now(),
       battery: () => this.battery(),
-      reboot: (into) => void this.start(into === 'recovery' || into === 'bootloader' ? into : 'system'),
+      reboot: (into) => void this.start(modeOfReboot(into)),
     };
   }
 
   /** A mount leaves its time and count in the superblock, as the kernel does. */
   private async mountUserData(): Promise<void> {
-    const userData = this.flash.partition('userdata')!;
+    const userData = await this.userData();
     const superblock = await userData.read(superblockOffset, 1024);
     parseSuperblock(superblock, userData.bytes);
     await userData.write(superblockOffset, withMount(superblock, Math.floor(Date.now() / 1000)));
   }
 
-  private battery() {
-    return { percent: Math.round(this.percent), charging: this.cable && this.chargesOnCable };
+  private get isCharging(): boolean {
+    return this.cable.isIn && this.chargesOnCable;
   }
 
-  private accept(socket: Socket): void {
-    if (!this.cable || !this.host) {
+  private battery() {
+    this.settleBattery();
+    return { percent: Math.round(this.percent), charging: this.isCharging };
+  }
+
+  /** What time and work have done since the last look. */
+  private settleBattery(): void {
+    const [at, { carried }] = [Date.now(), this.cable];
+    const hours = (at - this.percentAsOf.at) / 3_600_000;
+    const byTime = hours * (this.isCharging ? anHour.charging : this.power ? anHour.waiting : 0);
+    const byWork = (carried - this.percentAsOf.carried) / bytesForOnePercent;
+    this.percent = Math.min(100, Math.max(1, this.percent + byTime - byWork));
+    this.percentAsOf = { at, carried };
+  }
+
+  private accept(kind: LinkKind, socket: Socket): void {
+    const answer = this.cable.isIn ? this.daemonOf(kind) : undefined;
+    if (answer && this.isHeld) {
+      this.sockets.add(socket);
+      socket.on('error', () => socket.destroy());
+      return;
+    }
+    if (!answer) {
       socket.destroy();
       return;
     }
     this.sockets.add(socket);
     socket.on('close', () => this.sockets.delete(socket));
-    const { properties, mode } = this.host;
-    const banner = [
-      `${mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=${properties['ro.product.name'] ?? ''}`,
-      `ro.product.model=${properties['ro.product.model'] ?? ''}`,
-      `ro.product.device=${properties['ro.product.device'] ?? ''}`,
-      'features=shell_v2,cmd',
-    ].join(';');
-    new AdbConnection(socket, banner, this.host, { carry: (bytes) => this.carry(bytes) });
+    answer(socket);
   }
 
-  private async carry(bytes: number): Promise<void> {
-    if (!this.cable) throw new Error('the cable is out');
-    this.pullAfterBytes -= bytes;
-    if (this.pullAfterBytes <= 0) {
-      this.setCable(false);
-      throw new Error('the cable is out');
-    }
-    this.stallAfterBytes -= bytes;
-    if (this.stallAfterBytes <= 0) this.stalled ??= openGate();
-    await this.stalled?.over;
-    await this.throttle.pass(bytes);
+  /** What answers on a link in the present mode. */
+  private daemonOf(kind: LinkKind): ((socket: Socket) => unknown) | undefined {
+    const { host, mode, cable } = this;
+    const bare = {
+      serial: this.identity.serial,
+      model: this.model,
+      chip: this.model.chip,
+      flash: this.flash,
+      battery: () => this.battery(),
+      reboot: (into: string) => void this.start(modeOfReboot(into)),
+    };
+    // A system that does not come up, and recovery, let everybody in.
+    const asks = host?.mode === 'system' && this.phase === 'running' ? this.authorisation : undefined;
+    if (kind === 'adb' && host)
+      return (socket) => new AdbConnection(socket, bannerOf(host), host, cable, asks);
+    if (kind === 'fastboot' && mode === 'bootloader')
+      return (socket) => new FastbootConnection(socket, bare, cable);
+    if (kind === 'loader' && mode === 'loader') return (socket) => new LoaderConnection(socket, bare, cable);
+    return undefined;
+  }
+
+  private address(kind: LinkKind): string {
+    return `127.0.0.1:${(this.servers[kind].address() as AddressInfo | null)?.port ?? 0}`;
   }
 
   private dropLinks(): void {
@@ -283,10 +424,16 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   }
 }
 
-function openGate() {
-  let end = () => {};
-  const over = new Promise<void>((resolve) => (end = resolve));
-  return { over, end };
+function bannerOf({ properties, mode }: ShellHost): string {
+  return [
+    `${mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=${properties['ro.product.name'] ?? ''}`,
+    `ro.product.model=${properties['ro.product.model'] ?? ''}`,
+    `ro.product.device=${properties['ro.product.device'] ?? ''}`,
+    'features=shell_v2,cmd',
+  ].join(';');
 }
+
+const modeOfReboot = (into: string): SimulatedMode =>
+  into === 'recovery' || into === 'bootloader' ? into : 'system';
 
 const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));

@@ -1,15 +1,18 @@
+import { execFile } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { mkdir } from 'node:fs/promises';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { composeFlash, type SystemBuild } from '../flash/compose.ts';
+import { promisify } from 'node:util';
+import type { SystemBuild } from '../firmware/builds.ts';
+import { composeFlash } from '../flash/compose.ts';
 import { Flash } from '../flash/flash.ts';
-import { knot3Partitions } from '../flash/partitions.ts';
+import { models } from '../models.ts';
 import { cableTiming, fastTiming, Phone } from '../phone/phone.ts';
 
 export interface PhoneRecipe {
   readonly serial: string;
-  readonly maker: string;
-  readonly model: string;
+  readonly model: keyof typeof models;
   readonly nickname: string;
   readonly battery: number;
   readonly system: SystemBuild;
@@ -17,36 +20,71 @@ export interface PhoneRecipe {
 
 /** The phones of the Saltmere workshop. */
 export const recipes: readonly PhoneRecipe[] = [
-  {
-    serial: 'TW3K-10482',
-    maker: 'Tidewell',
-    model: 'Knot 3',
-    nickname: 'Ringing hut',
-    battery: 82,
-    system: 'system-january',
-  },
+  { serial: 'TW3K-10482', model: 'knot3', nickname: 'Ringing hut', battery: 82, system: 'system-january' },
+  { serial: 'TW5K-20316', model: 'knot5', nickname: 'North hide', battery: 91, system: 'knot5-system' },
+  { serial: 'MS10-70055', model: 'sedge10', nickname: 'Visitor desk', battery: 67, system: 'sedge10-system' },
+  { serial: 'MR2Q-44107', model: 'reed2', nickname: 'Boat shed', battery: 74, system: 'reed2-system' },
+  { serial: 'TW3K-10517', model: 'knot3', nickname: 'East wall', battery: 58, system: 'system-march' },
 ];
 
 export interface SetupOptions {
   /** Folder of the flash files. */
   readonly home: string;
-  /** First port; 0 for any. */
+  /** First port, three for each phone; 0 for any. */
   readonly basePort: number;
   /** Links without limit and quick starts. */
   readonly fast: boolean;
+  /** Serials of the phones that are wanted; all when left out. */
+  readonly only?: readonly string[];
+  /** Somebody stands by every phone and allows each computer that asks. */
+  readonly trusting?: boolean;
+  /** Public keys of computers that are let in from the start. */
+  readonly allow?: readonly string[];
 }
+
+const portsOfPhone = 3;
 
 /** Makes the flash of each phone where it is missing and switches them on. */
 export async function setUpPhones(options: SetupOptions): Promise<Phone[]> {
   await mkdir(options.home, { recursive: true });
+  const wanted = recipes.filter(({ serial }) => options.only?.includes(serial) ?? true);
+  const pathOf = ({ serial }: PhoneRecipe) => join(options.home, `${serial}.flash`);
+  await composeAll(
+    wanted.filter((recipe) => !existsSync(pathOf(recipe))),
+    pathOf,
+  );
   const phones: Phone[] = [];
   for (const [i, recipe] of recipes.entries()) {
-    const path = join(options.home, `${recipe.serial}.flash`);
-    if (!existsSync(path)) await composeFlash(path, knot3Partitions, recipe.system);
+    if (!wanted.includes(recipe)) continue;
+    const path = pathOf(recipe);
+    const model = models[recipe.model];
     const timing = options.fast ? fastTiming : cableTiming;
-    const phone = new Phone(recipe, await Flash.open(path), timing, recipe.battery);
-    await phone.listen(options.basePort ? options.basePort + i : 0);
+    const flash = await Flash.open(path, model.sectorBytes);
+    const phone = new Phone({ serial: recipe.serial }, model, flash, timing, recipe.battery);
+    phone.trusting = options.trusting ?? false;
+    for (const line of options.allow ?? []) await phone.allow(line);
+    await phone.listen(options.basePort ? options.basePort + i * portsOfPhone : 0);
     phones.push(phone);
   }
   return phones;
+}
+
+/** Several flashes are made side by side: each is seconds of work for one processor. */
+async function composeAll(
+  missing: readonly PhoneRecipe[],
+  pathOf: (recipe: PhoneRecipe) => string,
+): Promise<void> {
+  if (missing.length === 1) {
+    const [recipe] = missing as [PhoneRecipe];
+    return composeFlash(pathOf(recipe), models[recipe.model], recipe.system);
+  }
+  const program = join(import.meta.dirname, '..', 'flash', 'compose-main.ts');
+  const waiting = [...missing];
+  const work = async () => {
+    for (let recipe = waiting.shift(); recipe; recipe = waiting.shift()) {
+      const args = ['--import', 'tsx', program, pathOf(recipe), recipe.model, recipe.system];
+      await promisify(execFile)(process.execPath, args);
+    }
+  };
+  await Promise.all(Array.from({ length: Math.min(availableParallelism(), 4) }, work));
 }

@@ -1,8 +1,12 @@
-import { createHash } from 'node:crypto';
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { IoError } from '../flash/faults.ts';
+import type { Device } from '../flash/flash.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
-import { complain, deviceAt, nodeOf, print, type Command, type Process } from './host.ts';
+import { Hasher } from './hasher.ts';
+import { complain, deviceAt, nodeOf, print, resolvePath, type Command, type Process } from './host.ts';
 import { runScript } from './run.ts';
+import { tar } from './tar.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
@@ -28,8 +32,8 @@ function virtualFile({ host }: Process, path: string): string | undefined {
         'rootfs / rootfs ro,seclabel 0 0',
         'tmpfs /dev tmpfs rw,seclabel,nosuid,relatime,mode=755 0 0',
         ...host.mounts.map(
-          ({ partition, at, writable }) =>
-            `${nodeOf(host, partition)} ${at} ext4 ${writable ? 'rw' : 'ro'},seclabel,relatime 0 0`,
+          ({ device, at, writable }) =>
+            `${device} ${at} ext4 ${writable ? 'rw' : 'ro'},seclabel,relatime 0 0`,
         ),
         '',
       ].join('\n');
@@ -78,11 +82,9 @@ const su: Command = async (process) => {
   }
   const [first, ...rest] = process.args;
   if (first !== '-c' && first !== '0') return complain(process, 'su', 'usage: su -c COMMAND');
-  return runScript(rest.join(' '), process.host, process, 0);
+  return runScript(rest.join(' '), process.host, process, 0, process.cwd);
 };
 
-/** Of eMMC. */
-const sectorBytes = 512;
 const byNameFolder = '/dev/block/by-name';
 
 const ls: Command = async (process) => {
@@ -119,36 +121,73 @@ const blockdev: Command = async (process) => {
     if (!device) return complain(process, 'blockdev', `${path}: No such file or directory`);
     if (process.uid !== 0) return complain(process, 'blockdev', `${path}: Permission denied`);
     if (option === '--getsize64') await print(process, `${device.bytes}\n`);
-    if (option === '--getss') await print(process, `${sectorBytes}\n`);
+    if (option === '--getss') await print(process, `${process.host.flash.sectorBytes}\n`);
   }
   return 0;
 };
+
+async function digestOf(
+  parts: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
+  algorithm: string,
+): Promise<string> {
+  const hasher = new Hasher(algorithm);
+  try {
+    for await (const part of parts) await hasher.update(part);
+    return await hasher.digest();
+  } finally {
+    hasher.close();
+  }
+}
 
 const digest =
   (name: string, algorithm: string): Command =>
   async (process) => {
     const { args, host, uid } = process;
     if (args.length === 0) {
-      const hash = createHash(algorithm);
-      for await (const part of process.stdin) hash.update(part);
-      await print(process, `${hash.digest('hex')}  -\n`);
+      await print(process, `${await digestOf(process.stdin, algorithm)}  -\n`);
       return 0;
     }
     let code = 0;
     for (const path of args) {
-      const device = deviceAt(host, path);
-      if (!device) code = await complain(process, name, `${path}: No such file or directory`);
-      else if (uid !== 0) code = await complain(process, name, `${path}: Permission denied`);
-      else {
-        const hash = createHash(algorithm);
-        for (let at = 0; at < device.bytes; at += 1 << 20) {
-          hash.update(await device.read(at, Math.min(1 << 20, device.bytes - at)));
-        }
-        await print(process, `${hash.digest('hex')}  ${path}\n`);
+      const absolute = resolvePath(process.cwd, path);
+      try {
+        const device = deviceAt(host, absolute);
+        if (device && uid !== 0) throw new Complaint('Permission denied');
+        const bytes = device ? wholeOf(device) : await readMounted(host, absolute, uid);
+        if (typeof bytes === 'string') throw new Complaint(bytes);
+        await print(process, `${await digestOf(bytes, algorithm)}  ${path}\n`);
+      } catch (error) {
+        if (!(error instanceof IoError) && !(error instanceof Complaint)) throw error;
+        code = await complain(process, name, `${path}: ${error.message}`);
       }
     }
     return code;
   };
+
+class Complaint extends Error {}
+
+async function* wholeOf(device: Device): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < device.bytes; at += 1 << 20) {
+    yield await device.read(at, Math.min(1 << 20, device.bytes - at));
+  }
+}
+
+/** `mount -t ext4 -o ro NODE FOLDER`: of a file system that can be read as it is. */
+const mount: Command = async (process) => {
+  const { args, host, uid } = process;
+  const [node = '', at = ''] = args.slice(-2);
+  const source = deviceAt(host, node);
+  if (uid !== 0) return complain(process, 'mount', `${at}: Operation not permitted`);
+  if (!source) return complain(process, 'mount', `${node}: No such file or directory`);
+  try {
+    await Ext4.open(source);
+  } catch {
+    return complain(process, 'mount', `'${node}'->'${at}': Invalid argument`);
+  }
+  const name = node.split('/').at(-1)!;
+  host.mounts.push({ device: nodeOf(host, name), at, writable: !args.includes('ro'), source });
+  return 0;
+};
 
 const dumpsys: Command = async (process) => {
   if (process.host.mode !== 'system') {
@@ -192,9 +231,7 @@ const reboot: Command = async (process) => {
 const umount: Command = async (process) => {
   const [target = ''] = process.args;
   const { mounts } = process.host;
-  const at = mounts.findIndex(
-    (mount) => mount.at === target || nodeOf(process.host, mount.partition) === target,
-  );
+  const at = mounts.findIndex((mount) => mount.at === target || mount.device === target);
   if (at < 0) return complain(process, 'umount', `${target}: Invalid argument`);
   if (process.uid !== 0) return complain(process, 'umount', `${target}: Operation not permitted`);
   if (process.host.mode === 'system')
@@ -219,11 +256,13 @@ export const commandTable: Readonly<Record<string, Command>> = {
   getprop,
   id,
   ls,
+  mount,
   md5sum: digest('md5sum', 'md5'),
   reboot,
   sha256sum: digest('sha256sum', 'sha256'),
   su,
   sync,
+  tar,
   true: () => Promise.resolve(0),
   umount,
 };

@@ -1,4 +1,5 @@
 import type { Device } from '../flash/flash.ts';
+import { IoError } from '../flash/faults.ts';
 import { complain, deviceAt, type Command, type Process } from './host.ts';
 
 const suffixes: Readonly<Record<string, number>> = {
@@ -55,12 +56,12 @@ export const dd: Command = async (process) => {
   try {
     for await (const block of blocks) {
       if (output) await (output as Device).write(options.seek * options.bs + bytes, block);
-      else await process.out(block);
+      else await process.out(process.host.flash.faults.onCable(block));
       bytes += block.length;
     }
   } catch (error) {
-    if (error instanceof RangeError) {
-      await process.err(`dd: ${options.of}: ${error.message}\n`);
+    if (error instanceof RangeError || error instanceof IoError) {
+      await process.err(`dd: ${output ? options.of : options.if}: ${error.message}\n`);
       return 1;
     }
     throw error;
@@ -86,7 +87,10 @@ async function* deviceBlocks(device: Device, { bs, skip, count }: Options): Asyn
   const block = (at: number) => {
     if (at >= end) return undefined;
     const into = memory[(at / bs) % 2]!;
-    return device.read(at, Math.min(bs, end - at), into);
+    const read = device.read(at, Math.min(bs, end - at), into);
+    // It may fail while the block before it is still on its way.
+    read.catch(() => undefined);
+    return read;
   };
   let next = block(skip * bs);
   for (let at = skip * bs; next; at += bs) {

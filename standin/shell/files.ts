@@ -22,7 +22,7 @@ export async function readMounted(
   if (!mount) return 'No such file or directory';
   if (uid !== 0 && mount.at !== '/system') return 'Permission denied';
   try {
-    const fs = await Ext4.open(host.flash.partition(mount.partition)!);
+    const fs = await Ext4.open(mount.source);
     const inode = await fs.find(path.slice(mount.at.length) || '/');
     if (!inode) return 'No such file or directory';
     if (want === 'bytes') return inode.type === 'file' ? fs.content(inode) : 'Is a directory';

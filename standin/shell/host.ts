@@ -1,9 +1,12 @@
+import { posix } from 'node:path';
 import type { Device, Flash } from '../flash/flash.ts';
 
 export interface Mount {
-  readonly partition: string;
+  /** The block device that is mounted. */
+  readonly device: string;
   readonly at: string;
   readonly writable: boolean;
+  readonly source: Device;
 }
 
 /** What the shell sees of the phone it runs on. */
@@ -14,6 +17,8 @@ export interface ShellHost {
   readonly rootDaemon: boolean;
   readonly hasSu: boolean;
   readonly flash: Flash;
+  /** The kernel's name of the disk. */
+  readonly disk: 'mmcblk0' | 'sda';
   readonly mounts: Mount[];
   readonly startedAt: number;
   battery(): { readonly percent: number; readonly charging: boolean };
@@ -30,28 +35,36 @@ export interface Streams {
 export interface Process extends Streams {
   readonly host: ShellHost;
   readonly uid: number;
+  readonly cwd: string;
   readonly args: readonly string[];
 }
+
+/** A path as seen from a folder. */
+export const resolvePath = (cwd: string, path: string): string => posix.resolve(cwd, path);
 
 /** A command: its exit code. */
 export type Command = (process: Process) => Promise<number>;
 
 export const print = (process: Process, text: string): Promise<void> => process.out(Buffer.from(text));
 
-const disk = 'mmcblk0';
-
 /** The block device at a path, by kernel name or by partition name. */
-export function deviceAt(host: ShellHost, path: string): Device | undefined {
+export function deviceAt({ flash, disk, mounts }: ShellHost, path: string): Device | undefined {
   const byName = /^\/dev\/block\/(?:bootdevice\/|platform\/[^/]+\/)?by-name\/([^/]+)$/.exec(path);
-  if (byName) return host.flash.partition(byName[1]!);
-  if (path === `/dev/block/${disk}`) return host.flash;
-  const numbered = new RegExp(`^/dev/block/${disk}p(\\d+)$`).exec(path);
-  const found = numbered && host.flash.list().find(({ number }) => number === Number(numbered[1]));
-  return found ? host.flash.partition(found.name) : undefined;
+  if (byName) return flash.partition(byName[1]!);
+  if (path === `/dev/block/${disk}`) return flash;
+  if (path === `/dev/block/${disk}boot0`) return flash.earlyLoader;
+  const numbered = new RegExp(`^/dev/block/${partitionOf(disk, '(\\d+)')}$`).exec(path);
+  const found = numbered && flash.list().find(({ number }) => number === Number(numbered[1]));
+  if (found) return flash.partition(found.name);
+  return mounts.find(({ device }) => device === path)?.source;
 }
 
-export const nodeOf = (host: ShellHost, partition: string): string =>
-  `/dev/block/${disk}p${host.flash.list().find(({ name }) => name === partition)?.number ?? 0}`;
+/** eMMC puts a p before the number: `mmcblk0p14`, but `sda14`. */
+const partitionOf = (disk: string, number: number | string): string =>
+  disk.startsWith('mmc') ? `${disk}p${number}` : `${disk}${number}`;
+
+export const nodeOf = ({ flash, disk }: Pick<ShellHost, 'flash' | 'disk'>, partition: string): string =>
+  `/dev/block/${partitionOf(disk, flash.list().find(({ name }) => name === partition)?.number ?? 0)}`;
 
 /** A command's complaint in the form phones print it. */
 export const complain = async (process: Process, name: string, about: string): Promise<number> => {

@@ -1,6 +1,8 @@
 /** One command with its words and where its output goes. */
 export interface Simple {
   readonly words: readonly string[];
+  /** Of `{ …; }`: the lists within, instead of words. */
+  readonly group?: readonly Pipeline[];
   readonly dropOut: boolean;
   readonly dropErr: boolean;
   readonly errToOut: boolean;
@@ -20,13 +22,23 @@ const operators = ['2>&1', '2>/dev/null', '>/dev/null', '&&', '||', ';', '|', '\
 
 /** The part of the shell's grammar that the phone's small shell has: words, quotes, pipes, lists. */
 export function parse(script: string): Pipeline[] {
+  const all = [...tokens(script)];
+  const found = parseList(all);
+  if (all.length > 0) throw new SyntaxFailure("syntax error: unexpected '}'");
+  return found;
+}
+
+/** Takes tokens up to the end of the list or of the group that it stands in. */
+function parseList(rest: Token[]): Pipeline[] {
   const pipelines: Pipeline[] = [];
   let after: Pipeline['after'] = ';';
   let commands: Simple[] = [];
-  let current: { words: string[]; dropOut: boolean; dropErr: boolean; errToOut: boolean } | undefined;
+  let current:
+    | { words: string[]; group?: Pipeline[]; dropOut: boolean; dropErr: boolean; errToOut: boolean }
+    | undefined;
   const open = () => (current ??= { words: [], dropOut: false, dropErr: false, errToOut: false });
   const endCommand = () => {
-    if (current?.words.length) commands.push(current);
+    if (current && (current.words.length || current.group)) commands.push(current);
     current = undefined;
   };
   const endPipeline = () => {
@@ -34,9 +46,16 @@ export function parse(script: string): Pipeline[] {
     if (commands.length) pipelines.push({ after, commands });
     commands = [];
   };
-  for (const token of tokens(script)) {
+  for (let token = rest.shift(); token; token = rest.shift()) {
     if ('word' in token) open().words.push(token.word);
-    else if (token.operator === '|') endCommand();
+    else if (token.operator === '{') {
+      open().group = parseList(rest);
+      const close = rest.shift();
+      if (!close || !('operator' in close)) throw new SyntaxFailure("syntax error: no closing '}'");
+    } else if (token.operator === '}') {
+      rest.unshift(token);
+      break;
+    } else if (token.operator === '|') endCommand();
     else if (token.operator === '2>/dev/null') open().dropErr = true;
     else if (token.operator === '>/dev/null') open().dropOut = true;
     else if (token.operator === '2>&1') open().errToOut = true;
@@ -71,6 +90,11 @@ function* tokens(script: string): Generator<Token> {
       word = undefined;
       yield { operator };
       i += operator.length + (script.length - i - rest.length);
+      continue;
+    }
+    if ((char === '{' || char === '}') && word === undefined && /^.(?:[\s;|]|$)/s.test(script.slice(i))) {
+      yield { operator: char };
+      i++;
       continue;
     }
     if (/[<>(){}&$`*?]/.test(char)) throw new SyntaxFailure(`syntax error: unexpected '${char}'`);

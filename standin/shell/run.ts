@@ -1,5 +1,5 @@
 import { commandTable } from './commands.ts';
-import type { Process, ShellHost, Streams } from './host.ts';
+import { resolvePath, type Process, type ShellHost, type Streams } from './host.ts';
 import { parse, SyntaxFailure, type Pipeline } from './parse.ts';
 import { Pipe } from './pipe.ts';
 
@@ -11,6 +11,7 @@ export async function runScript(
   host: ShellHost,
   streams: Streams,
   uid: number = host.rootDaemon ? 0 : shellUid,
+  cwd = '/',
 ): Promise<number> {
   let pipelines: Pipeline[];
   try {
@@ -20,11 +21,28 @@ export async function runScript(
     await streams.err(`sh: ${error.message}\n`);
     return 1;
   }
+  return runList(pipelines, host, streams, uid, cwd);
+}
+
+async function runList(
+  pipelines: readonly Pipeline[],
+  host: ShellHost,
+  streams: Streams,
+  uid: number,
+  startsIn: string,
+): Promise<number> {
+  let cwd = startsIn;
   let code = 0;
   for (const pipeline of pipelines) {
     if (pipeline.after === '&&' && code !== 0) continue;
     if (pipeline.after === '||' && code === 0) continue;
-    code = await runPipeline(pipeline, host, streams, uid);
+    const [name, folder] = pipeline.commands[0]?.words ?? [];
+    if (name === 'cd' && pipeline.commands.length === 1) {
+      cwd = resolvePath(cwd, folder ?? '/');
+      code = 0;
+      continue;
+    }
+    code = await runPipeline(pipeline, host, streams, uid, cwd);
   }
   return code;
 }
@@ -34,6 +52,7 @@ async function runPipeline(
   host: ShellHost,
   streams: Streams,
   uid: number,
+  cwd: string,
 ): Promise<number> {
   const codes: Promise<number>[] = [];
   let stdin = streams.stdin;
@@ -46,9 +65,14 @@ async function runPipeline(
         ? (text: string) => out(Buffer.from(text))
         : streams.err;
     const [name, ...args] = command.words;
-    const process: Process = { host, uid, args, stdin, out, err };
+    const process: Process = { host, uid, cwd, args, stdin, out, err };
     const run = commandTable[name!];
-    codes.push((run ? run(process) : notFound(process, name!)).finally(() => pipe?.end()));
+    const running = command.group
+      ? runList(command.group, host, { stdin, out, err }, uid, cwd)
+      : run
+        ? run(process)
+        : notFound(process, name!);
+    codes.push(running.finally(() => pipe?.end()));
     if (pipe) stdin = pipe;
   });
   return (await Promise.all(codes)).at(-1) ?? 0;

@@ -1,10 +1,16 @@
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
+import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
+import type { ImportsView } from '@keen-larder/contract/imports.ts';
+import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
   ExportRequest,
   ImagingRequest,
+  ImportingRequest,
+  ImportingStart,
+  InsideRequest,
   ImagingStart,
   RestoringRequest,
   RestoringStart,
@@ -52,6 +58,10 @@ const at = encodeURIComponent;
 export const api = {
   about: () => ask<{ practice: boolean }>('/about'),
 
+  connections: () => ask<ConnectionsView>('/connections'),
+  addAddress: (address: string) => ask<ConnectionsView>('/connections', 'POST', { address }),
+  removeAddress: (address: string) => ask<ConnectionsView>(`/connections/${at(address)}`, 'DELETE'),
+
   phones: () => ask<PhoneView[]>('/phones'),
   partitions: (serial: string) => ask<PartitionView[]>(`/phones/${at(serial)}/partitions`),
   renamePhone: (serial: string, nickname: string) =>
@@ -78,13 +88,42 @@ export const api = {
   startRestoring: (id: string, start: RestoringStart) =>
     ask<RunView>(`/sets/${at(id)}/restoring`, 'POST', start),
 
+  inside: (id: string, partition: string) =>
+    ask<InsideView>(`/sets/${at(id)}/images/${at(partition)}/inside`),
+  files: (id: string, partition: string, place: InsideRequest) =>
+    ask<FileView[]>(`/sets/${at(id)}/images/${at(partition)}/files?${queryOf(place)}`),
+  preview: (id: string, partition: string, place: InsideRequest) =>
+    ask<PreviewView>(`/sets/${at(id)}/images/${at(partition)}/preview?${queryOf(place)}`),
+
+  imports: () => ask<ImportsView>('/imports'),
+  knownPartitions: (serial: string) => ask<string[]>(`/phones/${at(serial)}/known-partitions`),
+  beginCopy: () => ask<{ id: string }>('/copies', 'POST', {}),
+  endCopy: (id: string, name: string) =>
+    ask<{ id: string }>(`/copies/${at(id)}/end?${new URLSearchParams({ name })}`, 'POST', {}),
+  breakOffCopy: (id: string) => ask<undefined>(`/copies/${at(id)}`, 'DELETE'),
+  discardImport: (id: string) => ask<undefined>(`/imports/${at(id)}`, 'DELETE'),
+  importSheet: (id: string, request: ImportingRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/imports/${at(id)}/sheet`, 'POST', request, signal),
+  startImporting: (id: string, start: ImportingStart) =>
+    ask<RunView>(`/imports/${at(id)}/importing`, 'POST', start),
+
   runs: () => ask<RunView[]>('/runs'),
   runLog: (id: string) => ask<RunLogLine[]>(`/runs/${at(id)}/log`),
+  pause: (id: string) => ask<RunView>(`/runs/${at(id)}/pause`, 'POST', {}),
+  continue: (id: string) => ask<RunView>(`/runs/${at(id)}/continue`, 'POST', {}),
+  resume: (id: string) => ask<RunView>(`/runs/${at(id)}/resume`, 'POST', {}),
   cancel: (id: string) => ask<RunView>(`/runs/${at(id)}/cancel`, 'POST', {}),
 
   practice: () => ask<PracticeView>('/practice'),
   act: (serial: string, action: PracticeAction) =>
     ask<PracticePhone>(`/practice/${at(serial)}`, 'POST', action),
+};
+
+const queryOf = ({ path, part }: InsideRequest) => new URLSearchParams({ path, ...(part && { part }) });
+
+/** Addresses that files are sent to. */
+export const uploads = {
+  file: (copy: string, path: string) => `/api/copies/${at(copy)}/files?${new URLSearchParams({ path })}`,
 };
 
 /** Addresses of downloads. */
@@ -96,5 +135,7 @@ export const downloads = {
     if (picked) query.set('picked', picked.join(','));
     return `/api/sets/${at(id)}/export?${query}`;
   },
+  file: (id: string, partition: string, place: InsideRequest) =>
+    `/api/sets/${at(id)}/images/${at(partition)}/file?${queryOf(place)}`,
   raw: (id: string, partition: string) => `/api/sets/${at(id)}/images/${at(partition)}/raw`,
 };

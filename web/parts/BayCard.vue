@@ -6,6 +6,7 @@ import { useRuns } from '../state/runs.ts';
 import BatteryMark from './BatteryMark.vue';
 import ModeBadge from './ModeBadge.vue';
 import ProgressLine from './ProgressLine.vue';
+import { runStates } from './run-words.ts';
 import TimeText from './TimeText.vue';
 
 const props = defineProps<{ phone: PhoneView }>();
@@ -43,6 +44,7 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
       <ProgressLine :done="run.doneBytes" :whole="run.bytes" :name="run.title" />
       <span class="run">
         <span
+          ><template v-if="run.state !== 'running'">{{ runStates[run.state] }} · </template
           >{{ stepNumber }} of {{ run.steps.length }} ·
           {{ step?.partition ?? step?.text ?? 'starting' }}</span
         >

@@ -1,9 +1,12 @@
 <script setup lang="ts">
-import { ChevronRight } from 'lucide-vue-next';
+import { Cable, ChevronRight } from 'lucide-vue-next';
+import { connectionWords } from '@keen-larder/core/phone/connections.ts';
 import { useBench } from '../state/bench.ts';
+import { useConnections } from '../state/connections.ts';
 import BayCard from './BayCard.vue';
 
 const bench = useBench();
+const connections = useConnections();
 </script>
 
 <template>
@@ -11,6 +14,16 @@ const bench = useBench();
     <h2 class="zone">On the bench · {{ bench.present.length }}</h2>
     <ul>
       <li v-for="phone in bench.present" :key="phone.serial"><BayCard :phone="phone" /></li>
+    </ul>
+    <ul v-if="connections.waiting.length" class="waiting" aria-label="Waiting for hands">
+      <li v-for="each in connections.waiting" :key="each.address">
+        <RouterLink to="/connections" :data-waiting="each.state">
+          <strong>{{
+            (each.serial && bench.phone(each.serial)?.nickname) || `Phone at ${each.address}`
+          }}</strong>
+          {{ connectionWords(each.state, '').title }}: what to do
+        </RouterLink>
+      </li>
     </ul>
     <p v-if="bench.loaded && bench.present.length === 0" class="soft">
       No phone answers. Connect one, or look at its mode.
@@ -21,6 +34,9 @@ const bench = useBench();
         <li v-for="phone in bench.away" :key="phone.serial"><BayCard :phone="phone" /></li>
       </ul>
     </details>
+    <RouterLink to="/connections" class="ways"
+      ><Cable :size="14" aria-hidden="true" /> Connections</RouterLink
+    >
   </aside>
 </template>
 
@@ -38,6 +54,35 @@ const bench = useBench();
 ul {
   display: grid;
   gap: 10px;
+}
+
+.waiting {
+  margin-top: 10px;
+}
+
+.waiting a {
+  display: block;
+  padding: 8px 10px;
+  border: 1px solid var(--quince);
+  border-radius: 3px;
+  background: var(--quince-tint);
+  color: inherit;
+  font-size: 13px;
+  text-decoration: none;
+}
+
+.waiting strong {
+  display: block;
+  overflow-wrap: anywhere;
+}
+
+.ways {
+  display: inline-flex;
+  align-items: center;
+  gap: 5px;
+  margin-top: 16px;
+  color: var(--ink-soft);
+  font-size: 13px;
 }
 
 details {

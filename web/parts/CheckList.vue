@@ -16,6 +16,8 @@ function mendText(mend: Mend): string {
   switch (mend.do) {
     case 'restart':
       return `Restart into ${mend.into}`;
+    case 'restart-first':
+      return `Restart into ${mend.into} first`;
     case 'pick':
       return mend.partitions.length === 1
         ? `Add ${mend.partitions[0]}`

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ShieldAlert, ShieldCheck, ShieldQuestion } from 'lucide-vue-next';
+import { ShieldAlert, ShieldCheck, ShieldMinus, ShieldQuestion } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { shortDigest } from './digest.ts';
@@ -9,9 +9,10 @@ import TimeText from './TimeText.vue';
 
 /** A set drawn as its paper label. */
 const props = defineProps<{ set: SetView; selected?: boolean }>();
-const shield = computed(() =>
-  props.set.damaged ? ShieldAlert : props.set.verifiedAt ? ShieldCheck : ShieldQuestion,
-);
+const shield = computed(() => {
+  const { damaged, complete, verifiedAt } = props.set;
+  return damaged ? ShieldAlert : !complete ? ShieldMinus : verifiedAt ? ShieldCheck : ShieldQuestion;
+});
 </script>
 
 <template>
@@ -24,6 +25,7 @@ const shield = computed(() =>
       <p class="soft">
         {{ set.nickname }} · {{ set.imageCount }} {{ set.imageCount === 1 ? 'image' : 'images' }}
         <template v-if="set.strip.some(({ role }) => role === 'user-data')">with user data</template>
+        <template v-if="set.imported"> · imported</template>
       </p>
       <dl>
         <div>
@@ -36,10 +38,13 @@ const shield = computed(() =>
         </div>
       </dl>
     </div>
-    <footer :class="{ damaged: set.damaged, good: !set.damaged && set.verifiedAt }">
+    <footer
+      :class="{ damaged: set.damaged || !set.complete, good: !set.damaged && set.complete && set.verifiedAt }"
+    >
       <span class="state">
         <component :is="shield" :size="15" class="shield" aria-hidden="true" />
         <template v-if="set.damaged">damaged</template>
+        <template v-else-if="!set.complete">not complete</template>
         <template v-else-if="set.verifiedAt">verified <TimeText :at="set.verifiedAt" /></template>
         <template v-else>not verified yet</template>
       </span>

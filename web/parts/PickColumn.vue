@@ -28,6 +28,7 @@ const all = computed(() => props.names.length > 0 && props.picked.length === pro
       <ElCheckbox
         :model-value="picked.includes(nameOf(row))"
         :aria-label="`Pick ${nameOf(row)}`"
+        :disabled="!names.includes(nameOf(row))"
         @click.stop
         @update:model-value="emit('toggle', nameOf(row))"
       />

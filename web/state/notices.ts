@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
-import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { RunState, RunView } from '@keen-larder/contract/runs.ts';
 
 /** Something said in passing, below the work; what went wrong stays until it is put aside. */
 export interface Notice {
@@ -15,20 +15,14 @@ const goodMs = 8_000;
 const actionMs = 15_000;
 const shownAtOnce = 4;
 
-const titles = {
-  done: 'Done',
-  failed: 'Did not succeed',
-  cancelled: 'Cancelled',
-  interrupted: 'Interrupted',
-  running: '',
-} as const;
-const kinds = {
-  done: 'good',
-  failed: 'stop',
-  cancelled: 'caution',
-  interrupted: 'stop',
-  running: 'good',
-} as const;
+/** How the end of a run is told. */
+const endings: Partial<Record<RunState, Pick<Notice, 'kind' | 'title'>>> = {
+  done: { kind: 'good', title: 'Done' },
+  incomplete: { kind: 'caution', title: 'Not complete' },
+  cancelled: { kind: 'caution', title: 'Cancelled' },
+  interrupted: { kind: 'stop', title: 'Interrupted' },
+  failed: { kind: 'stop', title: 'Did not succeed' },
+};
 
 export const useNotices = defineStore('notices', () => {
   const list = ref<Notice[]>([]);
@@ -47,7 +41,8 @@ export const useNotices = defineStore('notices', () => {
 
   /** Says that a run has ended, wherever one is in the interface. */
   function runEnded(run: RunView): void {
-    say({ kind: kinds[run.state], title: titles[run.state], message: `${run.title}. ${run.outcome ?? ''}` });
+    const ending = endings[run.state];
+    if (ending) say({ ...ending, message: `${run.title}. ${run.outcome ?? ''}` });
   }
 
   return { list, say, putAside, runEnded };

@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 
 /** What is picked for imaging on one phone. */
 export interface ImagingPicks {
@@ -8,6 +9,10 @@ export interface ImagingPicks {
   /** The name when it was edited by hand; otherwise it is composed. */
   ownLabel: string | undefined;
   confirmed: string[];
+  /** Of file systems that can be read, only the blocks in use. */
+  usedOnly: boolean;
+  /** The run restarts the phone into this mode before it reads. */
+  restartInto: PhoneMode | undefined;
 }
 
 /** What is picked for putting back from one set. */
@@ -25,7 +30,14 @@ export const usePicks = defineStore('picks', () => {
   const restoring = ref<Record<string, RestoringPicks>>({});
 
   const forPhone = (serial: string): ImagingPicks =>
-    (imaging.value[serial] ??= { picked: [], purpose: 'before flash', ownLabel: undefined, confirmed: [] });
+    (imaging.value[serial] ??= {
+      picked: [],
+      purpose: 'before flash',
+      ownLabel: undefined,
+      confirmed: [],
+      usedOnly: false,
+      restartInto: undefined,
+    });
 
   const forSet = (id: string): RestoringPicks =>
     (restoring.value[id] ??= {

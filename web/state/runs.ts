@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
-import type { RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
+import { isLive, type RunLogLine, type RunView } from '@keen-larder/contract/runs.ts';
 import { api } from '../api/client.ts';
 import { newsKeeper } from './news.ts';
 
@@ -17,7 +17,7 @@ export const useRuns = defineStore('runs', () => {
   const inTray = ref<string>();
 
   const list = computed(() => Object.values(byId.value).sort((a, b) => b.startedAt - a.startedAt));
-  const live = computed(() => list.value.filter(({ state }) => state === 'running'));
+  const live = computed(() => list.value.filter(isLive));
 
   async function load(): Promise<void> {
     byId.value = Object.fromEntries(await news.load(api.runs));
@@ -28,9 +28,9 @@ export const useRuns = defineStore('runs', () => {
   /** Takes news of a run; answers whether it has just ended. */
   function take(run: RunView): boolean {
     news.hear(run);
-    const before = byId.value[run.id]?.state;
+    const before = byId.value[run.id];
     byId.value = { ...byId.value, [run.id]: run };
-    return before === 'running' && run.state !== 'running';
+    return before !== undefined && isLive(before) && !isLive(run);
   }
 
   function takeLine(runId: string, line: RunLogLine): void {
@@ -47,7 +47,8 @@ export const useRuns = defineStore('runs', () => {
   }
 
   /** The run under way on a phone. */
-  const ofPhone = (serial: string) => live.value.find((run) => run.serial === serial);
+  const ofPhone = (serial: string) =>
+    live.value.find((run) => run.serial === serial && run.state !== 'queued');
 
   /** Runs that the start of the program at this time found broken off. */
   const interruptedBy = (startedAt: number) =>

@@ -3,7 +3,9 @@ import { flushPromises } from '@vue/test-utils';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { RunLogLine } from '@keen-larder/contract/runs.ts';
 import { answering, emptyStores, partitions, phone, run, serial, set } from '../testing/stage.ts';
+import { createPinia, setActivePinia } from 'pinia';
 import { useBench } from './bench.ts';
+import { useDesktop } from './desktop.ts';
 import { useLarder } from './larder.ts';
 import { announceError, useNotices } from './notices.ts';
 import { usePicks } from './picks.ts';
@@ -181,5 +183,47 @@ describe('notices', () => {
       'fault 7',
       'fault 8',
     ]);
+  });
+});
+
+describe('notices of the desktop', () => {
+  const shown: { title: string; body: string }[] = [];
+  const withDesktop = (permission: NotificationPermission, hidden: boolean) => {
+    shown.length = 0;
+    class Desktop {
+      static permission = permission;
+      static requestPermission = () => Promise.resolve(permission);
+      onclick: unknown;
+      constructor(title: string, { body }: { body: string }) {
+        shown.push({ title, body });
+      }
+    }
+    vi.stubGlobal('Notification', Desktop);
+    vi.spyOn(document, 'hidden', 'get').mockReturnValue(hidden);
+    localStorage.clear();
+    setActivePinia(createPinia());
+    return useDesktop();
+  };
+  const ended = run({ state: 'done', outcome: '2 images.' });
+
+  it('tell those who walked away, when they are wanted and allowed', async () => {
+    const desktop = withDesktop('granted', true);
+    desktop.runEnded(ended);
+    expect(shown).toEqual([]);
+    await desktop.want(true);
+    desktop.runEnded(ended);
+    expect(shown).toEqual([
+      { title: expect.stringMatching(/: done$/) as string, body: `${ended.title}. 2 images.` },
+    ]);
+  });
+
+  it('are not wanted where the browser does not allow them, and not needed by who looks', async () => {
+    const refused = withDesktop('denied', true);
+    await refused.want(true);
+    expect(refused.wanted).toBe(false);
+    const looking = withDesktop('granted', false);
+    await looking.want(true);
+    looking.runEnded(ended);
+    expect(shown).toEqual([]);
   });
 });

@@ -45,7 +45,7 @@ export const phone = (over: Partial<PhoneView> = {}): PhoneView => ({
   newestSetAt: undefined,
   setCount: 0,
   runId: undefined,
-  recoveryKeys: 'Hold Power and Volume up.',
+  keys: { recovery: 'Hold Power and Volume up.' },
   ...over,
 });
 
@@ -61,7 +61,14 @@ export const partitions: readonly PartitionView[] = [
   partition('system', 'system', 512 * MiB, { fileSystem: 'ext4', usedBytes: 128 * MiB }),
   partition('userdata', 'user-data', 1400 * MiB, { fileSystem: 'ext4', usedBytes: 93 * MiB }),
   partition('efs', 'identity', 16 * MiB, {
-    kept: { setId: 's1', label: 'first', at: 1000, bytes: 16 * MiB, sha256: 'ab'.repeat(32) },
+    kept: {
+      setId: 's1',
+      label: 'first',
+      at: 1000,
+      bytes: 16 * MiB,
+      sha256: 'ab'.repeat(32),
+      ranges: undefined,
+    },
   }),
   partition('persist', 'identity', 32 * MiB),
   partition('cache', 'scratch', 96 * MiB),
@@ -77,6 +84,9 @@ export const image = (name: string, role: ImageView['role'], bytes: number): Ima
   fileSystem: undefined,
   usedBytes: undefined,
   damage: undefined,
+  kind: 'block',
+  ranges: undefined,
+  unsettled: undefined,
 });
 
 export const set = (over: Partial<SetDetail> = {}): SetDetail => ({
@@ -96,6 +106,8 @@ export const set = (over: Partial<SetDetail> = {}): SetDetail => ({
   addedBytes: 98 * MiB,
   verifiedAt: undefined,
   damaged: false,
+  complete: true,
+  imported: false,
   fingerprint: 'f7cf'.repeat(16),
   binnedAt: undefined,
   strip: [
@@ -124,6 +136,9 @@ export const run = (over: Partial<RunView> = {}): RunView => ({
   doneBytes: 160,
   bytesPerSecond: 40,
   leftMs: 6000,
+  waitingFor: undefined,
+  canPause: true,
+  canResume: false,
   outcome: undefined,
   speeds: [30, 50, 40],
   ...over,
@@ -177,8 +192,11 @@ export async function show(
     history: createMemoryHistory(),
     routes: [
       { path: '/bench/:serial?', name: 'bench', component: blank },
+      { path: '/connections', name: 'connections', component: blank },
       { path: '/larder', name: 'larder', component: blank },
+      { path: '/larder/import/:id?', name: 'import', component: blank },
       { path: '/larder/sets/:id', name: 'set', component: blank },
+      { path: '/larder/sets/:id/:partition', name: 'inside', component: blank },
       { path: '/runs/:id?', name: 'runs', component: blank },
       { path: '/practice', name: 'practice', component: blank },
     ],

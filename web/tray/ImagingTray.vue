@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ElButton, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus';
 import { RotateCcw } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, maxLabelLength, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
+import { canReadUsedOnly } from '@keen-larder/core/runsheet/index.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
@@ -53,32 +54,66 @@ const strip = computed(() =>
     .map(({ role, bytes }): { role: Role; bytes: number } => ({ role, bytes })),
 );
 
+/** Of what is picked, the file systems of which only the blocks in use may be read, and what that saves. */
+const usable = computed(() =>
+  partitions.value.filter((each) => picks.value.picked.includes(each.name) && canReadUsedOnly(each)),
+);
+const savedBytes = computed(() =>
+  usable.value.reduce((sum, { bytes, usedBytes }) => sum + bytes - (usedBytes ?? bytes), 0),
+);
+/** Only a system that gives root shows what could be read after a restart. */
+const canRestartFirst = computed(() => props.phone.facts?.mode === 'system' && props.phone.facts.root);
+const request = computed(() => ({
+  picked: picks.value.picked,
+  ...(picks.value.usedOnly && { usedOnly: usable.value.map(({ name }) => name) }),
+  ...(picks.value.restartInto && canRestartFirst.value && { restartInto: picks.value.restartInto }),
+}));
+
 const { sheet, error, canStart, starting, start, confirm, mend } = useTrayRun({
   picks: () => picks.value,
   serial: () => props.phone.serial,
-  sources: [() => picks.value.picked, label, () => props.phone.facts, () => larder.version],
+  sources: [
+    () => picks.value.picked,
+    () => [picks.value.usedOnly, picks.value.restartInto],
+    label,
+    () => props.phone.facts,
+    () => larder.version,
+  ],
   compute: (signal) =>
     props.phone.presence === 'here'
-      ? api.imagingSheet(props.phone.serial, { picked: picks.value.picked, label: label.value }, signal)
+      ? api.imagingSheet(props.phone.serial, { ...request.value, label: label.value }, signal)
       : undefined,
   async begin() {
-    const { picked, confirmed } = picks.value;
-    const run = await api.startImaging(props.phone.serial, { picked, confirmed, label: label.value.trim() });
+    const { confirmed } = picks.value;
+    const run = await api.startImaging(props.phone.serial, {
+      ...request.value,
+      confirmed,
+      label: label.value.trim(),
+    });
     picks.value.ownLabel = undefined;
     picks.value.confirmed = [];
     return run;
   },
   rename: (text) => (label.value = text),
+  restartFirst: (into) => (picks.value.restartInto = into),
 });
 
 const figures = computed(() => {
   if (!sheet.value || picks.value.picked.length === 0) return [];
-  const { bytes, expectedMs, bytesPerSecond } = sheet.value;
+  const { bytes, expectedMs, bytesPerSecond, shelfBytes, batteryPercent } = sheet.value;
   const free = larder.shelf?.freeBytes ?? 0;
+  const charging = props.phone.facts?.battery?.charging;
   return [
     { value: sizeText(bytes), name: 'to read', exact: `${bytes.toLocaleString('en')} bytes` },
-    { value: `≈ ${durationText(expectedMs)}`, name: `at ${sizeText(bytesPerSecond)}/s` },
-    { value: `≤ ${sizeText(bytes)}`, name: 'new on the shelf' },
+    {
+      value: `≈ ${durationText(expectedMs)}`,
+      name: `at ${sizeText(bytesPerSecond)}/s${charging ? '' : `, ≈ ${batteryPercent} % battery`}`,
+    },
+    {
+      value: `≈ ${sizeText(shelfBytes ?? bytes)}`,
+      name: `new on the shelf, ${sizeText(bytes)} at most`,
+      exact: `at most ${bytes.toLocaleString('en')} bytes`,
+    },
     { value: sizeText(Math.max(0, free - bytes)), name: 'free afterwards, at least' },
   ];
 });
@@ -128,6 +163,19 @@ const title = computed(() => {
       </div>
     </div>
     <FigureGrid v-if="figures.length" :figures="figures" />
+    <div v-if="usable.length || canRestartFirst" class="options">
+      <ElCheckbox v-if="usable.length" v-model="picks.usedOnly" size="small">
+        Only the blocks in use<span class="soft"> · saves {{ sizeText(savedBytes) }}</span>
+      </ElCheckbox>
+      <ElCheckbox
+        v-if="canRestartFirst && picks.picked.length"
+        :model-value="picks.restartInto === 'recovery'"
+        size="small"
+        @update:model-value="(is) => (picks.restartInto = is ? 'recovery' : undefined)"
+      >
+        Restart into recovery first<span class="soft"> · reads at rest</span>
+      </ElCheckbox>
+    </div>
     <CheckList
       v-if="sheet"
       :checks="sheet.checks"
@@ -145,7 +193,7 @@ const title = computed(() => {
         :loading="starting"
         @click="start"
       >
-        Start imaging
+        {{ phone.runId ? 'Queue imaging' : 'Start imaging' }}
       </ElButton>
       <p class="hint soft">Ctrl Enter · nothing on the phone is changed</p>
     </template>
@@ -158,14 +206,6 @@ const title = computed(() => {
 </template>
 
 <style scoped>
-.paper {
-  flex: none;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--card);
-  overflow: hidden;
-}
-
 .inside {
   display: grid;
   gap: 6px;
@@ -205,19 +245,11 @@ textarea:focus-visible {
   font-size: 12.5px;
 }
 
+.options {
+  display: grid;
+}
+
 .error {
   color: var(--beetroot);
-}
-
-.go {
-  width: 100%;
-  height: 42px;
-  font-size: 15px;
-}
-
-.hint {
-  margin-top: 6px;
-  font-size: 12px;
-  text-align: center;
 }
 </style>

@@ -149,7 +149,7 @@ const count = computed(() => picks.value.picked.length);
       <p class="error" role="status">
         {{ target.nickname }} {{ target.presence === 'looping' ? 'does not start' : 'is restarting' }}.
       </p>
-      <p v-if="target.recoveryKeys" class="soft">Into recovery by hand: {{ target.recoveryKeys }}</p>
+      <p v-if="target.keys.recovery" class="soft">Into recovery by hand: {{ target.keys.recovery }}</p>
     </template>
     <p v-if="!target" class="soft">No phone is on the bench. Connect the one to put this back onto.</p>
     <template #foot>
@@ -180,14 +180,6 @@ const count = computed(() => picks.value.picked.length);
 </template>
 
 <style scoped>
-.paper {
-  flex: none;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--card);
-  overflow: hidden;
-}
-
 .inside {
   padding: 8px 12px 10px;
 }
@@ -236,11 +228,5 @@ const count = computed(() => picks.value.picked.length);
   flex: none;
   width: 74px;
   font-family: var(--mono);
-}
-
-.go {
-  width: 100%;
-  height: 42px;
-  font-size: 15px;
 }
 </style>

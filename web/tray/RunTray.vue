@@ -1,41 +1,29 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus';
+import { ElButton, ElCheckbox } from 'element-plus';
 import { CheckIcon, CircleDashed, LoaderCircle, OctagonX } from 'lucide-vue-next';
 import { computed } from 'vue';
-import type { RunView } from '@keen-larder/contract/runs.ts';
+import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
-import { api } from '../api/client.ts';
 import ProgressLine from '../parts/ProgressLine.vue';
-import { announceError } from '../state/notices.ts';
+import RunButtons from '../parts/RunButtons.vue';
+import { runKinds, runStates } from '../parts/run-words.ts';
+import { useDesktop } from '../state/desktop.ts';
 import FigureGrid from './FigureGrid.vue';
 import TrayFrame from './TrayFrame.vue';
 
 const props = defineProps<{ run: RunView }>();
 const emit = defineEmits<{ aside: [] }>();
+const desktop = useDesktop();
 
 const icons = { waiting: CircleDashed, running: LoaderCircle, done: CheckIcon, failed: OctagonX } as const;
-const isLive = computed(() => props.run.state === 'running');
+const live = computed(() => isLive(props.run));
 const step = computed(() => props.run.steps.find(({ state }) => state === 'running'));
-const headings = {
-  imaging: 'Imaging',
-  restoring: 'Putting back',
-  verifying: 'Verifying',
-  exporting: 'Exporting',
-  comparing: 'Comparing',
-} as const;
-const states = {
-  running: 'under way',
-  done: 'done',
-  failed: 'did not succeed',
-  cancelled: 'cancelled',
-  interrupted: 'interrupted',
-} as const;
 const figures = computed(() => {
   const { run } = props;
   return [
     { value: sizeText(run.doneBytes), name: `of ${sizeText(run.bytes)}` },
-    { value: `${sizeText(run.bytesPerSecond)}/s`, name: isLive.value ? 'now' : 'on average' },
-    isLive.value
+    { value: `${sizeText(run.bytesPerSecond)}/s`, name: live.value ? 'now' : 'on average' },
+    live.value
       ? { value: run.leftMs === undefined ? '–' : `≈ ${durationText(run.leftMs)}`, name: 'left' }
       : { value: durationText((run.endedAt ?? run.startedAt) - run.startedAt), name: 'it took' },
     {
@@ -44,15 +32,20 @@ const figures = computed(() => {
     },
   ];
 });
-const cancel = () => api.cancel(props.run.id).catch(announceError);
 </script>
 
 <template>
-  <TrayFrame :title="`Tray · ${headings[run.kind]} · ${states[run.state]}`">
+  <TrayFrame :title="`Tray · ${runKinds[run.kind]} · ${runStates[run.state]}`">
     <div data-run :data-state="run.state">
       <h3>{{ run.title }}</h3>
     </div>
-    <template v-if="isLive">
+    <p v-if="run.waitingFor" class="outcome waiting" role="status">
+      {{ run.waitingFor }} The run then goes on by itself.
+    </p>
+    <p v-if="run.state === 'queued'" class="soft">
+      It begins when the run before it on this phone has ended well.
+    </p>
+    <template v-if="live && run.state !== 'queued'">
       <div>
         <p class="line">
           <span>{{ step?.text ?? 'Starting' }}</span>
@@ -71,7 +64,7 @@ const cancel = () => api.cancel(props.run.id).catch(announceError);
         <ProgressLine :done="run.doneBytes" :whole="run.bytes" name="The whole run" />
       </div>
     </template>
-    <p v-else class="outcome" :class="run.state" role="status">{{ run.outcome }}</p>
+    <p v-else-if="!live" class="outcome" :class="run.state" role="status">{{ run.outcome }}</p>
     <FigureGrid :figures="figures" />
     <ol>
       <li v-for="(each, i) in run.steps" :key="i" :class="each.state">
@@ -80,11 +73,18 @@ const cancel = () => api.cancel(props.run.id).catch(announceError);
       </li>
     </ol>
     <template #foot>
+      <ElCheckbox
+        v-if="live && desktop.isThere"
+        :model-value="desktop.wanted"
+        size="small"
+        @update:model-value="(is) => desktop.want(Boolean(is))"
+        >Tell me on the desktop when a run ends</ElCheckbox
+      >
       <div class="buttons">
-        <ElButton v-if="isLive" size="large" @click="cancel">Cancel this run</ElButton>
-        <template v-else>
+        <RunButtons :run="run" size="large" />
+        <template v-if="!live">
           <RouterLink
-            v-if="run.setId && run.kind === 'imaging'"
+            v-if="run.setId && (run.kind === 'imaging' || run.kind === 'importing')"
             :to="{ name: 'set', params: { id: run.setId } }"
           >
             Open the set
@@ -128,6 +128,8 @@ h3 {
   background: var(--beetroot-tint);
 }
 
+.incomplete.outcome,
+.waiting.outcome,
 .cancelled.outcome {
   border-color: var(--quince-rule);
   background: var(--quince-tint);

@@ -4,7 +4,9 @@ import { computed, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
+import { useImports } from '../state/imports.ts';
 import ImagingTray from './ImagingTray.vue';
+import ImportTray from './ImportTray.vue';
 import RestoringTray from './RestoringTray.vue';
 import RunTray from './RunTray.vue';
 
@@ -15,18 +17,24 @@ const runs = useRuns();
 
 const serial = computed(() => (route.name === 'bench' ? String(route.params['serial'] ?? '') : ''));
 const setId = computed(() =>
-  route.name === 'set'
+  route.name === 'set' || route.name === 'inside'
     ? String(route.params['id'])
     : route.name === 'larder'
       ? String(route.query['set'] ?? '')
       : '',
 );
+const imports = useImports();
+const importId = computed(() => (route.name === 'import' ? String(route.params['id'] ?? '') : ''));
+const incoming = computed(() => {
+  const found = importId.value ? imports.byId(importId.value) : undefined;
+  return found?.state === 'ready' && found.images.length > 0 ? found : undefined;
+});
 const phone = computed(() => bench.phone(serial.value));
 
 /** A run stays in the tray after its end until it is put aside. */
 const { inTray: followed } = storeToRefs(runs);
 watch(
-  () => [serial.value, setId.value, runs.live.map(({ id }) => id).join()] as const,
+  () => [serial.value, setId.value || importId.value, runs.live.map(({ id }) => id).join()] as const,
   ([phoneSerial, set], before) => {
     const moved = before && (before[0] !== phoneSerial || before[1] !== set);
     const live =
@@ -45,6 +53,7 @@ const run = computed(() => (followed.value ? runs.byId[followed.value] : undefin
   <aside class="tray" aria-label="Tray">
     <RunTray v-if="run" :run="run" @aside="followed = undefined" />
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
+    <ImportTray v-else-if="incoming" :key="incoming.id" :found="incoming" />
     <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />
     <div v-else class="nothing">
       <h2 class="zone">Tray</h2>

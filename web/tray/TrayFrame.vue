@@ -36,3 +36,26 @@ footer {
   border-top: 1px solid var(--rule);
 }
 </style>
+
+<style>
+/* What the trays have in common. */
+.frame .paper {
+  flex: none;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--card);
+  overflow: hidden;
+}
+
+.frame .go {
+  width: 100%;
+  height: 42px;
+  font-size: 15px;
+}
+
+.frame .hint {
+  margin-top: 6px;
+  font-size: 12px;
+  text-align: center;
+}
+</style>

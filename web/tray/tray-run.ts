@@ -1,6 +1,7 @@
 import { useEventListener } from '@vueuse/core';
 import { computed, ref, type WatchSource } from 'vue';
 import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
 import { api } from '../api/client.ts';
 import { useBench } from '../state/bench.ts';
@@ -22,10 +23,21 @@ export interface TrayRun {
   readonly isReady?: () => boolean;
   readonly begin: () => Promise<RunView>;
   readonly rename?: (label: string) => void;
+  /** Has the run restart the phone before it begins. */
+  readonly restartFirst?: (into: PhoneMode) => void;
 }
 
 /** What every tray with a run sheet does: ticks, mends, the one button, and Ctrl Enter for it. */
-export function useTrayRun({ picks, serial, sources, compute, isReady, begin, rename }: TrayRun) {
+export function useTrayRun({
+  picks,
+  serial,
+  sources,
+  compute,
+  isReady,
+  begin,
+  rename,
+  restartFirst,
+}: TrayRun) {
   const store = usePicks();
   const bench = useBench();
   const runs = useRuns();
@@ -43,7 +55,9 @@ export function useTrayRun({ picks, serial, sources, compute, isReady, begin, re
     if (!canStart.value || starting.value) return;
     starting.value = true;
     try {
-      runs.take(await begin());
+      const run = await begin();
+      runs.take(run);
+      runs.inTray = run.id;
     } catch (failure) {
       announceError(failure);
     } finally {
@@ -68,6 +82,8 @@ export function useTrayRun({ picks, serial, sources, compute, isReady, begin, re
         );
       case 'rename':
         return rename?.(step.label);
+      case 'restart-first':
+        return restartFirst?.(step.into);
       case 'restart': {
         const phone = serial();
         if (phone) await api.restart(phone, step.into).then((view) => bench.take(view), announceError);

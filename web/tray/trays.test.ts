@@ -263,7 +263,10 @@ describe('the tray of a run', () => {
   it('cancels', async () => {
     const asked = answering({ 'POST /runs/r1/cancel': run({ state: 'cancelled' }) });
     const shown = await show(RunTray, { run: run() });
-    await shown.find('button').trigger('click');
+    await shown
+      .findAll('button')
+      .find((each) => each.text() === 'Cancel this run')!
+      .trigger('click');
     await flushPromises();
     expect(last(asked, '/runs/r1/cancel')).toEqual({ method: 'POST', path: '/runs/r1/cancel', body: {} });
   });

@@ -78,7 +78,7 @@ describe('Bench', () => {
     const system = { ...facts, mode: 'system' as const };
     const running = await show(PhoneHeader, { phone: phone({ facts: system }) });
     expect(running.findAll('.mode .able')).toHaveLength(1);
-    expect(button(running, 'Restart into recovery').exists()).toBe(true);
+    expect(button(running, 'recovery').exists()).toBe(true);
   });
 
   it('restarts and renames', async () => {
@@ -87,7 +87,7 @@ describe('Bench', () => {
       [`PATCH /phones/${serial}`]: phone({ nickname: 'North hide' }),
     });
     const shown = await show(PhoneHeader, { phone: phone() });
-    await button(shown, 'Restart into system').trigger('click');
+    await button(shown, 'system').trigger('click');
     await flushPromises();
     expect(last(asked, 'POST', `/phones/${serial}/restart`)?.body).toEqual({ into: 'system' });
     await shown.find('button[aria-label="Rename: nickname"]').trigger('click');
@@ -101,19 +101,19 @@ describe('Bench', () => {
 
   it('does not restart a phone that a run works on', async () => {
     const shown = await show(PhoneHeader, { phone: phone({ runId: 'r1' }) });
-    expect(button(shown, 'Restart into system').attributes('disabled')).toBeDefined();
+    expect(button(shown, 'system').attributes('disabled')).toBeDefined();
   });
 
   it('picks by purpose, by table, and all', async () => {
     answering({ [`GET /phones/${serial}/partitions`]: partitions });
     const shown = await show(PhoneStorage, { phone: phone() });
-    await vi.waitFor(() => expect(shown.text()).toMatch(/0 of 7 partitions picked/));
+    await vi.waitFor(() => expect(shown.text()).toMatch(/0 of 7 picked/));
     const picks = usePicks().forPhone(serial);
     await button(shown, 'Before a flash').trigger('click');
     expect([...picks.picked].sort()).toEqual(['boot', 'efs', 'frp', 'persist', 'system']);
     await button(shown, 'Identity').trigger('click');
     expect(picks.picked).toEqual(['efs', 'persist']);
-    expect(shown.text()).toMatch(/2 of 7 partitions picked · 48 MiB/);
+    expect(shown.text()).toMatch(/2 of 7 picked · 48 MiB/);
     await button(shown, 'Everything').trigger('click');
     expect(picks.picked).not.toContain('cache');
     await button(shown, 'None').trigger('click');
@@ -277,17 +277,22 @@ describe('Practice bench', () => {
         maker: 'Tidewell',
         model: 'Knot 3',
         adb: '127.0.0.1:5555',
+        fastboot: '127.0.0.1:5556',
+        loader: undefined,
         power: true,
         mode: undefined,
+        modes: ['system', 'recovery', 'bootloader'],
         phase: 'looping',
         reason: 'boot cannot be loaded',
         cable: true,
         battery: { percent: 82, charging: true, chargesOnCable: true },
         hasImei: undefined,
         build: undefined,
+        faults: [],
+        partitions: ['boot', 'system'],
       },
     ],
-    goodBuilds: [{ id: 'good', title: 'March', sentence: 'starts' }],
+    goodBuilds: [{ id: 'good', model: 'Knot 3', title: 'March', sentence: 'starts' }],
     brokenBuilds: [{ id: 'bad', title: 'Half a firmware', sentence: 'loops' }],
   };
 
@@ -298,7 +303,8 @@ describe('Practice bench', () => {
     for (const [text, action] of [
       ['Half a firmware', { do: 'break', build: 'bad' }],
       ['March', { do: 'install', build: 'good' }],
-      ['Hold Power and Volume up', { do: 'keys', into: 'recovery' }],
+      ['Keys for recovery', { do: 'keys', into: 'recovery' }],
+      ['Bad cable', { do: 'fault', fault: 'flaky-cable', partition: 'system' }],
       ['Switch off', { do: 'power', on: false }],
       ['A day in the field', { do: 'use' }],
       ['Pull it after 24 MiB more', { do: 'pull-after', bytes: 24 << 20 }],

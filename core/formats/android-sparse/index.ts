@@ -1,5 +1,6 @@
 export {
   readSparse,
+  sparseBytes,
   sparseMagic,
   sparsePieces,
   sparseSource,

@@ -149,11 +149,32 @@ interface Extent {
 }
 
 /**
- * The image that a sparse file describes, with random access and without unpacking it. What the file leaves
- * alone reads as zeros.
- * @throws FormatError as `sparsePieces`
+ * The image that a sparse file describes, with random access and without unpacking it, or the one that
+ * several files describe together, each a part. What none of them speaks of reads as zeros.
+ * @throws FormatError as `sparsePieces`, and when two parts speak of the same bytes
  */
-export async function sparseSource(source: ByteSource): Promise<ByteSource> {
+export async function sparseSource(...parts: readonly ByteSource[]): Promise<ByteSource> {
+  const found: PlacedExtent[] = [];
+  let bytes = 0;
+  for (const source of parts) {
+    const { extents, end } = await extentsOf(source);
+    found.push(...extents.map((extent) => ({ ...extent, source })));
+    bytes = Math.max(bytes, end);
+  }
+  found.sort((a, b) => a.offset - b.offset);
+  for (let i = 1; i < found.length; i++) {
+    const [before, after] = [found[i - 1]!, found[i]!];
+    if (before.offset + before.bytes > after.offset) {
+      throw bad('chunkBlocks', after.dataAt ?? 0, `two parts speak of the bytes from ${after.offset}`);
+    }
+  }
+  return { bytes, read: (offset, length) => readExtents(found, offset, length) };
+}
+
+type PlacedExtent = Extent & { readonly source: ByteSource };
+
+/** What one file says, zeros left out. */
+async function extentsOf(source: ByteSource): Promise<{ extents: Extent[]; end: number }> {
   const extents: Extent[] = [];
   const header = await readHeader(source);
   let end = 0;
@@ -167,32 +188,45 @@ export async function sparseSource(source: ByteSource): Promise<ByteSource> {
     }
     end = offset + length;
   }
-  return {
-    bytes: end,
-    async read(offset, length) {
-      const out = new Uint8Array(length);
-      for (
-        let i = firstAt(extents, offset);
-        i < extents.length && extents[i]!.offset < offset + length;
-        i++
-      ) {
-        const extent = extents[i]!;
-        const from = Math.max(offset, extent.offset);
-        const to = Math.min(offset + length, extent.offset + extent.bytes);
-        if (from >= to) continue;
-        const within = from - extent.offset;
-        if (extent.dataAt !== undefined) {
-          out.set(
-            await readWithin(source, extent.dataAt + within, to - from, 'android-sparse', 'chunk data'),
-            from - offset,
-          );
-        } else {
-          for (let at = from; at < to; at++) out[at - offset] = extent.fill![(at - extent.offset) % 4]!;
-        }
-      }
-      return out;
-    },
-  };
+  return { extents, end };
+}
+
+async function readExtents(
+  extents: readonly PlacedExtent[],
+  offset: number,
+  length: number,
+): Promise<Uint8Array> {
+  const out = new Uint8Array(length);
+  for (let i = firstAt(extents, offset); i < extents.length && extents[i]!.offset < offset + length; i++) {
+    const { source, dataAt, fill, ...extent } = extents[i]!;
+    const from = Math.max(offset, extent.offset);
+    const to = Math.min(offset + length, extent.offset + extent.bytes);
+    if (from >= to) continue;
+    if (dataAt !== undefined) {
+      const at = dataAt + from - extent.offset;
+      out.set(await readWithin(source, at, to - from, 'android-sparse', 'chunk data'), from - offset);
+    } else {
+      for (let at = from; at < to; at++) out[at - offset] = fill![(at - extent.offset) % 4]!;
+    }
+  }
+  return out;
+}
+
+/** The bytes of the image that a sparse file describes, in order, its CRC-32 checked where it has one. */
+export async function* sparseBytes(source: ByteSource): AsyncGenerator<Uint8Array> {
+  for await (const piece of sparsePieces(source)) {
+    if ('bytes' in piece) {
+      yield piece.bytes;
+      continue;
+    }
+    const length = 'skip' in piece ? piece.skip : piece.length;
+    const part = new Uint8Array(Math.min(pieceBytes, length));
+    if ('fill' in piece) {
+      const view = new DataView(part.buffer);
+      for (let at = 0; at < part.length; at += 4) view.setUint32(at, piece.fill, true);
+    }
+    for (let done = 0; done < length; done += pieceBytes) yield part.subarray(0, length - done);
+  }
 }
 
 /** Position of the first extent that ends behind `offset`. */

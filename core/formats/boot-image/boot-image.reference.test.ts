@@ -7,7 +7,13 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { testFolder } from '../../../e2e/support/bench.ts';
 import { memorySource } from '../../bytes/source.ts';
-import { bootImageIdParts, readBootImage, writeBootImage } from './index.ts';
+import {
+  bootImageIdParts,
+  readBootImage,
+  readVendorBoot,
+  writeBootImage,
+  writeModernBootImage,
+} from './index.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);
@@ -51,6 +57,70 @@ describe('boot images beside mkbootimg', () => {
     expect(part('kernel').equals(readFileSync(kernel))).toBe(true);
     expect(part('ramdisk').equals(readFileSync(ramdisk))).toBe(true);
     if (version === 2) expect(part('dtb').equals(readFileSync(dtb))).toBe(true);
+  });
+
+  it('writes version 3 as mkbootimg does, but for the size of the header, which Debian’s has wrong', async () => {
+    const theirs = mkbootimg(
+      ...['--header_version', '3', '--os_version', '14.0.0', '--os_patch_level', '2026-03'],
+      ...['--cmdline', 'quiet'],
+    );
+    const os = { version: '14.0.0', patchLevel: '2026-03' };
+    const parts = { kernel: readFileSync(kernel), ramdisk: readFileSync(ramdisk) };
+    const ours = writeModernBootImage({ headerVersion: 3, ...parts, commandLine: 'quiet', os });
+    expect(Buffer.from(theirs).readUInt32LE(20)).toBe(1596);
+    const corrected = Buffer.from(theirs);
+    corrected.writeUInt32LE(1580, 20);
+    expect(Buffer.from(ours).equals(corrected)).toBe(true);
+    expect(await readBootImage(memorySource(theirs))).toMatchObject({
+      headerVersion: 3,
+      os,
+      pageBytes: 4096,
+    });
+  });
+
+  it('reads vendor boot version 3', async () => {
+    const vendor = join(folder.path, 'vendor_boot.img');
+    mkbootimg(
+      ...['--header_version', '3', '--vendor_boot', vendor, '--vendor_ramdisk', ramdisk, '--dtb', dtb],
+      ...['--vendor_cmdline', 'console=ttyQ0', '--board', 'quern', '--pagesize', '4096'],
+    );
+    const bytes = readFileSync(vendor);
+    const found = await readVendorBoot(memorySource(bytes));
+    expect(found).toMatchObject({ headerVersion: 3, name: 'quern', commandLine: 'console=ttyQ0' });
+    for (const [name, path] of [
+      ['ramdisks', ramdisk],
+      ['dtb', dtb],
+    ] as const) {
+      const { offset, bytes: length } = found.parts.find((each) => each.name === name)!;
+      expect(bytes.subarray(offset, offset + length).equals(readFileSync(path))).toBe(true);
+    }
+  });
+
+  it('writes versions 3 and 4 field by field as bootimg.h has them', () => {
+    const parts = { kernel: readFileSync(kernel), ramdisk: readFileSync(ramdisk) };
+    for (const headerVersion of [3, 4] as const) {
+      const image = Buffer.from(
+        writeModernBootImage({
+          headerVersion,
+          ...parts,
+          commandLine: 'androidboot.hardware=quern',
+          os: { version: '14.0.0', patchLevel: '2026-03' },
+        }),
+      );
+      expect(image.toString('latin1', 0, 8)).toBe('ANDROID!');
+      expect(image.readUInt32LE(8)).toBe(parts.kernel.length);
+      expect(image.readUInt32LE(12)).toBe(parts.ramdisk.length);
+      // Version in the upper 21 bits, seven each; year since 2000 and month in the lower 11.
+      expect(image.readUInt32LE(16)).toBe(((14 << 14) << 11) | ((2026 - 2000) << 4) | 3);
+      expect(image.readUInt32LE(20)).toBe(headerVersion === 3 ? 1580 : 1584);
+      expect(image.readUInt32LE(40)).toBe(headerVersion);
+      expect(image.toString('latin1', 44, 44 + 27)).toBe('androidboot.hardware=quern\0');
+      if (headerVersion === 4) expect(image.readUInt32LE(1580)).toBe(0);
+      const ramdiskAt = 4096 + Math.ceil(parts.kernel.length / 4096) * 4096;
+      expect(image.subarray(4096, 4096 + parts.kernel.length).equals(parts.kernel)).toBe(true);
+      expect(image.subarray(ramdiskAt, ramdiskAt + parts.ramdisk.length).equals(parts.ramdisk)).toBe(true);
+      expect(image.length % 4096).toBe(0);
+    }
   });
 
   it('writes version 1 byte for byte as mkbootimg does', () => {

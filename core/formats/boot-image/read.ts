@@ -110,10 +110,13 @@ function readLegacy(header: Uint8Array, version: number, inputBytes: number): Bo
   };
 }
 
+/** What the first mkbootimg of Android 11, Debian's still, wrongly says of a header of version 3. */
+const earlyHeaderBytes = 1596;
+
 function readModern(header: Uint8Array, version: number, inputBytes: number): BootImage {
   const fields = modernHeader.read(header);
   const expected = modernHeader.bytes + (version === 4 ? versionFourFields.bytes : 0);
-  if (fields.headerBytes !== expected) {
+  if (fields.headerBytes !== expected && !(version === 3 && fields.headerBytes === earlyHeaderBytes)) {
     throw new FormatError(
       'boot-image',
       'headerBytes',

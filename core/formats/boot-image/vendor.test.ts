@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { memorySource } from '../../bytes/source.ts';
 import { vendorBoot } from '../../testing/vendor-boot.ts';
-import { readVendorBoot } from './index.ts';
+import { readVendorBoot, writeVendorBoot } from './index.ts';
 
 const read = (bytes: Buffer) => readVendorBoot(memorySource(bytes));
 
@@ -45,4 +45,25 @@ describe('vendor boot images', () => {
   ])('name %s when it makes no sense', async (field, change) => {
     await expect(read(vendorBoot(4, change))).rejects.toMatchObject({ name: 'FormatError', field });
   });
+});
+
+it('vendor boot images are read as they were written', async () => {
+  const plan = {
+    ramdisk: Uint8Array.from({ length: 5000 }, (_, i) => i % 251),
+    dtb: Uint8Array.from({ length: 300 }, (_, i) => i % 13),
+    name: 'quern',
+    commandLine: 'console=ttyQ0',
+    bootconfig: 'androidboot.hardware=quern\n',
+  };
+  const bytes = writeVendorBoot(plan);
+  const found = await readVendorBoot(memorySource(bytes));
+  expect(found).toMatchObject({ headerVersion: 4, name: 'quern', commandLine: 'console=ttyQ0' });
+  const part = (name: string) => {
+    const { offset, bytes: length } = found.parts.find((each) => each.name === name)!;
+    return bytes.slice(offset, offset + length);
+  };
+  expect(part('dtb')).toEqual(plan.dtb);
+  expect(found.ramdisks).toMatchObject([{ type: 'platform', bytes: 5000 }]);
+  const [ramdisk] = found.ramdisks;
+  expect(bytes.slice(ramdisk!.offset, ramdisk!.offset + 5000)).toEqual(plan.ramdisk);
 });

@@ -64,6 +64,9 @@ export interface VendorBoot {
   readonly bytes: number;
 }
 
+/** What the first mkbootimg of Android 11, Debian's still, wrongly says of a header of version 3. */
+const earlyHeaderBytes = 2108;
+
 /**
  * Reads the header of a vendor boot image, version 3 or 4 (AOSP, bootimg.h).
  * @throws FormatError when the header is none or a part lies outside the input
@@ -83,12 +86,12 @@ export async function readVendorBoot(source: ByteSource): Promise<VendorBoot> {
     throw bad('pageBytes', `a page of ${pageBytes} bytes`);
   }
   const expected = vendorHeader.bytes + (headerVersion === 4 ? vendorVersionFour.bytes : 0);
-  if (header.headerBytes !== expected) {
+  if (header.headerBytes !== expected && !(headerVersion === 3 && header.headerBytes === earlyHeaderBytes)) {
     throw bad('headerBytes', `${header.headerBytes}; version ${headerVersion} has ${expected}`);
   }
   const four = headerVersion === 4 ? vendorVersionFour.read(head, vendorHeader.bytes) : undefined;
   const parts: VendorBootPart[] = [];
-  let offset = Math.ceil(header.headerBytes / pageBytes) * pageBytes;
+  let offset = Math.ceil(expected / pageBytes) * pageBytes;
   for (const [name, bytes] of [
     ['ramdisks', header.ramdiskBytes],
     ['dtb', header.dtbBytes],

@@ -1,4 +1,12 @@
-import { bootMagic, legacyHeader, versionOneFields } from './layouts.ts';
+import { joinBytes, padBytes } from '../../bytes/join.ts';
+import {
+  bootMagic,
+  legacyHeader,
+  modernHeader,
+  modernPageBytes,
+  versionFourFields,
+  versionOneFields,
+} from './layouts.ts';
 import { packOsVersion, type OsVersion } from './os-version.ts';
 
 export interface BootImagePlan {
@@ -58,4 +66,33 @@ export function writeBootImage(plan: BootImagePlan): Uint8Array {
   image.set(kernel, pageBytes);
   image.set(ramdisk, pageBytes + padded(kernel.length));
   return image;
+}
+
+/** A boot image of header version 3 or 4: `init_boot` has no kernel, `boot` beside it no ramdisk. */
+export interface ModernBootImagePlan {
+  readonly headerVersion: 3 | 4;
+  readonly kernel?: Uint8Array;
+  readonly ramdisk?: Uint8Array;
+  readonly commandLine: string;
+  readonly os: OsVersion;
+}
+
+/** A boot image as Android 11 (version 3) and 12 on (version 4) have it (AOSP mkbootimg, bootimg.h). */
+export function writeModernBootImage(plan: ModernBootImagePlan): Uint8Array {
+  const { headerVersion, kernel = new Uint8Array(), ramdisk = new Uint8Array() } = plan;
+  const isFour = headerVersion === 4;
+  const headerBytes = modernHeader.bytes + (isFour ? versionFourFields.bytes : 0);
+  const header = new Uint8Array(modernPageBytes);
+  modernHeader.write(header, 0, {
+    magic: bootMagic,
+    kernelBytes: kernel.length,
+    ramdiskBytes: ramdisk.length,
+    osVersion: packOsVersion(plan.os),
+    headerBytes,
+    reserved: new Uint8Array(16),
+    headerVersion,
+    commandLine: plan.commandLine,
+  });
+  if (isFour) versionFourFields.write(header, modernHeader.bytes, { signatureBytes: 0 });
+  return joinBytes([header, padBytes(kernel, modernPageBytes), padBytes(ramdisk, modernPageBytes)]);
 }

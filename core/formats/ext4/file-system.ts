@@ -22,6 +22,16 @@ const maxAttributeBytes = 65536;
 /** What one `read` of the source may fetch while streaming a file. */
 const streamBytes = 1 << 20;
 
+/** The tables of a block group, as block numbers. */
+export interface BlockGroup {
+  /** Of the descriptor, in bytes. */
+  readonly offset: number;
+  readonly flags: number;
+  readonly blockBitmap: number;
+  readonly inodeBitmap: number;
+  readonly inodeTable: number;
+}
+
 /** An ext2, ext3 or ext4 file system opened for reading. The journal is not replayed. */
 export class Ext4 {
   private constructor(
@@ -165,6 +175,11 @@ export class Ext4 {
     return this.walk(path.split('/').filter(Boolean), [await this.inode(rootInode)], 0);
   }
 
+  /** One block of the disk, checked to lie within it. */
+  readBlock(block: number): Promise<Uint8Array> {
+    return this.block(block, 'bitmap');
+  }
+
   /** A small text file at a path; undefined when it is not there. */
   async text(path: string, limitBytes = 1 << 20): Promise<string | undefined> {
     const file = await this.find(path);
@@ -204,19 +219,30 @@ export class Ext4 {
 
   private async inodeTable(group: number): Promise<number> {
     const s = this.superblock;
-    const offset = this.descriptorOffset(group);
-    const bytes = await readWithin(this.source, offset, s.descriptorBytes, 'ext4', 'group descriptor');
-    const low = groupDescriptor.read(bytes, 0, offset).bg_inode_table_lo;
-    const high =
-      s.descriptorBytes >= 64
-        ? groupDescriptorHigh.read(bytes, groupDescriptor.bytes, offset).bg_inode_table_hi
-        : 0;
-    const table = low + high * 2 ** 32;
+    const { inodeTable, offset } = await this.group(group);
     const tableBlocks = Math.ceil((s.inodesPerGroup * s.inodeBytes) / s.blockBytes);
-    if (table <= s.firstDataBlock || table + tableBlocks > s.blocks) {
-      throw new FormatError('ext4', 'bg_inode_table_lo', offset + 8, `block ${table} of ${s.blocks}`);
+    if (inodeTable <= s.firstDataBlock || inodeTable + tableBlocks > s.blocks) {
+      throw new FormatError('ext4', 'bg_inode_table_lo', offset + 8, `block ${inodeTable} of ${s.blocks}`);
     }
-    return table;
+    return inodeTable;
+  }
+
+  /** Where a block group keeps its tables. */
+  async group(group: number): Promise<BlockGroup> {
+    const { descriptorBytes } = this.superblock;
+    const offset = this.descriptorOffset(group);
+    const bytes = await readWithin(this.source, offset, descriptorBytes, 'ext4', 'group descriptor');
+    const low = groupDescriptor.read(bytes, 0, offset);
+    const high =
+      descriptorBytes >= 64 ? groupDescriptorHigh.read(bytes, groupDescriptor.bytes, offset) : undefined;
+    const wide = (lowPart: number, highPart = 0) => lowPart + highPart * 2 ** 32;
+    return {
+      offset,
+      flags: low.bg_flags,
+      blockBitmap: wide(low.bg_block_bitmap_lo, high?.bg_block_bitmap_hi),
+      inodeBitmap: wide(low.bg_inode_bitmap_lo, high?.bg_inode_bitmap_hi),
+      inodeTable: wide(low.bg_inode_table_lo, high?.bg_inode_table_hi),
+    };
   }
 
   /** Descriptors follow the first superblock, or with meta_bg stand in the first group of their own. */
@@ -233,7 +259,8 @@ export class Ext4 {
     return (start + (this.hasSuperblock(home) ? 1 : 0)) * s.blockBytes + within;
   }
 
-  private hasSuperblock(group: number): boolean {
+  /** Whether a group begins with a copy of the superblock and of the descriptors. */
+  hasSuperblock(group: number): boolean {
     if (!this.sparseSuper || group <= 1) return true;
     return [3, 5, 7].some((base) => {
       let power = base;

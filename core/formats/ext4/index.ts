@@ -1,4 +1,5 @@
 export { Ext4, rootInode } from './file-system.ts';
+export { usedRanges } from './used-blocks.ts';
 export { looksLikeExt4, parseSuperblock, readSuperblock, withMount, type Superblock } from './superblock.ts';
 export { superblockOffset } from './layouts.ts';
 export type { Attribute } from './attributes.ts';

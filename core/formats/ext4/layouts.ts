@@ -93,7 +93,12 @@ export const incompat = {
 } as const;
 
 export const roCompatSparseSuper = 0x1;
+export const roCompatGdtCsum = 0x10;
+export const roCompatBigalloc = 0x200;
 export const roCompatMetadataCsum = 0x400;
+
+/** Flag of a block group whose bitmap was never written: only its own tables are in use. */
+export const groupBlockUninit = 0x2;
 
 /** Features this reader understands or may safely pass over when only reading. */
 export const readableIncompat =

@@ -6,6 +6,8 @@ import { hex } from '../../bytes/text.ts';
 import {
   incompat,
   readableIncompat,
+  roCompatBigalloc,
+  roCompatGdtCsum,
   roCompatMetadataCsum,
   superblock,
   superblockMagic,
@@ -30,6 +32,12 @@ export interface Superblock {
   readonly directoryTypes: boolean;
   /** The journal holds changes that are not yet in place. */
   readonly needsRecovery: boolean;
+  /** Blocks that are kept free behind the group descriptors, for growing. */
+  readonly reservedDescriptorBlocks: number;
+  /** Groups may be without a bitmap of their own. */
+  readonly uninitialisedGroups: boolean;
+  /** Bits of the bitmaps stand for clusters of blocks. */
+  readonly clusters: boolean;
   readonly uuid: string;
   readonly volumeName: string;
   readonly lastMountedOn: string;
@@ -125,6 +133,9 @@ export function parseSuperblock(bytes: Uint8Array, wholeBytes: number | undefine
     firstMetaGroup: s.s_first_meta_bg,
     metaGroups: (s.s_feature_incompat & incompat.meta_bg) !== 0,
     directoryTypes: (s.s_feature_incompat & incompat.filetype) !== 0,
+    reservedDescriptorBlocks: s.s_reserved_gdt_blocks,
+    uninitialisedGroups: (s.s_feature_ro_compat & (roCompatGdtCsum | roCompatMetadataCsum)) !== 0,
+    clusters: (s.s_feature_ro_compat & roCompatBigalloc) !== 0,
     needsRecovery: (s.s_feature_incompat & incompat.recover) !== 0,
     uuid: hex(s.s_uuid).replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5'),
     volumeName: s.s_volume_name,

@@ -2,56 +2,38 @@ import { FormatError } from '../../bytes/format-error.ts';
 import { slice, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 import { sizeText } from '../../bytes/units.ts';
-import { readSparse, sparseMagic, sparseSource } from '../android-sparse/index.ts';
-import { bootMagic } from '../boot-image/layouts.ts';
-import { readBootImage, readVendorBoot, vendorBootMagic } from '../boot-image/index.ts';
-import { looksLikeErofs, readErofs } from '../erofs/index.ts';
-import { Ext4, looksLikeExt4 } from '../ext4/index.ts';
-import { looksLikeF2fs, readF2fs } from '../f2fs/index.ts';
-import { readGpt } from '../gpt/index.ts';
+import { readSparse, sparseSource } from '../android-sparse/index.ts';
+import { readBootImage, readVendorBoot } from '../boot-image/index.ts';
+import { readErofs } from '../erofs/index.ts';
+import { Ext4 } from '../ext4/index.ts';
+import { readF2fs } from '../f2fs/index.ts';
+import { readGpt, wholeDiskOf } from '../gpt/index.ts';
 import { gptSignature } from '../gpt/layouts.ts';
-import { logicalSource, looksLikeLogical, readLogicalPartitions } from '../logical-partitions/index.ts';
-import { readAvbFooter, readVbmeta, vbmetaMagic } from '../verified-boot/index.ts';
+import { logicalSource, readLogicalPartitions } from '../logical-partitions/index.ts';
+import { readAvbFooter, readVbmeta } from '../verified-boot/index.ts';
 import { inspection, type Inspection } from './inspection.ts';
+import { headBytes, recognise, type Recognised } from './recognise.ts';
 import { inspectVbmeta } from './vbmeta.ts';
 
+export { headBytes } from './recognise.ts';
 export { allFindings, inspection, type Inspection } from './inspection.ts';
 
 /** Images inside images inside images: beyond this nobody nests them. */
 const deepest = 4;
-/** Enough for every mark: the second geometry of logical partitions begins at 8192. */
-const headBytes = 12288;
 
-interface Recognised {
-  /** Whether an image carries the format's mark. */
-  looks(head: Uint8Array): boolean;
-  inspect(source: ByteSource, depth: number): Promise<Inspection>;
-}
+const inspectors: Readonly<Record<Recognised, (source: ByteSource, depth: number) => Promise<Inspection>>> = {
+  'boot image': inspectBootImage,
+  'vendor boot image': inspectVendorBoot,
+  'verified-boot metadata': async (source) => inspectVbmeta(await readVbmeta(source), source.bytes),
+  'sparse image': inspectSparse,
+  'logical partitions': inspectLogical,
+  ext4: inspectExt4,
+  f2fs: inspectF2fs,
+  erofs: inspectErofs,
+};
 
-const marked = (mark: string, at: number) => (head: Uint8Array) =>
-  readUtf8(head.subarray(at, at + mark.length)) === mark;
-
-const formats: readonly Recognised[] = [
-  { looks: marked(bootMagic, 0), inspect: inspectBootImage },
-  { looks: marked(vendorBootMagic, 0), inspect: inspectVendorBoot },
-  {
-    looks: marked(vbmetaMagic, 0),
-    inspect: async (source) => inspectVbmeta(await readVbmeta(source), source.bytes),
-  },
-  {
-    looks: (head) =>
-      head.length >= 4 && new DataView(head.buffer, head.byteOffset).getUint32(0, true) === sparseMagic,
-    inspect: inspectSparse,
-  },
-  { looks: looksLikeLogical, inspect: inspectLogical },
-  { looks: looksLikeExt4, inspect: inspectExt4 },
-  { looks: looksLikeF2fs, inspect: inspectF2fs },
-  { looks: looksLikeErofs, inspect: inspectErofs },
-  {
-    looks: (head) => marked(gptSignature, 512)(head) || marked(gptSignature, 4096)(head),
-    inspect: inspectGpt,
-  },
-];
+const hasPrimaryGpt = (head: Uint8Array): boolean =>
+  [512, 4096].some((at) => readUtf8(head.subarray(at, at + gptSignature.length)) === gptSignature);
 
 /**
  * Recognises an image by its bytes and describes it and what lies inside it.
@@ -59,10 +41,10 @@ const formats: readonly Recognised[] = [
  */
 export async function inspectImage(source: ByteSource, depth = 0): Promise<Inspection> {
   const head = await source.read(0, Math.min(source.bytes, headBytes));
-  const known = formats.find(({ looks }) => looks(head));
+  const known = recognise(head);
   const found = known
-    ? await known.inspect(source, depth)
-    : (await hasBackupGpt(source))
+    ? await inspectors[known](source, depth)
+    : hasPrimaryGpt(head) || (await hasBackupGpt(source))
       ? await inspectGpt(source, depth)
       : inspection('raw', source.bytes);
   const footer = found.format === 'GPT' ? undefined : await readAvbFooter(source);
@@ -72,6 +54,12 @@ export async function inspectImage(source: ByteSource, depth = 0): Promise<Inspe
     ...found,
     inner: [...found.inner, { name: 'its own verified-boot metadata', inspection: carried }],
   };
+}
+
+/** What an image is, by its marks alone: a format's name, or `raw`. */
+export async function recogniseImage(source: ByteSource): Promise<string> {
+  const head = await source.read(0, Math.min(source.bytes, headBytes));
+  return recognise(head) ?? (hasPrimaryGpt(head) || (await hasBackupGpt(source)) ? 'GPT' : 'raw');
 }
 
 /** What lies inside: a fault in there is a finding, not the end. */
@@ -97,18 +85,25 @@ async function hasBackupGpt(source: ByteSource): Promise<boolean> {
 }
 
 async function inspectGpt(source: ByteSource, depth: number): Promise<Inspection> {
-  const gpt = await readGpt(source);
+  // A table alone is read as the disk that it was cut out of; its partitions are then not at hand.
+  const disk = await wholeDiskOf(source);
+  const gpt = await readGpt(disk ?? source);
   const inner: Inspection['inner'][number][] = [];
-  for (const { name, startBytes, bytes } of gpt.partitions) {
+  for (const { name, startBytes, bytes } of disk ? [] : gpt.partitions) {
     inner.push(...(await inside(name, slice(source, startBytes, bytes), depth)));
   }
   return inspection('GPT', source.bytes, {
-    fields: { 'disk GUID': gpt.diskGuid, 'sector size': gpt.sectorBytes, 'read from': `${gpt.from} table` },
+    fields: {
+      'disk GUID': gpt.diskGuid,
+      'sector size': gpt.sectorBytes,
+      ...(disk && { 'describes a disk of': sizeText(disk.bytes) }),
+      'read from': `${gpt.from} table`,
+    },
     rows: gpt.partitions.map(
       ({ number, name, firstLba, lastLba, bytes }) =>
         `${number} ${name}: sectors ${firstLba}–${lastLba}, ${sizeText(bytes)}`,
     ),
-    findings: gpt.findings,
+    findings: disk ? [] : gpt.findings,
     inner,
   });
 }

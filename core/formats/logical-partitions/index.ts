@@ -6,3 +6,4 @@ export {
   type LogicalPartition,
   type LogicalPartitions,
 } from './read.ts';
+export { writeLogicalPartitions, type LogicalPlan } from './write.ts';

@@ -1,9 +1,10 @@
 // Held to AOSP system/core/fs_mgr/liblp/include/liblp/metadata_format.h: the table is laid out and digested
 // here by plain offsets and node:crypto, apart from the reader's own code.
+import { createHash } from 'node:crypto';
 import { describe, expect, it } from 'vitest';
 import { memorySource } from '../../bytes/source.ts';
 import { maxBytes, superBytes, superImage, usual, type Table } from '../../testing/super.ts';
-import { logicalSource, looksLikeLogical, readLogicalPartitions } from './index.ts';
+import { logicalSource, looksLikeLogical, readLogicalPartitions, writeLogicalPartitions } from './index.ts';
 
 describe('logical partitions', () => {
   it('are read with their extents, groups and attributes', async () => {
@@ -102,4 +103,36 @@ describe('logical partitions', () => {
       });
     }
   });
+});
+
+it('those made here are read with every copy, and judged by SHA-256 where liblp has it', async () => {
+  const size = 64 << 20;
+  const disk = Buffer.alloc(size);
+  const partitions = [
+    { name: 'system_a', bytes: 20 << 20 },
+    { name: 'vendor_a', bytes: 4 << 20 },
+    { name: 'system_b', bytes: 0 },
+  ];
+  for (const { offset, bytes } of writeLogicalPartitions({
+    superBytes: size,
+    group: 'quern_dynamic',
+    partitions,
+  })) {
+    disk.set(bytes, offset);
+  }
+  // liblp, metadata_format.h: geometry at 4096 and again at 8192, its digest at 8 with the field zero.
+  for (const at of [4096, 8192]) {
+    const geometry = Buffer.from(disk.subarray(at, at + disk.readUInt32LE(at + 4)));
+    expect(geometry.readUInt32LE(0)).toBe(0x616c4467);
+    const told = Buffer.from(geometry.subarray(8, 40));
+    geometry.fill(0, 8, 40);
+    expect(createHash('sha256').update(geometry).digest().equals(told)).toBe(true);
+  }
+  const found = await readLogicalPartitions(memorySource(disk));
+  expect(found.findings).toEqual([]);
+  expect(found.partitions.map(({ name, bytes, group }) => [name, bytes, group])).toEqual(
+    partitions.map(({ name, bytes }) => [name, bytes, 'quern_dynamic']),
+  );
+  disk.fill(0xff, 4096, 8192);
+  expect((await readLogicalPartitions(memorySource(disk))).partitions).toHaveLength(3);
 });

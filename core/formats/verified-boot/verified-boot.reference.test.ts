@@ -1,5 +1,6 @@
 // Held to AOSP external/avb (avb_vbmeta_image.h, avb_descriptor.h, avb_footer.h, avb_crypto.h): images are
 // laid out, digested and signed here by node:crypto and plain offsets, apart from the reader's own code.
+import { createHash, generateKeyPairSync, sign, verify } from 'node:crypto';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { FormatError } from '../../bytes/format-error.ts';
 import { memorySource } from '../../bytes/source.ts';
@@ -15,7 +16,16 @@ import {
   vbmeta,
   type Keys,
 } from '../../testing/vbmeta.ts';
-import { matchesHash, readAvbFooter, readVbmeta, verifyVbmeta, type HashDescriptor } from './index.ts';
+import {
+  encodePublicKey,
+  matchesHash,
+  readAvbFooter,
+  readVbmeta,
+  verifyVbmeta,
+  withFooter,
+  writeVbmeta,
+  type HashDescriptor,
+} from './index.ts';
 
 let small: Keys;
 let large: Keys;
@@ -170,5 +180,53 @@ describe('verified-boot metadata', () => {
     const image = vbmeta({ algorithm: 1, hash: 'sha256', signer: small, listed: descriptors(large) });
     image.write(value, offset, 'latin1');
     await expect(read(image)).rejects.toMatchObject({ name: 'FormatError', field, offset });
+  });
+});
+
+describe('metadata made here', () => {
+  it('is verified by node:crypto over the published layout, and by the reader', async () => {
+    const { privateKey, publicKey } = generateKeyPairSync('rsa', { modulusLength: 2048 });
+    const modulus = Buffer.from(publicKey.export({ format: 'jwk' }).n!, 'base64url');
+    const encoded = encodePublicKey(modulus);
+    const salt = Buffer.alloc(32, 7);
+    const bytes = Buffer.from(
+      writeVbmeta(
+        [
+          { kind: 'property', key: 'com.android.build.boot.os_version', value: '14' },
+          { kind: 'hash', partition: 'boot', salt, image: boot },
+          { kind: 'chain', partition: 'vbmeta_system', rollbackIndexLocation: 2, publicKey: encoded },
+        ],
+        5n,
+        { publicKey: encoded, sign: (signed) => sign('sha256', signed, privateKey) },
+      ),
+    );
+    // avb_vbmeta_image.h: big endian; block sizes at 12 and 20, offsets and sizes from 28 on.
+    expect(bytes.toString('latin1', 0, 4)).toBe('AVB0');
+    const u64At = (at: number) => Number(bytes.readBigUInt64BE(at));
+    const [authentication, auxiliary] = [u64At(12), u64At(20)];
+    expect(bytes.readUInt32BE(28)).toBe(1);
+    expect(bytes.length).toBe(256 + authentication + auxiliary);
+    const signed = Buffer.concat([bytes.subarray(0, 256), bytes.subarray(256 + authentication)]);
+    const digest = createHash('sha256').update(signed).digest();
+    expect(bytes.subarray(256 + u64At(32), 256 + u64At(32) + u64At(40)).equals(digest)).toBe(true);
+    const signature = bytes.subarray(256 + u64At(48), 256 + u64At(48) + u64At(56));
+    expect(verify('sha256', signed, publicKey, signature)).toBe(true);
+    expect(u64At(112)).toBe(5);
+
+    const found = await read(bytes);
+    expect(verifyVbmeta(found).result).toBe('valid');
+    const [property, hash, chain] = found.descriptors;
+    expect(property).toMatchObject({ kind: 'property', key: 'com.android.build.boot.os_version' });
+    expect(chain).toMatchObject({ kind: 'chain', partition: 'vbmeta_system', rollbackIndexLocation: 2 });
+    const expected = createHash('sha256').update(salt).update(boot).digest();
+    expect(Buffer.from((hash as HashDescriptor).digest).equals(expected)).toBe(true);
+
+    const partition = Buffer.from(withFooter(boot, bytes, 1 << 20));
+    expect(partition.toString('latin1', partition.length - 64, partition.length - 60)).toBe('AVBf');
+    const footer = await readAvbFooter(memorySource(partition));
+    expect(footer).toMatchObject({ originalImageBytes: boot.length, vbmetaBytes: bytes.length });
+    expect(verifyVbmeta(await readVbmeta(memorySource(partition), footer!.vbmetaOffset)).result).toBe(
+      'valid',
+    );
   });
 });

@@ -1,26 +1,23 @@
-import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
-import {
-  conditionFrom,
-  parseGetprop,
-  parseProperties,
-  type Battery,
-  type PhoneFacts,
-} from '@keen-larder/core/phone/facts.ts';
+import { setTimeout as pause } from 'node:timers/promises';
+import { conditionFrom, parseGetprop, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { installedSystem } from '../contents.ts';
 import { LinkFailure, type PhoneLink } from '../phone-link.ts';
-import { connectAdb, type AdbConnection } from './connect.ts';
+import { connectAdb, type AdbConnection, type Door } from './connect.ts';
 import { parseDumpsysBattery, parseKernelBattery } from './parsing.ts';
+import { AdbFiles } from './files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { AdbShell } from './shell.ts';
 
+/** That a link is gone is noticed within this. */
+const noticeMs = 1000;
 const kernelBattery = '/sys/class/power_supply/battery';
-const buildProp = ['/build.prop', '/system/build.prop'];
-const suPaths = ['/xbin/su', '/bin/su', '/system/xbin/su', '/system/bin/su'];
 
 /** A phone that answers over adb: its running system or its recovery. */
 export class AdbLink implements PhoneLink {
+  readonly kind = 'adb';
   readonly partitions?: AdbPartitions;
+  readonly files?: AdbFiles;
   readonly gone: Promise<void>;
 
   private constructor(
@@ -29,18 +26,25 @@ export class AdbLink implements PhoneLink {
     readonly mode: 'system' | 'recovery',
     readonly description: string,
   ) {
-    if (shell.root) this.partitions = new AdbPartitions(shell, mode === 'recovery');
+    if (shell.root) {
+      this.partitions = new AdbPartitions(shell, mode === 'recovery');
+      this.files = new AdbFiles(shell);
+    }
     this.gone = connection.gone;
   }
 
   /** @param address `host:port` of the phone's adb daemon */
-  static async open(address: string): Promise<AdbLink> {
-    const connection = await connectAdb(address);
+  static async open(address: string, door: Door): Promise<AdbLink> {
+    const connection = await connectAdb(address, door);
+    return AdbLink.over(connection, String(connection.adb.banner.state), `adb ${address}`);
+  }
+
+  /** @param state what the phone says it runs: `recovery`, or anything else for its system */
+  static async over(connection: AdbConnection, state: string, description: string): Promise<AdbLink> {
     try {
       const shell = new AdbShell(connection);
       await shell.findRoot();
-      const mode = String(connection.adb.banner.state) === 'recovery' ? 'recovery' : 'system';
-      return new AdbLink(connection, shell, mode, `adb ${address}`);
+      return new AdbLink(connection, shell, state === 'recovery' ? 'recovery' : 'system', description);
     } catch (error) {
       connection.close();
       throw error;
@@ -52,7 +56,14 @@ export class AdbLink implements PhoneLink {
     const serial = properties['ro.serialno'] ?? properties['ro.boot.serialno'];
     if (!serial) throw new LinkFailure('The phone does not tell its serial number.');
     const battery = await this.battery();
-    const installed = this.mode === 'recovery' ? await this.installedSystem() : undefined;
+    const { partitions } = this;
+    const installed =
+      this.mode === 'recovery' && partitions
+        ? await installedSystem(
+            (name) => partitions.maybeSource(name),
+            properties['ro.boot.slot_suffix'] ?? '',
+          )
+        : undefined;
     return {
       serial,
       maker: properties['ro.product.manufacturer'] ?? 'Unknown maker',
@@ -76,9 +87,19 @@ export class AdbLink implements PhoneLink {
   async restart(into: PhoneMode): Promise<void> {
     if (into === 'loader') throw new LinkFailure('No command leads into loader mode; hold the keys.');
     const target = into === 'system' ? '' : into;
-    const { adb, orGone } = this.connection;
-    const socket = await orGone(adb.createSocket(`reboot:${target}`));
-    await Promise.race([socket.closed, this.gone]);
+    const asked = async () => {
+      const socket = await this.connection.adb.createSocket(`reboot:${target}`);
+      await socket.closed;
+    };
+    let isGone = false;
+    const gone = this.gone.then(() => void (isGone = true));
+    try {
+      await Promise.race([asked(), gone]);
+    } catch (error) {
+      // A phone that is gone before it has answered did what it was told.
+      await Promise.race([gone, pause(noticeMs)]);
+      if (!isGone) throw new LinkFailure(`The phone does not restart: ${(error as Error).message}.`);
+    }
   }
 
   close(): void {
@@ -92,28 +113,6 @@ export class AdbLink implements PhoneLink {
       this.shell.rooted(`cat ${kernelBattery}/capacity ${kernelBattery}/status`),
     );
     return parseKernelBattery(read.stdout);
-  }
-
-  /** What is installed, read out of the system partition itself: recovery's own properties do not say. */
-  private async installedSystem(): Promise<
-    { properties: Record<string, string>; hasSu: boolean } | undefined
-  > {
-    const system = this.partitions;
-    if (!system) return undefined;
-    try {
-      const size = Number((await this.shell.must('blockdev --getsize64 /dev/block/by-name/system')).trim());
-      const fs = await Ext4.open(system.source('system', size));
-      for (const path of buildProp) {
-        const text = await fs.text(path);
-        if (text === undefined) continue;
-        const su = await Promise.all(suPaths.map((each) => fs.find(each)));
-        return { properties: parseProperties(text), hasSu: su.some((found) => found !== undefined) };
-      }
-    } catch (error) {
-      // A damaged system is what recovery is there for: the condition is then unknown.
-      if (!(error instanceof FormatError) && !(error instanceof LinkFailure)) throw error;
-    }
-    return undefined;
   }
 }
 

@@ -1,17 +1,21 @@
-import { connect, type Socket } from 'node:net';
+import type { Socket } from 'node:net';
 import {
   Adb,
   AdbDaemonTransport,
   AdbPacketSerializeStream,
+  AdbPublicKeyAuthenticator,
+  AdbSignatureAuthenticator,
+  type AdbAuthenticator,
   type AdbDaemonConnection,
   type AdbPacketData,
 } from '@yume-chan/adb';
 import { Consumable, pipeFrom, PushReadableStream } from '@yume-chan/stream-extra';
 import { PacketParser } from '@keen-larder/core/protocols/adb/packet.ts';
 import { LinkFailure } from '../phone-link.ts';
+import { connectTcp } from '../tcp.ts';
+import type { AdbKey } from './key.ts';
 import { PayloadPool } from './payload-pool.ts';
 
-const connectMs = 3000;
 const greetingMs = 5000;
 
 /** A connection to a phone's adb daemon. */
@@ -26,8 +30,17 @@ export interface AdbConnection {
   close(): void;
 }
 
+/** What lets this computer in, and what is told while a phone has not decided. */
+export interface Door {
+  readonly key: AdbKey;
+  /** Ends the waiting for an answer. */
+  readonly signal: AbortSignal;
+  /** The phone shows its question now; it may take as long as people take. */
+  readonly asked: () => void;
+}
+
 /** Connects to a phone's adb daemon over TCP. @param address `host:port` */
-export async function connectAdb(address: string): Promise<AdbConnection> {
+export async function connectAdb(address: string, { key, signal, asked }: Door): Promise<AdbConnection> {
   const pool = new PayloadPool();
   const opened = await openSocket(address);
   const { socket } = opened;
@@ -40,12 +53,20 @@ export async function connectAdb(address: string): Promise<AdbConnection> {
       }),
     ]);
   const timer = setTimeout(() => socket.destroy(), greetingMs);
+  const end = () => void socket.destroy();
+  signal.addEventListener('abort', end, { once: true });
+  const askOnScreen: AdbAuthenticator = async function* (store, next) {
+    clearTimeout(timer);
+    asked();
+    yield* AdbPublicKeyAuthenticator(store, next);
+  };
   try {
     const transport = await orGone(
       AdbDaemonTransport.authenticate({
         serial: address,
         connection: connectionOf(opened, pool),
-        credentialStore: noKeys,
+        credentialStore: key.store,
+        authenticators: [AdbSignatureAuthenticator, askOnScreen],
         // Acknowledging late is for slow networks; it is not offered, so every phone speaks alike.
         initialDelayedAckBytes: 0,
       }),
@@ -57,16 +78,9 @@ export async function connectAdb(address: string): Promise<AdbConnection> {
     throw new LinkFailure(`${address} does not greet as adb does: ${(error as Error).message}`);
   } finally {
     clearTimeout(timer);
+    signal.removeEventListener('abort', end);
   }
 }
-
-/** A phone that asks for a key is not let in without one. */
-const noKeys = {
-  generateKey: () => {
-    throw new LinkFailure('The phone wants this computer to be allowed first.');
-  },
-  iterateKeys: () => [],
-};
 
 /** Takes what a socket receives; answers whether it may go on receiving at once. */
 type Receiver = (bytes: Uint8Array) => boolean;
@@ -79,35 +93,18 @@ interface Opened {
 /** One buffer for all reads; the packet parser copies out of it. */
 const readBytes = 512 * 1024;
 
-function openSocket(address: string): Promise<Opened> {
-  const colon = address.lastIndexOf(':');
-  return new Promise((resolve, reject) => {
-    const socket = connect({
-      host: address.slice(0, colon),
-      port: Number(address.slice(colon + 1)),
-      onread: {
-        buffer: Buffer.allocUnsafeSlow(readBytes),
-        callback: (length, buffer) => opened.receive(buffer.subarray(0, length)),
-      },
-    });
-    const opened: Opened = { socket, receive: () => true };
-    const fail = (why: string) => {
-      socket.destroy();
-      reject(new LinkFailure(`${address} does not answer: ${why}`));
-    };
-    const timer = setTimeout(() => fail('timed out'), connectMs);
-    socket.once('connect', () => {
-      clearTimeout(timer);
-      socket.setNoDelay(true);
-      socket.removeAllListeners('error');
-      socket.on('error', () => socket.destroy());
-      resolve(opened);
-    });
-    socket.once('error', (error) => {
-      clearTimeout(timer);
-      fail(error.message);
-    });
+async function openSocket(address: string): Promise<Opened> {
+  let receive: Receiver = () => true;
+  const socket = await connectTcp(address, {
+    buffer: Buffer.allocUnsafeSlow(readBytes),
+    callback: (length, buffer) => receive(buffer.subarray(0, length)),
   });
+  return {
+    socket,
+    set receive(take: Receiver) {
+      receive = take;
+    },
+  };
 }
 
 /** A socket as the pair of packet streams that the adb client speaks to. */

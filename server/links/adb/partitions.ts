@@ -1,16 +1,17 @@
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/index.ts';
-import { looksLikeExt4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/index.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
+import { contentsOf } from '../contents.ts';
 import { LinkFailure, type PartitionAccess } from '../phone-link.ts';
 import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
 const blockBytes = 1 << 20;
 const framedBlockBytes = blockBytes - 4096;
-/** Enough for ext4's superblock and any boot image's magic. */
-const headBytes = 4096;
+/** What one command may name: an argument of Linux has 128 KiB at most. */
+const rangesAtOnce = 200;
 const folders = ['/dev/block/by-name', '/dev/block/bootdevice/by-name'];
 
 /** Where a partition's bytes lie: on a node of their own, or in a stretch of a disk that no partition has. */
@@ -21,7 +22,9 @@ interface Place {
 
 /** Partitions of a phone, and its partition tables, through `dd` and `sha256sum` on its shell. */
 export class AdbPartitions implements PartitionAccess {
+  readonly doesTwoThings = true;
   private nodes: Promise<Map<string, string>> | undefined;
+  private readonly sizes = new Map<string, number>();
   private tables: Promise<Map<string, Required<Place>>> | undefined;
 
   constructor(
@@ -43,13 +46,16 @@ export class AdbPartitions implements PartitionAccess {
     const found: PartitionFacts[] = [];
     for (const [i, [name, node]] of [...nodes].entries()) {
       const bytes = sizes[i]!;
-      const mount = mounts.find(({ device }) => device === node || device.endsWith(`/by-name/${name}`));
+      const mount =
+        mounts.find(({ device }) => device === node || device.endsWith(`/by-name/${name}`)) ??
+        // Encrypted user data is mounted through a mapper of another name.
+        (name === 'userdata' ? mounts.find(({ at }) => at === '/data') : undefined);
       found.push({
         name,
         role: roleOf(name),
         bytes,
         ...(mount && { mount: { at: mount.at, writable: mount.writable } }),
-        ...(bytes >= headBytes && (await this.contents(name, bytes))),
+        ...(await contentsOf(this.source(name, bytes))),
       });
     }
     for (const [name, { region }] of await this.tablePlaces()) {
@@ -58,18 +64,15 @@ export class AdbPartitions implements PartitionAccess {
     return found.sort((a, b) => (a.name < b.name ? -1 : 1));
   }
 
-  async *read(
-    name: string,
-    { offset = 0, bytes, signal }: { offset?: number; bytes?: number; signal?: AbortSignal } = {},
-  ): AsyncGenerator<Uint8Array> {
+  async *read(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncGenerator<Uint8Array> {
     const { node, region } = await this.place(name);
-    const start = (region?.offset ?? 0) + offset;
-    const length = bytes ?? (region && region.bytes - offset);
-    const options =
-      length === undefined
-        ? `bs=${readBlockBytes(start)} skip=${start / readBlockBytes(start)}`
-        : rangeOptions(start, length);
-    yield* this.shell.stream(`dd if=${quote(node)} ${options} 2>/dev/null`, signal);
+    const base = region?.offset ?? 0;
+    for (let i = 0; i < ranges.length; i += rangesAtOnce) {
+      const reads = ranges
+        .slice(i, i + rangesAtOnce)
+        .flatMap(({ offset, bytes }) => readsOf(node, base + offset, bytes));
+      yield* this.shell.stream(reads.join(' && '), signal);
+    }
   }
 
   async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
@@ -84,15 +87,14 @@ export class AdbPartitions implements PartitionAccess {
     await this.shell.must(`blockdev --flushbufs ${quote(node)}`).catch(() => undefined);
   }
 
-  async digest(name: string, bytes: number, signal?: AbortSignal): Promise<string> {
+  async digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string> {
     const { node, region } = await this.place(name);
-    const whole = region
-      ? undefined
-      : Number((await this.shell.must(`blockdev --getsize64 ${quote(node)}`)).trim());
-    const script =
-      bytes === whole
-        ? `sha256sum ${quote(node)}`
-        : `dd if=${quote(node)} ${rangeOptions(region?.offset ?? 0, bytes)} 2>/dev/null | sha256sum`;
+    const base = region?.offset ?? 0;
+    const reads = ranges.flatMap(({ offset, bytes }) => readsOf(node, base + offset, bytes));
+    const isWhole = !region && ranges.length === 1 && ranges[0]!.bytes === (await this.sizeOf(node));
+    const digest = isWhole ? `sha256sum ${quote(node)}` : `{ ${reads.join('; ')}; } | sha256sum`;
+    // What the kernel has in memory is what was read before; the flash itself is to be asked.
+    const script = `blockdev --flushbufs ${quote(node)}; ${digest}`;
     let text = '';
     for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
     const match = /^([0-9a-f]{64})\b/.exec(text);
@@ -100,12 +102,20 @@ export class AdbPartitions implements PartitionAccess {
     return match[1]!;
   }
 
-  /** A partition as a source with random access, for looking at a few of its blocks. */
   source(name: string, bytes: number): ByteSource {
     return cached({
       bytes,
       read: (offset, length) => this.readRange(name, offset, length),
     });
+  }
+
+  private async sizeOf(node: string): Promise<number> {
+    let size = this.sizes.get(node);
+    if (size === undefined) {
+      size = Number((await this.shell.must(`blockdev --getsize64 ${quote(node)}`)).trim());
+      this.sizes.set(node, size);
+    }
+    return size;
   }
 
   private async readRange(name: string, offset: number, bytes: number): Promise<Buffer> {
@@ -115,29 +125,9 @@ export class AdbPartitions implements PartitionAccess {
 
   private async readNode(node: string, offset: number, bytes: number): Promise<Buffer> {
     const parts: Uint8Array[] = [];
-    const script = `dd if=${quote(node)} ${rangeOptions(offset, bytes)} 2>/dev/null`;
+    const script = readsOf(node, offset, bytes).join(' && ');
     for await (const part of this.shell.stream(script)) parts.push(part.slice());
     return Buffer.concat(parts);
-  }
-
-  private async contents(
-    name: string,
-    bytes: number,
-  ): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
-    const head = await this.readRange(name, 0, headBytes);
-    if (head.subarray(0, 8).toString('latin1') === 'ANDROID!') return { fileSystem: 'boot image' };
-    if (!looksLikeExt4(head)) return {};
-    try {
-      const {
-        blocks,
-        freeBlocks,
-        blockBytes: block,
-      } = parseSuperblock(head.subarray(superblockOffset, superblockOffset + 1024), bytes);
-      return { fileSystem: 'ext4', usedBytes: (blocks - freeBlocks) * block };
-    } catch {
-      // A damaged file system is still a partition worth keeping; its use is simply not known.
-      return {};
-    }
   }
 
   private async unmount(node: string, name: string): Promise<void> {
@@ -183,12 +173,28 @@ export class AdbPartitions implements PartitionAccess {
     return this.tables;
   }
 
+  /** Boot areas of eMMC that no partition table lists (kernel, Documentation/driver-api/mmc/mmc-dev-parts). */
+  private async bootAreas(): Promise<Map<string, string>> {
+    const { stdout } = await this.shell.run(
+      this.shell.rooted('ls /dev/block/mmcblk0boot0 /dev/block/mmcblk0boot1'),
+    );
+    return new Map(
+      [...stdout.matchAll(/^\/dev\/block\/(mmcblk0boot[01])$/gm)].map(([path, name]) => [name!, path]),
+    );
+  }
+
+  /** A partition as a source; undefined when there is none of that name. */
+  async maybeSource(name: string): Promise<ByteSource | undefined> {
+    const node = (await this.byName()).get(name);
+    return node === undefined ? undefined : this.source(name, await this.sizeOf(node));
+  }
+
   private byName(): Promise<Map<string, string>> {
     const load = async () => {
       for (const folder of folders) {
         const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`ls -l ${folder}`));
         const nodes = parseByName(stdout);
-        if (exitCode === 0 && nodes.size > 0) return nodes;
+        if (exitCode === 0 && nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
       }
       throw new LinkFailure('The phone lists no partitions by name.');
     };
@@ -198,10 +204,6 @@ export class AdbPartitions implements PartitionAccess {
   }
 }
 
-/** A block that fits into one adb payload together with its shell frame, where the offset allows. */
-const readBlockBytes = (offset: number): number =>
-  offset % framedBlockBytes === 0 ? framedBlockBytes : smallBlock(offset, offset);
-
 /** The largest block that divides both where to start and how much to read. */
 function smallBlock(offset: number, bytes: number): number {
   let block = blockBytes;
@@ -209,10 +211,24 @@ function smallBlock(offset: number, bytes: number): number {
   return block;
 }
 
-/** What makes `dd` read a range, in the largest blocks that fit it. */
-function rangeOptions(offset: number, bytes: number): string {
-  const block = smallBlock(offset, bytes);
-  return `bs=${block} skip=${offset / block} count=${bytes / block}`;
+/** What has `dd` read a range of a node, in the largest blocks that fit it. */
+function readsOf(node: string, offset: number, bytes: number): string[] {
+  const dd = (block: number, from: number, blocks: number) =>
+    `dd if=${quote(node)} bs=${block} skip=${from / block} count=${blocks}`;
+  const part = (from: number, length: number) => {
+    const block = smallBlock(from, length);
+    return length > 0 ? [dd(block, from, length / block)] : [];
+  };
+  // Most of it in blocks that fit into one adb payload together with their shell frame.
+  const lead = Math.min(bytes, Math.ceil(offset / framedBlockBytes) * framedBlockBytes - offset);
+  const framed = Math.floor((bytes - lead) / framedBlockBytes);
+  if (framed < 2) return part(offset, bytes);
+  const framedBytes = framed * framedBlockBytes;
+  return [
+    ...part(offset, lead),
+    dd(framedBlockBytes, offset + lead, framed),
+    ...part(offset + lead + framedBytes, bytes - lead - framedBytes),
+  ];
 }
 
 /** The disk that a partition's node lies on: `/dev/block/mmcblk0p14` on `mmcblk0`, `/dev/block/sda12` on `sda`. */

@@ -1,6 +1,6 @@
 import type { Adb } from '@yume-chan/adb';
 import { shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
-import { LinkFailure } from '../phone-link.ts';
+import { FlashFailure, LinkFailure } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
 
 export interface CommandResult {
@@ -93,7 +93,10 @@ export class AdbShell {
       end();
     }
     if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
-    if (exitCode !== 0) throw refusal(script, exitCode, Buffer.concat(complaint).toString());
+    const words = Buffer.concat(complaint).toString();
+    // The last command of a pipe ends well even when the first one could not read.
+    if (readError.test(words)) throw new FlashFailure('The phone cannot read its own flash there.');
+    if (exitCode !== 0) throw refusal(script, exitCode, words);
   }
 
   /** Feeds bytes to a command run as root. @throws LinkFailure when it ends with an error or the link breaks */
@@ -154,7 +157,12 @@ function shellOf(adb: Adb) {
 }
 
 const refusal = (script: string, exitCode: number, words: string) =>
-  new LinkFailure(`The phone answered “${words.trim() || `exit code ${exitCode}`}” to “${script}”.`);
+  new LinkFailure(
+    `The phone answered “${words.trim() || `exit code ${exitCode}`}” to “${script.length > 200 ? `${script.slice(0, 200)}…` : script}”.`,
+  );
+
+/** How toybox, busybox and others name EIO (strerror of the C libraries). */
+const readError = /\bI\/O error|Input\/output error/;
 
 const broken = (error: unknown) =>
   `The link to the phone broke (${(error as Error).message}). Check the cable, then start again.`;

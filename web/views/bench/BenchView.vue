@@ -3,6 +3,7 @@ import { computed, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
+import ModeKeys from './ModeKeys.vue';
 import PhoneHeader from './PhoneHeader.vue';
 import PhoneStorage from './PhoneStorage.vue';
 
@@ -37,20 +38,22 @@ watch(
     >
       <template v-if="phone.presence === 'restarting'">It comes back here by itself.</template>
       <template v-else-if="phone.presence === 'looping'">
-        It restarts again and again. Get it into recovery by hand: {{ phone.recoveryKeys }} Then put the last
+        It restarts again and again. By hand it gets into a mode that reads what is on it; then put the last
         good set back from the <RouterLink to="/larder">larder</RouterLink>.
+        <ModeKeys :keys="phone.keys" />
       </template>
       <template v-else
-        >Check its cable, and that USB debugging is on. It shows here as soon as it answers.</template
-      >
+        >Check its cable, and that USB debugging is on. It shows here as soon as it answers.
+        <ModeKeys :keys="phone.keys" />
+      </template>
     </EmptyState>
   </template>
   <EmptyState v-else-if="bench.loaded && serial" title="This phone has not been on the bench">
     No phone with the serial {{ serial }} is known.
   </EmptyState>
   <EmptyState v-else-if="bench.loaded" title="No phone is on the bench">
-    Keen Larder follows the addresses that it was started with: <code>npm start -- --phone HOST:PORT</code>. A
-    phone shows here by itself as soon as its adb daemon answers there.
+    Connect one by USB with USB debugging on, or follow its address under
+    <RouterLink to="/connections">connections</RouterLink>. It shows here by itself as soon as it answers.
   </EmptyState>
   <p v-else class="soft">Loading the bench…</p>
 </template>

@@ -3,7 +3,7 @@ import { ElButton } from 'element-plus';
 import { CheckIcon, X } from 'lucide-vue-next';
 import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import { abilitiesOf, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { abilitiesOf, modeUses, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import InlineName from '../../parts/InlineName.vue';
@@ -30,12 +30,15 @@ const chips = computed(() => {
 });
 const unlocked = computed(() => facts.value?.condition.bootloaderUnlocked);
 const abilities = computed(() => (facts.value ? abilitiesOf(facts.value.mode, facts.value.root) : undefined));
-const other = computed((): PhoneMode => (facts.value?.mode === 'recovery' ? 'system' : 'recovery'));
+/** Modes that a command leads into; the likeliest first. */
+const others = computed((): PhoneMode[] =>
+  (['recovery', 'system', 'bootloader'] as const).filter((mode) => mode !== facts.value?.mode),
+);
 const restarting = ref(false);
 
-async function restart(): Promise<void> {
+async function restart(into: PhoneMode): Promise<void> {
   restarting.value = true;
-  await api.restart(props.phone.serial, other.value).then((phone) => bench.take(phone), announceError);
+  await api.restart(props.phone.serial, into).then((phone) => bench.take(phone), announceError);
   restarting.value = false;
 }
 
@@ -71,9 +74,21 @@ const rename = (nickname: string) =>
         <component :is="able ? CheckIcon : X" :size="15" role="img" :aria-label="able ? 'yes' : 'no'" />
         {{ name }}
       </span>
-      <ElButton class="restart" :loading="restarting" :disabled="phone.runId !== undefined" @click="restart">
-        Restart into {{ other }}
-      </ElButton>
+      <div class="restart">
+        <span class="soft">Restart into</span>
+        <ElButton
+          v-for="mode in others"
+          :key="mode"
+          size="small"
+          :loading="restarting"
+          :disabled="phone.runId !== undefined"
+          :title="modeUses[mode]"
+          :aria-label="`Restart into ${mode}`"
+          @click="restart(mode)"
+        >
+          {{ mode }}
+        </ElButton>
+      </div>
     </div>
   </header>
 </template>
@@ -135,8 +150,13 @@ header {
 }
 
 .restart {
+  display: flex;
+  align-items: center;
+  gap: 6px;
   margin-left: auto;
-  border-color: var(--action);
-  color: var(--action);
+}
+
+.restart .el-button {
+  margin: 0;
 }
 </style>

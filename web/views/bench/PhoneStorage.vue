@@ -3,6 +3,7 @@ import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { purposesOf } from '@keen-larder/core/runsheet/index.ts';
 import { api } from '../../api/client.ts';
 import StorageMap from '../../charts/StorageMap.vue';
 import type { Lid, MapScale } from '../../charts/storage-layout.ts';
@@ -32,13 +33,15 @@ watch(
 const partitions = computed(() => bench.partitions[props.phone.serial]);
 const error = computed(() => bench.partitionsError[props.phone.serial]);
 const mapped = computed(() =>
-  (partitions.value ?? []).map((each) => ({
-    name: each.name,
-    role: each.role,
-    bytes: each.bytes,
-    ...(each.usedBytes !== undefined && { usedBytes: each.usedBytes }),
-    lid: lidOf(each),
-  })),
+  (partitions.value ?? [])
+    .filter(({ archive }) => !archive)
+    .map((each) => ({
+      name: each.name,
+      role: each.role,
+      bytes: each.bytes,
+      ...(each.usedBytes !== undefined && { usedBytes: each.usedBytes }),
+      lid: lidOf(each),
+    })),
 );
 
 function lidOf({ kept, since }: PartitionView): Lid {
@@ -58,19 +61,19 @@ function compare(): void {
     .then((run) => void runs.take(run), announceError);
 }
 
-/** Purposes, and what each takes. */
+/** Usual picks, and that of the newest set. */
 const bundles = computed(() => {
-  const names = (wanted: (role: string) => boolean) =>
-    (partitions.value ?? []).filter(({ role }) => wanted(role)).map(({ name }) => name);
-  return [
-    { name: 'Before a flash', picked: names((role) => role !== 'user-data' && role !== 'scratch') },
-    { name: 'Boot chain', picked: names((role) => role === 'boot-chain') },
-    { name: 'Identity', picked: names((role) => role === 'identity') },
-    { name: 'Everything', picked: names((role) => role !== 'scratch') },
-  ].filter(({ picked }) => picked.length > 0);
+  const all = partitions.value ?? [];
+  const newest = all.reduce<PartitionView['kept']>(
+    (latest, { kept }) => (kept && (!latest || kept.at > latest.at) ? kept : latest),
+    undefined,
+  );
+  const lastTime = all.filter(({ kept }) => kept && kept.setId === newest?.setId).map(({ name }) => name);
+  return purposesOf(all, lastTime);
 });
 const same = (a: readonly string[], b: readonly string[]) =>
   a.length === b.length && a.every((name) => b.includes(name));
+const chosen = computed(() => bundles.value.find(({ picked }) => same(picked, picks.value.picked)));
 const pickedBytes = computed(() =>
   (partitions.value ?? [])
     .filter(({ name }) => picks.value.picked.includes(name))
@@ -84,10 +87,11 @@ const pickedBytes = computed(() =>
       <h2>Storage</h2>
       <ElButton
         v-for="bundle in bundles"
-        :key="bundle.name"
+        :key="bundle.id"
         size="small"
         :type="same(bundle.picked, picks.picked) ? 'primary' : 'default'"
         :aria-pressed="same(bundle.picked, picks.picked)"
+        :title="`${bundle.picked.length} partitions; ${bundle.leavesOut}`"
         @click="store.set(picks, bundle.picked)"
       >
         {{ bundle.name }}
@@ -103,10 +107,6 @@ const pickedBytes = computed(() =>
       >
         {{ picks.picked.length ? 'Compare picked' : 'Compare' }}
       </ElButton>
-      <ElRadioGroup v-model="scale" size="small" aria-label="Scale of the map" class="scale">
-        <ElRadioButton value="logarithmic">log</ElRadioButton>
-        <ElRadioButton value="true">true</ElRadioButton>
-      </ElRadioGroup>
     </div>
     <StorageMap
       :partitions="mapped"
@@ -116,9 +116,14 @@ const pickedBytes = computed(() =>
     />
     <div class="sum soft">
       <p aria-live="polite">
-        {{ picks.picked.length }} of {{ partitions.length }} partitions picked · {{ sizeText(pickedBytes) }}
+        {{ picks.picked.length }} of {{ partitions.length }} picked · {{ sizeText(pickedBytes)
+        }}<template v-if="chosen"> · {{ chosen.leavesOut }}</template>
       </p>
       <MapLegend />
+      <ElRadioGroup v-model="scale" size="small" aria-label="Scale of the map" class="scale">
+        <ElRadioButton value="logarithmic">log</ElRadioButton>
+        <ElRadioButton value="true">true</ElRadioButton>
+      </ElRadioGroup>
     </div>
     <PartitionTable
       :partitions="partitions"
@@ -153,14 +158,6 @@ const pickedBytes = computed(() =>
 h2 {
   margin-right: 6px;
   font-size: 16px;
-}
-
-.compare + .scale {
-  margin-left: 4px;
-}
-
-.scale {
-  margin-left: auto;
 }
 
 .sum {

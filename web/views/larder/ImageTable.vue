@@ -3,6 +3,8 @@ import { ElTable, ElTableColumn } from 'element-plus';
 import { Download } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
+import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { byRole } from '@keen-larder/core/phone/roles.ts';
 import { downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
@@ -15,6 +17,19 @@ const props = defineProps<{ set: SetDetail; picked: readonly string[] }>();
 const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
 const rows = computed(() => [...props.set.images].sort((a, b) => byRole(named(a), named(b))));
 const named = ({ role, partition }: ImageView) => ({ role, name: partition });
+/** What is special about it, in a few words. */
+const kindOf = ({ kind, ranges, unsettled }: ImageView) =>
+  [
+    kind === 'archive' ? 'archive of files' : '',
+    ranges ? `blocks in use, ${sizeText(rangesBytes(ranges))}` : '',
+    unsettled ? `not complete at ${rangesText(unsettled)}` : '',
+  ]
+    .filter(Boolean)
+    .join(', ');
+/** What the digests cover. */
+const digestName = (name: string, { partition, ranges }: ImageView) =>
+  ranges ? `${name} of the blocks in use of ${partition}` : `${name} of ${partition}`;
+const fileName = ({ partition, kind }: ImageView) => `${partition}${kind === 'archive' ? '.tar' : '.img'}`;
 const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
 </script>
 
@@ -35,7 +50,11 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
     />
     <ElTableColumn label="Image" prop="partition" sortable min-width="96">
       <template #default="{ row }"
-        ><code>{{ row.partition }}</code></template
+        ><RouterLink
+          :to="{ name: 'inside', params: { id: set.id, partition: row.partition } }"
+          title="Look inside"
+          ><code>{{ row.partition }}</code></RouterLink
+        ><span v-if="kindOf(row as ImageView)" class="kind">{{ kindOf(row as ImageView) }}</span></template
       >
     </ElTableColumn>
     <RoleColumn />
@@ -45,12 +64,12 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
     <ElTableColumn label="SHA-256" min-width="128">
       <template #default="{ row }">
         <span v-if="row.damage" class="damage" :title="row.damage">damaged</span>
-        <CopyText v-else :value="row.sha256" :name="`SHA-256 of ${row.partition}`" short />
+        <CopyText v-else :value="row.sha256" :name="digestName('SHA-256', row as ImageView)" short />
       </template>
     </ElTableColumn>
     <ElTableColumn label="MD5" min-width="128">
       <template #default="{ row }"
-        ><CopyText :value="row.md5" :name="`MD5 of ${row.partition}`" short
+        ><CopyText :value="row.md5" :name="digestName('MD5', row as ImageView)" short
       /></template>
     </ElTableColumn>
     <ElTableColumn label="Raw" width="54" align="center">
@@ -58,8 +77,8 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
         <a
           :href="downloads.raw(set.id, row.partition)"
           download
-          :aria-label="`Download ${row.partition}.img`"
-          :title="`Download ${row.partition}.img`"
+          :aria-label="`Download ${fileName(row as ImageView)}`"
+          :title="`Download ${fileName(row as ImageView)}`"
         >
           <Download :size="15" aria-hidden="true" />
         </a>
@@ -69,6 +88,13 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
 </template>
 
 <style scoped>
+.kind {
+  display: block;
+  color: var(--ink-soft);
+  font-size: 12px;
+  line-height: 1.25;
+}
+
 .damage {
   color: var(--beetroot);
   font-weight: 700;

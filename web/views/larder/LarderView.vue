@@ -5,12 +5,15 @@ import { useRoute, useRouter } from 'vue-router';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
+import { Import } from 'lucide-vue-next';
 import EmptyState from '../../parts/EmptyState.vue';
 import PaperLabel from '../../parts/PaperLabel.vue';
+import { useImports } from '../../state/imports.ts';
 import { useLarder } from '../../state/larder.ts';
 import { announceError } from '../../state/notices.ts';
 
 const larder = useLarder();
+const imports = useImports();
 const route = useRoute();
 const router = useRouter();
 const words = ref('');
@@ -85,6 +88,11 @@ const emptyBin = () =>
       <a href="#" @click.prevent="clear">show all</a>
     </span>
     <span class="end">
+      <RouterLink to="/larder/import" class="el-button el-button--small import">
+        <Import :size="15" aria-hidden="true" />&nbsp;Import{{
+          imports.all.length ? ` (${imports.all.length} waiting)` : '…'
+        }}
+      </RouterLink>
       <ElButton
         v-if="larder.binned.length || binShown"
         size="small"
@@ -112,7 +120,8 @@ const emptyBin = () =>
   </EmptyState>
   <EmptyState v-else-if="larder.loaded" :title="binShown ? 'The bin is empty' : 'Nothing is kept yet'">
     <template v-if="!binShown">
-      Go to a phone on the <RouterLink to="/bench">bench</RouterLink>, pick its partitions and start imaging.
+      Go to a phone on the <RouterLink to="/bench">bench</RouterLink>, pick its partitions and start imaging,
+      or <RouterLink to="/larder/import">import</RouterLink> images that you have as files.
     </template>
   </EmptyState>
   <p v-else class="soft">Opening the larder…</p>
@@ -129,6 +138,10 @@ header {
 
 h1 {
   font-size: 24px;
+}
+
+.import {
+  text-decoration: none;
 }
 
 .filters {
@@ -153,6 +166,8 @@ h1 {
 }
 
 .end {
+  display: flex;
+  gap: 8px;
   margin-left: auto;
 }
 

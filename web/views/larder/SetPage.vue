@@ -4,8 +4,10 @@ import { ShieldCheck, Trash2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import { rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
+import { listText } from '@keen-larder/core/runsheet/index.ts';
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import EmptyState from '../../parts/EmptyState.vue';
@@ -30,6 +32,12 @@ const set = shallowRef<SetDetail>();
 const error = ref<string>();
 const note = ref('');
 const picks = computed(() => store.forSet(props.id));
+/** Images with gaps, and where. */
+const unsettled = computed(() =>
+  (set.value?.images ?? []).flatMap((each) =>
+    each.unsettled ? [`${each.partition} at ${rangesText(each.unsettled)}`] : [],
+  ),
+);
 
 watch(
   () => [props.id, larder.version] as const,
@@ -95,6 +103,11 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           @rename="(label) => change({ label })"
         />
         <p v-if="set.binnedAt" class="binned">In the bin; gone for good a day after it was put there.</p>
+        <p v-if="unsettled.length" class="unsettled" role="status">
+          Not complete: {{ listText(unsettled) }} did not come out of the phone the same way twice, or not at
+          all. Image {{ unsettled.length > 1 ? 'them' : 'it' }} again with another cable while the phone is at
+          hand.
+        </p>
         <dl>
           <div>
             <dt>Phone</dt>
@@ -112,7 +125,9 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           <div>
             <dt>Taken</dt>
             <dd>
-              {{ exactTime(set.createdAt) }}<br />in {{ set.mode }} mode, {{ durationText(set.elapsedMs) }}
+              {{ exactTime(set.createdAt) }}<br />
+              <template v-if="set.imported">imported from files</template>
+              <template v-else>in {{ set.mode }} mode, {{ durationText(set.elapsedMs) }}</template>
             </dd>
           </div>
           <div>
@@ -189,6 +204,11 @@ article {
   display: grid;
   gap: 10px;
   padding: 12px 16px 14px;
+}
+
+.unsettled {
+  color: var(--beetroot);
+  font-weight: 600;
 }
 
 .binned {

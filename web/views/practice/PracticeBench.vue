@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useIntervalFn } from '@vueuse/core';
-import { ref } from 'vue';
+import { computed, ref } from 'vue';
+import { useRoute } from 'vue-router';
 import type { PracticeView } from '@keen-larder/contract/practice.ts';
 import { api } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
@@ -8,6 +9,10 @@ import PracticePhoneCard from './PracticePhoneCard.vue';
 
 const view = ref<PracticeView>();
 const error = ref<string>();
+const route = useRoute();
+const shown = computed(
+  () => view.value?.phones.find(({ serial }) => serial === route.query['phone']) ?? view.value?.phones[0],
+);
 
 async function load(): Promise<void> {
   try {
@@ -24,16 +29,31 @@ useIntervalFn(load, 700, { immediateCallback: true });
   <header>
     <h1>Practice bench</h1>
     <p class="soft">
-      Simulated phones with real flash, real file systems and real adb. What you do here is what hands do at a
-      bench; nothing of it is told to the application, which has to find out.
+      Simulated phones with real flash, real file systems and real protocols. What you do here is what hands
+      do at a bench; nothing of it is told to the application, which has to find out.
     </p>
   </header>
   <EmptyState v-if="error" title="The practice bench does not answer">{{ error }}</EmptyState>
   <template v-else-if="view">
+    <nav aria-label="Simulated phones">
+      <RouterLink
+        v-for="phone in view.phones"
+        :key="phone.serial"
+        :to="{ name: 'practice', query: { phone: phone.serial } }"
+        :class="{ shown: phone.serial === shown?.serial }"
+        :aria-current="phone.serial === shown?.serial ? 'page' : undefined"
+      >
+        <strong>{{ phone.maker }} {{ phone.model }}</strong>
+        <span class="soft"
+          >{{ phone.serial }} · {{ phone.phase === 'running' ? phone.mode : phone.phase
+          }}{{ phone.faults.length ? ' · faulty' : '' }}</span
+        >
+      </RouterLink>
+    </nav>
     <PracticePhoneCard
-      v-for="phone in view.phones"
-      :key="phone.serial"
-      :phone="phone"
+      v-if="shown"
+      :key="shown.serial"
+      :phone="shown"
       :good-builds="view.goodBuilds"
       :broken-builds="view.brokenBuilds"
       @changed="load"
@@ -42,6 +62,29 @@ useIntervalFn(load, 700, { immediateCallback: true });
 </template>
 
 <style scoped>
+nav {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-bottom: 12px;
+}
+
+nav a {
+  display: grid;
+  padding: 5px 10px;
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  background: var(--card);
+  color: inherit;
+  font-size: 13px;
+  text-decoration: none;
+}
+
+nav a.shown {
+  border-color: var(--action);
+  background: var(--action-tint);
+}
+
 header {
   max-width: 74ch;
   margin-bottom: 14px;

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { ElButton, ElSlider, ElSwitch } from 'element-plus';
+import { ElButton, ElOption, ElSelect, ElSlider, ElSwitch } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import type { PracticeBuild, PracticePhone } from '@keen-larder/contract/practice.ts';
+import { keysFor } from '@keen-larder/core/phone/keys.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import { api } from '../../api/client.ts';
 import { announceError } from '../../state/notices.ts';
@@ -13,6 +14,16 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ changed: [] }>();
 const busy = ref(false);
+/** Where worn pages are to be. */
+const place = ref(props.phone.partitions.includes('system') ? 'system' : props.phone.partitions[0]);
+const faults = [
+  { id: 'flaky-cable', title: 'Bad cable', sentence: 'Flips a bit now and then on the way out' },
+  { id: 'stall', title: 'Stall', sentence: 'Lets nothing more over the cable' },
+  { id: 'worn', title: 'Worn pages', sentence: 'Three pages that cannot be read' },
+  { id: 'weak', title: 'Weak pages', sentence: 'Three pages that come out differently each time' },
+  { id: 'unwritable', title: 'Dead pages', sentence: 'Three pages that cannot be written' },
+];
+const fitting = computed(() => props.goodBuilds.filter(({ model }) => model === props.phone.model));
 const percent = ref(props.phone.battery.percent);
 watch(
   () => props.phone.battery.percent,
@@ -45,14 +56,25 @@ async function act(action: PracticeAction): Promise<void> {
     <header>
       <h2>{{ phone.maker }} {{ phone.model }}</h2>
       <span class="soft"
-        >serial <code>{{ phone.serial }}</code> · adb at <code>{{ phone.adb }}</code></span
+        >serial <code>{{ phone.serial }}</code> · adb at <code>{{ phone.adb }}</code>, fastboot at
+        <code>{{ phone.fastboot }}</code><template v-if="phone.loader"
+          >, loader at <code>{{ phone.loader }}</code></template
+        ></span
       >
       <strong class="state" :class="phone.phase">{{ state }}</strong>
     </header>
     <p v-if="phone.reason" class="reason">Why: {{ phone.reason }}</p>
     <p v-else-if="phone.phase === 'running'" class="soft">
       <template v-if="phone.build">{{ phone.build }} · </template
-      >{{ phone.hasImei ? 'IMEI present' : 'no IMEI' }}
+      >{{ phone.hasImei === undefined ? 'has no modem' : phone.hasImei ? 'IMEI present' : 'no IMEI' }}
+    </p>
+    <p v-if="phone.asking" class="asking" role="status">
+      <span
+        >On its screen: <strong>Allow USB debugging from {{ phone.asking.name || 'a computer' }}?</strong> Its
+        key: <code>{{ phone.asking.fingerprint }}</code></span
+      >
+      <ElButton size="small" type="primary" @click="act({ do: 'allow' })">Tap Allow</ElButton>
+      <ElButton size="small" @click="act({ do: 'refuse' })">Tap Refuse</ElButton>
     </p>
     <dl>
       <div>
@@ -76,10 +98,14 @@ async function act(action: PracticeAction): Promise<void> {
       <div>
         <dt>Keys</dt>
         <dd>
-          <ElButton size="small" @click="act({ do: 'keys', into: 'recovery' })"
-            >Hold Power and Volume up</ElButton
+          <ElButton
+            v-for="mode in phone.modes"
+            :key="mode"
+            size="small"
+            :title="keysFor(phone.maker, phone.model, mode)"
+            @click="act({ do: 'keys', into: mode })"
+            >Keys for {{ mode }}</ElButton
           >
-          <ElButton size="small" @click="act({ do: 'keys', into: 'system' })">Hold Power</ElButton>
           <ElButton size="small" @click="act({ do: 'power', on: !phone.power })">{{
             phone.power ? 'Switch off' : 'Switch on'
           }}</ElButton>
@@ -109,6 +135,35 @@ async function act(action: PracticeAction): Promise<void> {
         </dd>
       </div>
       <div>
+        <dt>Faults</dt>
+        <dd>
+          <ElSelect v-model="place" size="small" filterable aria-label="Where the flash is bad" class="place">
+            <ElOption v-for="name in phone.partitions" :key="name" :value="name" :label="`in ${name}`" />
+          </ElSelect>
+          <ElButton
+            v-for="fault in faults"
+            :key="fault.id"
+            size="small"
+            :type="phone.faults.includes(fault.id) ? 'primary' : 'default'"
+            :aria-pressed="phone.faults.includes(fault.id)"
+            :title="fault.sentence"
+            @click="act({ do: 'fault', fault: fault.id, partition: place })"
+            >{{ fault.title }}</ElButton
+          >
+          <ElButton
+            size="small"
+            :type="phone.faults.includes('held') ? 'primary' : 'default'"
+            :aria-pressed="phone.faults.includes('held')"
+            title="Takes connections and says nothing, as when another program has it"
+            @click="act({ do: 'hold' })"
+            >Held elsewhere</ElButton
+          >
+          <ElButton size="small" :disabled="phone.faults.length === 0" @click="act({ do: 'mend' })"
+            >Mend all</ElButton
+          >
+        </dd>
+      </div>
+      <div>
         <dt>Use</dt>
         <dd>
           <ElButton size="small" @click="act({ do: 'use' })">A day in the field</ElButton>
@@ -119,11 +174,11 @@ async function act(action: PracticeAction): Promise<void> {
     <template
       v-for="[heading, does, builds] in [
         ['Flash a broken build', 'break', brokenBuilds],
-        ['Flash a good build', 'install', goodBuilds],
+        ['Flash a good build', 'install', fitting],
       ] as const"
       :key="does"
     >
-      <h3>{{ heading }}</h3>
+      <h3 v-if="builds.length">{{ heading }}</h3>
       <ul>
         <li v-for="build in builds" :key="build.id">
           <ElButton size="small" :disabled="busy" @click="act({ do: does, build: build.id })">{{
@@ -137,6 +192,25 @@ async function act(action: PracticeAction): Promise<void> {
 </template>
 
 <style scoped>
+.asking {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 10px;
+  padding: 8px 10px;
+  border: 1px solid var(--quince);
+  border-radius: 3px;
+  background: var(--quince-tint);
+}
+
+.asking code {
+  overflow-wrap: anywhere;
+}
+
+.place {
+  width: 150px;
+}
+
 article {
   display: grid;
   gap: 10px;

@@ -1,11 +1,10 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus';
 import { computed, nextTick, onMounted, useTemplateRef, watch } from 'vue';
-import type { RunView } from '@keen-larder/contract/runs.ts';
+import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
-import { api } from '../../api/client.ts';
 import ThroughputChart from '../../charts/ThroughputChart.vue';
 import ProgressLine from '../../parts/ProgressLine.vue';
+import RunButtons from '../../parts/RunButtons.vue';
 import { clockTime, exactTime } from '../../parts/time.ts';
 import { announceError } from '../../state/notices.ts';
 import { useRuns } from '../../state/runs.ts';
@@ -16,7 +15,7 @@ const log = computed(() => runs.logs[props.run.id] ?? []);
 const box = useTemplateRef<HTMLOListElement>('box');
 /** A live run is drawn anew with every announcement of it, which carries its bytes. */
 const elapsedMs = computed(() => (props.run.endedAt ?? Date.now()) - props.run.startedAt);
-const live = computed(() => props.run.state === 'running');
+const live = computed(() => isLive(props.run));
 onMounted(() => void runs.loadLog(props.run.id).catch(announceError));
 
 /** Follows the log while its end is in view. */
@@ -44,10 +43,12 @@ watch(
       <template v-if="live && run.leftMs !== undefined"> · {{ durationText(run.leftMs) }} left</template>
     </p>
     <p v-if="run.outcome" class="outcome" :class="run.state">{{ run.outcome }}</p>
+    <p v-if="run.waitingFor" class="outcome waiting">{{ run.waitingFor }} The run then goes on by itself.</p>
     <div v-if="live" class="live">
       <ProgressLine :done="run.doneBytes" :whole="run.bytes" name="The whole run" />
-      <ElButton size="small" @click="api.cancel(run.id).catch(announceError)">Cancel this run</ElButton>
+      <RunButtons :run="run" size="small" />
     </div>
+    <div v-else-if="run.canResume"><RunButtons :run="run" size="small" /></div>
     <RouterLink v-if="run.setId" :to="{ name: 'set', params: { id: run.setId } }">Open the set</RouterLink>
     <section v-if="run.speeds.length > 1">
       <h2>Speed</h2>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import EmptyState from '../../parts/EmptyState.vue';
+import { runStates } from '../../parts/run-words.ts';
 import TimeText from '../../parts/TimeText.vue';
 import { useRuns } from '../../state/runs.ts';
 import RunDetail from './RunDetail.vue';
@@ -10,14 +10,6 @@ import RunDetail from './RunDetail.vue';
 const props = defineProps<{ id?: string }>();
 const runs = useRuns();
 const run = computed(() => (props.id ? runs.byId[props.id] : undefined));
-
-const states: Readonly<Record<RunView['state'], string>> = {
-  running: 'under way',
-  done: 'done',
-  failed: 'did not succeed',
-  cancelled: 'cancelled',
-  interrupted: 'interrupted',
-};
 </script>
 
 <template>
@@ -44,7 +36,7 @@ const states: Readonly<Record<RunView['state'], string>> = {
             <p v-if="each.outcome" class="soft">{{ each.outcome }}</p>
           </td>
           <td>
-            <span class="state" :class="each.state">{{ states[each.state] }}</span>
+            <span class="state" :class="each.state">{{ runStates[each.state] }}</span>
           </td>
           <td class="number">{{ sizeText(each.doneBytes) }}</td>
           <td class="number">{{ each.endedAt ? durationText(each.endedAt - each.startedAt) : '–' }}</td>

@@ -1,0 +1,34 @@
+import type { Inspection } from '@keen-larder/core/formats/inspect/inspection.ts';
+
+/** One entry of a folder within an image. */
+export interface FileView {
+  readonly name: string;
+  readonly kind: 'folder' | 'file' | 'link' | 'other';
+  readonly bytes: number;
+  /** Permission bits. */
+  readonly mode: number;
+  readonly uid: number;
+  readonly gid: number;
+  readonly modifiedAt: number;
+  readonly linkTarget: string | undefined;
+  /** SELinux label. */
+  readonly label: string | undefined;
+  /** Why it cannot be shown. */
+  readonly fault: string | undefined;
+}
+
+/** What an image was found to be, and which file trees can be opened in it. */
+export interface InsideView {
+  readonly inspection: Inspection;
+  /** Names of the parts that have a tree; an empty name is the image itself. */
+  readonly trees: readonly string[];
+}
+
+/** The beginning of a file, as text where it is text. */
+export interface PreviewView {
+  readonly bytes: number;
+  readonly shownBytes: number;
+  /** Left out when the bytes are no text; then `hex` shows them. */
+  readonly text: string | undefined;
+  readonly hex: string | undefined;
+}

@@ -1,0 +1,74 @@
+/** How it stands with a way to a phone, short of the phone being there. */
+export const connectionStates = [
+  'connected',
+  'nobody',
+  'asks',
+  'silent',
+  'offline',
+  'no permissions',
+  'second',
+  'other',
+] as const;
+export type ConnectionState = (typeof connectionStates)[number];
+
+export interface ConnectionWords {
+  readonly title: string;
+  /** What it means and what to do; empty where nothing is to be done. */
+  readonly sentence: string;
+}
+
+/** What a state means in plain words. @param fingerprint of the bench computer's key */
+export function connectionWords(state: ConnectionState, fingerprint: string): ConnectionWords {
+  switch (state) {
+    case 'connected':
+      return { title: 'connected', sentence: '' };
+    case 'nobody':
+      return {
+        title: 'nothing answers',
+        sentence: 'It is followed, and shows on the bench as soon as it answers.',
+      };
+    case 'asks':
+      return {
+        title: 'has not allowed this computer yet',
+        sentence: `Unlock the phone. It asks whether to allow USB debugging from this computer, whose key it shows as ${fingerprint}: compare, tick “Always allow”, and tap Allow. If it shows no question, switch USB debugging off and on again.`,
+      };
+    case 'silent':
+      return {
+        title: 'is held by another program',
+        sentence:
+          'Something takes the connection and says nothing: usually another program has the phone, such as a second adb server, a flashing tool or another Keen Larder. End that program, or pull the cable and put it in again.',
+      };
+    case 'offline':
+      return {
+        title: 'is offline',
+        sentence:
+          'The adb server sees the phone, but the phone does not answer it. Pull the cable and put it in again; if it stays so, switch USB debugging off and on.',
+      };
+    case 'no permissions':
+      return {
+        title: 'may not be used by this account',
+        sentence:
+          'This computer does not let your account use the USB device. Add a udev rule for the maker, or start the adb server from an account that may, then put the cable in again.',
+      };
+    case 'second':
+      return { title: 'the same phone by a second way', sentence: 'The first way is used.' };
+    case 'other':
+      return {
+        title: 'is in a state of its own',
+        sentence: 'It is neither started nor in recovery. Look at its screen, and restart it if need be.',
+      };
+  }
+}
+
+/** States that somebody at the bench has to do something about. */
+export const wantsHands = (state: ConnectionState): boolean =>
+  ['asks', 'silent', 'offline', 'no permissions'].includes(state);
+
+/** The state of a phone as an adb server words it (AOSP packages/modules/adb, adb.h, ConnectionState). */
+export function servedState(word: string): ConnectionState | 'open' {
+  if (word === 'device' || word === 'recovery' || word === 'rescue') return 'open';
+  if (word === 'unauthorized' || word === 'authorizing') return 'asks';
+  if (word === 'offline' || word === 'connecting') return 'offline';
+  if (word.startsWith('no permissions')) return 'no permissions';
+  return 'other';
+}

@@ -1,0 +1,45 @@
+import type { PartitionFacts } from '../phone/facts.ts';
+import { roleNames, roles } from '../phone/roles.ts';
+
+/** Partitions that belong together for a reason, and what that leaves out. */
+export interface Purpose {
+  readonly id: 'before-flash' | 'boot-chain' | 'identity' | 'everything' | 'as-last-time';
+  readonly name: string;
+  readonly picked: readonly string[];
+  /** Roles that are left out wholly or in part, in words. */
+  readonly leavesOut: string;
+}
+
+/**
+ * The usual picks of a phone's partitions.
+ * @param lastTime partitions of its newest set
+ */
+export function purposesOf(partitions: readonly PartitionFacts[], lastTime: readonly string[]): Purpose[] {
+  // Archives are another way of keeping user data, picked on purpose.
+  const blocks = partitions.filter(({ archive }) => !archive);
+  const names = (wanted: (role: string) => boolean) =>
+    blocks.filter(({ role }) => wanted(role)).map(({ name }) => name);
+  const known = new Set(partitions.map(({ name }) => name));
+  const purposes: Omit<Purpose, 'leavesOut'>[] = [
+    {
+      id: 'before-flash',
+      name: 'Before a flash',
+      picked: names((role) => role !== 'user-data' && role !== 'scratch'),
+    },
+    { id: 'boot-chain', name: 'Boot chain', picked: names((role) => role === 'boot-chain') },
+    { id: 'identity', name: 'Identity', picked: names((role) => role === 'identity') },
+    { id: 'everything', name: 'Everything', picked: names((role) => role !== 'scratch') },
+    { id: 'as-last-time', name: 'As last time', picked: lastTime.filter((name) => known.has(name)) },
+  ];
+  return purposes
+    .filter(({ picked }) => picked.length > 0)
+    .map((purpose) => ({ ...purpose, leavesOut: leftOutText(blocks, purpose.picked) }));
+}
+
+function leftOutText(partitions: readonly PartitionFacts[], picked: readonly string[]): string {
+  const left = roles.filter((role) =>
+    partitions.some((each) => each.role === role && !picked.includes(each.name)),
+  );
+  if (left.length === 0) return 'leaves nothing out';
+  return `leaves out ${left.map((role) => roleNames[role].name.toLowerCase()).join(', ')}`;
+}

@@ -1,0 +1,62 @@
+import { Router } from 'express';
+import { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import { Problem } from '../problem.ts';
+import { importSheet, knownPartitions, startImporting } from '../runs/importing.ts';
+import { valid } from './validate.ts';
+
+/** Files that come into the larder: copied by a browser, or found in the watched folder. */
+export function importRoutes(app: KeenLarder): Router {
+  const { incoming } = app;
+  const routes = Router();
+
+  routes.get('/imports', (_request, response) => {
+    response.json(incoming.view((serial) => knownPartitions(app, serial)));
+  });
+
+  routes.get('/phones/:serial/known-partitions', (request, response) => {
+    response.json(knownPartitions(app, request.params.serial));
+  });
+
+  routes.post(
+    '/copies',
+    async (_request, response) => void response.status(201).json(await incoming.begin()),
+  );
+
+  routes.put('/copies/:id/files', async (request, response) => {
+    response.status(201).json(await incoming.take(request.params.id, textOf(request.query['path']), request));
+  });
+
+  routes.post('/copies/:id/end', async (request, response) => {
+    response.json(await incoming.finish(request.params.id, textOf(request.query['name'])));
+  });
+
+  routes.delete('/copies/:id', async (request, response) => {
+    await incoming.breakOff(request.params.id);
+    response.status(204).end();
+  });
+
+  routes.delete('/imports/:id', async (request, response) => {
+    await incoming.discard(request.params.id);
+    response.status(204).end();
+  });
+
+  routes.post('/imports/:id/sheet', async (request, response) => {
+    const batch = incoming.batch(request.params.id);
+    response.json(await importSheet(app, batch, valid(ImportingRequest, request.body)));
+  });
+
+  routes.post('/imports/:id/importing', async (request, response) => {
+    const { id } = request.params;
+    const start = valid(ImportingStart, request.body);
+    const run = await startImporting(app, incoming.batch(id), start, () => incoming.putAside(id));
+    response.status(202).json(run);
+  });
+
+  return routes;
+}
+
+function textOf(value: unknown): string {
+  if (typeof value !== 'string') throw new Problem(400, 'The address names no file.');
+  return value;
+}

@@ -1,0 +1,323 @@
+// Files made by the tools of the trade: img2simg, GNU tar, gzip, zstd, xz, sha256sum, md5sum.
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { ImportView } from '@keen-larder/contract/imports.ts';
+import type { ExportRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import {
+  keepSet,
+  openOn,
+  quick,
+  serial,
+  serveAlone,
+  startKnot3,
+  testFolder,
+  toRecovery,
+  until,
+} from '../../e2e/support/bench.ts';
+import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
+import { startExporting } from '../runs/exporting.ts';
+import { knownPartitions, startImporting } from '../runs/importing.ts';
+import type { Serving } from '../serve.ts';
+
+const folder = testFolder();
+const other = join(folder.path, 'other larder');
+const imports = join(other, 'imports');
+let serving: Serving;
+/** The larder that imports. */
+let app: KeenLarder;
+
+beforeAll(async () => {
+  serving = await serveAlone(other);
+  ({ app } = serving);
+});
+afterAll(async () => {
+  await serving.close();
+  folder.remove();
+});
+
+const views = () => app.incoming.view((each) => knownPartitions(app, each)).imports;
+async function ready(id: string): Promise<ImportView> {
+  await until(`${id} to be looked at`, () => views().find((each) => each.id === id)?.state === 'ready');
+  return views().find((each) => each.id === id)!;
+}
+
+const phone = { maker: 'Tidewell', model: 'Knot 3', nickname: 'Elsewhere' };
+let number = 0;
+/** Keeps all of it that a partition is known for. */
+async function imported(view: ImportView, over: Partial<ImportingStart> = {}): Promise<RunView> {
+  const choices = view.images.flatMap(({ paths, partition }) =>
+    partition ? [{ path: paths[0]!, partition }] : [],
+  );
+  const label = `imported ${++number}`;
+  const start: ImportingStart = { choices, label, serial: 'ELSEWHERE-1', phone, confirmed: [], ...over };
+  const putAside = () => app.incoming.putAside(view.id);
+  const { id } = await startImporting(app, app.incoming.batch(view.id), start, putAside);
+  return app.engine.ended(id);
+}
+
+const sha256 = (bytes: Buffer) => createHash('sha256').update(bytes).digest('hex');
+/** Bytes of no known format, with a stretch of zeros in them. */
+function sample(seed: string, bytes: number): Buffer {
+  const out = Buffer.alloc(bytes);
+  for (let at = 0; at < bytes; at += 32) {
+    if (at < bytes / 3 || at > bytes / 2) createHash('sha256').update(`${seed}${at}`).digest().copy(out, at);
+  }
+  return out;
+}
+const put = (name: string) => {
+  const path = join(folder.path, name);
+  mkdirSync(path, { recursive: true });
+  return path;
+};
+/** Puts a folder under the application's eyes, as somebody who copies it would. */
+const bring = (path: string, id: string) => cpSync(path, join(imports, id), { recursive: true });
+
+describe('files in the watched folder', () => {
+  it('are unpacked by what they are, whatever they are called, and kept as what they hold', async () => {
+    const made = put('mixed');
+    const images = {
+      boot: sample('boot', 1_200_000),
+      efs: sample('efs', 524_288),
+      modem: sample('modem', 3_000_000),
+      system: sample('system', 4 << 20),
+      persist: sample('persist', 1 << 20),
+      vendor: sample('vendor', 2 << 20),
+    };
+    for (const [name, bytes] of Object.entries(images)) writeFileSync(join(made, `${name}.img`), bytes);
+    execFileSync('gzip', [join(made, 'boot.img')]);
+    execFileSync('zstd', ['-q', '--rm', join(made, 'efs.img')]);
+    execFileSync('xz', [join(made, 'modem.img')]);
+    execFileSync('img2simg', [join(made, 'system.img'), join(made, 'system.simg')]);
+    execFileSync('rm', [join(made, 'system.img')]);
+    execFileSync('img2simg', [join(made, 'vendor.img'), join(made, 'vendor.raw')]);
+    execFileSync('rm', [join(made, 'vendor.img')]);
+    execFileSync('gzip', ['-S', '.GZ', join(made, 'vendor.raw')]);
+    writeFileSync(join(made, 'read me.txt'), 'A note.');
+    writeFileSync(join(made, 'spare.bin'), sample('spare', 5000));
+    const sums = execFileSync('sh', ['-c', 'sha256sum *'], { cwd: made, encoding: 'utf8' });
+    writeFileSync(join(made, 'SHA256SUMS'), sums);
+    symlinkSync('/etc/passwd', join(made, 'radio.img'));
+    bring(made, 'mixed');
+
+    const view = await ready('mixed');
+    const found = Object.fromEntries(
+      view.images.map(({ paths, layers, partition, imageBytes }) => [
+        paths[0],
+        [layers.join(' in '), partition, imageBytes],
+      ]),
+    );
+    expect(found).toEqual({
+      'boot.img.gz': ['gzip in raw', 'boot', undefined],
+      'efs.img.zst': ['zstd in raw', 'efs', undefined],
+      'modem.img.xz': ['xz in raw', 'modem', undefined],
+      'persist.img': ['raw', 'persist', 1 << 20],
+      'spare.bin': ['raw', undefined, 5000],
+      'system.simg': ['sparse image in raw', 'system', 4 << 20],
+      'vendor.raw.GZ': ['gzip in sparse image in raw', 'vendor', 2 << 20],
+    });
+    const run = await imported(view);
+    expect(run.outcome).toContain('6 images');
+    expect(run.state).toBe('done');
+    const set = app.larder.detail(run.setId!);
+    expect(set).toMatchObject({ imported: true, complete: true, mode: undefined, serial: 'ELSEWHERE-1' });
+    expect(Object.fromEntries(set.images.map((each) => [each.partition, each.sha256]))).toEqual(
+      Object.fromEntries(Object.entries(images).map(([name, bytes]) => [name, sha256(bytes)])),
+    );
+    expect(
+      app.engine.logOf(run.id).filter(({ text }) => text.includes('as its checksum file says')),
+    ).toHaveLength(6);
+    // What somebody put there is moved aside, not deleted.
+    expect(readdirSync(join(other, 'imported'))).toEqual(['mixed']);
+    expect(existsSync(join(imports, 'mixed'))).toBe(false);
+    expect(views()).toEqual([]);
+  });
+
+  it('may be one compressed tar archive with folders in it', async () => {
+    const made = put('archived/of the bench/deep');
+    const boot = sample('boot', 900_000);
+    writeFileSync(join(made, 'boot.img'), boot);
+    writeFileSync(
+      join(made, 'dtbo.img.gz'),
+      execFileSync('gzip', ['-c'], { input: sample('dtbo', 700_000) }),
+    );
+    writeFileSync(
+      join(made, 'MD5SUMS'),
+      execFileSync('sh', ['-c', 'md5sum --tag *'], { cwd: made, encoding: 'utf8' }),
+    );
+    const tar = join(folder.path, 'bench.tar.zst');
+    execFileSync('tar', ['--zstd', '-cf', tar, '-C', join(folder.path, 'archived'), '.']);
+    cpSync(tar, join(imports, 'bench.tar.zst'));
+    const run = await imported(await ready('bench.tar.zst'));
+    expect(run.state, run.outcome).toBe('done');
+    const { images } = app.larder.detail(run.setId!);
+    expect(images.map(({ partition }) => partition)).toEqual(['boot', 'dtbo']);
+    expect(images[0]!.sha256).toBe(sha256(boot));
+    expect(
+      existsSync(join(other, 'imports-unpacked')) && readdirSync(join(other, 'imports-unpacked')),
+    ).toEqual([]);
+  });
+
+  it('that are not as their checksum file says are not kept', async () => {
+    const made = put('spoilt');
+    writeFileSync(join(made, 'boot.img'), sample('boot', 400_000));
+    const sums = execFileSync('sha256sum', ['boot.img'], { cwd: made, encoding: 'utf8' });
+    writeFileSync(join(made, 'boot.img.sha256'), sums);
+    const spoilt = readFileSync(join(made, 'boot.img'));
+    spoilt[399_999]! ^= 1;
+    writeFileSync(join(made, 'boot.img'), spoilt);
+    bring(made, 'spoilt');
+    const before = app.larder.list().length;
+    const run = await imported(await ready('spoilt'));
+    expect(run.state).toBe('failed');
+    expect(run.outcome).toMatch(
+      /^boot\.img is not as its checksum file says: sha256 [0-9a-f]{64} instead of/,
+    );
+    expect(app.larder.list()).toHaveLength(before);
+    expect(existsSync(join(imports, 'spoilt', 'boot.img'))).toBe(true);
+  });
+
+  it('say what is wrong with them', async () => {
+    const made = put('odd');
+    const whole = execFileSync('gzip', ['-c'], { input: sample('boot', 400_000) });
+    writeFileSync(join(made, 'boot.img.gz'), whole.subarray(0, 900));
+    writeFileSync(join(made, 'cut.img.gz'), whole.subarray(0, 300_000));
+    writeFileSync(join(made, 'recovery.img.lz4'), Buffer.from([0x04, 0x22, 0x4d, 0x18, 0, 0]));
+    writeFileSync(join(made, 'firmware.zip'), Buffer.from('PK\x03\x04more'));
+    writeFileSync(join(made, 'efs.img'), '');
+    writeFileSync(join(made, 'modem-1of2.simg'), sample('half', 5000));
+    bring(made, 'odd');
+    const { images } = await ready('odd');
+    const faults = Object.fromEntries(images.map(({ paths, fault }) => [paths[0], fault]));
+    expect(faults).toEqual({
+      'boot.img.gz': expect.stringMatching(/^It cannot be read: gzip: data at byte \d+/) as string,
+      'cut.img.gz': undefined,
+      'recovery.img.lz4': expect.stringContaining('lz4 -d') as string,
+      'firmware.zip': expect.stringContaining('unpack it') as string,
+      'efs.img': 'It is empty.',
+      'modem-1of2.simg': '2 parts belong together and one is here.',
+    });
+    // What ends too early is found when it is read.
+    const choices = [{ path: 'cut.img.gz', partition: 'boot' }];
+    const run = await imported(
+      views().find(({ id }) => id === 'odd')!,
+      { choices },
+    );
+    expect(run.state).toBe('failed');
+    expect(run.outcome).toMatch(/gzip: data at byte \d+/);
+  });
+
+  it('that still grow are looked at when they have come to rest', async () => {
+    const path = join(imports, 'growing.img');
+    writeFileSync(path, sample('a', 100_000));
+    await until('its arrival', () => views().some(({ id }) => id === 'growing.img'));
+    writeFileSync(path, sample('b', 300_000));
+    await until('its end', () => views().find(({ id }) => id === 'growing.img')?.bytes === 300_000);
+    execFileSync('rm', [path]);
+    await until('its going', () => !views().some(({ id }) => id === 'growing.img'));
+  });
+});
+
+describe('copies that a browser hands over', () => {
+  const ask = (method: string, path: string, body?: Buffer) =>
+    fetch(`${serving.url}/api${path}`, {
+      method,
+      headers: { connection: 'close' },
+      ...(body && { body: new Uint8Array(body) }),
+    });
+
+  it('arrive whole with their digest, are kept, and are removed', async () => {
+    const { id } = (await (await ask('POST', '/copies')).json()) as { id: string };
+    const boot = sample('boot', 2_500_000);
+    const answer = await ask(
+      'PUT',
+      `/copies/${id}/files?path=${encodeURIComponent('a folder/boot.img')}`,
+      boot,
+    );
+    expect(await answer.json()).toEqual({ bytes: boot.length, sha256: sha256(boot) });
+    expect((await ask('PUT', `/copies/${id}/files?path=a%20folder/boot.img`, boot)).status).toBe(409);
+    const ended = (await (await ask('POST', `/copies/${id}/end?name=a%20folder`)).json()) as { id: string };
+    expect(ended.id).toBe('a folder');
+    const view = await ready('a folder');
+    expect(view.isCopy).toBe(true);
+    const run = await imported(view);
+    expect(run.state, run.outcome).toBe('done');
+    expect(existsSync(join(imports, 'a folder'))).toBe(false);
+  });
+
+  it.each(['../boot.img', 'a/../../b.img', '.hidden', 'a//..', '', 'a\u0000b', 'x'.repeat(300), 'c:\\d.img'])(
+    'cannot be called %j',
+    async (path) => {
+      const { id } = (await (await ask('POST', '/copies')).json()) as { id: string };
+      const answer = await ask(
+        'PUT',
+        `/copies/${id}/files?path=${encodeURIComponent(path)}`,
+        Buffer.from('x'),
+      );
+      expect(answer.status).toBe(400);
+      expect((await ask('DELETE', `/copies/${id}`)).status).toBe(204);
+    },
+  );
+
+  it('cannot be begun by guessing', async () => {
+    expect((await ask('PUT', '/copies/..%2F..%2Fx/files?path=boot.img', Buffer.from('x'))).status).toBe(404);
+  });
+});
+
+describe('what one larder exports', () => {
+  it.each([
+    { form: 'raw', packing: 'zstd' },
+    { form: 'sparse', packing: 'none', splitMebibytes: 4 },
+    { form: 'sparse', packing: 'gzip' },
+    { form: 'tar', packing: 'zstd' },
+  ] satisfies ExportRequest[])('comes back in another as it was: %j', async (request) => {
+    const bench = await startKnot3(join(folder.path, `phones ${request.form}${request.packing}`));
+    const from = await openOn(join(folder.path, `larder ${request.form}${request.packing}`), bench);
+    try {
+      await toRecovery(from, bench.phone);
+      const set = from.larder.detail(await keepSet(from, 'before the flash', ['boot', 'efs', 'modem']));
+      const started = await startExporting(from, set.id, request);
+      const { outcome } = await from.engine.ended(started.id);
+      const name = `export ${request.form} ${request.packing}`;
+      bring(/ in (\/.*)$/.exec(outcome!)![1]!, name);
+      const view = await ready(name);
+      expect(view.suggested).toMatchObject({ label: 'before the flash', serial, model: 'Knot 3' });
+      const run = await imported(view, { serial, label: `${name} again`, phone: view.suggested! });
+      expect(run.state, run.outcome).toBe('done');
+      const back = app.larder.detail(run.setId!);
+      expect(back.images).toEqual(
+        set.images.map((each) => ({ ...each, fileSystem: undefined, usedBytes: undefined })),
+      );
+      expect(back).toMatchObject({ imported: true, mode: 'recovery', condition: set.condition });
+      expect(back.createdAt).toBe(set.createdAt);
+    } finally {
+      await from.close();
+      await bench.close();
+    }
+  });
+});
+
+it('the folder is watched from the start, also for what was put there while nothing ran', async () => {
+  const home = join(folder.path, 'third larder');
+  mkdirSync(join(home, 'imports'), { recursive: true });
+  writeFileSync(join(home, 'imports', 'boot.img'), sample('boot', 5000));
+  const third = await openKeenLarder({ ...quick, home, addresses: [] });
+  try {
+    const found = () => third.incoming.view(() => []).imports[0];
+    await until('the file', () => found()?.state === 'ready');
+    expect(found()!.images[0]).toMatchObject({ partition: 'boot', imageBytes: 5000 });
+  } finally {
+    await third.close();
+  }
+});

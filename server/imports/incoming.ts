@@ -1,0 +1,358 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { createWriteStream } from 'node:fs';
+import { lstat, mkdir, readdir, rename, rm, writeFile } from 'node:fs/promises';
+import { basename, dirname, join } from 'node:path';
+import { Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { watch, type FSWatcher } from 'chokidar';
+import {
+  isChecksumFileName,
+  parseChecksums,
+  type Checksum,
+} from '@keen-larder/core/formats/checksum-files/index.ts';
+import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
+import { planImport } from '@keen-larder/core/larder/import-plan.ts';
+import type { ImportsView, ImportView, UploadedView } from '@keen-larder/contract/imports.ts';
+import { Problem } from '../problem.ts';
+import { Opener, type OpenedFile } from './opening.ts';
+
+/** Stands in a folder that a browser copied, so that it is removed once it is kept. */
+const copyMark = '.copied-by-browser';
+const mostFiles = 2000;
+const deepestFolder = 8;
+/** Longer ones are no lists. */
+const mostListBytes = 4 << 20;
+
+/** What a folder or file in the watched folder was found to hold. */
+export interface Batch {
+  readonly id: string;
+  readonly path: string;
+  readonly isCopy: boolean;
+  readonly files: readonly OpenedFile[];
+  /** By the path of the file that they speak of. */
+  readonly checksums: ReadonlyMap<string, readonly Checksum[]>;
+  readonly contents: Contents | undefined;
+  readonly bytes: number;
+  close(): Promise<void>;
+}
+
+type Entry =
+  | { readonly state: 'arriving' | 'looking' }
+  | { readonly state: 'ready'; readonly batch: Batch }
+  | { readonly state: 'ready'; readonly fault: string };
+
+/** The folder in which files to be imported are found, whoever puts them there. */
+export class Incoming {
+  readonly folder: string;
+  private readonly entries = new Map<string, Entry>();
+  private readonly arriving: string;
+  private readonly scratch: string;
+  private watcher: FSWatcher | undefined;
+  /** By id, also while something newer of that name arrives. */
+  private readonly opened = new Map<string, Batch>();
+  private readonly timers = new Map<string, NodeJS.Timeout>();
+  /** What this program itself takes away. */
+  private readonly closing = new Set<string>();
+  private order: Promise<unknown> = Promise.resolve();
+
+  /**
+   * @param home folder of the larder
+   * @param settledMs a file that did not change for so long has been copied entirely
+   */
+  constructor(
+    private readonly home: string,
+    private readonly settledMs: number,
+    private readonly changed: () => void,
+  ) {
+    this.folder = join(home, 'imports');
+    this.arriving = join(this.folder, '.arriving');
+    this.scratch = join(home, 'imports-unpacked');
+  }
+
+  /** Begins to watch. */
+  async start(): Promise<void> {
+    await rm(this.scratch, { recursive: true, force: true });
+    await rm(this.arriving, { recursive: true, force: true });
+    await mkdir(this.folder, { recursive: true });
+    this.watcher = watch(this.folder, {
+      ignored: (path) => path !== this.folder && path.slice(this.folder.length).includes('/.'),
+      followSymlinks: false,
+    });
+    this.watcher.on('all', (_event, path) => this.stir(path.slice(this.folder.length + 1).split('/')[0]!));
+  }
+
+  async stop(): Promise<void> {
+    await this.watcher?.close();
+    for (const timer of this.timers.values()) clearTimeout(timer);
+    await this.order.catch(() => undefined);
+    for (const batch of this.opened.values()) await batch.close();
+  }
+
+  /** @param knownOf partitions of a phone, as far as they are known */
+  view(knownOf: (serial: string | undefined) => readonly string[]): ImportsView {
+    return {
+      folder: this.folder,
+      imports: [...this.entries].map(([id, entry]) => viewOf(id, entry, knownOf)),
+    };
+  }
+
+  /** @throws Problem 404, or 409 when it is not ready */
+  batch(id: string): Batch {
+    const entry = this.entries.get(id);
+    if (!entry) throw new Problem(404, `There is no ${id} in ${this.folder}.`);
+    if (!('batch' in entry)) {
+      throw new Problem(409, 'fault' in entry ? entry.fault : `${id} is still being copied or looked at.`);
+    }
+    return entry.batch;
+  }
+
+  /** Begins a copy that a browser hands over; its files follow. */
+  async begin(): Promise<{ id: string }> {
+    const id = randomUUID();
+    await mkdir(join(this.arriving, id), { recursive: true });
+    return { id };
+  }
+
+  /**
+   * Takes one file of such a copy.
+   * @throws Problem 400 for a path that leaves the copy, 404 when it was not begun
+   */
+  async take(id: string, path: string, bytes: AsyncIterable<Uint8Array>): Promise<UploadedView> {
+    const target = join(this.copyOf(id), ...safeParts(path));
+    await mkdir(dirname(target), { recursive: true });
+    const sha256 = createHash('sha256');
+    let taken = 0;
+    const through = new Transform({
+      transform(part: Buffer, _encoding, done) {
+        sha256.update(part);
+        taken += part.length;
+        done(null, part);
+      },
+    });
+    try {
+      await pipeline(bytes, through, createWriteStream(target, { flags: 'wx', flush: true }));
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code === 'EEXIST') throw new Problem(409, `${path} came twice.`);
+      await rm(target, { force: true });
+      throw error;
+    }
+    return { bytes: taken, sha256: sha256.digest('hex') };
+  }
+
+  /** Ends a copy: it moves to where imports are found. @param name what to call it */
+  async finish(id: string, name: string): Promise<{ id: string }> {
+    const copy = this.copyOf(id);
+    await writeFile(join(copy, copyMark), '');
+    const [plain] = safeParts(name).slice(-1);
+    for (let n = 1; ; n++) {
+      const called = n === 1 ? plain! : `${plain!} (${n})`;
+      if (this.entries.has(called) || (await exists(join(this.folder, called)))) continue;
+      await rename(copy, join(this.folder, called));
+      this.stir(called);
+      return { id: called };
+    }
+  }
+
+  /** Gives up a copy that is under way. */
+  async breakOff(id: string): Promise<void> {
+    await rm(this.copyOf(id), { recursive: true, force: true });
+  }
+
+  /** Removes a copy that a browser made. @throws Problem 409 for what somebody else put there */
+  async discard(id: string): Promise<void> {
+    const batch = this.batch(id);
+    if (!batch.isCopy) throw new Problem(409, `Take ${id} out of ${this.folder} yourself: it is no copy.`);
+    await this.forget(batch);
+    await rm(batch.path, { recursive: true });
+  }
+
+  /** What has been kept goes: a copy is removed, anything else is moved beside the watched folder. */
+  async putAside(id: string): Promise<string> {
+    const batch = this.batch(id);
+    await this.forget(batch);
+    if (batch.isCopy) {
+      await rm(batch.path, { recursive: true });
+      return 'The copy made for it is removed.';
+    }
+    const kept = join(this.home, 'imported');
+    await mkdir(kept, { recursive: true });
+    for (let n = 1; ; n++) {
+      const target = join(kept, n === 1 ? id : `${n} ${id}`);
+      if (await exists(target)) continue;
+      await rename(batch.path, target);
+      return `The files now lie in ${target}.`;
+    }
+  }
+
+  private async forget(batch: Batch): Promise<void> {
+    this.closing.add(batch.id);
+    this.entries.delete(batch.id);
+    this.opened.delete(batch.id);
+    await batch.close();
+    this.changed();
+  }
+
+  private copyOf(id: string): string {
+    if (!/^[0-9a-f-]{36}$/.test(id)) throw new Problem(404, 'There is no such copy.');
+    return join(this.arriving, id);
+  }
+
+  /** Something came, grew or went: it is looked at once it has been still for a while. */
+  private stir(id: string): void {
+    if (!id) return;
+    clearTimeout(this.timers.get(id));
+    this.timers.set(
+      id,
+      setTimeout(() => {
+        this.timers.delete(id);
+        this.look(id);
+      }, this.settledMs),
+    );
+    if (this.entries.get(id)?.state === 'arriving' || this.closing.has(id)) return;
+    this.entries.set(id, { state: 'arriving' });
+    this.changed();
+  }
+
+  /** Opens what lies there now, one after the other. */
+  private look(id: string): void {
+    this.order = this.order
+      .then(() => this.lookNow(id))
+      .catch((error: unknown) => {
+        this.entries.set(id, { state: 'ready', fault: `It cannot be read: ${(error as Error).message}.` });
+        this.changed();
+      });
+  }
+
+  private async lookNow(id: string): Promise<void> {
+    const path = join(this.folder, id);
+    await this.opened.get(id)?.close();
+    this.opened.delete(id);
+    this.closing.delete(id);
+    if (!(await exists(path))) {
+      this.entries.delete(id);
+      return this.changed();
+    }
+    this.entries.set(id, { state: 'looking' });
+    this.changed();
+    const batch = await openBatch(id, path, join(this.scratch, randomUUID()));
+    this.opened.set(id, batch);
+    // When it stirred meanwhile, it will be looked at once more.
+    if (this.timers.has(id)) return;
+    this.entries.set(id, { state: 'ready', batch });
+    this.changed();
+  }
+}
+
+/** A file or folder of files, as something to import. @param scratch a folder for what must be unpacked */
+export async function openBatch(id: string, path: string, scratch: string): Promise<Batch> {
+  await mkdir(scratch, { recursive: true });
+  const opener = new Opener(scratch);
+  const close = async () => {
+    await opener.close();
+    await rm(scratch, { recursive: true, force: true });
+  };
+  try {
+    const stat = await lstat(path);
+    const names = stat.isDirectory() ? await filesIn(path) : stat.isFile() ? [''] : [];
+    const files: OpenedFile[] = [];
+    for (const name of names) files.push(...(await opener.open(join(path, name), name || basename(path))));
+    const { images, checksums, contents } = await apart(files);
+    return {
+      id,
+      path,
+      isCopy: stat.isDirectory() && (await exists(join(path, copyMark))),
+      files: images,
+      checksums,
+      contents,
+      bytes: images.reduce((sum, each) => sum + each.bytes, 0),
+      close,
+    };
+  } catch (error) {
+    await close();
+    throw error;
+  }
+}
+
+/** Lists apart from images. */
+async function apart(files: readonly OpenedFile[]) {
+  const images: OpenedFile[] = [];
+  const checksums = new Map<string, Checksum[]>();
+  let contents: Contents | undefined;
+  for (const file of files) {
+    const name = basename(file.path);
+    const isSmall = file.bytes <= mostListBytes;
+    if (isSmall && isChecksumFileName(name)) {
+      for (const each of parseChecksums(await textOf(file)) ?? []) {
+        const path = join(dirname(file.path), each.name);
+        checksums.set(path, [...(checksums.get(path) ?? []), each]);
+      }
+    } else if (isSmall && name === contentsFileName) contents = parseContents(await textOf(file));
+    else if (!/\.(txt|md|json|pdf|log)$/i.test(name)) images.push(file);
+  }
+  return { images, checksums, contents };
+}
+
+async function textOf(file: OpenedFile): Promise<string> {
+  const parts: Uint8Array[] = [];
+  for await (const part of file.plain()) parts.push(part);
+  return Buffer.concat(parts).toString('utf8');
+}
+
+/** Plain files below a folder, by their paths in it; links and hidden files are passed over. */
+async function filesIn(folder: string, within = '', depth = 0): Promise<string[]> {
+  if (depth > deepestFolder) throw new Error(`folders are nested more than ${deepestFolder} deep`);
+  const found: string[] = [];
+  for (const entry of await readdir(join(folder, within), { withFileTypes: true })) {
+    if (entry.name.startsWith('.')) continue;
+    const path = within ? `${within}/${entry.name}` : entry.name;
+    if (entry.isDirectory()) found.push(...(await filesIn(folder, path, depth + 1)));
+    else if (entry.isFile()) found.push(path);
+    if (found.length > mostFiles) throw new Error(`there are more than ${mostFiles} files`);
+  }
+  return found.sort();
+}
+
+/** The parts of a path that stays where it belongs. @throws Problem 400 */
+function safeParts(path: string): string[] {
+  const parts = path.split('/').filter((part) => part !== '');
+  const isSafe = (part: string) =>
+    part.length <= 200 && !part.startsWith('.') && !/[\p{Cc}\\:*?"<>|]/u.test(part);
+  if (parts.length === 0 || parts.length > deepestFolder || !parts.every(isSafe)) {
+    throw new Problem(400, `“${path}” cannot be used as a file's name here. Rename it, then try again.`);
+  }
+  return parts;
+}
+
+const exists = (path: string) =>
+  lstat(path).then(
+    () => true,
+    () => false,
+  );
+
+function viewOf(
+  id: string,
+  entry: Entry,
+  knownOf: (serial: string | undefined) => readonly string[],
+): ImportView {
+  const none = {
+    id,
+    isCopy: false,
+    bytes: 0,
+    images: [],
+    suggested: undefined,
+    fault: undefined,
+  };
+  if (!('batch' in entry)) {
+    return { ...none, state: entry.state, fault: 'fault' in entry ? entry.fault : undefined };
+  }
+  const { isCopy, files, contents, bytes } = entry.batch;
+  return {
+    id,
+    isCopy,
+    state: 'ready',
+    bytes,
+    images: planImport(files, knownOf(contents?.phone.serial), contents),
+    suggested: contents && { label: contents.label, note: contents.note, ...contents.phone },
+    fault: undefined,
+  };
+}

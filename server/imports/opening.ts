@@ -1,0 +1,145 @@
+import { randomUUID } from 'node:crypto';
+import { open } from 'node:fs/promises';
+import { join } from 'node:path';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { memorySource, slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { joinBytes } from '@keen-larder/core/bytes/join.ts';
+import { readSparse, sparseBytes, sparseSource } from '@keen-larder/core/formats/android-sparse/index.ts';
+import { headBytes, recogniseImage } from '@keen-larder/core/formats/inspect/index.ts';
+import { partitionFor, type IncomingFile } from '@keen-larder/core/larder/import-plan.ts';
+import { archiveOf } from '@keen-larder/core/phone/archives.ts';
+import { fileSource, sourceBytes, writeSparsely } from '../formats/file-source.ts';
+import { looksLikeTar, tarEntries } from '../formats/tar.ts';
+import { unwrap, wrapperOf } from '../formats/wrappers.ts';
+
+/** A file that came, with what it takes to read the image in it. */
+export interface OpenedFile extends IncomingFile {
+  /** The file as it lies there, which is what checksum files speak of. */
+  plain(): AsyncIterable<Uint8Array>;
+  /** The image that it holds. */
+  image(): AsyncIterable<Uint8Array>;
+  /** When it is a sparse image, which may be a part of one. */
+  readonly sparse?: ByteSource;
+}
+
+/** Compressed files inside compressed files, and archives inside archives: beyond this nobody nests them. */
+const deepest = 4;
+const mostEntries = 2000;
+
+/** What cannot be read, by its first bytes, and what to do about it. */
+const strangers: readonly (readonly [readonly number[], string])[] = [
+  [[0x04, 0x22, 0x4d, 0x18], 'It is compressed by lz4: unpack it by `lz4 -d`, then import what comes out.'],
+  [[0x50, 0x4b, 0x03, 0x04], 'It is a zip archive: unpack it, then import its folder.'],
+  [[0x42, 0x5a, 0x68], 'It is compressed by bzip2: unpack it, then import what comes out.'],
+  [[0x37, 0x7a, 0xbc, 0xaf], 'It is a 7z archive: unpack it, then import its folder.'],
+];
+
+/** Opens files on a disk. What must be unpacked to be read here and there goes into `scratch`. */
+export class Opener {
+  private readonly handles: { close(): Promise<void> }[] = [];
+
+  /** @param scratch a folder that the caller removes */
+  constructor(private readonly scratch: string) {}
+
+  async close(): Promise<void> {
+    await Promise.all(this.handles.map((handle) => handle.close()));
+  }
+
+  /** What a file holds: one entry, or one for each file in an archive. @param path how it is called */
+  async open(file: string, path: string): Promise<OpenedFile[]> {
+    const handle = await open(file, 'r');
+    this.handles.push(handle);
+    const { size } = await handle.stat();
+    return this.look(fileSource(handle, size), path, [], 0);
+  }
+
+  /** @param layers what it was unpacked from @param packed the file as it lies there, if that is another */
+  private async look(
+    source: ByteSource,
+    path: string,
+    layers: readonly string[],
+    depth: number,
+    packed: ByteSource = source,
+  ): Promise<OpenedFile[]> {
+    const plain = () => sourceBytes(packed);
+    const one = { path, bytes: packed.bytes, plain };
+    const faulty = (fault: string): OpenedFile[] => [
+      { ...one, layers, fault, image: () => sourceBytes(source) },
+    ];
+    try {
+      const head = await source.read(0, Math.min(source.bytes, headBytes));
+      const wrapper = wrapperOf(head);
+      const stranger = strangers.find(([mark]) => mark.every((byte, i) => head[i] === byte));
+      if (stranger) return faulty(stranger[1]);
+      if (source.bytes === 0) return faulty('It is empty.');
+      if (depth > deepest) return faulty('It is packed in too many layers.');
+      if (wrapper) {
+        const unpacked = () => unwrap(wrapper, sourceBytes(source));
+        const inner = await beginning(unpacked(), headBytes);
+        const found = await recogniseImage(memorySource(inner));
+        const through = [...layers, wrapper];
+        if (!looksLikeTar(inner) && !wrapperOf(inner) && found !== 'sparse image') {
+          return [{ ...one, layers: [...through, found], image: unpacked }];
+        }
+        const name = join(this.scratch, randomUUID());
+        await writeSparsely(name, unpacked());
+        const handle = await open(name, 'r');
+        this.handles.push(handle);
+        const { size } = await handle.stat();
+        return await this.look(fileSource(handle, size), path, through, depth + 1, packed);
+      }
+      const isFiles = archiveOf(partitionFor(path, []).partition ?? '') !== undefined;
+      if (looksLikeTar(head) && !isFiles) return await this.lookIntoTar(source, path, layers, depth);
+      if (looksLikeTar(head))
+        return [{ ...one, layers: [...layers, 'tar'], image: () => sourceBytes(source) }];
+      const found = await recogniseImage(source);
+      if (found !== 'sparse image') {
+        const image = () => sourceBytes(source);
+        return [{ ...one, layers: [...layers, found], imageBytes: source.bytes, image }];
+      }
+      const { imageBytes } = await readSparse(source);
+      const inner = await recogniseImage(await sparseSource(source));
+      const image = () => sparseBytes(source);
+      return [{ ...one, layers: [...layers, found, inner], imageBytes, image, sparse: source }];
+    } catch (error) {
+      if (!(error instanceof FormatError)) throw error;
+      return faulty(`It cannot be read: ${error.message}.`);
+    }
+  }
+
+  private async lookIntoTar(
+    source: ByteSource,
+    path: string,
+    layers: readonly string[],
+    depth: number,
+  ): Promise<OpenedFile[]> {
+    const found: OpenedFile[] = [];
+    for await (const { header, offset } of tarEntries(sourceBytes(source))) {
+      if (header.type !== 'file') continue;
+      if (found.length >= mostEntries)
+        throw new FormatError('tar', 'entries', offset, `more than ${mostEntries}`);
+      const inner = slice(source, offset, header.size ?? 0);
+      found.push(...(await this.look(inner, `${path}/${header.name}`, [...layers, 'tar'], depth + 1)));
+    }
+    // Behind the last entry only the images themselves are told; that they came in an archive is in the path.
+    return found.map((file) => ({ ...file, layers: file.layers.slice(layers.length + 1) }));
+  }
+}
+
+async function beginning(stream: AsyncIterable<Uint8Array>, bytes: number): Promise<Uint8Array> {
+  const parts: Uint8Array[] = [];
+  let had = 0;
+  for await (const part of stream) {
+    parts.push(part);
+    had += part.length;
+    if (had >= bytes) break;
+  }
+  return joinBytes(parts).subarray(0, bytes);
+}
+
+/** The image that one file or several parts hold. */
+export async function imageOf(files: readonly OpenedFile[]): Promise<AsyncIterable<Uint8Array>> {
+  const [first] = files as [OpenedFile];
+  if (files.length === 1) return first.image();
+  return sourceBytes(await sparseSource(...files.map(({ sparse }) => sparse!)));
+}

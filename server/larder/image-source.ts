@@ -1,0 +1,47 @@
+import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { DamagedImage, type ImageRecipe } from '../shelf/image-reader.ts';
+import { digestsOf } from '../shelf/manifest.ts';
+import type { Shelf } from '../shelf/shelf.ts';
+
+/** Chunks kept at hand while an image is looked into. */
+const keptChunks = 96;
+
+/**
+ * An image on the shelf with random access: a read unpacks the chunks that it touches and no others.
+ * @throws DamagedImage from reads of chunks that are not as they were
+ */
+export function imageSource(shelf: Shelf, image: ImageRecipe): ByteSource {
+  const { chunkBytes, bytes, partition } = image;
+  const digests = digestsOf(image.chunks);
+  const readChunk = async (index: number): Promise<Uint8Array> => {
+    const plainBytes = Math.min(chunkBytes, bytes - index * chunkBytes);
+    const digest = digests[index];
+    if (!digest) return new Uint8Array(plainBytes);
+    const row = shelf.find(digest);
+    const where = `${partition}, bytes from ${index * chunkBytes}`;
+    if (!row) throw new DamagedImage(`${where}: the shelf has no chunk ${digest.toString('hex')}.`);
+    const input = new SharedArrayBuffer(row.storedBytes);
+    const output = new SharedArrayBuffer(plainBytes);
+    await shelf.readStored(digest, Buffer.from(input));
+    const chunk = { codec: row.codec, offset: 0, bytes: row.storedBytes, digest, plainOffset: 0, plainBytes };
+    const fault = await shelf.workers.unpackChunks(input, output, [chunk]);
+    if (fault) throw new DamagedImage(`${where}: the chunk in ${shelf.placeOf(digest)} ${fault.what}.`);
+    // The formats' readers take plain memory.
+    return Uint8Array.from(new Uint8Array(output));
+  };
+  const chunked: ByteSource = {
+    bytes,
+    async read(offset, length) {
+      const out = new Uint8Array(Math.min(length, Math.max(0, bytes - offset)));
+      for (let done = 0; done < out.length;) {
+        const at = offset + done;
+        const chunk = await readChunk(Math.floor(at / chunkBytes));
+        const part = chunk.subarray(at % chunkBytes, (at % chunkBytes) + out.length - done);
+        out.set(part, done);
+        done += part.length;
+      }
+      return out;
+    },
+  };
+  return cached(chunked, chunkBytes, keptChunks);
+}

@@ -1,0 +1,102 @@
+import type { InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
+import { slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { inspectImage, inspection, type Inspection } from '@keen-larder/core/formats/inspect/index.ts';
+import { logicalSource, readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
+import type { ImageRow } from '../database/sets.ts';
+import { Problem } from '../problem.ts';
+import { readImage } from '../shelf/image-reader.ts';
+import { ext4Tree, tarTree, type FileTree } from './file-trees.ts';
+import { imageSource } from './image-source.ts';
+import type { Larder } from './larder.ts';
+
+const keptImages = 6;
+const previewBytes = 64 * 1024;
+const hexBytes = 512;
+
+/** Looks into images on the shelf without unpacking them; the last few stay at hand. */
+export class Inside {
+  private readonly sources = new Map<string, ByteSource>();
+  private readonly trees = new Map<string, Promise<FileTree>>();
+
+  constructor(private readonly larder: Larder) {}
+
+  async view(setId: string, partition: string): Promise<InsideView> {
+    const image = this.larder.image(setId, partition);
+    if (image.kind === 'archive') {
+      return { inspection: inspection('tar archive', image.bytes), trees: [''] };
+    }
+    const found = await inspectImage(this.source(image));
+    return { inspection: found, trees: treesOf(found) };
+  }
+
+  /** @param part name of a logical partition within; empty for the image itself */
+  tree(setId: string, partition: string, part: string): Promise<FileTree> {
+    const image = this.larder.image(setId, partition);
+    const key = `${keyOf(image)} ${part}`;
+    return remembered(this.trees, key, async () => {
+      const source = this.source(image);
+      if (image.kind === 'archive') return tarTree(source, readImage(this.larder.shelf, image));
+      return ext4Tree(part === '' ? source : await partOf(source, part));
+    });
+  }
+
+  async preview(tree: FileTree, path: string): Promise<PreviewView> {
+    const { bytes, content } = await tree.open(path);
+    const parts: Uint8Array[] = [];
+    let had = 0;
+    for await (const part of content) {
+      parts.push(part.subarray(0, previewBytes - had));
+      had += parts.at(-1)!.length;
+      if (had >= previewBytes) break;
+    }
+    const shown = Buffer.concat(parts);
+    const text = textOf(shown, had < bytes);
+    if (text !== undefined) return { bytes, shownBytes: had, text, hex: undefined };
+    const some = shown.subarray(0, hexBytes);
+    return { bytes, shownBytes: some.length, text: undefined, hex: some.toString('hex') };
+  }
+
+  private source(image: ImageRow): ByteSource {
+    return remembered(this.sources, keyOf(image), () => imageSource(this.larder.shelf, image));
+  }
+}
+
+const keyOf = ({ setId, partition }: ImageRow): string => `${setId} ${partition}`;
+
+/** A value that is made when it is first asked for; only the last few are kept. */
+function remembered<T>(kept: Map<string, T>, key: string, make: () => T): T {
+  const value = kept.get(key) ?? make();
+  kept.delete(key);
+  kept.set(key, value);
+  if (value instanceof Promise) value.catch(() => kept.delete(key));
+  if (kept.size > keptImages) kept.delete(kept.keys().next().value!);
+  return value;
+}
+
+/** The image itself, or what lies directly in it, where that is ext4. */
+function treesOf(found: Inspection): string[] {
+  if (found.format === 'ext4') return [''];
+  if (found.format !== 'logical partitions') return [];
+  return found.inner.filter(({ inspection: inner }) => inner.format === 'ext4').map(({ name }) => name);
+}
+
+async function partOf(source: ByteSource, part: string): Promise<ByteSource> {
+  const { partitions } = await readLogicalPartitions(source);
+  const found = partitions.find(({ name }) => name === part);
+  if (!found) throw new Problem(404, `This image has no part called ${part}.`);
+  return logicalSource(found, [slice(source, 0, source.bytes)]);
+}
+
+/** The bytes as text, unless they are none: control characters, or no UTF-8. @param isCut its end may cut a character */
+function textOf(bytes: Buffer, isCut: boolean): string | undefined {
+  for (const end of isCut ? [0, 1, 2, 3] : [0]) {
+    try {
+      const text = new TextDecoder('utf-8', { fatal: true }).decode(bytes.subarray(0, bytes.length - end));
+      // eslint-disable-next-line no-control-regex
+      return /[\0-\x08\x0e-\x1a\x1c-\x1f]/.test(text) ? undefined : text;
+    } catch {
+      continue;
+    }
+  }
+  return undefined;
+}

@@ -1,0 +1,76 @@
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { Ext4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/index.ts';
+import { headBytes, recognise } from '@keen-larder/core/formats/inspect/recognise.ts';
+import { logicalSource, readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
+import { parseProperties, type PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { LinkFailure } from './phone-link.ts';
+
+const buildProp = ['/build.prop', '/system/build.prop'];
+const suPaths = ['/xbin/su', '/bin/su', '/system/xbin/su', '/system/bin/su'];
+
+/** What lies on a partition, by its first bytes. @param source with reads that are worth saving */
+export async function contentsOf(
+  source: ByteSource,
+): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
+  const head = await source.read(0, Math.min(headBytes, source.bytes));
+  const fileSystem = recognise(head);
+  if (!fileSystem) return {};
+  if (fileSystem !== 'ext4') return { fileSystem };
+  try {
+    const superblock = head.subarray(superblockOffset, superblockOffset + 1024);
+    const { blocks, freeBlocks, blockBytes } = parseSuperblock(superblock, source.bytes);
+    return { fileSystem, usedBytes: (blocks - freeBlocks) * blockBytes };
+  } catch {
+    // A damaged file system is still a partition worth keeping; its use is simply not known.
+    return {};
+  }
+}
+
+/** What is installed on a phone, read out of its system partition. */
+export interface InstalledSystem {
+  readonly properties: Readonly<Record<string, string>>;
+  readonly hasSu: boolean;
+}
+
+/**
+ * Reads the installed system's own properties: other modes than the system's do not tell them.
+ * @param partition a partition as a source; undefined where the phone has none of that name
+ * @param slot suffix of the slot that starts, `_a`
+ * @returns undefined when there is none to be read, which is what other modes are there for
+ */
+export async function installedSystem(
+  partition: (name: string) => Promise<ByteSource | undefined>,
+  slot: string,
+): Promise<InstalledSystem | undefined> {
+  try {
+    const source =
+      (await partition(`system${slot}`)) ??
+      (await partition('system')) ??
+      (await logicalSystem(partition, slot));
+    if (!source) return undefined;
+    const fs = await Ext4.open(source);
+    for (const path of buildProp) {
+      const text = await fs.text(path);
+      if (text === undefined) continue;
+      const su = await Promise.all(suPaths.map((each) => fs.find(each)));
+      return { properties: parseProperties(text), hasSu: su.some((found) => found !== undefined) };
+    }
+  } catch (error) {
+    if (!(error instanceof FormatError) && !(error instanceof LinkFailure)) throw error;
+  }
+  return undefined;
+}
+
+async function logicalSystem(
+  partition: (name: string) => Promise<ByteSource | undefined>,
+  slot: string,
+): Promise<ByteSource | undefined> {
+  const whole = await partition('super');
+  if (!whole) return undefined;
+  const { partitions } = await readLogicalPartitions(whole);
+  const found =
+    partitions.find(({ name }) => name === `system${slot}`) ??
+    partitions.find(({ name }) => name === 'system');
+  return found && logicalSource(found, [whole]);
+}

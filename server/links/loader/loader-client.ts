@@ -1,0 +1,174 @@
+import type { Socket } from 'node:net';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { utf8 } from '@keen-larder/core/bytes/text.ts';
+import {
+  loaderHeaderBytes,
+  LoaderParser,
+  operations,
+  statuses,
+  stretch,
+  type LoaderHello,
+  type LoaderMessage,
+} from '@keen-larder/core/protocols/loader/index.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { FlashFailure, LinkFailure } from '../phone-link.ts';
+import { connectTcp } from '../tcp.ts';
+
+/** Messages held for whoever takes them; beyond this the phone has to wait. */
+const heldMessages = 4;
+
+/** Speaks to a processor's loader, one request after the other; see docs/loader-protocol.md. */
+export class LoaderClient {
+  readonly gone: Promise<void>;
+  private readonly parser = new LoaderParser();
+  private readonly inbox: LoaderMessage[] = [];
+  private wake: (() => void) | undefined;
+  private ended = false;
+  private order: Promise<unknown> = Promise.resolve();
+
+  private constructor(private readonly socket: Socket) {
+    socket.setNoDelay(true);
+    socket.on('data', (bytes) => this.receive(bytes));
+    socket.on('error', () => socket.destroy());
+    this.gone = new Promise((resolve) =>
+      socket.once('close', () => {
+        this.ended = true;
+        this.wake?.();
+        resolve();
+      }),
+    );
+  }
+
+  /** @param address `host:port` */
+  static async open(address: string): Promise<LoaderClient> {
+    return new LoaderClient(await connectTcp(address));
+  }
+
+  async hello(): Promise<LoaderHello> {
+    return JSON.parse(Buffer.from(await this.ask(operations.hello)).toString()) as LoaderHello;
+  }
+
+  async battery(): Promise<{ readonly percent: number; readonly charging: boolean }> {
+    return JSON.parse(Buffer.from(await this.ask(operations.battery)).toString()) as {
+      percent: number;
+      charging: boolean;
+    };
+  }
+
+  /** SHA-256 over stretches of a region, computed by the phone. */
+  async digest(region: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string> {
+    return Buffer.from(await this.ask(operations.digest, stretches(region, ranges), signal)).toString('hex');
+  }
+
+  /** The bytes of stretches of a region. Breaking off ends the connection: the protocol cannot be told to stop. */
+  async *read(
+    region: string,
+    ranges: readonly ByteRange[],
+    signal?: AbortSignal,
+  ): AsyncGenerator<Uint8Array> {
+    const release = await this.turn();
+    let isWhole = false;
+    try {
+      this.send(operations.read, stretches(region, ranges));
+      for (;;) {
+        const { operation, status, payload } = await this.next(signal);
+        if (operation === operations.data) {
+          yield payload;
+          continue;
+        }
+        isWhole = true;
+        requireWell(status);
+        return;
+      }
+    } finally {
+      release();
+      if (!isWhole) this.close();
+    }
+  }
+
+  async restart(into: PhoneMode): Promise<void> {
+    await this.ask(operations.restart, utf8(into));
+  }
+
+  close(): void {
+    this.socket.destroy();
+  }
+
+  private async ask(
+    operation: number,
+    payload: Uint8Array = new Uint8Array(),
+    signal?: AbortSignal,
+  ): Promise<Uint8Array> {
+    const release = await this.turn();
+    let isAnswered = false;
+    try {
+      this.send(operation, payload);
+      const answer = await this.next(signal);
+      isAnswered = true;
+      requireWell(answer.status);
+      return answer.payload;
+    } finally {
+      release();
+      if (!isAnswered) this.close();
+    }
+  }
+
+  /** Waits until no other request is under way. */
+  private async turn(): Promise<() => void> {
+    const before = this.order;
+    let release = () => {};
+    this.order = new Promise<void>((resolve) => (release = resolve));
+    await before;
+    return release;
+  }
+
+  private send(operation: number, payload: Uint8Array): void {
+    this.socket.write(Buffer.concat([loaderHeaderBytes(operation, statuses.well, payload.length), payload]));
+  }
+
+  private receive(bytes: Buffer): void {
+    try {
+      this.inbox.push(...this.parser.push(bytes));
+    } catch {
+      this.close();
+      return;
+    }
+    if (this.inbox.length >= heldMessages) this.socket.pause();
+    this.wake?.();
+  }
+
+  private async next(signal?: AbortSignal): Promise<LoaderMessage> {
+    for (;;) {
+      signal?.throwIfAborted();
+      const message = this.inbox.shift();
+      if (message) {
+        if (this.inbox.length < heldMessages) this.socket.resume();
+        return message;
+      }
+      if (this.ended)
+        throw new LinkFailure('The phone is no longer connected. Check the cable, then start again.');
+      await new Promise<void>((resolve) => {
+        const done = () => {
+          signal?.removeEventListener('abort', done);
+          resolve();
+        };
+        this.wake = done;
+        signal?.addEventListener('abort', done, { once: true });
+      });
+    }
+  }
+}
+
+function stretches(region: string, ranges: readonly ByteRange[]): Uint8Array {
+  const payload = new Uint8Array(stretch.bytes * ranges.length);
+  ranges.forEach(({ offset, bytes }, i) =>
+    stretch.write(payload, i * stretch.bytes, { region, offset: BigInt(offset), bytes: BigInt(bytes) }),
+  );
+  return payload;
+}
+
+function requireWell(status: number): void {
+  if (status === statuses.well) return;
+  if (status === statuses.flashFault) throw new FlashFailure('The phone cannot read its own flash there.');
+  throw new LinkFailure(`The phone’s loader refused (status ${status}).`);
+}

@@ -1,0 +1,235 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { planImport, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
+import { byRole, roleOf } from '@keen-larder/core/phone/roles.ts';
+import { importingSheet, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { imageOf, type OpenedFile } from '../imports/opening.ts';
+import type { Batch } from '../imports/incoming.ts';
+import { Problem } from '../problem.ts';
+import { counted } from '../shelf/counted.ts';
+import { wholeOf } from '../shelf/image-writer.ts';
+import { unpackChunkList, type ManifestImage } from '../shelf/manifest.ts';
+import { SetWriter } from '../shelf/set-writer.ts';
+import { requireClear } from './clear.ts';
+import type { RunContext } from './context.ts';
+import { RunFailure, type Run } from './engine.ts';
+
+/** What unpacking, digesting and storing are expected to take in a second, before there is a past. */
+const usualBytesPerSecond = 150 * 2 ** 20;
+
+/** Partitions that a phone is known to have: those read from it, or else those that sets hold. */
+export function knownPartitions({ bench, larder }: RunContext, serial: string | undefined): string[] {
+  if (!serial) return [];
+  const here = bench.knownPartitions(serial).map(({ name }) => name);
+  return here.length > 0 ? here : [...larder.kept(serial).keys()];
+}
+
+/** Planned images with the partitions that were chosen for them. */
+interface Chosen {
+  readonly images: readonly (PlannedImport & { readonly partition: string })[];
+  readonly left: readonly PlannedImport[];
+}
+
+function choose(context: RunContext, batch: Batch, { serial, choices }: ImportingRequest): Chosen {
+  const planned = planImport(batch.files, knownPartitions(context, serial), batch.contents);
+  const partitionOf = new Map(choices.map(({ path, partition }) => [path, partition]));
+  const images = planned.flatMap((each) => {
+    const partition = partitionOf.get(each.paths[0]!);
+    return partition && !each.fault ? [{ ...each, partition }] : [];
+  });
+  const named = ({ partition }: { partition: string }) => ({ name: partition, role: roleOf(partition) });
+  images.sort((a, b) => byRole(named(a), named(b)));
+  return { images, left: planned.filter(({ paths }) => !partitionOf.has(paths[0]!)) };
+}
+
+export async function importSheet(
+  context: RunContext,
+  batch: Batch,
+  request: ImportingRequest,
+): Promise<RunSheet> {
+  const { larder, bench } = context;
+  const { images, left } = choose(context, batch, request);
+  const { serial } = request;
+  return importingSheet({
+    images: images.map((each) => ({
+      ...each,
+      isListed: each.listed !== undefined || each.paths.every((path) => batch.checksums.has(path)),
+    })),
+    left: left.map(({ paths }) => paths[0]!),
+    label: request.label,
+    serial,
+    partitions: serial ? bench.knownPartitions(serial) : [],
+    labels: serial ? larder.labels(serial) : [],
+    shelf: await larder.shelf.space(),
+    bytesPerSecond: usualBytesPerSecond,
+  });
+}
+
+/**
+ * Keeps files as a set that is marked as imported.
+ * @param putAside what becomes of the files afterwards; resolves to words about it
+ * @throws Problem 422 with the checks that stand in the way
+ */
+export async function startImporting(
+  context: RunContext,
+  batch: Batch,
+  start: ImportingStart,
+  putAside: () => Promise<string>,
+): Promise<RunView> {
+  const { engine, larder } = context;
+  const sheet = await importSheet(context, batch, start);
+  requireClear(sheet, start.confirmed);
+  const { images } = choose(context, batch, start);
+  const phone = larder.phone(start.serial) ?? (start.phone && { serial: start.serial, ...start.phone });
+  if (!phone) {
+    throw new Problem(
+      400,
+      `The larder knows no phone ${start.serial}: say its maker, model and name as well.`,
+    );
+  }
+  return engine.start(
+    {
+      kind: 'importing',
+      title: `Import ${images.length} ${images.length === 1 ? 'image' : 'images'}: ${start.label.trim()}`,
+      steps: sheet.steps,
+    },
+    (run) =>
+      larder.whileWriting(async () => {
+        const beganAt = context.now();
+        const set = new SetWriter(larder.shelf);
+        const stored: ManifestImage[] = [];
+        try {
+          for (const [i, image] of images.entries()) {
+            await run.step(i, async (passed, resize) => {
+              stored.push(await takeIn(batch, image, set, run, passed, resize));
+              return `SHA-256 ${stored.at(-1)!.sha256}`;
+            });
+          }
+          run.signal.throwIfAborted();
+          await set.seal();
+        } catch (error) {
+          await set.discard();
+          throw error;
+        }
+        const { contents } = batch;
+        const isSame = contents?.phone.serial === phone.serial;
+        const id = randomUUID();
+        await larder.add({
+          id,
+          label: start.label.trim(),
+          note: contents?.note ?? '',
+          phone,
+          ...(contents?.mode && { mode: contents.mode }),
+          condition: isSame ? contents.condition : { kind: 'unknown' },
+          createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
+          elapsedMs: context.now() - beganAt,
+          addedBytes: set.addedBytes,
+          origin: 'imported',
+          images: stored,
+        });
+        run.madeSet(
+          id,
+          stored.every(({ unsettled }) => !unsettled),
+        );
+        const bytes = stored.reduce((sum, each) => sum + each.bytes, 0);
+        const took = durationText(context.now() - beganAt);
+        return `${stored.length} ${stored.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)} in ${took}; ${sizeText(set.addedBytes)} new on the shelf. ${await putAside().catch(staysWhereItIs)}`;
+      }),
+  );
+}
+
+/** The set is kept, whatever becomes of the files. */
+const staysWhereItIs = (error: unknown) =>
+  `The files could not be put aside (${(error as Error).message}): they stay where they are.`;
+
+/** Takes in one image, and holds it against the checksums that came along. */
+async function takeIn(
+  batch: Batch,
+  { partition, kind, paths, imageBytes, listed }: PlannedImport & { readonly partition: string },
+  set: SetWriter,
+  run: Run,
+  passed: (bytes: number) => void,
+  resize: (bytes: number) => void,
+): Promise<ManifestImage> {
+  const files = paths.map((path) => batch.files.find((file) => file.path === path)!);
+  for (const file of files) await compareFile(batch, file, run);
+  const ranges = kind === 'archive' ? undefined : (listed?.ranges ?? sizedRanges(imageBytes));
+  const writer = set.image(imageBytes ?? listed?.bytes ?? 0, ranges);
+  const image = await imageOf(files);
+  await writer.take(broken(counted(onlyRanges(image, listed?.ranges), passed), run.signal));
+  if (writer.missing.length > 0) {
+    throw new RunFailure(
+      `${paths.join(', ')} ended ${rangesBytes(writer.missing)} bytes too early. Nothing was kept. Copy it again, or leave it out.`,
+    );
+  }
+  const stored = await writer.finish();
+  resize(stored.bytes);
+  const sha256 = stored.sha256.toString('hex');
+  if (listed && listed.sha256 !== sha256) {
+    throw new RunFailure(
+      `${paths.join(', ')} is not the image of ${listed.partition} that its list tells of: SHA-256 ${sha256} instead of ${listed.sha256}. Nothing was kept. Copy it again, or leave it out.`,
+    );
+  }
+  return {
+    partition,
+    ...(kind === 'archive' && { kind }),
+    role: listed?.role ?? roleOf(partition),
+    bytes: stored.bytes,
+    chunkBytes: stored.chunkBytes,
+    sha256,
+    md5: stored.md5.toString('hex'),
+    ...(kind === 'archive' && { fileSystem: 'tar' }),
+    ...(listed?.ranges && { ranges: listed.ranges }),
+    ...(listed?.unsettled && { unsettled: listed.unsettled }),
+    chunks: unpackChunkList(stored.chunks),
+  };
+}
+
+const sizedRanges = (bytes: number | undefined) => (bytes === undefined ? undefined : wholeOf(bytes));
+
+/** Reads a file once for the checksums that speak of it, and for nothing where none does. */
+async function compareFile(batch: Batch, file: OpenedFile, run: Run): Promise<void> {
+  const wanted = batch.checksums.get(file.path) ?? [];
+  if (wanted.length === 0) return;
+  const hashes = wanted.map(({ kind, digest }) => ({ hash: createHash(kind), kind, digest }));
+  for await (const part of broken(file.plain(), run.signal)) for (const { hash } of hashes) hash.update(part);
+  for (const { hash, kind, digest } of hashes) {
+    const found = hash.digest('hex');
+    if (found === digest) continue;
+    throw new RunFailure(
+      `${file.path} is not as its checksum file says: ${kind} ${found} instead of ${digest}. Nothing was kept. Copy it again, or leave it out.`,
+    );
+  }
+  run.log(`${file.path} is as its checksum file says.`);
+}
+
+/** A stream that ends when the run is cancelled. */
+async function* broken(stream: AsyncIterable<Uint8Array>, signal: AbortSignal): AsyncGenerator<Uint8Array> {
+  for await (const part of stream) {
+    signal.throwIfAborted();
+    yield part;
+  }
+}
+
+/** What of an image lies in ranges; all of it where there are none. */
+async function* onlyRanges(
+  image: AsyncIterable<Uint8Array>,
+  ranges: readonly ByteRange[] | undefined,
+): AsyncGenerator<Uint8Array> {
+  if (!ranges) return yield* image;
+  let at = 0;
+  let next = 0;
+  for await (const part of image) {
+    const end = at + part.length;
+    while (next < ranges.length && ranges[next]!.offset < end) {
+      const { offset, bytes } = ranges[next]!;
+      yield part.subarray(Math.max(0, offset - at), Math.min(part.length, offset + bytes - at));
+      if (offset + bytes > end) break;
+      next++;
+    }
+    at = end;
+  }
+}

@@ -1,0 +1,52 @@
+import { crc32 } from '@keen-larder/core/bytes/crc32.ts';
+import { ascii, layout, raw, u16, u32, u8 } from '@keen-larder/core/bytes/layout.ts';
+import type { Device } from '../flash/flash.ts';
+
+export type Slot = 'a' | 'b';
+
+/** Where the boot control block lies on `misc` (AOSP bootloader_message.h). */
+const offset = 2048;
+/** struct bootloader_control (AOSP, hardware/interfaces/boot: bootloader_message.h). */
+const bootControl = layout('boot-control', {
+  slotSuffix: ascii(4),
+  magic: u32, // "BCAB"
+  version: u8,
+  slotCounts: u8, // bits 0–2: number of slots
+  reserved: raw(2),
+  slotInfo0: u16, // bits 0–3 priority, 4–6 tries left, 7 booted well
+  slotInfo1: u16,
+  slotInfo2: u16,
+  slotInfo3: u16,
+  reserved1: raw(8),
+  crc32: u32, // of all before it
+});
+const magic = 0x42414342;
+
+/** The slot that starts: the one of higher priority; `a` where nothing was ever written. */
+export async function activeSlot(misc: Device): Promise<Slot> {
+  const control = bootControl.read(await misc.read(offset, bootControl.bytes));
+  if (control.magic !== magic) return 'a';
+  return (control.slotInfo1 & 0xf) > (control.slotInfo0 & 0xf) ? 'b' : 'a';
+}
+
+/** Makes a slot the one that starts. */
+export async function setActiveSlot(misc: Device, slot: Slot): Promise<void> {
+  const bytes = new Uint8Array(bootControl.bytes);
+  const [active, other] = [15 | (6 << 4), 14 | (6 << 4)];
+  const value = {
+    slotSuffix: `_${slot}`,
+    magic,
+    version: 1,
+    slotCounts: 2,
+    reserved: new Uint8Array(2),
+    slotInfo0: slot === 'a' ? active : other,
+    slotInfo1: slot === 'b' ? active : other,
+    slotInfo2: 0,
+    slotInfo3: 0,
+    reserved1: new Uint8Array(8),
+    crc32: 0,
+  };
+  bootControl.write(bytes, 0, value);
+  bootControl.write(bytes, 0, { ...value, crc32: crc32(bytes.subarray(0, bootControl.bytes - 4)) });
+  await misc.write(offset, bytes);
+}

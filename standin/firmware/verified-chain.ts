@@ -1,0 +1,57 @@
+import { createPrivateKey, createPublicKey, sign } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import {
+  encodePublicKey,
+  writeVbmeta,
+  type VbmetaSigner,
+} from '@keen-larder/core/formats/verified-boot/index.ts';
+import { makeModernBoot, stockBoot } from './boot-images.ts';
+import type { FirmwareBuild } from './builds.ts';
+import { filler } from './filler.ts';
+
+/** The maker's keys are as invented as the maker. */
+export type MakerKey = 'tidewell' | 'tidewell-system';
+
+export function makerSigner(name: MakerKey): VbmetaSigner {
+  const key = createPrivateKey(readFileSync(join(import.meta.dirname, 'keys', `${name}.pem`)));
+  const { n } = createPublicKey(key).export({ format: 'jwk' });
+  return {
+    publicKey: encodePublicKey(Buffer.from(n!, 'base64url')),
+    sign: (bytes) => sign('sha256', bytes, key),
+  };
+}
+
+const rollbackIndex = 1_788_566_400n;
+const salt = (part: number) => filler('program', 8800 + part, 32);
+
+/** A build's verified boot chain: every image, and the metadata that signs for them. */
+export function makeVerifiedChain(
+  build: FirmwareBuild,
+): Readonly<Record<'boot' | 'init_boot' | 'vendor_boot' | 'dtbo' | 'vbmeta' | 'vbmeta_system', Uint8Array>> {
+  const images = {
+    ...makeModernBoot(stockBoot(build)),
+    dtbo: filler('program', build.kernelSeed + 5, 180_000),
+  };
+  const system = makerSigner('tidewell-system');
+  const vbmetaSystem = writeVbmeta(
+    [
+      { kind: 'property', key: 'com.android.build.system.fingerprint', value: build.id },
+      { kind: 'property', key: 'com.android.build.system.security_patch', value: build.patch },
+    ],
+    rollbackIndex,
+    system,
+  );
+  const vbmeta = writeVbmeta(
+    [
+      { kind: 'property', key: 'com.android.build.boot.os_version', value: build.release },
+      ...Object.entries(images).map(
+        ([partition, image], i) => ({ kind: 'hash', partition, image, salt: salt(i) }) as const,
+      ),
+      { kind: 'chain', partition: 'vbmeta_system', rollbackIndexLocation: 1, publicKey: system.publicKey },
+    ],
+    rollbackIndex,
+    makerSigner('tidewell'),
+  );
+  return { ...images, vbmeta, vbmeta_system: vbmetaSystem };
+}

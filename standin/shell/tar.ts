@@ -1,0 +1,124 @@
+import type { Writable } from 'node:stream';
+import { pack, type Header, type Pack } from 'tar-stream';
+import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
+import { complain, print, type Command, type Mount, type Process } from './host.ts';
+
+interface Options {
+  readonly folder: string;
+  readonly excludes: readonly string[];
+  readonly withAttributes: boolean;
+  readonly withLabels: boolean;
+}
+
+const usage = [
+  'usage: tar [-cxt] [-f FILE] [-C DIR] [--exclude=PATTERN] [--numeric-owner] [--selinux] [--xattrs] FILE...',
+  '',
+].join('\n');
+
+/** Packs a folder of a mounted file system, with owners, modes, times, links and extended attributes. */
+export const tar: Command = async (process) => {
+  if (process.args.includes('--help')) {
+    await print(process, usage);
+    return 0;
+  }
+  const options = optionsOf(process.args);
+  if (typeof options === 'string') return complain(process, 'tar', options);
+  const mount = process.host.mounts
+    .filter(({ at }) => options.folder === at || options.folder.startsWith(`${at}/`))
+    .sort((a, b) => b.at.length - a.at.length)[0];
+  if (!mount) return complain(process, 'tar', `${options.folder}: No such file or directory`);
+  if (process.uid !== 0) return complain(process, 'tar', `${options.folder}: Permission denied`);
+  return packFolder(process, mount, options);
+};
+
+function optionsOf(args: readonly string[]): Options | string {
+  let folder = '/';
+  const excludes: string[] = [];
+  const rest: string[] = [];
+  for (let i = 0; i < args.length; i++) {
+    const arg = args[i]!;
+    if (arg === '-C') folder = args[++i] ?? '';
+    else if (arg === '-f') {
+      if (args[++i] !== '-') return 'only standard output can be written to';
+    } else if (arg.startsWith('--exclude=')) excludes.push(arg.slice('--exclude='.length));
+    else if (['-c', '--numeric-owner', '--selinux', '--xattrs'].includes(arg)) continue;
+    else if (arg.startsWith('-')) return `Unknown option '${arg}'`;
+    else rest.push(arg);
+  }
+  if (!args.includes('-c') || rest.join() !== '.') return 'needs -c and the folder itself';
+  return {
+    folder,
+    excludes,
+    withAttributes: args.includes('--xattrs'),
+    withLabels: args.includes('--selinux'),
+  };
+}
+
+async function packFolder(process: Process, mount: Mount, options: Options): Promise<number> {
+  const fs = await Ext4.open(mount.source);
+  const root = await fs.find(options.folder.slice(mount.at.length) || '/');
+  if (root?.type !== 'directory')
+    return complain(process, 'tar', `${options.folder}: No such file or directory`);
+  const archive = pack();
+  const written = (async () => {
+    for await (const part of archive) await process.out(part as Uint8Array);
+  })();
+  const linked = new Map<number, string>();
+  const add = async (path: string, inode: Inode): Promise<void> => {
+    if (options.excludes.includes(path)) return;
+    await addEntry(archive, fs, path, inode, linked, options);
+    if (inode.type !== 'directory') return;
+    const names = (await fs.list(inode)).sort((a, b) => (a.name < b.name ? -1 : 1));
+    for (const { name, inode: number } of names) await add(`${path}/${name}`, await fs.inode(number));
+  };
+  // When nobody takes what is packed, packing never ends.
+  await Promise.race([add('.', root).then(() => archive.finalize()), written]);
+  await written;
+  return 0;
+}
+
+async function addEntry(
+  archive: Pack,
+  fs: Ext4,
+  path: string,
+  inode: Inode,
+  linked: Map<number, string>,
+  { withAttributes, withLabels }: Options,
+): Promise<void> {
+  const attributes = await fs.attributes(inode);
+  const pax: Record<string, string> = {};
+  for (const { name, value } of attributes) {
+    const text = Buffer.from(value).toString('latin1');
+    if (withAttributes) pax[`SCHILY.xattr.${name}`] = text;
+    if (withLabels && name === 'security.selinux') pax['RHT.security.selinux'] = text.replace(/\0$/, '');
+  }
+  const header = {
+    name: inode.type === 'directory' ? `${path}/` : path,
+    mode: inode.permissions,
+    uid: inode.uid,
+    gid: inode.gid,
+    mtime: new Date(inode.modifiedAt * 1000),
+    ...(Object.keys(pax).length > 0 && { pax }),
+  };
+  const put = (over: Partial<Header>) =>
+    new Promise<void>((resolve, reject) =>
+      archive.entry({ ...header, ...over }, (error) => (error ? reject(error) : resolve())),
+    );
+  const first = linked.get(inode.number);
+  if (inode.type === 'directory') return put({ type: 'directory' });
+  if (inode.type === 'link') return put({ type: 'symlink', linkname: await fs.linkTarget(inode) });
+  if (inode.type !== 'file') return;
+  if (first) return put({ type: 'link', linkname: first });
+  if (inode.links > 1) linked.set(inode.number, path);
+  await new Promise<void>((resolve, reject) => {
+    const entry = archive.entry({ ...header, type: 'file', size: inode.bytes }, (error) =>
+      error ? reject(error) : resolve(),
+    ) as unknown as Writable;
+    void (async () => {
+      for await (const part of fs.content(inode)) {
+        if (!entry.write(Buffer.from(part))) await new Promise((go) => entry.once('drain', go));
+      }
+      entry.end();
+    })().catch(reject);
+  });
+}

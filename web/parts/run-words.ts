@@ -1,0 +1,22 @@
+import type { RunKind, RunState } from '@keen-larder/contract/runs.ts';
+
+export const runKinds: Readonly<Record<RunKind, string>> = {
+  imaging: 'Imaging',
+  restoring: 'Putting back',
+  verifying: 'Verifying',
+  exporting: 'Exporting',
+  comparing: 'Comparing',
+  importing: 'Importing',
+};
+
+export const runStates: Readonly<Record<RunState, string>> = {
+  queued: 'in the queue',
+  running: 'under way',
+  paused: 'paused',
+  waiting: 'waiting for the phone',
+  done: 'done',
+  incomplete: 'not complete',
+  failed: 'did not succeed',
+  cancelled: 'cancelled',
+  interrupted: 'interrupted',
+};

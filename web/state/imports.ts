@@ -1,0 +1,103 @@
+import { defineStore } from 'pinia';
+import { computed, reactive, ref } from 'vue';
+import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
+import { api, uploads } from '../api/client.ts';
+import { copyFile, type FileToCopy } from '../uploads/upload.ts';
+
+/** A copy into the larder under way. */
+export interface Copy {
+  readonly key: number;
+  readonly name: string;
+  readonly bytes: number;
+  doneBytes: number;
+  error: string | undefined;
+  readonly cancel: () => void;
+}
+
+/** What is to be made of files that came. */
+export interface ImportDraft {
+  /** Paths of the files to take in. */
+  picked: string[];
+  /** By path, where it is another than the one found. */
+  partitions: Record<string, string>;
+  label: string;
+  serial: string;
+  maker: string;
+  model: string;
+  nickname: string;
+  confirmed: string[];
+}
+
+/** Files that can be imported, copies under way, and what is to be made of each. */
+export const useImports = defineStore('imports', () => {
+  const view = ref<ImportsView>();
+  const copies = ref<Copy[]>([]);
+  const drafts = ref<Record<string, ImportDraft>>({});
+  let asked = 0;
+  let keys = 0;
+
+  const all = computed(() => view.value?.imports ?? []);
+  const byId = (id: string): ImportView | undefined => all.value.find((each) => each.id === id);
+
+  async function load(): Promise<void> {
+    const mine = ++asked;
+    const found = await api.imports();
+    if (mine !== asked) return;
+    view.value = found;
+    const ready = new Set(found.imports.filter(({ state }) => state === 'ready').map(({ id }) => id));
+    drafts.value = Object.fromEntries(Object.entries(drafts.value).filter(([id]) => ready.has(id)));
+  }
+
+  /** What to make of an import: at first what was found. */
+  function draft(found: ImportView): ImportDraft {
+    return (drafts.value[found.id] ??= {
+      picked: found.images.flatMap(({ paths, partition }) => (partition ? [paths[0]!] : [])),
+      partitions: {},
+      label: found.suggested?.label ?? `Imported · ${found.id}`.slice(0, 120),
+      serial: found.suggested?.serial ?? '',
+      maker: found.suggested?.maker ?? '',
+      model: found.suggested?.model ?? '',
+      nickname: found.suggested?.nickname ?? '',
+      confirmed: [],
+    });
+  }
+
+  /** Copies files into the larder; resolves to the import's id, or to undefined when it did not work out. */
+  async function copy(files: readonly FileToCopy[]): Promise<string | undefined> {
+    const controller = new AbortController();
+    const [first] = files as [FileToCopy];
+    const top = first.path.includes('/') ? first.path.split('/')[0]! : first.path;
+    const state: Copy = reactive({
+      key: ++keys,
+      name: files.length > 1 && !first.path.includes('/') ? `${top} and ${files.length - 1} more` : top,
+      bytes: files.reduce((sum, { file }) => sum + file.size, 0),
+      doneBytes: 0,
+      error: undefined,
+      cancel: () => {
+        controller.abort(new Error('cancelled'));
+        copies.value = copies.value.filter(({ key }) => key !== state.key);
+      },
+    });
+    copies.value.push(state);
+    let id: string | undefined;
+    try {
+      ({ id } = await api.beginCopy());
+      let before = 0;
+      for (const { path, file } of files) {
+        await copyFile(uploads.file(id, path), file, controller.signal, (bytes) => {
+          state.doneBytes = before + bytes;
+        });
+        before += file.size;
+      }
+      const ended = await api.endCopy(id, state.name);
+      copies.value = copies.value.filter(({ key }) => key !== state.key);
+      return ended.id;
+    } catch (error) {
+      if (id) await api.breakOffCopy(id).catch(() => undefined);
+      state.error = (error as Error).message;
+      return undefined;
+    }
+  }
+
+  return { view, all, byId, copies, load, draft, copy };
+});

@@ -1,0 +1,163 @@
+<script setup lang="ts">
+import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
+import { computed } from 'vue';
+import type { ImportView } from '@keen-larder/contract/imports.ts';
+import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
+import { roleOf } from '@keen-larder/core/phone/roles.ts';
+import { api } from '../api/client.ts';
+import CheckList from '../parts/CheckList.vue';
+import RoleStrip from '../parts/RoleStrip.vue';
+import { useBench } from '../state/bench.ts';
+import { useImports } from '../state/imports.ts';
+import { useLarder } from '../state/larder.ts';
+import FigureGrid from './FigureGrid.vue';
+import TrayFrame from './TrayFrame.vue';
+import { useTrayRun } from './tray-run.ts';
+
+/** What becomes of files that came: of which phone they are, what the set is called, and what to know before. */
+const props = defineProps<{ found: ImportView }>();
+const store = useImports();
+const bench = useBench();
+const larder = useLarder();
+const draft = computed(() => store.draft(props.found));
+
+const chosen = computed(() =>
+  props.found.images.flatMap(({ paths, partition, bytes, imageBytes }) => {
+    const [path] = paths as [string];
+    const name = draft.value.partitions[path] ?? partition;
+    return name && draft.value.picked.includes(path)
+      ? [{ path, partition: name, role: roleOf(name), bytes: imageBytes ?? bytes }]
+      : [];
+  }),
+);
+const isNew = computed(
+  () => draft.value.serial !== '' && !bench.phones.some(({ serial }) => serial === draft.value.serial),
+);
+const request = computed((): ImportingRequest => {
+  const { label, serial, maker, model, nickname } = draft.value;
+  return {
+    choices: chosen.value.map(({ path, partition }) => ({ path, partition })),
+    label: label.trim(),
+    serial,
+    ...(isNew.value && maker && model && { phone: { maker, model, nickname: nickname || model } }),
+  };
+});
+
+const { sheet, error, canStart, starting, start, confirm, mend } = useTrayRun({
+  picks: () => draft.value,
+  serial: () => undefined,
+  sources: [request, () => larder.version],
+  compute: (signal) => api.importSheet(props.found.id, request.value, signal),
+  isReady: () => !isNew.value || request.value.phone !== undefined,
+  begin: () => api.startImporting(props.found.id, { ...request.value, confirmed: draft.value.confirmed }),
+  rename: (label) => (draft.value.label = label),
+});
+
+const figures = computed(() => {
+  if (!sheet.value || chosen.value.length === 0) return [];
+  const { bytes, expectedMs } = sheet.value;
+  return [
+    { value: sizeText(bytes), name: 'to take in', exact: `${bytes.toLocaleString('en')} bytes` },
+    { value: `≈ ${durationText(expectedMs)}`, name: 'to unpack, digest and store' },
+  ];
+});
+</script>
+
+<template>
+  <TrayFrame :title="`Tray · import ${chosen.length} ${chosen.length === 1 ? 'image' : 'images'}`">
+    <div class="paper">
+      <RoleStrip :strip="chosen" />
+      <label class="inside">
+        <span class="soft">Name of the set</span>
+        <ElInput
+          v-model="draft.label"
+          type="textarea"
+          :rows="2"
+          resize="none"
+          :maxlength="maxLabelLength"
+          spellcheck="false"
+        />
+      </label>
+    </div>
+    <label class="field">
+      <span class="soft">Of which phone</span>
+      <ElSelect
+        v-model="draft.serial"
+        filterable
+        allow-create
+        default-first-option
+        placeholder="Choose, or type a serial"
+        aria-label="Of which phone"
+      >
+        <ElOption
+          v-for="each in bench.phones"
+          :key="each.serial"
+          :value="each.serial"
+          :label="`${each.nickname} · ${each.serial}`"
+        />
+      </ElSelect>
+    </label>
+    <template v-if="isNew">
+      <p class="soft new">The larder does not know this phone yet.</p>
+      <ElInput v-model="draft.maker" placeholder="Maker" aria-label="Maker" maxlength="60" />
+      <ElInput v-model="draft.model" placeholder="Model" aria-label="Model" maxlength="60" />
+      <ElInput
+        v-model="draft.nickname"
+        placeholder="What you call it (optional)"
+        aria-label="What you call it"
+        maxlength="60"
+      />
+    </template>
+    <FigureGrid v-if="figures.length" :figures="figures" />
+    <CheckList
+      v-if="sheet"
+      :checks="sheet.checks"
+      :confirmed="draft.confirmed"
+      @mend="mend"
+      @confirm="confirm"
+    />
+    <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <template #foot>
+      <ElButton
+        type="primary"
+        size="large"
+        class="go"
+        :disabled="!canStart"
+        :loading="starting"
+        @click="start"
+      >
+        Keep as a set
+      </ElButton>
+      <p class="hint soft">
+        {{
+          found.isCopy
+            ? 'The copy made for it is removed afterwards'
+            : 'The files are moved beside the folder afterwards'
+        }}
+      </p>
+    </template>
+  </TrayFrame>
+</template>
+
+<style scoped>
+.inside,
+.field {
+  display: grid;
+  gap: 3px;
+  font-size: 12.5px;
+}
+
+.inside {
+  padding: 8px 10px 9px;
+}
+
+.new {
+  font-size: 12.5px;
+}
+
+.error {
+  color: var(--beetroot);
+}
+</style>
