@@ -1,6 +1,7 @@
 /**
- * A simulated phone for measuring, in a process of its own, with one large partition: of mixed bytes, or
- * of an image. `FLASH MEBIBYTES CHANGED-SHARE [IMAGE or thin]`
+ * A simulated phone for measuring, in a process of its own: mixed bytes, half of them in system and half in
+ * userdata, or userdata alone of an image. `FLASH MEBIBYTES CHANGED-SHARE [IMAGE or thin]`. What has changed has
+ * changed in userdata, as on a phone in use.
  */
 import { existsSync } from 'node:fs';
 import { open, truncate } from 'node:fs/promises';
@@ -24,7 +25,8 @@ if (!existsSync(path)) {
   const first = Math.ceil(firstUsableLba(512) / 2048) * 2048;
   const sizes = [
     ['recovery', 32],
-    ['userdata', megabytes],
+    ...(image ? [] : [['system', megabytes / 2] as const]),
+    ['userdata', image ? megabytes : megabytes / 2],
   ] as const;
   let lba = first;
   const linuxData = '0FC63DAF-8483-4772-8E79-3D69D8477DE4';
@@ -42,18 +44,20 @@ if (!existsSync(path)) {
   await truncate(path, diskBytes);
   const flash = await Flash.open(path);
   await flash.partition('recovery')!.write(0, makeBootImage(communityRecovery));
-  const userData = flash.partition('userdata')!;
+  const places = (image ? ['userdata'] : ['system', 'userdata']).map((name) => flash.partition(name)!);
   const source = image && image !== 'thin' ? await open(image, 'r') : undefined;
   const piece = Buffer.alloc(MiB);
   for (let i = 0; i < megabytes; i++) {
     if (source) {
       await source.read(piece, 0, MiB, i * MiB);
-      if (piece.some((byte) => byte !== 0)) await userData.write(i * MiB, piece);
+      if (piece.some((byte) => byte !== 0)) await places[0]!.write(i * MiB, piece);
       continue;
     }
     // Of every four mebibytes two do not compress, one is text, one is empty; of a thin one, all but one.
     if (i % 4 === 3 || (image && i % 4 > 0)) continue;
-    await userData.write(i * MiB, filler(i % 4 === 2 ? 'records' : 'program', i + 1, MiB));
+    const each = megabytes / places.length;
+    const place = places[Math.floor(i / each)]!;
+    await place.write((i % each) * MiB, filler(i % 4 === 2 ? 'records' : 'program', i + 1, MiB));
   }
   await source?.close();
   await flash.close();
@@ -62,8 +66,11 @@ if (!existsSync(path)) {
 const flash = await Flash.open(path);
 if (changedShare > 0) {
   const userData = flash.partition('userdata')!;
-  for (let i = 0; i < megabytes * changedShare; i++) {
-    await userData.write(Math.floor(i / changedShare) * MiB, filler('program', 900_000 + i, 64 * 1024));
+  const pieceBytes = 64 * 1024;
+  const pieces = Math.round((megabytes * MiB * changedShare) / pieceBytes);
+  for (let i = 0; i < pieces; i++) {
+    const at = Math.floor((i / pieces) * (userData.bytes / pieceBytes)) * pieceBytes;
+    await userData.write(at, filler('program', 900_000 + i, pieceBytes));
   }
 }
 const phone = new Phone({ serial: 'BENCH-0001' }, models.knot3, flash, fastTiming, 90);

@@ -72,6 +72,11 @@ export class ImagingRequest {
   @ArrayMaxSize(maxPartitions)
   @Matches(partitionName, { each: true })
   usedOnly?: string[];
+
+  /** Reads everything, also what the phone's digest says is as it was last kept. */
+  @IsOptional()
+  @IsBoolean()
+  readAll?: boolean;
 }
 
 export class ImagingStart extends ImagingRequest {

@@ -2,7 +2,7 @@
 import { execFileSync, spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { build, installDependencies, requireNode, root } from './prepare.mjs';
 
 /** Reference tools and the browser: the command, and Debian's package that has it. */
@@ -51,6 +51,8 @@ await build();
 
 let passed = 0;
 let failed = 0;
+/** What failed, told once more at the end, where it is seen. */
+const failures = [];
 const scratch = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'keen-larder-npm-test-'));
 const env = { ...process.env, PATH: path, TMPDIR: scratch };
 
@@ -58,7 +60,21 @@ const env = { ...process.env, PATH: path, TMPDIR: scratch };
 function step(name, command, args) {
   process.stdout.write(`\n— ${name}\n`);
   const { status } = spawnSync(command, args, { cwd: root, stdio: 'inherit', env });
-  if (status !== 0) failed++;
+  if (status === 0) return;
+  failed++;
+  failures.push(name);
+}
+
+/** @param {{ numFailedTests: number, testResults?: object[] }} result what Vitest's JSON reporter wrote */
+function failuresOf(project, result) {
+  return (result.testResults ?? []).flatMap((file) => {
+    const where = `${project}: ${relative(root, file.name)}`;
+    const tests = file.assertionResults.filter(({ status }) => status === 'failed');
+    if (tests.length === 0) return file.status === 'failed' ? [`${where}\n${file.message}`] : [];
+    return tests.map(
+      ({ fullName, failureMessages }) => `${where}: ${fullName}\n${failureMessages.join('\n')}`,
+    );
+  });
 }
 
 function suite(project) {
@@ -82,6 +98,8 @@ function suite(project) {
   failed += result.numFailedTests;
   // A file that cannot be loaded, or an error outside of any test, has no failed test of its own.
   if (status !== 0 && result.numFailedTests === 0) failed++;
+  failures.push(...failuresOf(project, result));
+  if (status !== 0 && result.numFailedTests === 0) failures.push(`${project}: an error outside of any test`);
 }
 
 try {
@@ -91,5 +109,6 @@ try {
 } finally {
   rmSync(scratch, { recursive: true, force: true });
 }
+for (const failure of failures) process.stdout.write(`\nfailed: ${failure.slice(0, 3000)}\n`);
 process.stdout.write(`\ntests: ${passed} passed, ${failed} failed\n`);
 process.exit(failed > 0 || passed === 0 ? 1 : 0);

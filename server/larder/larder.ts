@@ -24,6 +24,12 @@ export const binMs = 24 * 60 * 60 * 1000;
 
 export type NewSet = Omit<Manifest, 'format' | 'version'>;
 
+/** An image, and what its set is called. */
+export interface KeptImage {
+  readonly label: string;
+  readonly image: ImageRow;
+}
+
 /** Everything that is kept: sets in the catalogue and their bytes on the shelf. */
 export class Larder {
   /** Runs that are storing chunks which no set names yet. */
@@ -91,6 +97,14 @@ export class Larder {
   /** Partitions of a phone that some set holds, with when. */
   kept(serial: string): Map<string, number> {
     return new Map(this.sets.kept(serial).map(({ partition, createdAt }) => [partition, createdAt]));
+  }
+
+  /** The newest image of a whole partition, among the sets in which it came out right. */
+  newestWhole(serial: string, partition: string, bytes: number): KeptImage | undefined {
+    const newest = this.sets
+      .kept(serial)
+      .findLast((each) => each.partition === partition && each.bytes === bytes && each.ranges === null);
+    return newest && { label: newest.label, image: this.image(newest.setId, partition) };
   }
 
   /** @throws Problem 404 */

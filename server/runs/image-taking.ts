@@ -35,19 +35,21 @@ const checkpointMs = 4000;
  * Reads one image, through whatever happens to the link, and has the phone prove it.
  * @param ranges what is to be read
  * @param recalled what an earlier run has put on the shelf of it
+ * @param told the phone's digest of all of it, where it was asked before
  */
 export async function takeImage(
   taking: Taking,
   partition: PartitionFacts,
   ranges: readonly ByteRange[],
   recalled: Recalled | undefined,
+  told: string | undefined,
   passed: (bytes: number) => void,
 ): Promise<TakenImage> {
   const { phone, set, journal, run, shelf } = taking;
   const { name } = partition;
   const writer = set.image(partition.bytes, ranges);
   const unreadable: ByteRange[] = [];
-  const early = new EarlyDigest(name, ranges, run.signal);
+  const early = new EarlyDigest(name, ranges, run.signal, told);
   const startAnew = async (why: string) => {
     run.log(why, 'warning');
     early.forget();
@@ -133,7 +135,10 @@ class EarlyDigest {
     private readonly name: string,
     private readonly ranges: readonly ByteRange[],
     private readonly cancelled: AbortSignal,
-  ) {}
+    told: string | undefined,
+  ) {
+    if (told) this.told = Promise.resolve(told);
+  }
 
   begin(link: PhoneLink): void {
     const access = accessOf(link);

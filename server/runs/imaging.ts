@@ -28,6 +28,7 @@ import { takeImage, type TakenImage } from './image-taking.ts';
 import { Journal, type ImageHead, type UnfinishedPlan } from './journal.ts';
 import { accessOf } from './partition-reading.ts';
 import { PhoneAtWork } from './phone-at-work.ts';
+import { askWhetherUnchanged } from './unchanged.ts';
 
 const readStep = 'read';
 
@@ -75,6 +76,7 @@ export async function startImaging(
           phone: { maker, model },
           startedAt: context.now(),
           elapsedMs: 0,
+          ...(start.readAll && { readAll: true }),
           images: sheet.steps
             .filter(({ kind }) => kind === readStep)
             .map(({ partition, bytes }) => ({
@@ -162,6 +164,8 @@ async function image(
   const taking = { phone, set, shelf: larder.shelf, journal, run };
   const recalled = journal.recall();
   const images: ManifestImage[] = [];
+  /** Partitions that are kept as they were kept before, without having been read. */
+  const unchanged = new Set<string>();
   try {
     for (const planned of plan.images) {
       const at = steps.findIndex(
@@ -183,7 +187,21 @@ async function image(
         }
         const ranges = await rangesToRead(phone, partition, planned.usedOnly ?? false, run);
         resize(rangesBytes(ranges));
-        const taken = await takeImage(taking, partition, ranges, recalled.get(partition.name), passed);
+        const before = recalled.get(partition.name);
+        const isWhole = rangesBytes(ranges) === partition.bytes;
+        const asked =
+          isWhole && !plan.readAll && !before?.progress.taken
+            ? await askWhetherUnchanged({ phone, larder, run }, partition)
+            : undefined;
+        if (asked?.unchanged) {
+          resize(0);
+          const { label, image } = asked.unchanged;
+          const head = headOf(partition, { stored: image, ranges, unsettled: [] });
+          images.push({ ...head, chunks: unpackChunkList(image.chunks) });
+          unchanged.add(partition.name);
+          return `unchanged since “${label}”, not read again: the phone computes the same SHA-256 ${head.sha256}`;
+        }
+        const taken = await takeImage(taking, partition, ranges, before, asked?.told, passed);
         const head = headOf(partition, taken);
         journal.finished(partition.name, head);
         images.push({ ...head, chunks: unpackChunkList(taken.stored.chunks) });
@@ -222,7 +240,7 @@ async function image(
   }
   const unsettled = images.filter((each) => each.unsettled);
   run.madeSet(id, unsettled.length === 0);
-  return outcomeText(images, elapsedMs, set.addedBytes);
+  return outcomeText(images, unchanged, elapsedMs, set.addedBytes);
 }
 
 /** @throws RunFailure when the phone has no such partition any more */
@@ -293,10 +311,17 @@ const resultText = ({ kind, sha256, ranges, unsettled }: ImageHead): string =>
     ? `not the same twice at ${rangesText(unsettled)}`
     : `SHA-256 ${sha256}${ranges ? ` of the ${sizeText(rangesBytes(ranges))} in use` : ''}; ${kind === 'archive' ? 'each file is as the phone digests it' : 'the phone computes the same'}`;
 
-function outcomeText(images: readonly ManifestImage[], elapsedMs: number, addedBytes: number): string {
-  const bytes = images.reduce((sum, each) => sum + (each.ranges ? rangesBytes(each.ranges) : each.bytes), 0);
-  const speed = elapsedMs > 0 ? ` (${sizeText((bytes / elapsedMs) * 1000)}/s)` : '';
-  const kept = `${images.length} ${images.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)} in ${durationText(elapsedMs)}${speed}; ${sizeText(addedBytes)} new on the shelf.`;
+function outcomeText(
+  images: readonly ManifestImage[],
+  notRead: ReadonlySet<string>,
+  elapsedMs: number,
+  addedBytes: number,
+): string {
+  const read = images.filter(({ partition }) => !notRead.has(partition));
+  const bytes = read.reduce((sum, each) => sum + (each.ranges ? rangesBytes(each.ranges) : each.bytes), 0);
+  const speed = elapsedMs > 0 && notRead.size === 0 ? ` (${sizeText((bytes / elapsedMs) * 1000)}/s)` : '';
+  const same = notRead.size > 0 ? `, ${notRead.size} of them unchanged since kept and not read again` : '';
+  const kept = `${images.length} ${images.length === 1 ? 'image' : 'images'}${same}, ${sizeText(bytes)} in ${durationText(elapsedMs)}${speed}; ${sizeText(addedBytes)} new on the shelf.`;
   const unsettled = images.filter((each) => each.unsettled);
   if (unsettled.length === 0) return `${kept} The phone computes the same digests.`;
   const where = unsettled.map((each) => `${each.partition} at ${rangesText(each.unsettled!)}`);

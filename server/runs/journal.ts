@@ -14,6 +14,8 @@ export interface UnfinishedPlan {
   readonly phone: Pick<PhoneFacts, 'maker' | 'model'>;
   readonly startedAt: number;
   readonly elapsedMs: number;
+  /** Also what has not changed since it was last kept. */
+  readonly readAll?: boolean;
   readonly images: readonly PlannedImage[];
 }
 

@@ -40,6 +40,8 @@ export interface Run {
   whileNotPaused(): Promise<void>;
   /** Does something that is no work of the run's own, such as waiting for the phone; says what for. */
   waiting<T>(what: string, work: () => Promise<T>): Promise<T>;
+  /** Does work in which no bytes pass: its time says nothing of how fast they do. */
+  withoutBytes<T>(work: () => Promise<T>): Promise<T>;
   /** The set that came of the run. @param isComplete every image of it came out right */
   madeSet(setId: string, isComplete?: boolean): void;
 }
@@ -148,6 +150,7 @@ export class LiveRun {
         await this.idle('paused', undefined, () => this.untilToldToGoOn());
       },
       waiting: (what, work) => this.idle('waiting', what, work),
+      withoutBytes: (work) => this.timedApart(work),
     };
   }
 
@@ -227,18 +230,25 @@ export class LiveRun {
     what: string | undefined,
     work: () => Promise<T>,
   ): Promise<T> {
-    const since = performance.now();
     this.state = state;
     this.waitingFor = what;
     this.listener.log(this, state === 'paused' ? 'Paused.' : what!, 'info');
     this.listener.changed(this);
     try {
-      return await work();
+      return await this.timedApart(work);
     } finally {
-      this.idleMs += performance.now() - since;
       this.state = 'running';
       this.waitingFor = undefined;
       this.listener.changed(this);
+    }
+  }
+
+  private async timedApart<T>(work: () => Promise<T>): Promise<T> {
+    const since = performance.now();
+    try {
+      return await work();
+    } finally {
+      this.idleMs += performance.now() - since;
     }
   }
 

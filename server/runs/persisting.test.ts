@@ -34,7 +34,14 @@ afterAll(async () => {
 });
 
 const start = async (label: string, picked: string[]) =>
-  (await startImaging(app, serial, { picked, label, confirmed: ['identity-left-out', 'battery'] })).id;
+  (
+    await startImaging(app, serial, {
+      picked,
+      label,
+      readAll: true,
+      confirmed: ['identity-left-out', 'battery'],
+    })
+  ).id;
 const keep = async (label: string, picked: string[]) => app.engine.ended(await start(label, picked));
 const stateOf = (id: string) => app.engine.view(id).state;
 const log = (id: string) =>

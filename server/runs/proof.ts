@@ -151,7 +151,7 @@ function orAborted<T>(promise: Promise<T>, signal: AbortSignal): Promise<T> {
 }
 
 /** A digest that cannot be computed agrees with nothing. */
-function notReadable(error: unknown): undefined {
+export function notReadable(error: unknown): undefined {
   if (error instanceof FlashFailure) return undefined;
   throw error;
 }

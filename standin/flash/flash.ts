@@ -21,6 +21,8 @@ const secretBytes = 32;
 /** A simulated phone's flash: one sparse file, and the partitions that its own GPT names. */
 export class Flash implements Device {
   readonly faults = new Faults();
+  /** How often it was written to: what was computed of its bytes holds until this changes. */
+  writes = 0;
 
   private constructor(
     private readonly path: string,
@@ -88,7 +90,9 @@ export class Flash implements Device {
   async write(offset: number, bytes: Uint8Array): Promise<void> {
     if (offset + bytes.length > this.bytes) throw new RangeError('No space left on device');
     this.faults.beforeWrite(offset, bytes.length);
+    this.writes++;
     await this.file.write(bytes, 0, bytes.length, offset);
+    this.writes++;
   }
 
   sync(): Promise<void> {

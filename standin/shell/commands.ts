@@ -1,10 +1,19 @@
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { IoError } from '../flash/faults.ts';
-import type { Device } from '../flash/flash.ts';
+import type { Device, Flash } from '../flash/flash.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
 import { Hasher } from './hasher.ts';
-import { complain, deviceAt, nodeOf, print, resolvePath, type Command, type Process } from './host.ts';
+import {
+  complain,
+  deviceAt,
+  nodeOf,
+  print,
+  resolvePath,
+  type Command,
+  type Process,
+  type ShellHost,
+} from './host.ts';
 import { runScript } from './run.ts';
 import { tar } from './tar.ts';
 
@@ -153,9 +162,10 @@ const digest =
       try {
         const device = deviceAt(host, absolute);
         if (device && uid !== 0) throw new Complaint('Permission denied');
-        const bytes = device ? wholeOf(device) : await readMounted(host, absolute, uid);
-        if (typeof bytes === 'string') throw new Complaint(bytes);
-        await print(process, `${await digestOf(bytes, algorithm)}  ${path}\n`);
+        const digest = device
+          ? await deviceDigest(host, absolute, device, algorithm)
+          : await fileDigest(host, absolute, uid, algorithm);
+        await print(process, `${digest}  ${path}\n`);
       } catch (error) {
         if (!(error instanceof IoError) && !(error instanceof Complaint)) throw error;
         code = await complain(process, name, `${path}: ${error.message}`);
@@ -165,6 +175,41 @@ const digest =
   };
 
 class Complaint extends Error {}
+
+async function fileDigest(host: ShellHost, path: string, uid: number, algorithm: string): Promise<string> {
+  const bytes = await readMounted(host, path, uid);
+  if (typeof bytes === 'string') throw new Complaint(bytes);
+  return digestOf(bytes, algorithm);
+}
+
+interface KnownDigest {
+  readonly writes: number;
+  readonly digest: string;
+}
+const knownDigests = new WeakMap<Flash, Map<string, KnownDigest>>();
+
+/**
+ * The digest of a block device. A phone has processors of its own: while nothing was written and nothing is
+ * wrong with the flash, what was computed before is told again instead of taking the bench computer's.
+ */
+async function deviceDigest(
+  { flash }: ShellHost,
+  path: string,
+  device: Device,
+  algorithm: string,
+): Promise<string> {
+  const known = knownDigests.get(flash) ?? new Map<string, KnownDigest>();
+  knownDigests.set(flash, known);
+  const key = `${algorithm} ${path}`;
+  const { writes } = flash;
+  const before = known.get(key);
+  const isSound = flash.faults.names.length === 0;
+  if (isSound && before?.writes === writes) return before.digest;
+  const digest = await digestOf(wholeOf(device), algorithm);
+  if (isSound && flash.faults.names.length === 0 && flash.writes === writes)
+    known.set(key, { writes, digest });
+  return digest;
+}
 
 async function* wholeOf(device: Device): AsyncGenerator<Uint8Array> {
   for (let at = 0; at < device.bytes; at += 1 << 20) {
