@@ -213,6 +213,18 @@ describe('sets', () => {
     });
   });
 
+  it('are found again by their shelf when the catalogue is lost or wrong', async () => {
+    const before = JSON.parse((await larder('sets', '--json', '--home', home)).out) as { id: string }[];
+    writeFileSync(join(home, 'catalogue.sqlite'), 'no database at all');
+    const { code, out } = await larder('rebuild', '--home', home);
+    expect(out).toMatch(/^The catalogue as it was: catalogue-before-.*\.sqlite\n/);
+    expect(code).toBe(0);
+    for (const { id } of before) expect(out).toContain(id);
+    const after = JSON.parse((await larder('sets', '--json', '--home', home)).out) as { id: string }[];
+    expect(after).toEqual(before);
+    expect((await larder('rebuild', '--home', at('nowhere'))).code).toBe(2);
+  });
+
   it('verify, until a pack is damaged', async () => {
     expect(await larder('verify', '--home', home)).toMatchObject({
       code: 0,

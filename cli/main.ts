@@ -11,6 +11,7 @@ import {
 import { exportSet, listSets, verifySets } from './larder-commands.ts';
 import { importFiles, type ImportOptions } from './import.ts';
 import { inspectFile } from './inspect.ts';
+import { rebuildCatalogue } from './rebuild.ts';
 
 const program = new Command('larder')
   .description('Works with images and with the larder without the application')
@@ -78,6 +79,12 @@ program
   .option('--confirm <check>', 'goes on in spite of a check; may be given again', again, [])
   .option(...home)
   .action(async (path: string, options: ImportOptions) => done(await importFiles(path, options)));
+
+program
+  .command('rebuild')
+  .description('makes the catalogue anew from the shelf alone; the application must not be running')
+  .option(...home)
+  .action(async (options: { home: string }) => done(await rebuildCatalogue(options.home)));
 
 function again(value: string, before: string[]): string[] {
   return [...before, value];

@@ -47,6 +47,16 @@ const usualChange = 0.05;
 export const canReadUsedOnly = ({ fileSystem, usedBytes, archive }: PartitionFacts): boolean =>
   fileSystem === 'ext4' && usedBytes !== undefined && !archive;
 
+/** Less is read in no time. */
+const worthAskingBytes = 8 << 20;
+
+/**
+ * Whether a partition that was kept before may be as it was: the phone is asked for its digest before it is
+ * read. User data and scratch space change whenever a phone is used.
+ */
+export const mayBeUnchanged = ({ bytes, role, mount, archive }: PartitionFacts): boolean =>
+  bytes >= worthAskingBytes && !archive && !mount?.writable && role !== 'user-data' && role !== 'scratch';
+
 const bytesToRead = (partition: PartitionFacts, usedOnly: readonly string[] = []): number =>
   usedOnly.includes(partition.name) && canReadUsedOnly(partition) ? partition.usedBytes! : partition.bytes;
 

@@ -1,5 +1,5 @@
 export * from './check.ts';
-export { canReadUsedOnly, imagingSheet, type ImagingFacts } from './imaging.ts';
+export { canReadUsedOnly, imagingSheet, mayBeUnchanged, type ImagingFacts } from './imaging.ts';
 export { importingSheet, type ImportingFacts, type ImportingImage } from './importing.ts';
 export { purposesOf, type Purpose } from './purposes.ts';
 export { restoringSheet, type RestoringFacts, type RestoringImage } from './restoring.ts';

@@ -2,12 +2,14 @@
 import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import {
+  appendFileSync,
   cpSync,
   existsSync,
   mkdirSync,
   readdirSync,
   readFileSync,
   symlinkSync,
+  truncateSync,
   writeFileSync,
 } from 'node:fs';
 import { join } from 'node:path';
@@ -216,6 +218,32 @@ describe('files in the watched folder', () => {
     );
     expect(run.state).toBe('failed');
     expect(run.outcome).toMatch(/gzip: data at byte \d+/);
+  });
+
+  it.each([
+    [
+      'grown.img',
+      (path: string) => appendFileSync(path, 'more'),
+      /^grown\.img changed while it was taken in/,
+    ],
+    [
+      'shrunk.img',
+      (path: string) => truncateSync(path, 100_000),
+      /^shrunk\.img ended too early, after 100000 of 400000/,
+    ],
+  ])('that change under the run are not kept: %s', async (name, change, words) => {
+    const path = join(imports, name);
+    writeFileSync(path, sample(name, 400_000));
+    const view = await ready(name);
+    const before = app.larder.list().length;
+    const run = imported(view, { choices: [{ path: name, partition: 'boot' }] });
+    change(path);
+    expect(await run).toMatchObject({ state: 'failed', outcome: expect.stringMatching(words) as string });
+    expect(app.larder.list()).toHaveLength(before);
+    // Once it is still again, it can be taken in as it is now.
+    await until('a second look', () => views().find(({ id }) => id === name)?.bytes !== 400_000);
+    const again = await imported(await ready(name), { choices: [{ path: name, partition: 'boot' }] });
+    expect(again).toMatchObject({ state: 'done' });
   });
 
   it('that still grow are looked at when they have come to rest', async () => {

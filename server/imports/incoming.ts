@@ -33,6 +33,10 @@ export interface Batch {
   readonly checksums: ReadonlyMap<string, readonly Checksum[]>;
   readonly contents: Contents | undefined;
   readonly bytes: number;
+  /** Keeps its files open until it is released, though it may be closed meanwhile. */
+  hold(): () => Promise<void>;
+  /** Files that were written to since they were looked at. */
+  touched(): Promise<readonly string[]>;
   close(): Promise<void>;
 }
 
@@ -247,9 +251,22 @@ export class Incoming {
 export async function openBatch(id: string, path: string, scratch: string): Promise<Batch> {
   await mkdir(scratch, { recursive: true });
   const opener = new Opener(scratch);
-  const close = async () => {
+  let holders = 0;
+  let isClosed = false;
+  const end = async () => {
     await opener.close();
     await rm(scratch, { recursive: true, force: true });
+  };
+  const close = async () => {
+    if (isClosed) return;
+    isClosed = true;
+    if (holders === 0) await end();
+  };
+  const hold = () => {
+    holders++;
+    return async () => {
+      if (--holders === 0 && isClosed) await end();
+    };
   };
   try {
     const stat = await lstat(path);
@@ -265,6 +282,8 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
       checksums,
       contents,
       bytes: images.reduce((sum, each) => sum + each.bytes, 0),
+      hold,
+      touched: () => opener.touched(),
       close,
     };
   } catch (error) {

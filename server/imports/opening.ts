@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { open } from 'node:fs/promises';
+import { open, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource, slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
@@ -36,7 +36,9 @@ const strangers: readonly (readonly [readonly number[], string])[] = [
 
 /** Opens files on a disk. What must be unpacked to be read here and there goes into `scratch`. */
 export class Opener {
-  private readonly handles: { close(): Promise<void> }[] = [];
+  private readonly handles: FileHandle[] = [];
+  private readonly found: { readonly path: string; readonly handle: FileHandle; readonly mtimeMs: number }[] =
+    [];
 
   /** @param scratch a folder that the caller removes */
   constructor(private readonly scratch: string) {}
@@ -49,8 +51,15 @@ export class Opener {
   async open(file: string, path: string): Promise<OpenedFile[]> {
     const handle = await open(file, 'r');
     this.handles.push(handle);
-    const { size } = await handle.stat();
+    const { size, mtimeMs } = await handle.stat();
+    this.found.push({ path, handle, mtimeMs });
     return this.look(fileSource(handle, size), path, [], 0);
+  }
+
+  /** Files that were written to since they were opened. */
+  async touched(): Promise<readonly string[]> {
+    const now = await Promise.all(this.found.map(({ handle }) => handle.stat()));
+    return this.found.filter(({ mtimeMs }, i) => now[i]!.mtimeMs !== mtimeMs).map(({ path }) => path);
   }
 
   /** @param layers what it was unpacked from @param packed the file as it lies there, if that is another */

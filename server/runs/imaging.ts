@@ -22,7 +22,7 @@ import { chunkBytes } from '../shelf/pack-format.ts';
 import { SetWriter } from '../shelf/set-writer.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
-import { RunFailure, type Run } from './engine.ts';
+import { Interruption, RunFailure, type Run } from './engine.ts';
 import { takeArchive, type TakenArchive } from './archive-taking.ts';
 import { takeImage, type TakenImage } from './image-taking.ts';
 import { Journal, type ImageHead, type UnfinishedPlan } from './journal.ts';
@@ -216,6 +216,7 @@ async function image(
     await set.seal().catch(() => undefined);
     await journal.checkpoint().catch(() => undefined);
     await set.discard();
+    if (isDiskFull(error)) throw new Interruption(diskFullText, { cause: error });
     throw error;
   }
   const id = randomUUID();
@@ -242,6 +243,11 @@ async function image(
   run.madeSet(id, unsettled.length === 0);
   return outcomeText(images, unchanged, elapsedMs, set.addedBytes);
 }
+
+const isDiskFull = (error: unknown) =>
+  ['ENOSPC', 'EDQUOT'].includes((error as NodeJS.ErrnoException).code ?? '');
+const diskFullText =
+  'The disk of the shelf is full. What was read is on the shelf: free some space, then resume the run.';
 
 /** @throws RunFailure when the phone has no such partition any more */
 function partitionNow(partitions: readonly PartitionFacts[], name: string): PartitionFacts {

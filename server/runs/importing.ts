@@ -3,7 +3,7 @@ import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { planImport, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { byRole, roleOf } from '@keen-larder/core/phone/roles.ts';
-import { importingSheet, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import { importingSheet, listText, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
 import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { imageOf, type OpenedFile } from '../imports/opening.ts';
@@ -98,6 +98,7 @@ export async function startImporting(
     },
     (run) =>
       larder.whileWriting(async () => {
+        const release = batch.hold();
         const beganAt = context.now();
         const set = new SetWriter(larder.shelf);
         const stored: ManifestImage[] = [];
@@ -109,10 +110,14 @@ export async function startImporting(
             });
           }
           run.signal.throwIfAborted();
+          const touched = await batch.touched();
+          if (touched.length > 0) throw new RunFailure(touchedText(touched));
           await set.seal();
         } catch (error) {
           await set.discard();
           throw error;
+        } finally {
+          await release();
         }
         const { contents } = batch;
         const isSame = contents?.phone.serial === phone.serial;
@@ -141,6 +146,9 @@ export async function startImporting(
   );
 }
 
+const touchedText = (paths: readonly string[]) =>
+  `${listText(paths)} changed while ${paths.length > 1 ? 'they were' : 'it was'} taken in. Nothing was kept. Wait until everything has been copied, then start again.`;
+
 /** The set is kept, whatever becomes of the files. */
 const staysWhereItIs = (error: unknown) =>
   `The files could not be put aside (${(error as Error).message}): they stay where they are.`;
@@ -159,10 +167,15 @@ async function takeIn(
   const ranges = kind === 'archive' ? undefined : (listed?.ranges ?? sizedRanges(imageBytes));
   const writer = set.image(imageBytes ?? listed?.bytes ?? 0, ranges);
   const image = await imageOf(files);
-  await writer.take(broken(counted(onlyRanges(image, listed?.ranges), passed), run.signal));
+  let came = 0;
+  const onPart = (bytes: number) => {
+    came += bytes;
+    passed(bytes);
+  };
+  await writer.take(broken(counted(onlyRanges(image, listed?.ranges), onPart), run.signal));
   if (writer.missing.length > 0) {
     throw new RunFailure(
-      `${paths.join(', ')} ended ${rangesBytes(writer.missing)} bytes too early. Nothing was kept. Copy it again, or leave it out.`,
+      `${paths.join(', ')} ended too early, after ${came} of ${rangesBytes(ranges ?? [])} bytes. Nothing was kept. Copy it again, or leave it out.`,
     );
   }
   const stored = await writer.finish();

@@ -1,11 +1,12 @@
 // Imaging through what goes wrong at a bench. Every fault of the simulated phone follows from its seed.
 import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, describe, expect, it, vi } from 'vitest';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, toRecovery, until } from '../../e2e/support/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
+import { PackWriter } from '../shelf/pack-writer.ts';
 import { resumeImaging, startImaging } from './imaging.ts';
 import { startVerifying } from './verifying.ts';
 
@@ -74,7 +75,7 @@ describe('a cable that comes out', () => {
       /Waiting for Ringing hut in recovery mode: check its cable/,
     );
     const { doneBytes } = app.engine.view(id);
-    expect(doneBytes).toBeGreaterThan(16 << 20);
+    expect(doneBytes).toBeGreaterThan(8 << 20);
     cableIn();
     const run = await app.engine.ended(id);
     expect(run).toMatchObject({ state: 'done', doneBytes: run.bytes });
@@ -169,6 +170,28 @@ describe('a queue', () => {
     expect(await app.engine.ended(behind)).toMatchObject({ state: 'cancelled' });
     expect(app.engine.view(behind).outcome).toMatch(/Not begun.*did not end well/);
     expect(app.larder.labels(serial)).not.toContain('behind it');
+  });
+});
+
+describe('a full disk', () => {
+  it('breaks a run off, which goes on once there is space', async () => {
+    const { append } = PackWriter.prototype;
+    let appended = 0;
+    const full = vi.spyOn(PackWriter.prototype, 'append').mockImplementation(function (
+      this: PackWriter,
+      chunks,
+    ) {
+      if (++appended > 3) throw Object.assign(new Error('write'), { code: 'ENOSPC' });
+      return append.call(this, chunks);
+    });
+    const run = await keep('too much', ['modem', 'system']).finally(() => full.mockRestore());
+    expect(run).toMatchObject({ state: 'interrupted', canResume: true, setId: undefined });
+    expect(run.outcome).toMatch(/^The disk of the shelf is full.*free some space, then resume the run/);
+    expect(app.larder.labels(serial)).not.toContain('too much');
+    expect(readdirSync(join(home, 'shelf/packs')).filter((name) => name.endsWith('.part'))).toEqual([]);
+    const resumed = await app.engine.ended(resumeImaging(app, run.id).id);
+    expect(resumed).toMatchObject({ state: 'done' });
+    await expectTrue(resumed.setId!);
   });
 });
 

@@ -1,16 +1,11 @@
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { mayBeUnchanged } from '@keen-larder/core/runsheet/index.ts';
 import type { KeptImage, Larder } from '../larder/larder.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
 import type { Run } from './live-run.ts';
 import { accessOf } from './partition-reading.ts';
 import type { PhoneAtWork } from './phone-at-work.ts';
 import { notReadable } from './proof.ts';
-
-/** Less is read in no time. */
-const worthAskingBytes = 8 << 20;
-
-/** Roles whose partitions change whenever a phone is used. */
-const alwaysChanges: readonly PartitionFacts['role'][] = ['user-data', 'scratch'];
 
 /** What the phone was asked, and what it told. */
 export interface Asked {
@@ -27,9 +22,10 @@ export interface Asked {
  */
 export async function askWhetherUnchanged(
   { phone, larder, run }: { readonly phone: PhoneAtWork; readonly larder: Larder; readonly run: Run },
-  { name, bytes, role, mount }: PartitionFacts,
+  partition: PartitionFacts,
 ): Promise<Asked | undefined> {
-  if (bytes < worthAskingBytes || mount?.writable || alwaysChanges.includes(role)) return undefined;
+  if (!mayBeUnchanged(partition)) return undefined;
+  const { name, bytes } = partition;
   const kept = larder.newestWhole(phone.serial, name, bytes);
   if (!kept) return undefined;
   run.log(`${name}: asking the phone whether it is as in “${kept.label}”.`);

@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia';
 import { computed, reactive, ref } from 'vue';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
+import { partitionFor, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { api, uploads } from '../api/client.ts';
 import { copyFile, type FileToCopy } from '../uploads/upload.ts';
 
@@ -33,6 +34,8 @@ export const useImports = defineStore('imports', () => {
   const view = ref<ImportsView>();
   const copies = ref<Copy[]>([]);
   const drafts = ref<Record<string, ImportDraft>>({});
+  /** Partitions of phones, by serial, as far as they were asked for. */
+  const known = reactive<Record<string, readonly string[]>>({});
   let asked = 0;
   let keys = 0;
 
@@ -60,6 +63,29 @@ export const useImports = defineStore('imports', () => {
       nickname: found.suggested?.nickname ?? '',
       confirmed: [],
     });
+  }
+
+  /** The partition that a file is the image of: the one chosen, or the one its name speaks of; empty for none. */
+  function partitionOf(found: ImportView, { paths, partition, listed }: PlannedImport): string {
+    const [path] = paths as [string];
+    const { serial, partitions } = draft(found);
+    const names = known[serial] ?? [];
+    if (partitions[path] !== undefined) return partitions[path];
+    if (listed || names.length === 0) return partition ?? '';
+    return partitionFor(path, names).partition ?? '';
+  }
+
+  /** Learns what partitions the chosen phone has: files whose names speak of one of them are taken in. */
+  async function learn(found: ImportView): Promise<void> {
+    const { serial } = draft(found);
+    if (!serial) return;
+    const unmatched = found.images.filter((image) => !image.fault && !partitionOf(found, image));
+    known[serial] = await api.knownPartitions(serial).catch(() => []);
+    const { picked } = draft(found);
+    for (const image of unmatched) {
+      const [path] = image.paths as [string];
+      if (partitionOf(found, image) && !picked.includes(path)) picked.push(path);
+    }
   }
 
   /** Copies files into the larder; resolves to the import's id, or to undefined when it did not work out. */
@@ -99,5 +125,5 @@ export const useImports = defineStore('imports', () => {
     }
   }
 
-  return { view, all, byId, copies, load, draft, copy };
+  return { view, all, byId, copies, known, load, draft, partitionOf, learn, copy };
 });

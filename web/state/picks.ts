@@ -11,6 +11,8 @@ export interface ImagingPicks {
   confirmed: string[];
   /** Of file systems that can be read, only the blocks in use. */
   usedOnly: boolean;
+  /** Also what the phone proves to be as it was kept. */
+  readAll: boolean;
   /** The run restarts the phone into this mode before it reads. */
   restartInto: PhoneMode | undefined;
 }
@@ -36,6 +38,7 @@ export const usePicks = defineStore('picks', () => {
       ownLabel: undefined,
       confirmed: [],
       usedOnly: false,
+      readAll: false,
       restartInto: undefined,
     });
 

@@ -5,7 +5,7 @@ import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, maxLabelLength, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
-import { canReadUsedOnly } from '@keen-larder/core/runsheet/index.ts';
+import { canReadUsedOnly, mayBeUnchanged } from '@keen-larder/core/runsheet/index.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
@@ -61,11 +61,22 @@ const usable = computed(() =>
 const savedBytes = computed(() =>
   usable.value.reduce((sum, { bytes, usedBytes }) => sum + bytes - (usedBytes ?? bytes), 0),
 );
+/** Of what is picked, what need not be read when the phone proves it to be as it was kept. */
+const keptBefore = computed(() =>
+  partitions.value.filter(
+    (each) =>
+      picks.value.picked.includes(each.name) &&
+      mayBeUnchanged(each) &&
+      each.kept?.bytes === each.bytes &&
+      !each.kept.ranges,
+  ),
+);
 /** Only a system that gives root shows what could be read after a restart. */
 const canRestartFirst = computed(() => props.phone.facts?.mode === 'system' && props.phone.facts.root);
 const request = computed(() => ({
   picked: picks.value.picked,
   ...(picks.value.usedOnly && { usedOnly: usable.value.map(({ name }) => name) }),
+  ...(picks.value.readAll && { readAll: true }),
   ...(picks.value.restartInto && canRestartFirst.value && { restartInto: picks.value.restartInto }),
 }));
 
@@ -163,9 +174,14 @@ const title = computed(() => {
       </div>
     </div>
     <FigureGrid v-if="figures.length" :figures="figures" />
-    <div v-if="usable.length || canRestartFirst" class="options">
+    <div v-if="usable.length || keptBefore.length || canRestartFirst" class="options">
       <ElCheckbox v-if="usable.length" v-model="picks.usedOnly" size="small">
         Only the blocks in use<span class="soft"> · saves {{ sizeText(savedBytes) }}</span>
+      </ElCheckbox>
+      <ElCheckbox v-if="keptBefore.length" v-model="picks.readAll" size="small">
+        Read also what is unchanged<span class="soft">
+          · {{ keptBefore.length }} kept before: digested on the phone first</span
+        >
       </ElCheckbox>
       <ElCheckbox
         v-if="canRestartFirst && picks.picked.length"

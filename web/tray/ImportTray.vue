@@ -24,9 +24,10 @@ const larder = useLarder();
 const draft = computed(() => store.draft(props.found));
 
 const chosen = computed(() =>
-  props.found.images.flatMap(({ paths, partition, bytes, imageBytes }) => {
+  props.found.images.flatMap((image) => {
+    const { paths, bytes, imageBytes } = image;
     const [path] = paths as [string];
-    const name = draft.value.partitions[path] ?? partition;
+    const name = store.partitionOf(props.found, image);
     return name && draft.value.picked.includes(path)
       ? [{ path, partition: name, role: roleOf(name), bytes: imageBytes ?? bytes }]
       : [];

@@ -1,10 +1,9 @@
 <script setup lang="ts">
 import { ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus';
-import { computed, shallowRef, watch } from 'vue';
+import { computed, watch } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { usualPartitions } from '@keen-larder/core/phone/roles.ts';
-import { api } from '../../api/client.ts';
 import PickColumn from '../../parts/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { useImports } from '../../state/imports.ts';
@@ -15,17 +14,18 @@ const props = defineProps<{ found: ImportView }>();
 const store = useImports();
 const picks = usePicks();
 const draft = computed(() => store.draft(props.found));
-const known = shallowRef<readonly string[]>([]);
 watch(
   () => draft.value.serial,
-  async (serial) => (known.value = serial ? await api.knownPartitions(serial).catch(() => []) : []),
+  () => store.learn(props.found),
   { immediate: true },
 );
-const names = computed(() => (known.value.length > 0 ? known.value : usualPartitions));
+const names = computed(() => {
+  const known = store.known[draft.value.serial] ?? [];
+  return known.length > 0 ? known : usualPartitions;
+});
 
 const keyOf = (row: PlannedImport) => row.paths[0]!;
 const usable = computed(() => props.found.images.filter(({ fault }) => !fault).map(keyOf));
-const partitionOf = (row: PlannedImport) => draft.value.partitions[keyOf(row)] ?? row.partition ?? '';
 
 /** A file that a partition is chosen for is wanted. */
 function choose(row: PlannedImport, partition: string): void {
@@ -75,7 +75,7 @@ function choose(row: PlannedImport, partition: string): void {
       <template #default="{ row }">
         <ElSelect
           v-if="!row.fault"
-          :model-value="partitionOf(row as PlannedImport)"
+          :model-value="store.partitionOf(found, row as PlannedImport)"
           size="small"
           filterable
           allow-create
