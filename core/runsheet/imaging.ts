@@ -20,6 +20,8 @@ export interface ImagingFacts {
     readonly identityKept: readonly string[];
     /** All partitions of this phone that some complete set holds. */
     readonly kept?: readonly string[];
+    /** Those of which it has an image of the whole partition, in the size that it has now. */
+    readonly keptWhole?: readonly string[];
   };
   readonly shelf: { readonly freeBytes: number };
   readonly bytesPerSecond: number;
@@ -27,6 +29,8 @@ export interface ImagingFacts {
   readonly restartInto?: PhoneMode;
   /** Partitions of which only the blocks in use are read. */
   readonly usedOnly?: readonly string[];
+  /** Nothing is taken for unchanged: everything is read. */
+  readonly readAll?: boolean;
 }
 
 interface Context extends ImagingFacts {
@@ -66,6 +70,16 @@ function expectedOnShelf({ name, bytes, usedBytes }: PartitionFacts, { larder }:
   return Math.round(larder.kept?.includes(name) ? inUse * usualChange : inUse);
 }
 
+function readText(image: PartitionFacts, { larder, usedOnly, readAll }: ImagingFacts): string {
+  if (image.archive) return `Archive ${image.name}`;
+  const isAsked =
+    !readAll &&
+    mayBeUnchanged(image) &&
+    larder.keptWhole?.includes(image.name) &&
+    !usedOnly?.includes(image.name);
+  return isAsked ? `Compare ${image.name}, read it if it changed` : `Read ${image.name}`;
+}
+
 /** The plan of an imaging run: what is read in which order, how long it takes, what to know before. */
 export function imagingSheet(facts: ImagingFacts): RunSheet {
   const images = facts.partitions.filter(({ name }) => facts.picked.includes(name)).sort(byRole);
@@ -79,7 +93,7 @@ export function imagingSheet(facts: ImagingFacts): RunSheet {
       ...(restart ? [{ kind: 'restart' as const, text: `Restart into ${restart}`, bytes: 0 }] : []),
       ...images.map((image) => ({
         kind: 'read' as const,
-        text: image.archive ? `Archive ${image.name}` : `Read ${image.name}`,
+        text: readText(image, facts),
         partition: image.name,
         bytes: bytesToRead(image, facts.usedOnly),
       })),

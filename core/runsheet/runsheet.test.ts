@@ -198,6 +198,23 @@ describe('imaging', () => {
     expect(check(live, 'used-blocks')?.sentence).toMatch(/userdata is in use and read whole/);
   });
 
+  it('asks the phone first about what was kept whole and may be as it was', () => {
+    const larder = { ...facts.larder, keptWhole: ['boot', 'efs', 'userdata', 'cache'] };
+    const texts = (change: Partial<ImagingFacts> = {}) =>
+      sheet({ picked: ['boot', 'efs', 'recovery', 'userdata'], larder, ...change }).steps.map(
+        ({ text }) => text,
+      );
+    expect(texts()).toEqual([
+      'Compare boot, read it if it changed',
+      'Read recovery',
+      'Read userdata',
+      'Compare efs, read it if it changed',
+    ]);
+    expect(texts({ readAll: true })).not.toContainEqual(expect.stringContaining('Compare'));
+    const small = partitions.map((each) => ({ ...each, bytes: MiB }));
+    expect(texts({ partitions: small })).not.toContainEqual(expect.stringContaining('Compare'));
+  });
+
   it('restarts first when it is told to, and judges the mode it will be in', () => {
     const live = { picked: ['userdata'], phone: { ...phone, mode: 'system' } as PhoneFacts };
     expect(check(sheet(live), 'live-file-system')).toMatchObject({

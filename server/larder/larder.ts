@@ -107,6 +107,16 @@ export class Larder {
     return newest && { label: newest.label, image: this.image(newest.setId, partition) };
   }
 
+  /** Names of those partitions of which some set has an image of the whole, in the size that they have. */
+  keptWhole(serial: string, partitions: readonly { name: string; bytes: number }[]): string[] {
+    const keyOf = (name: string, bytes: number) => `${name} ${bytes}`;
+    const kept = new Set<string>();
+    for (const { partition, bytes, ranges } of this.sets.kept(serial)) {
+      if (ranges === null) kept.add(keyOf(partition, bytes));
+    }
+    return partitions.filter(({ name, bytes }) => kept.has(keyOf(name, bytes))).map(({ name }) => name);
+  }
+
   /** @throws Problem 404 */
   image(setId: string, partition: string): ImageRow {
     const found = this.sets.image(setId, partition);

@@ -22,20 +22,26 @@ export class Sheets {
     private readonly utcOffsetMinutes: (at: number) => number,
   ) {}
 
-  async imaging(serial: string, { picked, label, restartInto, usedOnly }: ImagingRequest): Promise<RunSheet> {
+  async imaging(
+    serial: string,
+    { picked, label, restartInto, usedOnly, readAll }: ImagingRequest,
+  ): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
     const kept = this.larder.kept(serial);
+    const partitions = abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [];
     return imagingSheet({
       phone,
-      partitions: abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [],
+      partitions,
       picked,
       label,
       ...(restartInto && { restartInto }),
       ...(usedOnly && { usedOnly }),
+      ...(readAll && { readAll }),
       larder: {
         labels: this.larder.labels(serial),
         identityKept: [...kept.keys()].filter((name) => roleOf(name) === 'identity'),
         kept: [...kept.keys()],
+        keptWhole: this.larder.keptWhole(serial, partitions),
       },
       shelf: await this.larder.shelf.space(),
       bytesPerSecond: this.speed('imaging', serial),

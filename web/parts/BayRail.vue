@@ -25,7 +25,7 @@ const connections = useConnections();
         </RouterLink>
       </li>
     </ul>
-    <p v-if="bench.loaded && bench.present.length === 0" class="soft">
+    <p v-if="bench.loaded && bench.present.length === 0 && connections.waiting.length === 0" class="soft">
       No phone answers. Connect one, or look at its mode.
     </p>
     <details v-if="bench.away.length" :open="bench.present.length === 0">

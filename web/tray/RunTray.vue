@@ -69,7 +69,12 @@ const figures = computed(() => {
     <ol>
       <li v-for="(each, i) in run.steps" :key="i" :class="each.state">
         <component :is="icons[each.state]" :size="14" role="img" :aria-label="each.state" />
-        <span>{{ each.text }}</span>
+        <span
+          >{{ each.text
+          }}<span v-if="each.state === 'done' && each.partition && each.bytes === 0" class="soft">
+            · not read again</span
+          ></span
+        >
       </li>
     </ol>
     <template #foot>

@@ -1,16 +1,25 @@
 <script setup lang="ts">
 import { computed, watch } from 'vue';
 import { useRouter } from 'vue-router';
+import { connectionWords } from '@keen-larder/core/phone/connections.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
+import { useConnections } from '../../state/connections.ts';
 import ModeKeys from './ModeKeys.vue';
 import PhoneHeader from './PhoneHeader.vue';
 import PhoneStorage from './PhoneStorage.vue';
 
 const props = defineProps<{ serial?: string }>();
 const bench = useBench();
+const connections = useConnections();
 const router = useRouter();
 const phone = computed(() => (props.serial ? bench.phone(props.serial) : undefined));
+
+/** The first way at which somebody has to do something, and what. */
+const waiting = computed(() => {
+  const [first] = connections.waiting;
+  return first && { ...first, words: connectionWords(first.state, connections.view?.fingerprint ?? '') };
+});
 
 /** Without a phone in the address, the first one that is here. */
 watch(
@@ -50,6 +59,13 @@ watch(
   </template>
   <EmptyState v-else-if="bench.loaded && serial" title="This phone has not been on the bench">
     No phone with the serial {{ serial }} is known.
+  </EmptyState>
+  <EmptyState
+    v-else-if="bench.loaded && waiting"
+    :title="`A phone at ${waiting.address} ${waiting.words.title}`"
+  >
+    {{ waiting.words.sentence }}
+    <RouterLink to="/connections">All connections</RouterLink>
   </EmptyState>
   <EmptyState v-else-if="bench.loaded" title="No phone is on the bench">
     Connect one by USB with USB debugging on, or follow its address under
