@@ -55,4 +55,6 @@ export interface PartitionView extends PartitionFacts {
   /** Undefined while it was never kept or never compared. */
   readonly since: SinceView | undefined;
   readonly neverWritten: boolean;
+  /** The run that began to write it and did not prove it. */
+  readonly halfWritten?: string | undefined;
 }

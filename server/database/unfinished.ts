@@ -16,6 +16,9 @@ export function unfinishedStatements(db: Database) {
   const addSet = db.prepare<[runId: string, plan: string]>(
     'INSERT INTO unfinishedSets (runId, plan) VALUES (?, ?)',
   );
+  const saveSet = db.prepare<[plan: string, runId: string]>(
+    'UPDATE unfinishedSets SET plan = ? WHERE runId = ?',
+  );
   const plan = db.prepare<[runId: string], { plan: string }>(
     'SELECT plan FROM unfinishedSets WHERE runId = ?',
   );
@@ -56,6 +59,7 @@ export function unfinishedStatements(db: Database) {
     /** What one run left is another run's to go on with. */
     handOver: (from: string, to: string) => void handOver(from, to),
     addSet: (runId: string, text: string) => void addSet.run(runId, text),
+    saveSet: (runId: string, text: string) => void saveSet.run(text, runId),
     plan: (runId: string) => plan.get(runId)?.plan,
     drop: (runId: string) => void drop.run(runId),
     runIds: () => runIds.all().map((row) => row.runId),

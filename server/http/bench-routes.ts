@@ -11,6 +11,7 @@ import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
 import { startComparing } from '../runs/comparing.ts';
 import { startImaging } from '../runs/imaging.ts';
+import { halfWritten } from '../runs/writing-journal.ts';
 import { valid } from './validate.ts';
 
 /** Phones: what they are, their partitions, their restarts, and imaging them. */
@@ -38,7 +39,10 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.get('/phones/:serial/partitions', async (request, response) => {
-    response.json(await bench.partitionViews(request.params.serial));
+    const { serial } = request.params;
+    const half = halfWritten(app.unfinished, serial);
+    const views = await bench.partitionViews(serial);
+    response.json(views.map((view) => ({ ...view, halfWritten: half.get(view.name) })));
   });
 
   routes.post('/phones/:serial/restart', async (request, response) => {

@@ -1,6 +1,6 @@
 import { Router } from 'express';
 import type { KeenLarder } from '../keen-larder.ts';
-import { resumeImaging } from '../runs/imaging.ts';
+import { resumeRun } from '../runs/resuming.ts';
 
 /** Runs, live and past. */
 export function runRoutes(app: KeenLarder): Router {
@@ -18,8 +18,8 @@ export function runRoutes(app: KeenLarder): Router {
     '/runs/:id/continue',
     (request, response) => void response.json(engine.continue(request.params.id)),
   );
-  routes.post('/runs/:id/resume', (request, response) => {
-    response.status(202).json(resumeImaging(app, request.params.id));
+  routes.post('/runs/:id/resume', async (request, response) => {
+    response.status(202).json(await resumeRun(app, request.params.id));
   });
   return routes;
 }

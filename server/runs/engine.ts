@@ -187,7 +187,8 @@ export class RunEngine implements RunListener {
 
   private fail(run: LiveRun, error: unknown): void {
     const isCancelled = run.controller.signal.aborted;
-    if (isCancelled && !this.stopping) this.unfinished.drop(run.id);
+    // A phone that is half written stays known as such, and can be written to its end.
+    if (isCancelled && !this.stopping && run.plan.kind === 'imaging') this.unfinished.drop(run.id);
     if (isCancelled) {
       if (this.stopping && this.unfinished.plan(run.id)) {
         run.end('interrupted', 'Keen Larder was ended in the middle of this run. Resume it.');
@@ -233,6 +234,9 @@ export class RunEngine implements RunListener {
         : 'Nothing of it is in the larder. Start it again.';
     }
     if (row.kind === 'restoring') {
+      if (this.unfinished.plan(row.id)) {
+        return `${at?.partition ?? 'The phone'} may be half written: resume it before starting the phone.`;
+      }
       return at?.partition
         ? `${at.partition} may be half written: put it back again before starting the phone.`
         : 'Look at its steps, then put back what is missing.';
@@ -271,7 +275,7 @@ function cancelText({ plan, steps }: LiveRun): string {
   const at = steps.find(({ state }) => state === 'failed' || state === 'running');
   if (plan.kind === 'imaging') return 'Cancelled. Nothing of it is in the larder.';
   if (plan.kind === 'restoring' && at?.text.startsWith('Write')) {
-    return `Cancelled while ${at.partition} was written: it is half written. Put it back before starting the phone.`;
+    return `Cancelled while ${at.partition} was written: it is half written. Resume the run, or put it back, before starting the phone.`;
   }
   return 'Cancelled.';
 }

@@ -63,6 +63,8 @@ export class PhoneAtWork {
     private readonly mode: PhoneMode,
     private readonly run: Run,
     private readonly patience: Patience,
+    /** What is left of the run when the phone is given up. */
+    private readonly leftOver = 'What was read is on the shelf',
   ) {
     this.link = bench.link(serial);
   }
@@ -98,7 +100,7 @@ export class PhoneAtWork {
         fruitless = progress() > before ? 0 : fruitless + 1;
         if (fruitless >= patience.tries) {
           throw new Interruption(
-            `${insistence.what}: ${error.message} ${fruitless} tries came to nothing. What was read is on the shelf: resume the run when the phone answers again.`,
+            `${insistence.what}: ${error.message} ${fruitless} tries came to nothing. ${this.leftOver}: resume the run when the phone answers again.`,
             { cause: error },
           );
         }
@@ -161,7 +163,7 @@ export class PhoneAtWork {
       }
       if (Date.now() > deadline) {
         throw new Interruption(
-          `${bench.view(serial).nickname} did not come back. What was read is on the shelf: connect it and resume the run.`,
+          `${bench.view(serial).nickname} did not come back. ${this.leftOver}: connect it and resume the run.`,
         );
       }
       await bench.changed(run.signal);
@@ -198,6 +200,18 @@ export class Watch {
 
   rest(): void {
     clearTimeout(this.timer);
+  }
+
+  /** Hands a stream to the phone; while the phone takes a piece, and then all of it, the watch is armed. */
+  async *onto(stream: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+    let bytes = 0;
+    for await (const part of stream) {
+      bytes += part.length;
+      this.arm();
+      yield part;
+      this.rest();
+    }
+    this.arm(bytes);
   }
 
   /** Hands a stream on; while it is waited for, the watch is armed. */

@@ -3,14 +3,23 @@ import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
+import type { ImageRow } from '../database/sets.ts';
+import { FlashFailure } from '../links/phone-link.ts';
 import { Problem } from '../problem.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
 import { DamagedImage, readImage } from '../shelf/image-reader.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
-import { RunFailure, type Run } from './engine.ts';
+import { Interruption, RunFailure, type Run } from './engine.ts';
+import { accessOf } from './partition-reading.ts';
+import { PhoneAtWork } from './phone-at-work.ts';
+import { WritingJournal, type RestoringPlan } from './writing-journal.ts';
 import { digestWhole, verifyImage } from './verify-image.ts';
+
+/** An image is written so often before its phone is given up as one that does not keep what it is given. */
+const writings = 3;
+const leftOver = 'What is written is proved, the rest is not begun or half written';
 
 /**
  * Puts images of a set back onto a phone.
@@ -21,7 +30,7 @@ export async function startRestoring(
   setId: string,
   start: RestoringStart,
 ): Promise<RunView> {
-  const { bench, engine, larder, sheets } = context;
+  const { bench, larder, sheets } = context;
   const { serial } = start;
   const sheet = await sheets.restoring(setId, start);
   requireClear(sheet, start.confirmed);
@@ -31,40 +40,92 @@ export async function startRestoring(
   const set = larder.detail(setId);
   const { nickname } = bench.view(serial);
   const count = sheet.steps.filter(({ kind }) => kind === 'write').length;
+  const plan: RestoringPlan = {
+    kind: 'restoring',
+    serial,
+    setId,
+    mode: bench.facts(serial).mode,
+    title: `Put ${count} ${count === 1 ? 'image' : 'images'} back onto ${nickname}: ${set.label}`,
+    steps: sheet.steps,
+    proved: [],
+  };
+  return begin(context, plan, (run) => WritingJournal.begin(context.unfinished, run.id, plan));
+}
+
+/**
+ * Goes on with putting back from the first image that is not proved yet. The run was armed when it began.
+ * @throws Problem 404 when the set is gone, 409 when the phone is not there, 422 with what is in the way now
+ */
+export async function resumeRestoring(
+  context: RunContext,
+  runId: string,
+  plan: RestoringPlan,
+): Promise<RunView> {
+  const { serial, setId } = plan;
+  const picked = plan.steps.flatMap(({ kind, partition }) =>
+    kind === 'write' && !plan.proved.includes(partition!) ? [partition!] : [],
+  );
+  const sheet = await context.sheets.restoring(setId, { serial, picked, restartAfter: true });
+  // What was confirmed stays so; what has come in the way since does not. The mode is seen to by the run.
+  const stops = sheet.checks.filter(({ severity, id }) => severity === 'stop' && id !== 'mode-cannot-write');
+  requireClear({ ...sheet, checks: stops }, []);
+  return begin(context, plan, (run) => {
+    run.log('Goes on with what an earlier run has not proved.');
+    return WritingJournal.takeOver(context.unfinished, runId, run.id, plan);
+  });
+}
+
+function begin(context: RunContext, plan: RestoringPlan, journalOf: (run: Run) => WritingJournal): RunView {
+  const { bench, engine } = context;
+  const { serial, proved } = plan;
+  const isDone = ({ kind, partition }: Step) =>
+    (kind === 'verify' || kind === 'write') && proved.includes(partition!);
+  const steps = plan.steps.filter((step) => !isDone(step));
   return engine.start(
     {
       kind: 'restoring',
-      title: `Put ${count} ${count === 1 ? 'image' : 'images'} back onto ${nickname}: ${set.label}`,
+      title: plan.title,
       serial,
-      nickname,
-      mode: bench.facts(serial).mode,
-      setId,
-      steps: sheet.steps,
+      nickname: bench.view(serial).nickname,
+      mode: plan.mode,
+      setId: plan.setId,
+      canPause: true,
+      steps,
     },
-    (run) => restore(context, serial, setId, sheet.steps, run),
+    async (run) => {
+      const journal = journalOf(run);
+      try {
+        return await restore(context, plan, steps, journal, run);
+      } catch (error) {
+        if (journal.isUntouched && !(error instanceof Interruption)) journal.drop();
+        throw error;
+      }
+    },
   );
 }
 
 async function restore(
   context: RunContext,
-  serial: string,
-  setId: string,
+  { serial, setId, mode }: RestoringPlan,
   steps: readonly Step[],
+  journal: WritingJournal,
   run: Run,
 ): Promise<string> {
-  const { bench, now } = context;
+  const { bench, now, patience, startLimitMs } = context;
   const startedAt = now();
   let written = 0;
   let bytes = 0;
   let started = '';
+  if (bench.facts(serial).mode !== mode) await PhoneAtWork.restart(bench, serial, mode, run, startLimitMs);
+  const phone = new PhoneAtWork(bench, serial, mode, run, patience, leftOver);
   for (const [i, step] of steps.entries()) {
     run.signal.throwIfAborted();
     await run.step(i, async (passed) => {
       switch (step.kind) {
         case 'verify':
-          return verify(context, setId, step.partition!, run, passed);
+          return verify(context, setId, step.partition!, journal, run, passed);
         case 'write': {
-          const proof = await write(context, serial, setId, step.partition!, run, passed);
+          const proof = await write(context, phone, setId, step.partition!, journal, run, passed);
           written++;
           bytes += step.bytes;
           return proof;
@@ -77,6 +138,7 @@ async function restore(
           return started;
       }
     });
+    if (step === steps.findLast(({ kind }) => kind === 'write')) journal.drop();
   }
   const elapsedMs = now() - startedAt;
   return `${written} ${written === 1 ? 'image' : 'images'}, ${sizeText(bytes)} put back in ${durationText(elapsedMs)}; every digest computed by the phone agrees.${started && ` ${started}`}`;
@@ -86,6 +148,7 @@ async function verify(
   { larder }: RunContext,
   setId: string,
   partition: string,
+  journal: WritingJournal,
   run: Run,
   passed: (bytes: number) => void,
 ): Promise<string> {
@@ -94,42 +157,94 @@ async function verify(
     return 'as it was kept';
   } catch (error) {
     if (!(error instanceof DamagedImage)) throw error;
-    throw new RunFailure(`${error.message} Nothing was written. Use another set.`, { cause: error });
+    const written = journal.isUntouched ? 'Nothing was written.' : 'Nothing more was written.';
+    throw new RunFailure(`${error.message} ${written} Use another set.`, { cause: error });
   }
 }
 
-/** Writes one image, then has the phone itself compute what lies there now. */
+/**
+ * Writes one image, then has the phone itself compute what lies there now. What breaks off is written again
+ * from its beginning; what does not come out as it was kept, a few times more.
+ */
 async function write(
-  { bench, larder, digests, now }: RunContext,
-  serial: string,
+  context: RunContext,
+  phone: PhoneAtWork,
   setId: string,
   partition: string,
+  journal: WritingJournal,
   run: Run,
   passed: (bytes: number) => void,
 ): Promise<string> {
+  const { bench, larder, digests, now } = context;
+  const { serial } = phone;
   const image = larder.image(setId, partition);
-  const access = bench.access(serial);
-  try {
-    await access.write(partition, counted(readImage(larder.shelf, image), passed), run.signal);
-  } catch (error) {
-    if (run.signal.aborted) throw error;
-    throw new RunFailure(
-      `${(error as Error).message} ${partition} is half written: put it back again before starting the phone.`,
-      { cause: error },
-    );
-  } finally {
-    bench.forgetPartitions(serial);
+  const kept = (await keptDigest(context, image, run)).toString('hex');
+  journal.writes(partition);
+  for (let writing = 1; ; writing++) {
+    await writeOnce(context, phone, image, passed);
+    const digest = await phone.insist({
+      what: `Compare ${partition}`,
+      attempt: ({ link, signal, watch }) => {
+        watch.arm(image.bytes);
+        return accessOf(link).digest(partition, wholeOf(image.bytes), signal);
+      },
+    });
+    if (digest === kept) break;
+    const words = `The phone computes another digest of ${partition} (${digest}) than was kept (${kept}).`;
+    if (writing === writings) {
+      throw new RunFailure(
+        `${words} It was written ${writings} times: ${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`,
+      );
+    }
+    run.log(`${words} It is written again.`, 'warning');
+    passed(-image.bytes);
   }
-  const kept =
-    image.ranges === null ? image.sha256 : (await digestWhole(larder.shelf, image, run.signal)).sha256;
-  const digest = await access.digest(partition, wholeOf(image.bytes), run.signal);
-  if (digest !== kept.toString('hex')) {
-    throw new RunFailure(
-      `The phone computes another digest of ${partition} (${digest}) than was kept (${kept.toString('hex')}). Check the cable and put it back again; if it stays so, its flash is worn.`,
-    );
-  }
+  bench.forgetPartitions(serial);
+  journal.proved(partition);
   if (image.ranges === null) digests.save({ serial, partition, sha256: image.sha256, at: now() });
-  return `the phone computes the same SHA-256 ${digest}`;
+  return `the phone computes the same SHA-256 ${kept}`;
+}
+
+/** SHA-256 of all that the image puts onto the partition, what was not read as zeros included. */
+const keptDigest = async ({ larder }: RunContext, image: ImageRow, run: Run): Promise<Buffer> =>
+  image.ranges === null ? image.sha256 : (await digestWhole(larder.shelf, image, run.signal)).sha256;
+
+async function writeOnce(
+  { larder, bench }: RunContext,
+  phone: PhoneAtWork,
+  image: ImageRow,
+  passed: (bytes: number) => void,
+): Promise<void> {
+  const { partition } = image;
+  let done = 0;
+  const onPart = (bytes: number) => {
+    done += bytes;
+    passed(bytes);
+  };
+  const fromStart = () => {
+    passed(-done);
+    done = 0;
+  };
+  try {
+    await phone.insist({
+      what: `Write ${partition}`,
+      attempt: ({ link, signal, watch }) => {
+        fromStart();
+        const parts = watch.onto(counted(readImage(larder.shelf, image), onPart));
+        return accessOf(link).write(partition, parts, signal);
+      },
+    });
+  } catch (error) {
+    if (error instanceof FlashFailure) {
+      throw new RunFailure(
+        `${error.message} ${partition} is half written: put it back again before starting the phone.`,
+        { cause: error },
+      );
+    }
+    throw error;
+  } finally {
+    bench.forgetPartitions(phone.serial);
+  }
 }
 
 /** Waits for the system and compares what came up with what the set was taken from. */

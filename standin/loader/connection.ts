@@ -82,11 +82,28 @@ export class LoaderConnection {
         for await (const piece of this.pieces(payload)) hash.update(piece);
         return hash.digest();
       }
+      case operations.write:
+        await this.write(payload);
+        return new Uint8Array();
       case operations.restart:
         this.host.reboot(readAscii(payload));
         return new Uint8Array();
       default:
         throw new Refusal(statuses.unknownOperation);
+    }
+  }
+
+  private async write(payload: Uint8Array): Promise<void> {
+    if (payload.length < stretch.bytes) throw new Refusal(statuses.badRequest);
+    const { region, offset, bytes } = stretch.read(payload, 0);
+    if (Number(bytes) !== payload.length - stretch.bytes) throw new Refusal(statuses.badRequest);
+    const device = this.region(region);
+    if (!device || offset + bytes > BigInt(device.bytes)) throw new Refusal(statuses.outOfRange);
+    const sent = this.host.flash.faults.onCable(payload.subarray(stretch.bytes));
+    try {
+      await device.write(Number(offset), sent);
+    } catch (error) {
+      throw error instanceof IoError ? new Refusal(statuses.cannotWrite) : error;
     }
   }
 

@@ -55,8 +55,10 @@ export const dd: Command = async (process) => {
   const blocks = input ? deviceBlocks(input as Device, options) : process.stdin;
   try {
     for await (const block of blocks) {
-      if (output) await (output as Device).write(options.seek * options.bs + bytes, block);
-      else await process.out(process.host.flash.faults.onCable(block));
+      // What goes from device to device sees no cable.
+      const carried = input && output ? block : process.host.flash.faults.onCable(block);
+      if (output) await (output as Device).write(options.seek * options.bs + bytes, carried);
+      else await process.out(carried);
       bytes += block.length;
     }
   } catch (error) {

@@ -27,10 +27,14 @@ export const statuses = {
   outOfRange: 2,
   flashFault: 3,
   badRequest: 4,
+  cannotWrite: 5,
 } as const;
 
-/** One stretch of a region; the payload of `read` is one, that of `digest` any number of them. */
+/** One stretch of a region; `read` and `digest` take any number of them, `write` one with its bytes behind it. */
 export const stretch = layout('loader', { region: ascii(16), offset: u64, bytes: u64 });
+
+/** The most that one `write` takes. */
+export const maxLoaderWrite = maxLoaderPayload - stretch.bytes;
 
 /** What `hello` answers, as JSON. */
 export interface LoaderHello {

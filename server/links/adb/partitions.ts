@@ -79,11 +79,7 @@ export class AdbPartitions implements PartitionAccess {
     const { node, region } = await this.place(name);
     if (region) throw new LinkFailure(`${name} is a partition table, which is never written.`);
     if (this.mayUnmount) await this.unmount(node, name);
-    await this.shell.feed(
-      `dd of=${quote(node)} bs=${blockBytes} conv=notrunc 2>/dev/null && sync`,
-      bytes,
-      signal,
-    );
+    await this.shell.feed(`dd of=${quote(node)} bs=${blockBytes} conv=notrunc && sync`, bytes, signal);
     await this.shell.must(`blockdev --flushbufs ${quote(node)}`).catch(() => undefined);
   }
 

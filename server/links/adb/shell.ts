@@ -1,7 +1,11 @@
+import { setTimeout as pause } from 'node:timers/promises';
 import type { Adb } from '@yume-chan/adb';
 import { shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
 import { FlashFailure, LinkFailure } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
+
+/** A command's end comes a moment after the end of what it reads. */
+const lastWordsMs = 300;
 
 export interface CommandResult {
   readonly stdout: string;
@@ -95,7 +99,7 @@ export class AdbShell {
     if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
     const words = Buffer.concat(complaint).toString();
     // The last command of a pipe ends well even when the first one could not read.
-    if (readError.test(words)) throw new FlashFailure('The phone cannot read its own flash there.');
+    if (flashError.test(words)) throw new FlashFailure('The phone cannot read its own flash there.');
     if (exitCode !== 0) throw refusal(script, exitCode, words);
   }
 
@@ -105,10 +109,18 @@ export class AdbShell {
     const abort = () => void process.kill();
     signal?.addEventListener('abort', abort, { once: true });
     let exited = false;
-    process.exited.then(
+    const exit = process.exited.then(
       () => (exited = true),
       () => (exited = true),
     );
+    // A command that has ended takes no more bytes, and may not even say so: its last words tell why.
+    const unlessExited = async (work: Promise<unknown>) => {
+      const orExit = this.connection.orGone(work).catch(async (error: unknown) => {
+        await Promise.race([exit, pause(lastWordsMs, undefined, { ref: false })]);
+        if (!exited) throw error;
+      });
+      await Promise.race([orExit, exit]);
+    };
     const complaint = textOf(process.stderr);
     void textOf(process.stdout);
     try {
@@ -116,11 +128,16 @@ export class AdbShell {
       for await (const part of bytes) {
         signal?.throwIfAborted();
         if (exited) break;
-        await this.connection.orGone(writer.write(part));
+        await unlessExited(writer.write(part));
       }
-      if (!exited) await this.connection.orGone(writer.close());
+      if (!exited) await unlessExited(writer.close());
       const exitCode = await this.connection.orGone(process.exited);
-      if (exitCode !== 0) throw refusal(script, exitCode, await complaint);
+      if (exitCode === 0) return;
+      const words = await complaint;
+      if (flashError.test(words)) {
+        throw new FlashFailure('The phone cannot write its own flash there: it is worn. Nothing mends that.');
+      }
+      throw refusal(script, exitCode, words);
     } catch (error) {
       signal?.throwIfAborted();
       throw isLinkError(error) ? new LinkFailure(broken(error)) : error;
@@ -162,7 +179,7 @@ const refusal = (script: string, exitCode: number, words: string) =>
   );
 
 /** How toybox, busybox and others name EIO (strerror of the C libraries). */
-const readError = /\bI\/O error|Input\/output error/;
+const flashError = /\bI\/O error|Input\/output error/;
 
 const broken = (error: unknown) =>
   `The link to the phone broke (${(error as Error).message}). Check the cable, then start again.`;

@@ -3,6 +3,7 @@ import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { utf8 } from '@keen-larder/core/bytes/text.ts';
 import {
   loaderHeaderBytes,
+  maxLoaderWrite,
   LoaderParser,
   operations,
   statuses,
@@ -83,6 +84,24 @@ export class LoaderClient {
     } finally {
       release();
       if (!isWhole) this.close();
+    }
+  }
+
+  /** Writes bytes from an offset of a region on. */
+  async write(
+    region: string,
+    offset: number,
+    bytes: AsyncIterable<Uint8Array>,
+    signal?: AbortSignal,
+  ): Promise<void> {
+    let at = offset;
+    for await (const part of bytes) {
+      for (let done = 0; done < part.length; done += maxLoaderWrite) {
+        const piece = part.subarray(done, done + maxLoaderWrite);
+        const head = stretches(region, [{ offset: at, bytes: piece.length }]);
+        await this.ask(operations.write, Buffer.concat([head, piece]), signal);
+        at += piece.length;
+      }
     }
   }
 
@@ -170,5 +189,8 @@ function stretches(region: string, ranges: readonly ByteRange[]): Uint8Array {
 function requireWell(status: number): void {
   if (status === statuses.well) return;
   if (status === statuses.flashFault) throw new FlashFailure('The phone cannot read its own flash there.');
+  if (status === statuses.cannotWrite) {
+    throw new FlashFailure('The phone cannot write its own flash there: it is worn. Nothing mends that.');
+  }
   throw new LinkFailure(`The phone’s loader refused (status ${status}).`);
 }

@@ -3,7 +3,7 @@ import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { gptRegions, readGpt } from '@keen-larder/core/formats/gpt/index.ts';
 import { conditionFrom, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
+import { roleOf, tableImageName, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import type { LoaderHello } from '@keen-larder/core/protocols/loader/index.ts';
 import { contentsOf, installedSystem } from '../contents.ts';
 import { LinkFailure, type PartitionAccess, type PhoneLink } from '../phone-link.ts';
@@ -111,10 +111,12 @@ class LoaderPartitions implements PartitionAccess {
     return this.client.digest(place.region, within(place, ranges), signal);
   }
 
-  write(): Promise<void> {
-    return Promise.reject(
-      new LinkFailure('Writing through the loader is not possible yet. Use another mode.'),
-    );
+  async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+    const why = whyNeverWritten(name);
+    if (why) throw new LinkFailure(`${name} is never written. ${why}`);
+    const { region, offset, bytes: most } = await this.place(name);
+    // Nothing but this keeps one partition's bytes out of the next.
+    await this.client.write(region, offset, atMost(bytes, most, name), signal);
   }
 
   source(name: string, bytes: number): ByteSource {
@@ -176,6 +178,20 @@ class LoaderPartitions implements PartitionAccess {
         ? [[bootImageName, { region: bootRegion, offset: 0, bytes: boot.bytes }] satisfies [string, Place]]
         : []),
     ]);
+  }
+}
+
+/** @throws LinkFailure before a byte too many is handed on */
+async function* atMost(
+  stream: AsyncIterable<Uint8Array>,
+  most: number,
+  name: string,
+): AsyncGenerator<Uint8Array> {
+  let had = 0;
+  for await (const part of stream) {
+    had += part.length;
+    if (had > most) throw new LinkFailure(`${name} holds ${most} bytes, and more were to be written.`);
+    yield part;
   }
 }
 

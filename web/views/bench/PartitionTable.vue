@@ -71,8 +71,16 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
     </ElTableColumn>
     <ElTableColumn label="Since then" min-width="96">
       <template #default="{ row }">
+        <RouterLink
+          v-if="row.halfWritten"
+          class="half"
+          :to="{ name: 'runs', params: { id: row.halfWritten } }"
+          title="Its writing broke off: resume the run, or put it back, before starting the phone"
+          @click.stop
+          >half written</RouterLink
+        >
         <span
-          v-if="row.since"
+          v-else-if="row.since"
           :class="{ changed: row.since.changed }"
           :title="`compared ${exactTime(row.since.at)}`"
         >
@@ -87,6 +95,11 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
 <style scoped>
 :deep(.el-table__row) {
   cursor: pointer;
+}
+
+.half {
+  color: var(--beetroot);
+  font-weight: 600;
 }
 
 .changed {

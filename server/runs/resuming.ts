@@ -1,0 +1,18 @@
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { Problem } from '../problem.ts';
+import type { RunContext } from './context.ts';
+import { resumeImaging } from './imaging.ts';
+import { resumeRestoring } from './restoring.ts';
+import { restoringPlanOf } from './writing-journal.ts';
+
+/**
+ * Goes on with a run that did not come to its end.
+ * @throws Problem 409 when nothing is left to go on with
+ */
+export async function resumeRun(context: RunContext, runId: string): Promise<RunView> {
+  if (!context.engine.view(runId).canResume) {
+    throw new Problem(409, 'Of this run nothing is left to go on with. Start it again.');
+  }
+  const plan = restoringPlanOf(context.unfinished.plan(runId));
+  return plan ? resumeRestoring(context, runId, plan) : resumeImaging(context, runId);
+}
