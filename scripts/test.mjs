@@ -11,6 +11,7 @@ const tools = {
   mke2fs: 'e2fsprogs',
   debugfs: 'e2fsprogs',
   sgdisk: 'gdisk',
+  fdisk: 'fdisk',
   mkbootimg: 'mkbootimg',
   'mkfs.f2fs': 'f2fs-tools',
   'mkfs.erofs': 'erofs-utils',

@@ -1,4 +1,4 @@
-// Judged by sgdisk (Debian's gdisk), an independent implementation of UEFI 2.10, chapter 5.3.
+// Judged by sgdisk (Debian’s gdisk) and fdisk (util-linux), independent implementations of UEFI 2.10, chapter 5.3.
 import { execFileSync } from 'node:child_process';
 import { readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -94,5 +94,73 @@ describe('GPT beside sgdisk', () => {
   it('finds the simulated phone’s flash in order', () => {
     expect(sgdisk('-v', inject('flash'))).toMatch(/No problems found/);
     expect(told(inject('flash'), 14).name).toBe('boot');
+  });
+});
+
+describe('GPT of 4096-byte sectors beside fdisk', () => {
+  /** What util-linux's fdisk tells of an image, by partition number. */
+  function listed(image: string) {
+    const text = execFileSync(
+      'fdisk',
+      ['-b', '4096', '-l', '-o', 'Device,Start,End,UUID,Type-UUID,Name', image],
+      { encoding: 'utf8' },
+    );
+    const rows = text.matchAll(/^\S+?img(\d+) +(\d+) +(\d+) ([0-9A-F-]{36}) ([0-9A-F-]{36}) (.*)$/gm);
+    return {
+      diskGuid: /Disk identifier: ([0-9A-F-]{36})/.exec(text)?.[1],
+      partitions: [...rows].map(([, number, firstLba, lastLba, uniqueGuid, typeGuid, name]) => ({
+        number: Number(number),
+        name,
+        typeGuid,
+        uniqueGuid,
+        firstLba: Number(firstLba),
+        lastLba: Number(lastLba),
+      })),
+    };
+  }
+
+  it('reads a table that fdisk made as fdisk itself does, also from the backup', async () => {
+    const image = join(folder.path, 'large-sectors.img');
+    writeFileSync(image, '');
+    truncateSync(image, 64 << 20);
+    const commands = 'g n 1 512 1023 n 5 2048 4095 x n 1 boot n 5 userdata r w';
+    execFileSync('fdisk', ['-b', '4096', image], {
+      input: `${commands.replaceAll(' ', '\n')}\n`,
+      stdio: ['pipe', 'ignore', 'ignore'],
+    });
+    const told = listed(image);
+    expect(told.partitions.map(({ name }) => name)).toEqual(['boot', 'userdata']);
+    const bytes = readFileSync(image);
+    const expectSame = async (from: 'primary' | 'backup') => {
+      const gpt = await readGpt(memorySource(bytes), 4096);
+      expect(gpt.from).toBe(from);
+      expect(gpt.diskGuid).toBe(told.diskGuid);
+      expect(gpt.partitions).toMatchObject(told.partitions);
+    };
+    await expectSame('primary');
+    bytes.fill(0, 0, 6 * 4096);
+    await expectSame('backup');
+  });
+
+  it('writes tables that fdisk reads', () => {
+    const image = join(folder.path, 'our-large-sectors.img');
+    const bytes = new Uint8Array(16 << 20);
+    const partition = {
+      name: 'init_boot_a',
+      typeGuid: '0FC63DAF-8483-4772-8E79-3D69D8477DE4',
+      uniqueGuid: '11111111-2222-4333-8444-555555555555',
+      firstLba: 512,
+      lastLba: 2047,
+    };
+    const diskGuid = 'AAAAAAAA-BBBB-4CCC-8DDD-EEEEEEEEEEEE';
+    for (const piece of writeGpt({
+      sectorBytes: 4096,
+      diskBytes: bytes.length,
+      diskGuid,
+      partitions: [partition],
+    }))
+      bytes.set(piece.bytes, piece.offset);
+    writeFileSync(image, bytes);
+    expect(listed(image)).toEqual({ diskGuid, partitions: [{ number: 1, ...partition }] });
   });
 });
