@@ -1,16 +1,28 @@
-// Debian's fastboot client (AOSP system/core/fastboot) asks the simulated phone for its variables.
-import { execFile } from 'node:child_process';
+// Debian's fastboot client (AOSP system/core/fastboot) works with the simulated bootloaders.
+import { execFile, execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
-import { afterAll, beforeAll, expect, it } from 'vitest';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
+import type { PracticeBench } from './bench.ts';
+import { activeSlot } from './boot/slots.ts';
+import { filler } from './firmware/filler.ts';
+import { maxDownloadBytes } from './fastboot/variables.ts';
 
+const knot5 = 'TW5K-20316';
+const reed2 = 'MR2Q-44107';
 const folder = testFolder();
-let bench: Awaited<ReturnType<typeof startKnot3>>;
+const at = (name: string) => join(folder.path, name);
+let bench: PracticeBench;
+const phoneOf = (wanted: string) => bench.phones.find(({ identity }) => identity.serial === wanted)!;
 beforeAll(async () => {
-  bench = await startKnot3(join(folder.path, 'phones'));
-  void bench.phone.start('bootloader');
-  await until('the bootloader', () => bench.phone.state().mode === 'bootloader');
+  bench = await startKnot3(at('phones'), [knot5, reed2]);
+  for (const phone of bench.phones) {
+    void phone.start('bootloader');
+    await until('the bootloader', () => phone.state().mode === 'bootloader');
+  }
 });
 afterAll(async () => {
   await bench.close();
@@ -18,12 +30,22 @@ afterAll(async () => {
 });
 
 const run = promisify(execFile);
-const fastboot = async (...args: string[]) => {
-  const { stdout, stderr } = await run('fastboot', ['-s', `tcp:${bench.phone.state().fastboot}`, ...args], {
-    timeout: 30_000,
-  });
+async function fastbootOf(wanted: string, ...args: string[]): Promise<string> {
+  const { stdout, stderr } = await run(
+    'fastboot',
+    ['-s', `tcp:${phoneOf(wanted).state().fastboot}`, ...args],
+    { timeout: 60_000 },
+  );
   return stdout + stderr;
-};
+}
+const fastboot = (...args: string[]) => fastbootOf(serial, ...args);
+async function digestOf(name: string, bytes?: number): Promise<string> {
+  const device = phoneOf(serial).flash.partition(name)!;
+  return createHash('sha256')
+    .update(await device.read(0, bytes ?? device.bytes))
+    .digest('hex');
+}
+const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex');
 
 it('tells single variables, all of them, and which it does not have', async () => {
   expect(await fastboot('getvar', 'serialno')).toMatch(`serialno: ${serial}`);
@@ -35,7 +57,78 @@ it('tells single variables, all of them, and which it does not have', async () =
   expect(await fastboot('getvar', 'nonsense')).toMatch(/FAILED \(remote: 'unknown variable'\)/);
 });
 
+describe('it takes', () => {
+  it('a raw image', async () => {
+    const image = filler('program', 77, 3 << 20);
+    writeFileSync(at('logo.img'), image);
+    await fastboot('flash', 'logo', at('logo.img'));
+    expect(await digestOf('logo', image.length)).toBe(sha256(image));
+  });
+
+  it('a sparse image that img2simg made, holes left alone', async () => {
+    const image = Buffer.alloc(8 << 20);
+    image.set(filler('records', 78, 1 << 20), 2 << 20);
+    writeFileSync(at('hole.img'), image);
+    execFileSync('img2simg', [at('hole.img'), at('hole.simg')]);
+    await fastboot('flash', 'logo', at('hole.simg'));
+    expect(
+      sha256(
+        await phoneOf(serial)
+          .flash.partition('logo')!
+          .read(2 << 20, 1 << 20),
+      ),
+    ).toBe(sha256(image.subarray(2 << 20, 3 << 20)));
+  });
+
+  it('an image larger than one download, which the client sends in pieces', async () => {
+    const image = Buffer.concat([filler('program', 79, 50 << 20), filler('records', 80, 46 << 20)]);
+    expect(image.length).toBeGreaterThan(maxDownloadBytes);
+    writeFileSync(at('cache.img'), image);
+    await fastboot('flash', 'cache', at('cache.img'));
+    expect(await digestOf('cache', image.length)).toBe(sha256(image));
+  });
+
+  it('erasing', async () => {
+    await fastboot('erase', 'logo');
+    expect(await digestOf('logo')).toBe(sha256(Buffer.alloc(8 << 20)));
+  });
+
+  it('the other slot as the one to start', async () => {
+    expect(await fastbootOf(knot5, 'getvar', 'current-slot')).toMatch(/current-slot: a/);
+    await fastbootOf(knot5, 'set_active', 'b');
+    expect(await activeSlot(phoneOf(knot5).flash.partition('misc')!)).toBe('b');
+    writeFileSync(at('dtbo.img'), filler('program', 81, 100_000));
+    // The client asks which slot starts and adds its suffix.
+    await fastbootOf(knot5, 'flash', 'dtbo', at('dtbo.img'));
+    expect(await phoneOf(knot5).flash.partition('dtbo_b')!.read(0, 100_000)).toEqual(
+      readFileSync(at('dtbo.img')),
+    );
+    await fastbootOf(knot5, 'set_active', 'a');
+  });
+});
+
+describe('it refuses', () => {
+  it('an image that is too large, and a partition that is not there', async () => {
+    writeFileSync(at('large.img'), filler('program', 82, 9 << 20));
+    const before = await digestOf('logo');
+    await expect(fastboot('flash', 'logo', at('large.img'))).rejects.toThrow(/larger than the partition/);
+    expect(await digestOf('logo')).toBe(before);
+    await expect(fastboot('flash', 'nothing', at('logo.img'))).rejects.toThrow(
+      /no partition is called nothing/,
+    );
+  });
+
+  it('everything while it is locked', async () => {
+    for (const command of [
+      ['flash', 'logo', at('logo.img')],
+      ['erase', 'cache'],
+    ]) {
+      await expect(fastbootOf(reed2, ...command)).rejects.toThrow(/locked/);
+    }
+  });
+});
+
 it('restarts into the system', async () => {
   await fastboot('reboot');
-  await until('the system', () => bench.phone.state().mode === 'system');
+  await until('the system', () => phoneOf(serial).state().mode === 'system');
 });

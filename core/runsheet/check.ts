@@ -43,6 +43,8 @@ export type CheckId =
   | 'image-not-complete'
   | 'missing-partition'
   | 'mode-cannot-write'
+  | 'bootloader-locked'
+  | 'proved-later'
   | 'will-wipe'
   | 'first-start'
   | 'duration'
@@ -54,9 +56,11 @@ export type CheckId =
 
 /** One thing the run will do, in order. */
 export interface Step {
-  readonly kind: 'read' | 'verify' | 'write' | 'restart' | 'watch';
+  readonly kind: 'read' | 'verify' | 'write' | 'prove' | 'restart' | 'watch';
   readonly text: string;
   readonly partition?: string;
+  /** Where a restart leads. */
+  readonly into?: PhoneMode;
   readonly bytes: number;
 }
 

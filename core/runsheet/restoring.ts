@@ -1,6 +1,6 @@
 import { sizeText } from '../bytes/units.ts';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
-import { abilitiesOf } from '../phone/modes.ts';
+import { abilitiesOf, type PhoneMode } from '../phone/modes.ts';
 import { isNeverWritten, whyNeverWritten, type Role } from '../phone/roles.ts';
 import { batteryFor, restoringBattery } from './battery.ts';
 import { bySeverity, listText, type Check, type RunSheet, type Step } from './check.ts';
@@ -54,22 +54,8 @@ export function restoringSheet(facts: RestoringFacts): RunSheet {
   const bytes = images.reduce((sum, each) => sum + each.bytes, 0);
   const context = { ...facts, images };
   const expectedMs = (bytes / facts.bytesPerSecond) * 1000 * writeFactor;
-  const step = (kind: Step['kind'], text: string, image?: RestoringImage): Step => ({
-    kind,
-    text,
-    bytes: image?.bytes ?? 0,
-    ...(image && { partition: image.partition }),
-  });
   return {
-    steps: [
-      ...images.map((image) => step('verify', `Verify the kept image of ${image.partition}`, image)),
-      ...images.map((image) =>
-        step('write', `Write ${image.partition} and compare the phone’s digest`, image),
-      ),
-      ...(facts.restartAfter && images.length > 0
-        ? [step('restart', 'Restart into system'), step('watch', 'Watch the phone start')]
-        : []),
-    ],
+    steps: images.length > 0 ? stepsOf(images, facts) : [],
     bytes,
     bytesPerSecond: facts.bytesPerSecond,
     expectedMs,
@@ -77,6 +63,55 @@ export function restoringSheet(facts: RestoringFacts): RunSheet {
     checks: bySeverity((images.length > 0 ? checks : beforePicking).flatMap((check) => check(context))),
   };
 }
+
+/** A bootloader takes images and reads nothing out: what it was given is proved in recovery. */
+const provesLater = (mode: PhoneMode): boolean => mode === 'bootloader';
+
+function stepsOf(images: readonly RestoringImage[], { phone, restartAfter }: RestoringFacts): Step[] {
+  const each = (kind: Step['kind'], text: (partition: string) => string) =>
+    images.map(({ partition, bytes }): Step => ({ kind, text: text(partition), partition, bytes }));
+  const restart = (into: PhoneMode): Step => ({
+    kind: 'restart',
+    text: `Restart into ${into}`,
+    into,
+    bytes: 0,
+  });
+  const later = provesLater(phone.mode);
+  return [
+    ...each('verify', (name) => `Verify the kept image of ${name}`),
+    ...each('write', (name) => (later ? `Flash ${name}` : `Write ${name} and compare the phone’s digest`)),
+    ...(later
+      ? [restart('recovery'), ...each('prove', (name) => `Compare the phone’s digest of ${name}`)]
+      : []),
+    ...(restartAfter
+      ? [restart('system'), { kind: 'watch' as const, text: 'Watch the phone start', bytes: 0 }]
+      : []),
+  ];
+}
+
+/** Stops when a locked bootloader would refuse every write. */
+const bootloaderLocked: RestoringCheck = ({ phone }) =>
+  phone.mode === 'bootloader' && phone.condition.bootloaderUnlocked === false
+    ? stop(
+        'bootloader-locked',
+        'The bootloader is locked',
+        'It takes no images. Loader mode, where the processor has one, writes a locked phone as well.',
+      )
+    : [];
+
+/** Says why the phone goes through recovery. */
+const provedLater: RestoringCheck = ({ phone }) =>
+  provesLater(phone.mode)
+    ? [
+        {
+          id: 'proved-later',
+          severity: 'note',
+          title: 'Proved in recovery',
+          sentence:
+            'A bootloader reads nothing out. The run goes on into recovery, where the phone digests what it was given.',
+        },
+      ]
+    : [];
 
 const stop = (id: Check['id'], title: string, sentence: string, mend?: Check['mend']): Check[] => [
   { id, severity: 'stop', title, sentence, ...(mend && { mend }) },
@@ -145,7 +180,7 @@ const identityOfAnother: RestoringCheck = ({ phone, set, images }) => {
 
 /** Stops when an image has no partition to go to. A mode that cannot list them knows of none missing. */
 const missingPartition: RestoringCheck = ({ phone, partitions, images }) => {
-  if (!abilitiesOf(phone.mode, phone.root).read) return [];
+  if (!abilitiesOf(phone.mode, phone.root).read && partitions.length === 0) return [];
   const missing = images
     .filter(
       ({ partition }) => !partitions.some(({ name }) => name === partition) || isNeverWritten(partition),
@@ -235,6 +270,7 @@ const firstStart: RestoringCheck = ({ images }) =>
 
 const checks: readonly RestoringCheck[] = [
   modeCannotWrite,
+  bootloaderLocked,
   wrongModel,
   imageNotComplete,
   identityOfAnother,
@@ -243,8 +279,14 @@ const checks: readonly RestoringCheck[] = [
   imageDamaged,
   ({ phone }) => restoringBattery(phone.battery),
   willWipe,
+  provedLater,
   firstStart,
 ];
 
 /** What is worth saying while nothing is picked. */
-const beforePicking: readonly RestoringCheck[] = [modeCannotWrite, wrongModel, nothingPicked];
+const beforePicking: readonly RestoringCheck[] = [
+  modeCannotWrite,
+  bootloaderLocked,
+  wrongModel,
+  nothingPicked,
+];

@@ -11,9 +11,11 @@ import {
   exportFiles,
   packingSuffix,
   type ExportFile,
+  type ExportImage,
   type ExportOptions,
 } from '@keen-larder/core/larder/export-plan.ts';
 import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
+import type { ImageRow } from '../database/sets.ts';
 import { wrap } from '../formats/wrappers.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import { counted } from '../shelf/counted.ts';
@@ -49,34 +51,40 @@ export function planExport(
   const images = set.images
     .filter(({ partition }) => picked.includes(partition))
     .map(({ partition }) => larder.image(set.id, partition));
-  const files = exportFiles(
-    images.map(({ partition, kind, bytes, chunkBytes, chunks }) => ({
-      partition,
-      isArchive: kind === 'archive',
-      bytes,
-      chunkBytes,
-      zeros: digestsOf(chunks).map((digest) => digest === undefined),
-    })),
-    options,
-  );
+  const files = exportFiles(images.map(exportImage), options);
   const { packing } = options;
   return files.map((file) => ({
     name: `${file.name}${packingSuffix[packing]}`,
     partition: file.partition,
     bytes: file.bytes,
     open: (passed = () => undefined) => {
-      const bytes = counted(contents(larder, set.id, file), passed);
+      const bytes = counted(contents(larder, larder.image(set.id, file.partition), file), passed);
       return packing === 'none' ? bytes : wrap(packing, bytes);
     },
   }));
 }
 
-function contents(
+const exportImage = ({ partition, kind, bytes, chunkBytes, chunks }: ImageRow): ExportImage => ({
+  partition,
+  isArchive: kind === 'archive',
+  bytes,
+  chunkBytes,
+  zeros: digestsOf(chunks).map((digest) => digest === undefined),
+});
+
+/** An image as files, as they are handed to a phone. */
+export function imageFiles(
   larder: Larder,
-  setId: string,
-  { partition, sparse }: ExportFile,
-): AsyncIterable<Uint8Array> {
-  const image = larder.image(setId, partition);
+  image: ImageRow,
+  options: Pick<ExportOptions, 'form' | 'splitBytes'>,
+): { readonly bytes: number; open(): AsyncIterable<Uint8Array> }[] {
+  return exportFiles([exportImage(image)], options).map((file) => ({
+    bytes: file.bytes,
+    open: () => contents(larder, image, file),
+  }));
+}
+
+function contents(larder: Larder, image: ImageRow, { sparse }: ExportFile): AsyncIterable<Uint8Array> {
   if (!sparse) return readImage(larder.shelf, image);
   return writeSparse(sparse, (offset, bytes) => readImage(larder.shelf, image, { offset, bytes }));
 }

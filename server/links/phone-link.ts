@@ -25,6 +25,25 @@ export interface PartitionAccess {
   source(name: string, bytes: number): ByteSource;
 }
 
+/** What a bootloader does with partitions: it takes them and tells their sizes, and reads nothing out. */
+export interface FlashingAccess {
+  /** Names and sizes. */
+  list(): Promise<PartitionFacts[]>;
+  /** The most that one piece may be, in bytes. */
+  maxDownloadBytes(): Promise<number>;
+  /**
+   * Hands one piece over and has it written: a raw image, or an Android sparse image, which may be a part of one.
+   * @throws FlashFailure when the phone cannot write it
+   */
+  flash(
+    name: string,
+    piece: { readonly bytes: number; readonly parts: AsyncIterable<Uint8Array> },
+    signal?: AbortSignal,
+  ): Promise<void>;
+  erase(name: string, signal?: AbortSignal): Promise<void>;
+  setActive(slot: 'a' | 'b'): Promise<void>;
+}
+
 /** Files of a phone's user data. */
 export interface FileAccess {
   /** Whether the files can be reached now; mounts them where that helps. */
@@ -47,6 +66,7 @@ export interface PhoneLink {
   ready(): Promise<boolean>;
   readonly partitions?: PartitionAccess;
   readonly files?: FileAccess;
+  readonly flashing?: FlashingAccess;
   restart(into: PhoneMode): Promise<void>;
   /** Resolves when the link is gone. */
   readonly gone: Promise<void>;

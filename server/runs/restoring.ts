@@ -2,9 +2,12 @@ import { armingText } from '@keen-larder/contract/armed.ts';
 import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
 import type { ImageRow } from '../database/sets.ts';
-import { FlashFailure } from '../links/phone-link.ts';
+import { imageFiles } from '../larder/export.ts';
+import type { Larder } from '../larder/larder.ts';
+import { FlashFailure, type FlashingAccess } from '../links/phone-link.ts';
 import { Problem } from '../problem.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
@@ -13,7 +16,7 @@ import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { Interruption, RunFailure, type Run } from './engine.ts';
 import { accessOf } from './partition-reading.ts';
-import { PhoneAtWork } from './phone-at-work.ts';
+import { PhoneAtWork, type Watch } from './phone-at-work.ts';
 import { WritingJournal, type RestoringPlan } from './writing-journal.ts';
 import { digestWhole, verifyImage } from './verify-image.ts';
 
@@ -48,6 +51,7 @@ export async function startRestoring(
     title: `Put ${count} ${count === 1 ? 'image' : 'images'} back onto ${nickname}: ${set.label}`,
     steps: sheet.steps,
     proved: [],
+    begun: [],
   };
   return begin(context, plan, (run) => WritingJournal.begin(context.unfinished, run.id, plan));
 }
@@ -79,7 +83,7 @@ function begin(context: RunContext, plan: RestoringPlan, journalOf: (run: Run) =
   const { bench, engine } = context;
   const { serial, proved } = plan;
   const isDone = ({ kind, partition }: Step) =>
-    (kind === 'verify' || kind === 'write') && proved.includes(partition!);
+    (kind === 'verify' || kind === 'write' || kind === 'prove') && proved.includes(partition!);
   const steps = plan.steps.filter((step) => !isDone(step));
   return engine.start(
     {
@@ -111,13 +115,15 @@ async function restore(
   journal: WritingJournal,
   run: Run,
 ): Promise<string> {
-  const { bench, now, patience, startLimitMs } = context;
+  const { bench, larder, now, patience, startLimitMs } = context;
   const startedAt = now();
   let written = 0;
   let bytes = 0;
   let started = '';
   if (bench.facts(serial).mode !== mode) await PhoneAtWork.restart(bench, serial, mode, run, startLimitMs);
-  const phone = new PhoneAtWork(bench, serial, mode, run, patience, leftOver);
+  const phoneIn = (wanted: PhoneMode) => new PhoneAtWork(bench, serial, wanted, run, patience, leftOver);
+  let phone = phoneIn(mode);
+  const last = steps.findLast(({ kind }) => kind === 'write' || kind === 'prove');
   for (const [i, step] of steps.entries()) {
     run.signal.throwIfAborted();
     await run.step(i, async (passed) => {
@@ -125,20 +131,33 @@ async function restore(
         case 'verify':
           return verify(context, setId, step.partition!, journal, run, passed);
         case 'write': {
-          const proof = await write(context, phone, setId, step.partition!, journal, run, passed);
+          const image = larder.image(setId, step.partition!);
           written++;
           bytes += step.bytes;
-          return proof;
+          if (mode !== 'bootloader') return writeAndProve(context, phone, image, journal, run, passed);
+          journal.writes(step.partition!);
+          await writeOnce(context, phone, image, passed);
+          return 'the bootloader took it';
+        }
+        case 'prove': {
+          const proof = await prove(context, phone, larder.image(setId, step.partition!), run);
+          if (!proof.agrees) throw new RunFailure(`${proof.words} ${half(step.partition!)}`);
+          settle(context, phone, larder.image(setId, step.partition!), journal);
+          passed(step.bytes);
+          return proof.words;
         }
         case 'restart':
-          await bench.restart(serial, 'system');
+          if (step.into === 'recovery') {
+            await PhoneAtWork.restart(bench, serial, 'recovery', run, startLimitMs);
+            phone = phoneIn('recovery');
+          } else await bench.restart(serial, 'system');
           return undefined;
         default:
           started = await watchStart(context, serial, setId, run);
           return started;
       }
     });
-    if (step === steps.findLast(({ kind }) => kind === 'write')) journal.drop();
+    if (step === last) journal.drop();
   }
   const elapsedMs = now() - startedAt;
   return `${written} ${written === 1 ? 'image' : 'images'}, ${sizeText(bytes)} put back in ${durationText(elapsedMs)}; every digest computed by the phone agrees.${started && ` ${started}`}`;
@@ -166,43 +185,67 @@ async function verify(
  * Writes one image, then has the phone itself compute what lies there now. What breaks off is written again
  * from its beginning; what does not come out as it was kept, a few times more.
  */
-async function write(
+async function writeAndProve(
   context: RunContext,
   phone: PhoneAtWork,
-  setId: string,
-  partition: string,
+  image: ImageRow,
   journal: WritingJournal,
   run: Run,
   passed: (bytes: number) => void,
 ): Promise<string> {
-  const { bench, larder, digests, now } = context;
-  const { serial } = phone;
-  const image = larder.image(setId, partition);
-  const kept = (await keptDigest(context, image, run)).toString('hex');
+  const { partition } = image;
   journal.writes(partition);
   for (let writing = 1; ; writing++) {
     await writeOnce(context, phone, image, passed);
-    const digest = await phone.insist({
-      what: `Compare ${partition}`,
-      attempt: ({ link, signal, watch }) => {
-        watch.arm(image.bytes);
-        return accessOf(link).digest(partition, wholeOf(image.bytes), signal);
-      },
-    });
-    if (digest === kept) break;
-    const words = `The phone computes another digest of ${partition} (${digest}) than was kept (${kept}).`;
-    if (writing === writings) {
-      throw new RunFailure(
-        `${words} It was written ${writings} times: ${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`,
-      );
+    const { agrees, words } = await prove(context, phone, image, run);
+    if (agrees) {
+      settle(context, phone, image, journal);
+      return words;
     }
+    if (writing === writings)
+      throw new RunFailure(`${words} It was written ${writings} times. ${half(partition)}`);
     run.log(`${words} It is written again.`, 'warning');
     passed(-image.bytes);
   }
+}
+
+const half = (partition: string) =>
+  `${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`;
+
+/** Has the phone digest what an image was written to. */
+async function prove(
+  context: RunContext,
+  phone: PhoneAtWork,
+  image: ImageRow,
+  run: Run,
+): Promise<{ readonly agrees: boolean; readonly words: string }> {
+  const { partition, bytes } = image;
+  const kept = (await keptDigest(context, image, run)).toString('hex');
+  const digest = await phone.insist({
+    what: `Compare ${partition}`,
+    attempt: ({ link, signal, watch }) => {
+      watch.arm(bytes);
+      return accessOf(link).digest(partition, wholeOf(bytes), signal);
+    },
+  });
+  return digest === kept
+    ? { agrees: true, words: `the phone computes the same SHA-256 ${kept}` }
+    : {
+        agrees: false,
+        words: `The phone computes another digest of ${partition} (${digest}) than was kept (${kept}).`,
+      };
+}
+
+/** Notes that a partition holds what was kept. */
+function settle(
+  { bench, digests, now }: RunContext,
+  { serial }: PhoneAtWork,
+  { partition, ranges, sha256 }: ImageRow,
+  journal: WritingJournal,
+): void {
   bench.forgetPartitions(serial);
   journal.proved(partition);
-  if (image.ranges === null) digests.save({ serial, partition, sha256: image.sha256, at: now() });
-  return `the phone computes the same SHA-256 ${kept}`;
+  if (ranges === null) digests.save({ serial, partition, sha256, at: now() });
 }
 
 /** SHA-256 of all that the image puts onto the partition, what was not read as zeros included. */
@@ -230,6 +273,7 @@ async function writeOnce(
       what: `Write ${partition}`,
       attempt: ({ link, signal, watch }) => {
         fromStart();
+        if (link.flashing) return flashImage(larder, image, link.flashing, watch, onPart, signal);
         const parts = watch.onto(counted(readImage(larder.shelf, image), onPart));
         return accessOf(link).write(partition, parts, signal);
       },
@@ -244,6 +288,34 @@ async function writeOnce(
     throw error;
   } finally {
     bench.forgetPartitions(phone.serial);
+  }
+}
+
+/** Hands an image to a bootloader: as it is when it fits into one download, otherwise in sparse pieces. */
+async function flashImage(
+  larder: Larder,
+  image: ImageRow,
+  flashing: FlashingAccess,
+  watch: Watch,
+  onPart: (bytes: number) => void,
+  signal: AbortSignal,
+): Promise<void> {
+  const { partition, bytes } = image;
+  const splitBytes = await flashing.maxDownloadBytes();
+  const pieces = imageFiles(larder, image, { form: bytes > splitBytes ? 'sparse' : 'raw', splitBytes });
+  // Holes of a sparse piece pass by without bytes of their own.
+  const whole = pieces.reduce((sum, piece) => sum + piece.bytes, 0);
+  let sent = 0;
+  let told = 0;
+  const onSent = (more: number) => {
+    sent += more;
+    const now = Math.floor((sent / whole) * bytes);
+    onPart(now - told);
+    told = now;
+  };
+  for (const piece of pieces) {
+    const parts = watch.onto(counted(piece.open(), onSent));
+    await flashing.flash(partition, { bytes: piece.bytes, parts }, signal);
   }
 }
 

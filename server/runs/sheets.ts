@@ -1,6 +1,7 @@
 import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/requests.ts';
 import { dayText } from '@keen-larder/core/larder/label.ts';
 import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
+import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import {
   expectedBytesPerSecond,
@@ -54,7 +55,7 @@ export class Sheets {
     const userDataKeptAt = this.larder.kept(serial).get('userdata');
     return restoringSheet({
       phone,
-      partitions: abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [],
+      partitions: await this.writablePartitions(serial, phone),
       set: {
         ...set,
         images: set.images.map((image) => ({
@@ -71,6 +72,11 @@ export class Sheets {
           : `on ${dayText(new Date(userDataKeptAt), this.utcOffsetMinutes(userDataKeptAt))}`,
       bytesPerSecond: this.speed('restoring', serial),
     });
+  }
+
+  private async writablePartitions(serial: string, { mode, root }: PhoneFacts) {
+    if (abilitiesOf(mode, root).read) return this.bench.partitions(serial);
+    return (await this.bench.link(serial).flashing?.list()) ?? [];
   }
 
   /** Learned from past runs of the same phone, mode and link; restoring may learn from imaging. */

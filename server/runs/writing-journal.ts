@@ -12,8 +12,8 @@ export interface RestoringPlan {
   readonly steps: readonly Step[];
   /** Partitions that hold what was kept, by the phone's own digest. */
   readonly proved: readonly string[];
-  /** The partition whose writing has begun and is not proved. */
-  readonly writing?: string;
+  /** Partitions whose writing has begun and is not proved. */
+  readonly begun: readonly string[];
 }
 
 /** Writes down how far a run has come in writing a phone, before and after each partition. */
@@ -41,23 +41,27 @@ export class WritingJournal {
 
   /** From now on a partition is half written. */
   writes(partition: string): void {
-    this.save({ ...this.plan, writing: partition });
+    const { begun } = this.plan;
+    if (!begun.includes(partition)) this.save({ ...this.plan, begun: [...begun, partition] });
   }
 
   /** A partition holds what was kept: whoever had left it half written, it is whole now. */
   proved(partition: string): void {
-    const { writing: _whole, ...rest } = this.plan;
-    this.save({ ...rest, proved: [...rest.proved, partition] });
+    const without = (plan: RestoringPlan) => ({
+      ...plan,
+      begun: plan.begun.filter((each) => each !== partition),
+    });
+    this.save({ ...without(this.plan), proved: [...this.plan.proved, partition] });
     for (const [runId, plan] of restoringPlans(this.statements)) {
-      if (runId === this.runId || plan.serial !== this.plan.serial || plan.writing !== partition) continue;
-      const { writing: _healed, ...healed } = plan;
-      this.statements.saveSet(runId, JSON.stringify(healed));
+      if (runId === this.runId || plan.serial !== this.plan.serial || !plan.begun.includes(partition))
+        continue;
+      this.statements.saveSet(runId, JSON.stringify(without(plan)));
     }
   }
 
   /** Nothing of the plan has reached the phone. */
   get isUntouched(): boolean {
-    return this.plan.proved.length === 0 && this.plan.writing === undefined;
+    return this.plan.proved.length === 0 && this.plan.begun.length === 0;
   }
 
   /** Nothing is left to go on with. */
@@ -85,7 +89,8 @@ export function restoringPlans(statements: UnfinishedStatements): Map<string, Re
 export function halfWritten(statements: UnfinishedStatements, serial: string): Map<string, string> {
   const found = new Map<string, string>();
   for (const [runId, plan] of restoringPlans(statements)) {
-    if (plan.serial === serial && plan.writing) found.set(plan.writing, runId);
+    if (plan.serial !== serial) continue;
+    for (const partition of plan.begun) found.set(partition, runId);
   }
   return found;
 }

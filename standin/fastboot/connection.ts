@@ -7,12 +7,21 @@ import {
   messageLength,
   type FastbootAnswer,
 } from '@keen-larder/core/protocols/fastboot/index.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { memorySource } from '@keen-larder/core/bytes/source.ts';
+import { readSparse, sparseMagic, sparsePieces } from '@keen-larder/core/formats/android-sparse/index.ts';
+import { setActiveSlot } from '../boot/slots.ts';
+import { IoError } from '../flash/faults.ts';
+import type { Device } from '../flash/flash.ts';
 import type { Cable } from '../phone/cable.ts';
-import { variableNames, variableOf, type BootloaderHost } from './variables.ts';
+import { maxDownloadBytes, variableNames, variableOf, type BootloaderHost } from './variables.ts';
 
 /** The phone's end of one fastboot connection (AOSP system/core/fastboot, README). */
 export class FastbootConnection {
-  private readonly parser = new MessageParser(maxCommandBytes);
+  private readonly parser = new MessageParser(maxDownloadBytes);
+  /** What was announced and is still coming. */
+  private incoming: { readonly bytes: Uint8Array; had: number } | undefined;
+  private downloaded: Uint8Array | undefined;
 
   constructor(
     private readonly socket: Socket,
@@ -29,8 +38,11 @@ export class FastbootConnection {
     this.socket.pause();
     try {
       await this.cable.carry(bytes.length);
-      for (const message of this.parser.push(bytes))
-        await this.answer(Buffer.from(message).toString('latin1'));
+      for (const message of this.parser.push(bytes)) {
+        if (this.incoming) await this.take(message);
+        else if (message.length > maxCommandBytes) throw new Error('no command is so long');
+        else await this.answer(Buffer.from(message).toString('latin1'));
+      }
       this.socket.resume();
     } catch {
       this.socket.destroy();
@@ -58,8 +70,69 @@ export class FastbootConnection {
         await this.send('OKAY', '');
         return this.host.reboot(verb === 'reboot' ? argument : verb.replace('reboot-', ''));
       }
+      case 'download': {
+        const bytes = /^[0-9a-f]{8}$/i.test(argument) ? parseInt(argument, 16) : NaN;
+        if (!(bytes > 0 && bytes <= maxDownloadBytes)) return this.send('FAIL', 'data too large');
+        this.downloaded = undefined;
+        this.incoming = { bytes: new Uint8Array(bytes), had: 0 };
+        return this.send('DATA', argument);
+      }
+      case 'flash':
+        return this.write(argument, (device) => this.flash(device));
+      case 'erase':
+        return this.write(argument, erase);
+      case 'set_active': {
+        const misc = this.host.flash.partition('misc');
+        const slot = argument.replace(/^_/, '');
+        if (!this.host.model.slots || !misc) return this.send('FAIL', 'this phone has no slots');
+        if (slot !== 'a' && slot !== 'b') return this.send('FAIL', 'no such slot');
+        return this.write('misc', () => setActiveSlot(misc, slot));
+      }
       default:
         return this.send('FAIL', 'unknown command');
+    }
+  }
+
+  private async take(message: Uint8Array): Promise<void> {
+    const { bytes, had } = this.incoming!;
+    if (had + message.length > bytes.length) throw new Error('more than was announced');
+    bytes.set(this.host.flash.faults.onCable(message), had);
+    this.incoming!.had += message.length;
+    if (this.incoming!.had < bytes.length) return;
+    this.incoming = undefined;
+    this.downloaded = bytes;
+    await this.send('OKAY', '');
+  }
+
+  /** Whatever changes the flash: not on a locked phone. */
+  private async write(name: string, work: (device: Device) => Promise<void>): Promise<void> {
+    const { flash, model } = this.host;
+    if (model.bootloaderLocked) return this.send('FAIL', 'not allowed while the bootloader is locked');
+    const device = flash.partition(name);
+    if (!device) return this.send('FAIL', `no partition is called ${name}`);
+    try {
+      await work(device);
+      await flash.sync();
+    } catch (error) {
+      if (error instanceof IoError) return this.send('FAIL', 'the flash cannot be written there');
+      if (!(error instanceof Refusal) && !(error instanceof FormatError)) throw error;
+      return this.send('FAIL', error.message);
+    }
+    return this.send('OKAY', '');
+  }
+
+  private async flash(device: Device): Promise<void> {
+    const bytes = this.downloaded;
+    if (!bytes) throw new Refusal('nothing was downloaded');
+    const source = memorySource(bytes);
+    const isSparse =
+      bytes.length >= 4 && new DataView(bytes.buffer, bytes.byteOffset).getUint32(0, true) === sparseMagic;
+    const size = isSparse ? (await readSparse(source)).imageBytes : bytes.length;
+    if (size > device.bytes) throw new Refusal('the image is larger than the partition');
+    if (!isSparse) return device.write(0, bytes);
+    for await (const piece of sparsePieces(source)) {
+      if ('bytes' in piece) await device.write(piece.offset, piece.bytes);
+      else if ('fill' in piece) await fill(device, piece.offset, piece.length, piece.fill);
     }
   }
 
@@ -69,3 +142,16 @@ export class FastbootConnection {
     this.socket.write(Buffer.concat([messageLength(message.length), message]));
   }
 }
+
+class Refusal extends Error {}
+
+const fillBytes = 1 << 20;
+
+async function fill(device: Device, offset: number, length: number, word: number): Promise<void> {
+  const block = new Uint8Array(new Uint32Array(fillBytes / 4).fill(word).buffer);
+  for (let done = 0; done < length; done += fillBytes) {
+    await device.write(offset + done, block.subarray(0, Math.min(fillBytes, length - done)));
+  }
+}
+
+const erase = (device: Device) => fill(device, 0, device.bytes, 0);

@@ -1,4 +1,5 @@
 import { FormatError } from '../../bytes/format-error.ts';
+import { joinBytes } from '../../bytes/join.ts';
 import { readAscii, utf8 } from '../../bytes/text.ts';
 
 /** First bytes of both sides over TCP: protocol name and version (AOSP system/core/fastboot, README). */
@@ -37,7 +38,10 @@ export function parseAnswer(bytes: Uint8Array): FastbootAnswer {
 
 /** Cuts a TCP stream into messages, behind the handshake. */
 export class MessageParser {
-  private held: Uint8Array = new Uint8Array();
+  private held: Uint8Array[] = [];
+  private heldBytes = 0;
+  /** Nothing can be whole before so many bytes are held. */
+  private needed = handshake.length;
   private greeted = false;
 
   /** @param limit the longest message that is taken */
@@ -48,25 +52,39 @@ export class MessageParser {
    * @throws FormatError on another greeting or a message that is too long
    */
   *push(bytes: Uint8Array): Generator<Uint8Array> {
-    const all = new Uint8Array(this.held.length + bytes.length);
-    all.set(this.held);
-    all.set(bytes, this.held.length);
+    this.held.push(bytes);
+    this.heldBytes += bytes.length;
+    if (this.heldBytes < this.needed) return;
+    const all = joinBytes(this.held);
     let at = 0;
-    if (!this.greeted && all.length >= handshake.length) {
+    if (!this.greeted) {
       const greeting = readAscii(all.subarray(0, handshake.length));
       if (!/^FB\d\d$/.test(greeting)) throw new FormatError('fastboot', 'handshake', 0, `“${greeting}”`);
       this.greeted = true;
       at = handshake.length;
     }
-    while (this.greeted && all.length - at >= lengthBytes) {
+    this.needed = lengthBytes;
+    while (all.length - at >= lengthBytes) {
       const length = Number(new DataView(all.buffer, at).getBigUint64(0));
       if (length > this.limit) throw new FormatError('fastboot', 'length', at, `${length} bytes`);
-      if (all.length - at - lengthBytes < length) break;
+      if (all.length - at - lengthBytes < length) {
+        this.needed = lengthBytes + length;
+        break;
+      }
       yield all.slice(at + lengthBytes, at + lengthBytes + length);
       at += lengthBytes + length;
     }
-    this.held = all.slice(at);
+    this.held = [all.slice(at)];
+    this.heldBytes = all.length - at;
   }
+}
+
+/** The command that announces so many bytes; the phone answers `DATA` and takes them. */
+export const downloadCommand = (bytes: number): string => `download:${bytes.toString(16).padStart(8, '0')}`;
+
+/** A number as variables give it: hexadecimal behind `0x`, or decimal. Undefined for anything else. */
+export function parseNumber(text: string | undefined): number | undefined {
+  return text !== undefined && /^(0x[0-9a-f]+|\d+)$/i.test(text.trim()) ? Number(text) : undefined;
 }
 
 /** `name:value` lines of `getvar:all`, in the order they came. */

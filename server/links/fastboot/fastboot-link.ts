@@ -1,28 +1,44 @@
 import type { Socket } from 'node:net';
-import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { roleOf, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import {
+  downloadCommand,
   handshake,
   maxCommandBytes,
   messageLength,
   MessageParser,
   parseAnswer,
+  parseNumber,
   parseVariables,
   type FastbootAnswer,
 } from '@keen-larder/core/protocols/fastboot/index.ts';
-import { LinkFailure, type PhoneLink } from '../phone-link.ts';
+import { FlashFailure, LinkFailure, type FlashingAccess, type PhoneLink } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
 
 const answerMs = 10_000;
+/** A large piece on slow flash. */
+const writeMs = 300_000;
+const gone = 'The phone is no longer connected. Check the cable, then start again.';
+
+/** The bootloader said no, and is good for the next command. */
+class Refused extends LinkFailure {}
 
 /** Variables that tell the battery's charge; makers name it differently (common practice, no published source). */
 const chargeVariables = ['battery-soc', 'battery-level', 'charge'];
 
-/** A phone in its bootloader: it tells its variables, and restarts. */
+/** A phone in its bootloader: it tells its variables, takes images, and restarts. */
 export class FastbootLink implements PhoneLink {
   readonly mode = 'bootloader';
   readonly kind = 'fastboot';
   readonly gone: Promise<void>;
+  readonly flashing: FlashingAccess = {
+    list: () => this.list(),
+    maxDownloadBytes: () => this.maxDownloadBytes(),
+    flash: (name, piece, signal) => this.flash(name, piece, signal),
+    erase: async (name, signal) => void (await this.ask(`erase:${name}`, writeMs, signal)),
+    setActive: async (slot) => void (await this.ask(`set_active:${slot}`)),
+  };
   private readonly parser = new MessageParser(maxCommandBytes);
   private readonly answers: FastbootAnswer[] = [];
   private wake: (() => void) | undefined;
@@ -89,27 +105,106 @@ export class FastbootLink implements PhoneLink {
     this.socket.destroy();
   }
 
+  private async list(): Promise<PartitionFacts[]> {
+    const { info } = await this.ask('getvar:all');
+    return [...parseVariables(info)]
+      .flatMap(([variable, value]) => {
+        const name = /^partition-size:(.+)$/.exec(variable)?.[1];
+        const bytes = parseNumber(value);
+        return name && bytes !== undefined ? [{ name, role: roleOf(name), bytes }] : [];
+      })
+      .sort((a, b) => (a.name < b.name ? -1 : 1));
+  }
+
+  private async maxDownloadBytes(): Promise<number> {
+    const told = parseNumber((await this.ask('getvar:max-download-size')).text);
+    if (!told) throw new LinkFailure('The bootloader does not tell how much it takes at once.');
+    return told;
+  }
+
+  private async flash(
+    name: string,
+    { bytes, parts }: { readonly bytes: number; readonly parts: AsyncIterable<Uint8Array> },
+    signal?: AbortSignal,
+  ): Promise<void> {
+    const why = whyNeverWritten(name);
+    if (why) throw new LinkFailure(`${name} is never written. ${why}`);
+    await this.inTurn(async () => {
+      await this.exchange(downloadCommand(bytes), 'DATA', answerMs, signal);
+      for await (const part of parts) {
+        signal?.throwIfAborted();
+        if (this.ended) throw new LinkFailure(gone);
+        this.socket.write(messageLength(part.length));
+        if (!this.socket.write(new Uint8Array(part))) await this.drained(signal);
+      }
+      await this.exchange(undefined, 'OKAY', writeMs, signal);
+      await this.exchange(`flash:${name}`, 'OKAY', writeMs, signal);
+    });
+  }
+
   /** Sends a command and takes its answers up to the last. @throws LinkFailure with the phone's words on FAIL */
-  private async ask(command: string): Promise<{ text: string; info: readonly string[] }> {
+  private ask(command: string, limitMs = answerMs, signal?: AbortSignal) {
+    return this.inTurn(() => this.exchange(command, 'OKAY', limitMs, signal));
+  }
+
+  /** What breaks off in the middle leaves the phone waiting for the rest: the link is given up. */
+  private async inTurn<T>(work: () => Promise<T>): Promise<T> {
     const before = this.order;
     let release = () => {};
     this.order = new Promise<void>((resolve) => (release = resolve));
     await before;
-    const timer = setTimeout(() => this.close(), answerMs);
+    let isAnswered = false;
+    try {
+      const result = await work();
+      isAnswered = true;
+      return result;
+    } catch (error) {
+      isAnswered = error instanceof Refused || error instanceof FlashFailure;
+      throw error;
+    } finally {
+      release();
+      if (!isAnswered) this.close();
+    }
+  }
+
+  private async exchange(
+    command: string | undefined,
+    wanted: 'OKAY' | 'DATA',
+    limitMs: number,
+    signal?: AbortSignal,
+  ): Promise<{ text: string; info: readonly string[] }> {
+    const timer = setTimeout(() => this.close(), limitMs);
     const info: string[] = [];
     try {
-      const bytes = Buffer.from(command, 'latin1');
-      this.socket.write(Buffer.concat([messageLength(bytes.length), bytes]));
+      if (command !== undefined) {
+        const bytes = Buffer.from(command, 'latin1');
+        this.socket.write(Buffer.concat([messageLength(bytes.length), bytes]));
+      }
       for (;;) {
-        const { kind, text } = await this.next();
+        const { kind, text } = await this.next(signal);
         if (kind === 'INFO' || kind === 'TEXT') info.push(text);
-        else if (kind === 'OKAY') return { text, info };
-        else throw new LinkFailure(`The bootloader answered “${text}” to “${command}”.`);
+        else if (kind === wanted) return { text, info };
+        else if (/flash (cannot|write)|write fail/i.test(text)) {
+          throw new FlashFailure(`The bootloader answered “${text}”: the phone’s flash is worn.`);
+        } else throw new Refused(`The bootloader answered “${text}” to “${command ?? 'the bytes'}”.`);
       }
     } finally {
       clearTimeout(timer);
-      release();
     }
+  }
+
+  private async drained(signal: AbortSignal | undefined): Promise<void> {
+    await new Promise<void>((resolve) => {
+      const done = () => {
+        this.socket.off('drain', done);
+        this.socket.off('close', done);
+        signal?.removeEventListener('abort', done);
+        resolve();
+      };
+      this.socket.once('drain', done);
+      this.socket.once('close', done);
+      signal?.addEventListener('abort', done, { once: true });
+    });
   }
 
   private receive(bytes: Buffer): void {
@@ -121,13 +216,20 @@ export class FastbootLink implements PhoneLink {
     this.wake?.();
   }
 
-  private async next(): Promise<FastbootAnswer> {
+  private async next(signal?: AbortSignal): Promise<FastbootAnswer> {
     for (;;) {
+      signal?.throwIfAborted();
       const answer = this.answers.shift();
       if (answer) return answer;
-      if (this.ended)
-        throw new LinkFailure('The phone is no longer connected. Check the cable, then start again.');
-      await new Promise<void>((resolve) => (this.wake = resolve));
+      if (this.ended) throw new LinkFailure(gone);
+      await new Promise<void>((resolve) => {
+        const done = () => {
+          signal?.removeEventListener('abort', done);
+          resolve();
+        };
+        this.wake = done;
+        signal?.addEventListener('abort', done, { once: true });
+      });
     }
   }
 }
