@@ -2,6 +2,7 @@ import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Logger } from 'pino';
 import { Bench } from './bench/bench.ts';
+import { Forecaster } from './bench/forecaster.ts';
 import { addressStatements } from './database/addresses.ts';
 import { chunkStatements } from './database/chunks.ts';
 import { digestStatements } from './database/digests.ts';
@@ -110,7 +111,13 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     incoming,
     inside: new Inside(larder),
     engine,
-    sheets: new Sheets(bench, larder, runs, (at) => -new Date(at).getTimezoneOffset()),
+    sheets: new Sheets(
+      bench,
+      larder,
+      runs,
+      new Forecaster(bench, larder),
+      (at) => -new Date(at).getTimezoneOffset(),
+    ),
     digests,
     unfinished,
     patience: { ...usualPatience, ...options.patience },

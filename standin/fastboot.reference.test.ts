@@ -5,9 +5,9 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { activeSlot } from '@keen-larder/core/boot/index.ts';
 import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
 import type { PracticeBench } from './bench.ts';
-import { activeSlot } from './boot/slots.ts';
 import { filler } from './firmware/filler.ts';
 import { maxDownloadBytes } from './fastboot/variables.ts';
 

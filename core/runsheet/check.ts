@@ -45,6 +45,7 @@ export type CheckId =
   | 'mode-cannot-write'
   | 'bootloader-locked'
   | 'proved-later'
+  | 'boot-forecast'
   | 'will-wipe'
   | 'first-start'
   | 'duration'

@@ -1,3 +1,4 @@
+import type { Forecast } from '../boot/index.ts';
 import { sizeText } from '../bytes/units.ts';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import { abilitiesOf, type PhoneMode } from '../phone/modes.ts';
@@ -30,6 +31,8 @@ export interface RestoringFacts {
   /** When the phone's present user data was last kept, in words; undefined when never. */
   readonly userDataKept: string | undefined;
   readonly restartAfter: boolean;
+  /** How the phone starts as it is, and how after the plan; undefined where nobody can tell. */
+  readonly forecast?: { readonly now: Forecast; readonly after: Forecast } | undefined;
   readonly bytesPerSecond: number;
 }
 
@@ -98,6 +101,31 @@ const bootloaderLocked: RestoringCheck = ({ phone }) =>
         'It takes no images. Loader mode, where the processor has one, writes a locked phone as well.',
       )
     : [];
+
+const startWords: Readonly<Record<Forecast['result'], string>> = {
+  starts: 'starts',
+  warns: 'starts behind a warning',
+  refused: 'is refused by its bootloader',
+  loops: 'restarts for ever',
+};
+
+/** Says how the phone will start, judged from the bytes that the plan leaves on it. */
+const bootForecast: RestoringCheck = ({ forecast }) => {
+  if (!forecast) return [];
+  const { now, after } = forecast;
+  const isWell = ({ result }: Forecast) => result === 'starts' || result === 'warns';
+  const before = isWell(now) === isWell(after) ? '' : ` As it is now, it ${startWords[now.result]}.`;
+  return [
+    {
+      id: 'boot-forecast',
+      severity: isWell(after) ? 'good' : isWell(now) && after.result === 'refused' ? 'stop' : 'confirm',
+      title: isWell(after)
+        ? `It ${startWords[after.result]} afterwards`
+        : `It will not start: it ${startWords[after.result]}`,
+      sentence: `From the bytes that will lie on it: ${after.reason}.${before}`,
+    },
+  ];
+};
 
 /** Says why the phone goes through recovery. */
 const provedLater: RestoringCheck = ({ phone }) =>
@@ -279,6 +307,7 @@ const checks: readonly RestoringCheck[] = [
   imageDamaged,
   ({ phone }) => restoringBattery(phone.battery),
   willWipe,
+  bootForecast,
   provedLater,
   firstStart,
 ];

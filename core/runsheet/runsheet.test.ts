@@ -324,6 +324,30 @@ describe('restoring', () => {
     });
   });
 
+  it('bootloader-locked stops, an unlocked one takes images that recovery proves afterwards', () => {
+    const inBootloader = (bootloaderUnlocked: boolean): PhoneFacts => ({
+      ...phone,
+      mode: 'bootloader',
+      root: false,
+      condition: { kind: 'unknown', bootloaderUnlocked },
+    });
+    expect(check(sheet({ phone: inBootloader(false) }), 'bootloader-locked')?.severity).toBe('stop');
+    const unlocked = sheet({ phone: inBootloader(true), picked: ['boot'] });
+    expect(check(unlocked, 'bootloader-locked')).toBeUndefined();
+    expect(check(unlocked, 'proved-later')?.severity).toBe('note');
+    expect(check(sheet(), 'proved-later')).toBeUndefined();
+    expect(unlocked.steps.map(({ kind, into }) => into ?? kind)).toEqual([
+      'verify',
+      'write',
+      'recovery',
+      'prove',
+      'system',
+      'watch',
+    ]);
+    // What the bootloader told of its partitions counts, and it may tell nothing.
+    expect(check(sheet({ phone: inBootloader(true), partitions: [] }), 'missing-partition')).toBeUndefined();
+  });
+
   it('wrong-model stops', () => {
     expect(check(sheet({ set: { ...facts.set, model: 'Knot 5' } }), 'wrong-model')?.severity).toBe('stop');
     expect(check(sheet({ set: { ...facts.set, maker: 'Marram' } }), 'wrong-model')?.severity).toBe('stop');

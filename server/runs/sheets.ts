@@ -2,7 +2,7 @@ import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/req
 import { dayText } from '@keen-larder/core/larder/label.ts';
 import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
-import { roleOf } from '@keen-larder/core/phone/roles.ts';
+import { roleOf, type Role } from '@keen-larder/core/phone/roles.ts';
 import {
   expectedBytesPerSecond,
   imagingSheet,
@@ -10,8 +10,12 @@ import {
   type RunSheet,
 } from '@keen-larder/core/runsheet/index.ts';
 import type { Bench } from '../bench/bench.ts';
+import type { Forecaster } from '../bench/forecaster.ts';
 import type { RunStatements } from '../database/runs.ts';
 import type { Larder } from '../larder/larder.ts';
+
+/** Roles of what a start goes through; which slot starts stands in scratch space. */
+const startsFrom: readonly Role[] = ['early-loader', 'boot-chain', 'system', 'scratch'];
 
 /** Gathers the facts that run sheets are computed from. */
 export class Sheets {
@@ -19,6 +23,7 @@ export class Sheets {
     private readonly bench: Bench,
     private readonly larder: Larder,
     private readonly runs: RunStatements,
+    private readonly forecaster: Forecaster,
     /** Minutes east of UTC at a time, for dates in sentences. */
     private readonly utcOffsetMinutes: (at: number) => number,
   ) {}
@@ -66,12 +71,22 @@ export class Sheets {
       },
       picked,
       restartAfter,
+      forecast: await this.forecast(serial, setId, picked),
       userDataKept:
         userDataKeptAt === undefined
           ? undefined
           : `on ${dayText(new Date(userDataKeptAt), this.utcOffsetMinutes(userDataKeptAt))}`,
       bytesPerSecond: this.speed('restoring', serial),
     });
+  }
+
+  /** Worth asking where something is picked that a start goes through. */
+  private async forecast(serial: string, setId: string, picked: readonly string[]) {
+    const starting = picked.filter((name) => startsFrom.includes(roleOf(name)));
+    if (starting.length === 0) return undefined;
+    const now = await this.forecaster.forecast(serial);
+    const after = now && (await this.forecaster.forecast(serial, { setId, picked: starting }));
+    return now && after && { now, after };
   }
 
   private async writablePartitions(serial: string, { mode, root }: PhoneFacts) {

@@ -7,10 +7,10 @@ import {
   messageLength,
   type FastbootAnswer,
 } from '@keen-larder/core/protocols/fastboot/index.ts';
+import { bootControlOf } from '@keen-larder/core/boot/index.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { readSparse, sparseMagic, sparsePieces } from '@keen-larder/core/formats/android-sparse/index.ts';
-import { setActiveSlot } from '../boot/slots.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device } from '../flash/flash.ts';
 import type { Cable } from '../phone/cable.ts';
@@ -86,7 +86,8 @@ export class FastbootConnection {
         const slot = argument.replace(/^_/, '');
         if (!this.host.model.slots || !misc) return this.send('FAIL', 'this phone has no slots');
         if (slot !== 'a' && slot !== 'b') return this.send('FAIL', 'no such slot');
-        return this.write('misc', () => setActiveSlot(misc, slot));
+        const { offset, bytes } = bootControlOf(slot);
+        return this.write('misc', () => misc.write(offset, bytes));
       }
       default:
         return this.send('FAIL', 'unknown command');

@@ -1,4 +1,4 @@
-import { activeSlot } from '../boot/slots.ts';
+import { activeSlot } from '@keen-larder/core/boot/index.ts';
 import type { Flash } from '../flash/flash.ts';
 import type { Model } from '../models.ts';
 

@@ -1,6 +1,6 @@
-import { crc32 } from '@keen-larder/core/bytes/crc32.ts';
-import { ascii, layout, raw, u16, u32, u8 } from '@keen-larder/core/bytes/layout.ts';
-import type { Device } from '../flash/flash.ts';
+import { crc32 } from '../bytes/crc32.ts';
+import { ascii, layout, raw, u16, u32, u8 } from '../bytes/layout.ts';
+import type { ByteSource } from '../bytes/source.ts';
 
 export type Slot = 'a' | 'b';
 
@@ -23,14 +23,14 @@ const bootControl = layout('boot-control', {
 const magic = 0x42414342;
 
 /** The slot that starts: the one of higher priority; `a` where nothing was ever written. */
-export async function activeSlot(misc: Device): Promise<Slot> {
+export async function activeSlot(misc: ByteSource): Promise<Slot> {
   const control = bootControl.read(await misc.read(offset, bootControl.bytes));
   if (control.magic !== magic) return 'a';
   return (control.slotInfo1 & 0xf) > (control.slotInfo0 & 0xf) ? 'b' : 'a';
 }
 
-/** Makes a slot the one that starts. */
-export async function setActiveSlot(misc: Device, slot: Slot): Promise<void> {
+/** What to write onto `misc` so that a slot is the one that starts. */
+export function bootControlOf(slot: Slot): { readonly offset: number; readonly bytes: Uint8Array } {
   const bytes = new Uint8Array(bootControl.bytes);
   const [active, other] = [15 | (6 << 4), 14 | (6 << 4)];
   const value = {
@@ -48,5 +48,5 @@ export async function setActiveSlot(misc: Device, slot: Slot): Promise<void> {
   };
   bootControl.write(bytes, 0, value);
   bootControl.write(bytes, 0, { ...value, crc32: crc32(bytes.subarray(0, bootControl.bytes - 4)) });
-  await misc.write(offset, bytes);
+  return { offset, bytes };
 }

@@ -1,0 +1,184 @@
+import { FormatError } from '../bytes/format-error.ts';
+import type { ByteSource } from '../bytes/source.ts';
+import { readUtf8 } from '../bytes/text.ts';
+import { readBootImage } from '../formats/boot-image/index.ts';
+import { readCpio } from '../formats/cpio/index.ts';
+import { Ext4 } from '../formats/ext4/index.ts';
+import { logicalSource, readLogicalPartitions } from '../formats/logical-partitions/index.ts';
+import { parseProperties } from '../phone/facts.ts';
+import { activeSlot, type Slot } from './slots.ts';
+import { chainFault } from './verify-chain.ts';
+
+/** The flash of a phone as its boot chain sees it: as it is, or as it would be after a plan. */
+export interface BootFlash {
+  partition(name: string): Promise<ByteSource | undefined>;
+  /** The boot area outside the partition table, where there is one. */
+  earlyLoader(): Promise<ByteSource | undefined>;
+}
+
+/** What the walk needs to know of a phone besides its bytes. */
+export interface BootRules {
+  /** It has two slots. */
+  readonly slots: boolean;
+  readonly locked: boolean;
+  /** The key that its bootloader trusts, where it is known. */
+  readonly makerKey?: Uint8Array | undefined;
+  /** @throws FormatError when it is no whole gzip */
+  gunzip(bytes: Uint8Array): Uint8Array | Promise<Uint8Array>;
+}
+
+/** Why a phone does not start: before anything of its own ran, or after its kernel did. */
+export class BootFailure extends Error {
+  override readonly name = 'BootFailure';
+  constructor(
+    readonly stage: 'bootloader' | 'init',
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+export interface LoadedKernel {
+  /** From the header; undefined where it says nothing. */
+  readonly os: { readonly version: string; readonly patchLevel: string } | undefined;
+  /** Default properties of the ramdisk, where it has any that can be read. */
+  readonly properties: Readonly<Record<string, string>> | undefined;
+}
+
+export interface WalkedSystem {
+  readonly slot: Slot | undefined;
+  readonly kernel: LoadedKernel;
+  /** Name of the partition, or of the logical one. */
+  readonly systemName: string;
+  readonly source: ByteSource;
+  readonly fs: Ext4;
+  /** Of build.prop. */
+  readonly properties: Readonly<Record<string, string>>;
+  /** What an unlocked bootloader passes over. */
+  readonly chainFault: string | undefined;
+}
+
+/** Starts of kernels and ramdisks that are not gzip: their insides are not judged (kernel.org, Documentation). */
+const otherStarts: readonly (readonly [number, readonly number[]])[] = [
+  [56, [0x41, 0x52, 0x4d, 0x64]], // arm64 Image, "ARM\x64"
+  [36, [0x18, 0x28, 0x6f, 0x01]], // arm zImage
+  [0, [0x02, 0x21, 0x4c, 0x18]], // lz4, legacy frame
+  [0, [0x04, 0x22, 0x4d, 0x18]], // lz4
+  [0, [0xfd, 0x37, 0x7a, 0x58, 0x5a]], // xz
+  [0, [0x28, 0xb5, 0x2f, 0xfd]], // zstd
+];
+
+/** Which slot starts. @throws BootFailure when the early loader is empty: then nothing else runs */
+export async function startingSlot(flash: BootFlash, { slots }: BootRules): Promise<Slot | undefined> {
+  const early = await (await flash.earlyLoader())?.read(0, 4096);
+  if (early && !early.some((byte) => byte !== 0))
+    throw new BootFailure('bootloader', 'the early loader is empty');
+  if (!slots) return undefined;
+  const misc = await flash.partition('misc');
+  return misc ? activeSlot(misc) : 'a';
+}
+
+/**
+ * Walks the boot chain up to the system, as the phone does: slot, verified boot, kernel, system.
+ * @throws BootFailure where it would end
+ */
+export async function walkToSystem(flash: BootFlash, rules: BootRules): Promise<WalkedSystem> {
+  const slot = await startingSlot(flash, rules);
+  const suffix = slot ? `_${slot}` : '';
+  const fault = (await flash.partition(`vbmeta${suffix}`))
+    ? await chainFault(flash, suffix, rules.makerKey)
+    : undefined;
+  if (fault && rules.locked) throw new BootFailure('bootloader', fault);
+  const kernel = await loadKernel(flash, rules, 'boot', suffix);
+  const { name: systemName, source } = await systemOf(flash, suffix);
+  const fs = await openFs(source, systemName);
+  const text = (await fs.text('/build.prop')) ?? (await fs.text('/system/build.prop'));
+  if (text === undefined) throw new BootFailure('init', 'system has no build.prop');
+  const properties = parseProperties(text);
+  const release = properties['ro.build.version.release'] ?? '?';
+  const patch = (properties['ro.build.version.security_patch'] ?? '?').slice(0, 7);
+  const { os } = kernel;
+  if (os && (os.version.split('.')[0] !== release.split('.')[0] || os.patchLevel !== patch)) {
+    throw new BootFailure(
+      'init',
+      `boot is of Android ${os.version} (${os.patchLevel}), system of ${release} (${patch})`,
+    );
+  }
+  const framework =
+    (await fs.find('/framework/framework.jar')) ?? (await fs.find('/system/framework/framework.jar'));
+  if (framework?.type !== 'file') throw new BootFailure('init', 'system has no framework');
+  for await (const part of fs.content(framework)) void part;
+  return { slot, kernel, systemName, source, fs, properties, chainFault: fault };
+}
+
+/**
+ * The bootloader's part: header, kernel and ramdisk must be whole as far as gzip's own CRC tells.
+ * @throws BootFailure
+ */
+export async function loadKernel(
+  flash: BootFlash,
+  rules: BootRules,
+  name: 'boot' | 'recovery',
+  suffix: string,
+): Promise<LoadedKernel> {
+  try {
+    const { image, device } = await bootImageOf(flash, `${name}${suffix}`);
+    await unpacked(device, image, 'kernel', name, rules);
+    // With two slots the ramdisk may have a partition of its own.
+    const own = await flash.partition(`init_boot${suffix}`);
+    const init = own ? await bootImageOf(flash, `init_boot${suffix}`) : { image, device };
+    const ramdisk = await unpacked(init.device, init.image, 'ramdisk', name, rules);
+    const defaults =
+      ramdisk && readCpio(ramdisk).find(({ path }) => path === 'prop.default' || path === 'default.prop');
+    return { os: image.os, properties: defaults && parseProperties(readUtf8(defaults.content)) };
+  } catch (error) {
+    if (!(error instanceof FormatError)) throw error;
+    throw new BootFailure('bootloader', `${name} cannot be loaded: ${error.message}`);
+  }
+}
+
+async function bootImageOf(flash: BootFlash, name: string) {
+  const device = await flash.partition(name);
+  if (!device) throw new BootFailure('bootloader', `there is no ${name} partition`);
+  return { device, image: await readBootImage(device) };
+}
+
+/** A part without its gzip; undefined when it is packed in another way. */
+async function unpacked(
+  device: ByteSource,
+  { parts }: Awaited<ReturnType<typeof readBootImage>>,
+  wanted: 'kernel' | 'ramdisk',
+  name: string,
+  { gunzip }: BootRules,
+): Promise<Uint8Array | undefined> {
+  const found = parts.find((each) => each.name === wanted);
+  if (!found) throw new BootFailure('bootloader', `${name} has no ${wanted}`);
+  const bytes = await device.read(found.offset, found.bytes);
+  const starts = (at: number, mark: readonly number[]) => mark.every((byte, i) => bytes[at + i] === byte);
+  if (otherStarts.some(([at, mark]) => starts(at, mark))) return undefined;
+  return gunzip(bytes);
+}
+
+async function systemOf(
+  flash: BootFlash,
+  suffix: string,
+): Promise<{ readonly name: string; readonly source: ByteSource }> {
+  const name = `system${suffix}`;
+  const own = await flash.partition(name);
+  if (own) return { name, source: own };
+  const whole = await flash.partition('super');
+  const found =
+    whole && (await readLogicalPartitions(whole)).partitions.find((partition) => partition.name === name);
+  if (!found) throw new BootFailure('init', `there is no ${name} partition`);
+  return { name, source: logicalSource(found, [whole]) };
+}
+
+/** @throws BootFailure when it cannot be mounted */
+export async function openFs(source: ByteSource, name: string): Promise<Ext4> {
+  try {
+    return await Ext4.open(source);
+  } catch (error) {
+    if (!(error instanceof FormatError)) throw error;
+    throw new BootFailure('init', `${name} cannot be mounted: ${error.message}`);
+  }
+}
