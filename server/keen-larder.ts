@@ -49,6 +49,7 @@ const minute = 60_000;
 export interface KeenLarder extends RunContext {
   readonly incoming: Incoming;
   readonly inside: Inside;
+  readonly forecaster: Forecaster;
   readonly feed: Feed;
   close(): Promise<void>;
 }
@@ -105,9 +106,11 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const incoming = new Incoming(home, options.settledMs ?? 1500, () => feed.send('imports', {}));
   await incoming.start();
 
+  const forecaster = new Forecaster(bench, larder);
   return {
     bench,
     larder,
+    forecaster,
     incoming,
     inside: new Inside(larder),
     engine,

@@ -9,6 +9,7 @@ import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
 const blockBytes = 1 << 20;
+const pageBytes = 4096;
 const framedBlockBytes = blockBytes - 4096;
 /** What one command may name: an argument of Linux has 128 KiB at most. */
 const rangesAtOnce = 200;
@@ -101,7 +102,7 @@ export class AdbPartitions implements PartitionAccess {
   source(name: string, bytes: number): ByteSource {
     return cached({
       bytes,
-      read: (offset, length) => this.readRange(name, offset, length),
+      read: (offset, length) => this.readRange(name, offset, length, bytes),
     });
   }
 
@@ -114,9 +115,13 @@ export class AdbPartitions implements PartitionAccess {
     return size;
   }
 
-  private async readRange(name: string, offset: number, bytes: number): Promise<Buffer> {
+  /** In whole pages, from which the range is cut: `dd` would take an odd length byte by byte. */
+  private async readRange(name: string, offset: number, bytes: number, most: number): Promise<Buffer> {
     const { node, region } = await this.place(name);
-    return this.readNode(node, (region?.offset ?? 0) + offset, bytes);
+    const start = Math.floor(offset / pageBytes) * pageBytes;
+    const end = Math.min(most, Math.ceil((offset + bytes) / pageBytes) * pageBytes);
+    const pages = await this.readNode(node, (region?.offset ?? 0) + start, end - start);
+    return pages.subarray(offset - start, offset - start + bytes);
   }
 
   private async readNode(node: string, offset: number, bytes: number): Promise<Buffer> {
