@@ -1,6 +1,7 @@
 import { join } from 'node:path';
+import { gunzipSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { bootControlOf, chainFault, type Slot } from '@keen-larder/core/boot/index.ts';
+import { bootControlOf, chainFault, forecastStart, type Slot } from '@keen-larder/core/boot/index.ts';
 import { readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
 import { Ext4, looksLikeExt4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { testFolder } from '../e2e/support/bench.ts';
@@ -102,6 +103,33 @@ describe('Knot 5', () => {
       await back();
     }
     expect(await faultOf('a')).toBeUndefined();
+  });
+
+  // source.android.com, Verified Boot, “Boot flow”: green and yellow, orange, red.
+  it.each([
+    { locked: true, isChanged: false, result: 'starts' },
+    { locked: false, isChanged: false, result: 'starts' },
+    { locked: false, isChanged: true, result: 'warns' },
+    { locked: true, isChanged: true, result: 'refused' },
+  ])('locked $locked, changed $isChanged: $result', async ({ locked, isChanged, result }) => {
+    const back = isChanged ? await changed(flash, 'dtbo_a', 100) : undefined;
+    const forecast = await forecastStart(
+      {
+        partition: (name) => Promise.resolve(flash.partition(name)),
+        earlyLoader: () => Promise.resolve(undefined),
+      },
+      {
+        slots: true,
+        locked,
+        makerKey: makerSigner('tidewell').publicKey,
+        gunzip: (bytes) => gunzipSync(bytes),
+      },
+    );
+    const outcome = await startSystem(flash, { ...model, bootloaderLocked: locked });
+    await back?.();
+    expect(forecast.result).toBe(result);
+    // Past its bootloader it has lost its secret by now.
+    expect(outcome).toMatchObject({ stage: result === 'refused' ? 'bootloader' : 'init' });
   });
 
   it('starts from the slot that misc names', async () => {

@@ -33,5 +33,5 @@ export const modeUses: Readonly<Record<PhoneMode, string>> = {
   system: 'Reads partitions and apps when it is rooted; what is in use may change meanwhile.',
   recovery: 'Reads and writes every partition at rest, where the recovery gives root.',
   bootloader: 'Tells what the phone is, and takes firmware when it is unlocked. It reads nothing out.',
-  loader: 'Reads every partition and the early loader, also on a locked phone.',
+  loader: 'Reads and writes every partition and the early loader, also on a locked phone.',
 };
