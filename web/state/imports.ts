@@ -53,7 +53,7 @@ export const useImports = defineStore('imports', () => {
 
   /** What to make of an import: at first what was found. */
   function draft(found: ImportView): ImportDraft {
-    return (drafts.value[found.id] ??= {
+    drafts.value[found.id] ??= {
       picked: found.images.flatMap(({ paths, partition }) => (partition ? [paths[0]!] : [])),
       partitions: {},
       label: found.suggested?.label ?? `Imported · ${found.id}`.slice(0, 120),
@@ -62,7 +62,9 @@ export const useImports = defineStore('imports', () => {
       model: found.suggested?.model ?? '',
       nickname: found.suggested?.nickname ?? '',
       confirmed: [],
-    });
+    };
+    // What was put in is not what is watched: that is asked for anew.
+    return drafts.value[found.id]!;
   }
 
   /** The partition that a file is the image of: the one chosen, or the one its name speaks of; empty for none. */

@@ -31,8 +31,9 @@ export const usePicks = defineStore('picks', () => {
   const imaging = ref<Record<string, ImagingPicks>>({});
   const restoring = ref<Record<string, RestoringPicks>>({});
 
-  const forPhone = (serial: string): ImagingPicks =>
-    (imaging.value[serial] ??= {
+  // What is put in is not what is watched: that is asked for anew.
+  function forPhone(serial: string): ImagingPicks {
+    imaging.value[serial] ??= {
       picked: [],
       purpose: 'before flash',
       ownLabel: undefined,
@@ -40,16 +41,20 @@ export const usePicks = defineStore('picks', () => {
       usedOnly: false,
       readAll: false,
       restartInto: undefined,
-    });
+    };
+    return imaging.value[serial];
+  }
 
-  const forSet = (id: string): RestoringPicks =>
-    (restoring.value[id] ??= {
+  function forSet(id: string): RestoringPicks {
+    restoring.value[id] ??= {
       picked: [],
       serial: undefined,
       restartAfter: true,
       confirmed: [],
       armedWith: '',
-    });
+    };
+    return restoring.value[id];
+  }
 
   /** Adds names that are not picked yet, or takes out those that are. */
   function toggle(picks: { picked: string[]; confirmed: string[] }, name: string): void {

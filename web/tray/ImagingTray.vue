@@ -85,7 +85,7 @@ const { sheet, error, canStart, starting, start, confirm, mend } = useTrayRun({
   serial: () => props.phone.serial,
   sources: [
     () => picks.value.picked,
-    () => [picks.value.usedOnly, picks.value.restartInto],
+    () => [picks.value.usedOnly, picks.value.readAll, picks.value.restartInto],
     label,
     () => props.phone.facts,
     () => larder.version,

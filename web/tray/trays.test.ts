@@ -68,6 +68,24 @@ describe('the tray of imaging', () => {
     expect(shown.text()).not.toMatch(/to read/);
   });
 
+  it('offers to read again what was kept whole, and what would be asked of the phone first', async () => {
+    const system = {
+      ...partitions.find(({ name }) => name === 'system')!,
+      kept: { setId: 's1', label: 'first', at: 1, bytes: 512 * MiB, sha256: 'ab', ranges: undefined },
+    };
+    useBench().partitions = { [serial]: [system, ...partitions.filter(({ name }) => name !== 'system')] };
+    const { shown, asked, picks } = await imaging({}, ['system', 'boot']);
+    expect(shown.text()).toMatch(
+      /Read also what is unchanged\s*· 1 kept before: digested on the phone first/,
+    );
+    picks.readAll = true;
+    await vi.waitFor(() => expect(last(asked, sheetPath)?.body).toMatchObject({ readAll: true }));
+    // Of a part of it, or in another size, nothing can be told.
+    useBench().partitions = { [serial]: [{ ...system, kept: { ...system.kept, bytes: MiB } }] };
+    await flushPromises();
+    expect(shown.text()).not.toMatch(/Read also what is unchanged/);
+  });
+
   it('composes the name from what is known of the phone', async () => {
     const { shown } = await imaging({}, ['boot']);
     const name = shown.find('textarea').element.value;
