@@ -42,6 +42,7 @@ export type CheckId =
   | 'image-damaged'
   | 'image-not-complete'
   | 'missing-partition'
+  | 'archive-picked'
   | 'mode-cannot-write'
   | 'bootloader-locked'
   | 'proved-later'

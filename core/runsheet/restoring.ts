@@ -14,6 +14,8 @@ export interface RestoringImage {
   readonly damaged: boolean;
   /** Parts of it never came out of the phone as they were. */
   readonly isIncomplete?: boolean;
+  /** An archive of files belongs to no partition. */
+  readonly kind?: 'block' | 'archive';
 }
 
 /** Everything a restoring run sheet is computed from. */
@@ -211,7 +213,9 @@ const missingPartition: RestoringCheck = ({ phone, partitions, images }) => {
   if (!abilitiesOf(phone.mode, phone.root).read && partitions.length === 0) return [];
   const missing = images
     .filter(
-      ({ partition }) => !partitions.some(({ name }) => name === partition) || isNeverWritten(partition),
+      ({ partition, kind }) =>
+        kind !== 'archive' &&
+        (!partitions.some(({ name }) => name === partition) || isNeverWritten(partition)),
     )
     .map(({ partition }) => partition);
   return missing.length === 0
@@ -223,6 +227,19 @@ const missingPartition: RestoringCheck = ({ phone, partitions, images }) => {
           ? `${[...new Set(missing.map(whyNeverWritten))].join(' ')} It is never written.`
           : 'The phone has no such partition.',
         { do: 'unpick', partitions: missing },
+      );
+};
+
+/** Stops on archives of files, which are no partition's bytes. */
+const archivePicked: RestoringCheck = ({ images }) => {
+  const archives = images.filter(({ kind }) => kind === 'archive').map(({ partition }) => partition);
+  return archives.length === 0
+    ? []
+    : stop(
+        'archive-picked',
+        `${listText(archives)} cannot be put back by a run`,
+        'It is an archive of files, not a partition’s bytes. Export the set and unpack it on the phone by hand.',
+        { do: 'unpick', partitions: archives },
       );
 };
 
@@ -303,6 +320,7 @@ const checks: readonly RestoringCheck[] = [
   imageNotComplete,
   identityOfAnother,
   missingPartition,
+  archivePicked,
   imageTooLarge,
   imageDamaged,
   ({ phone }) => restoringBattery(phone.battery),

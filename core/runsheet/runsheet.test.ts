@@ -348,6 +348,18 @@ describe('restoring', () => {
     expect(check(sheet({ phone: inBootloader(true), partitions: [] }), 'missing-partition')).toBeUndefined();
   });
 
+  it('archive-picked stops on what is no partition’s bytes, and only on that', () => {
+    const archive = { ...images[0]!, partition: 'userdata-files', kind: 'archive' as const };
+    const set = { ...facts.set, images: [...images, archive] };
+    const trap = sheet({ set, picked: ['boot', 'userdata-files'] });
+    expect(check(trap, 'archive-picked')).toMatchObject({
+      severity: 'stop',
+      mend: { do: 'unpick', partitions: ['userdata-files'] },
+    });
+    expect(check(trap, 'missing-partition')).toBeUndefined();
+    expect(check(sheet({ set, picked: ['boot'] }), 'archive-picked')).toBeUndefined();
+  });
+
   it('wrong-model stops', () => {
     expect(check(sheet({ set: { ...facts.set, model: 'Knot 5' } }), 'wrong-model')?.severity).toBe('stop');
     expect(check(sheet({ set: { ...facts.set, maker: 'Marram' } }), 'wrong-model')?.severity).toBe('stop');

@@ -17,6 +17,7 @@ import type { RunContext } from './context.ts';
 import { Interruption, RunFailure, type Run } from './engine.ts';
 import { accessOf } from './partition-reading.ts';
 import { PhoneAtWork, type Watch } from './phone-at-work.ts';
+import { notReadable } from './proof.ts';
 import { WritingJournal, type RestoringPlan } from './writing-journal.ts';
 import { digestWhole, verifyImage } from './verify-image.ts';
 
@@ -159,6 +160,8 @@ async function restore(
     });
     if (step === last) journal.drop();
   }
+  // It may have been proved before, up to the last partition.
+  journal.drop();
   const elapsedMs = now() - startedAt;
   return `${written} ${written === 1 ? 'image' : 'images'}, ${sizeText(bytes)} put back in ${durationText(elapsedMs)}; every digest computed by the phone agrees.${started && ` ${started}`}`;
 }
@@ -225,9 +228,12 @@ async function prove(
     what: `Compare ${partition}`,
     attempt: ({ link, signal, watch }) => {
       watch.arm(bytes);
-      return accessOf(link).digest(partition, wholeOf(bytes), signal);
+      return accessOf(link).digest(partition, wholeOf(bytes), signal).catch(notReadable);
     },
   });
+  if (digest === undefined) {
+    return { agrees: false, words: `The phone cannot read back what was written to ${partition}.` };
+  }
   return digest === kept
     ? { agrees: true, words: `the phone computes the same SHA-256 ${kept}` }
     : {
