@@ -116,8 +116,8 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
 
   it('waits for a cable that comes out, and goes on by itself', async () => {
     await spoil(generator(12));
-    phone.pullCableAfter(20 << 20);
     const id = await start();
+    phone.pullCableAfter(20 << 20);
     await until('the run to wait', () => app.engine.view(id).state === 'waiting');
     phone.setCable(true);
     const run = await app.engine.ended(id);
@@ -127,8 +127,9 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
 
   it('knows what is half written when the phone stays away, and goes on in a program started anew', async () => {
     await spoil(generator(13));
+    const id = await start();
     phone.pullCableAfter(20 << 20);
-    const run = await app.engine.ended(await start());
+    const run = await app.engine.ended(id);
     expect(run).toMatchObject({ state: 'interrupted', canResume: true });
     expect(run.outcome).toMatch(/did not come back.*resume the run/);
     const half = halfWritten(app.unfinished, serial);
@@ -146,8 +147,8 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
 
   it('stays half written when it is cancelled, until it is resumed or put back', async () => {
     await spoil(generator(14));
-    phone.stallAfter(8 << 20);
     const id = await start();
+    phone.stallAfter(8 << 20);
     await until('a write', () => halfWritten(app.unfinished, serial).size === 1);
     app.engine.cancel(id);
     const cancelled = await app.engine.ended(id);
