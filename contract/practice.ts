@@ -27,13 +27,16 @@ export interface PracticePhone {
   readonly partitions: readonly string[];
   /** The computer that wants to be let in, as the question on its screen tells. */
   readonly asking: { readonly name: string; readonly fingerprint: string } | undefined;
+  readonly locked: boolean;
+  /** What its bootloader wants to be told on the screen before it does it; both wipe user data. */
+  readonly question: 'lock' | 'unlock' | undefined;
 }
 
 /** Firmware that the practice bench can put onto a phone. */
 export interface PracticeBuild {
   readonly id: string;
-  /** Left out when it fits any. */
-  readonly model?: string;
+  /** Names of the models that it is for. */
+  readonly models: readonly string[];
   readonly title: string;
   readonly sentence: string;
 }

@@ -86,22 +86,59 @@ export class ImagingStart extends ImagingRequest {
   confirmed!: string[];
 }
 
-export class RestoringRequest {
+/** An image of a set, and where it goes: to its own partition unless another is named. */
+export class Put {
   @IsString()
   @MaxLength(64)
-  serial!: string;
+  setId!: string;
 
+  @Matches(partitionName)
+  partition!: string;
+
+  @IsOptional()
+  @Matches(partitionName)
+  onto?: string;
+}
+
+export class RestoringRequest {
   @IsArray()
-  @ArrayUnique()
   @ArrayMaxSize(maxPartitions)
-  @Matches(partitionName, { each: true })
-  picked!: string[];
+  @ValidateNested({ each: true })
+  @Type(() => Put)
+  puts!: Put[];
+
+  /** The slot to make the one that starts. */
+  @IsOptional()
+  @IsIn(['a', 'b'])
+  activate?: 'a' | 'b';
 
   @IsBoolean()
   restartAfter!: boolean;
+
+  /** What is about to be overwritten and is nowhere kept is imaged first. */
+  @IsOptional()
+  @IsBoolean()
+  keepFirst?: boolean;
 }
 
 export class RestoringStart extends RestoringRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+
+  /** The last four characters of the phone's serial, as typed. */
+  @IsString()
+  @MaxLength(16)
+  armedWith!: string;
+}
+
+export class LockingRequest {
+  /** Locked, or unlocked. */
+  @IsBoolean()
+  lock!: boolean;
+}
+
+export class LockingStart extends LockingRequest {
   @IsArray()
   @IsString({ each: true })
   confirmed!: string[];

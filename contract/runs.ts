@@ -1,4 +1,7 @@
-export type RunKind = 'imaging' | 'restoring' | 'verifying' | 'exporting' | 'comparing' | 'importing';
+import type { ProofRow } from '@keen-larder/core/phone/proof.ts';
+
+export type RunKind =
+  'imaging' | 'restoring' | 'locking' | 'verifying' | 'exporting' | 'comparing' | 'importing';
 
 /**
  * `queued` begins when the run before it on the same phone has ended well; `waiting` goes on by itself
@@ -54,10 +57,29 @@ export interface RunView {
   readonly canPause: boolean;
   /** What it has of its set is on the shelf, and it can go on from there. */
   readonly canResume: boolean;
+  /** What was put back was compared with the phone afterwards. */
+  readonly hasProof: boolean;
   /** One sentence: what came of it, or what went wrong and what to do. */
   readonly outcome: string | undefined;
   /** Bytes per second at each second of the run. */
   readonly speeds: readonly number[];
+}
+
+/** What the phone has after something was put back, beside what was kept. */
+export interface ProofView {
+  readonly serial: string;
+  readonly nickname: string;
+  readonly at: number;
+  /** Of the set that most of it came from. */
+  readonly setId: string;
+  readonly label: string;
+  readonly rows: readonly ProofRow[];
+  /** Digests that the phone itself computed of what was written, before it started. */
+  readonly partitions: readonly {
+    readonly partition: string;
+    readonly bytes: number;
+    readonly sha256: string;
+  }[];
 }
 
 export interface RunLogLine {

@@ -9,3 +9,11 @@ declare class TextEncoder {
 
 /** In Node, workers and browsers alike. */
 declare function atob(base64: string): string;
+
+declare class DecompressionStream {
+  constructor(format: 'gzip');
+  readonly readable: { getReader(): { read(): Promise<{ done: boolean; value?: Uint8Array }> } };
+  readonly writable: {
+    getWriter(): { write(bytes: Uint8Array): Promise<void>; close(): Promise<void> };
+  };
+}

@@ -30,6 +30,7 @@ beforeAll(async () => {
     startedAt: Date.now() - 60_000,
     endedAt: null,
     doneBytes: 5,
+    carriedBytes: 5,
     outcome: null,
     detail: JSON.stringify({
       steps: [{ text: 'Read system', partition: 'system', bytes: 10, doneBytes: 5, state: 'running' }],

@@ -8,10 +8,12 @@ import { chunkStatements } from './database/chunks.ts';
 import { digestStatements } from './database/digests.ts';
 import { openDatabase } from './database/open.ts';
 import { phoneStatements } from './database/phones.ts';
+import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './feed.ts';
+import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
 import { Inside } from './larder/inside.ts';
 import { binMs, Larder } from './larder/larder.ts';
@@ -50,6 +52,7 @@ export interface KeenLarder extends RunContext {
   readonly incoming: Incoming;
   readonly inside: Inside;
   readonly forecaster: Forecaster;
+  readonly rescue: Rescue;
   readonly feed: Feed;
   close(): Promise<void>;
 }
@@ -66,6 +69,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const runs = runStatements(db);
   const digests = digestStatements(db);
   const unfinished = unfinishedStatements(db);
+  const returns = returnStatements(db);
   const feed = new Feed(Date.now());
 
   const workers = new ShelfWorkers();
@@ -93,6 +97,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const engine = new RunEngine(
     runs,
     unfinished,
+    returns,
     feed,
     now,
     (serial) => phones.one(serial)?.nickname ?? serial,
@@ -111,17 +116,14 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     bench,
     larder,
     forecaster,
+    rescue: new Rescue(bench, larder, forecaster, unfinished),
     incoming,
     inside: new Inside(larder),
     engine,
-    sheets: new Sheets(
-      bench,
-      larder,
-      runs,
-      new Forecaster(bench, larder),
-      (at) => -new Date(at).getTimezoneOffset(),
-    ),
+    sheets: new Sheets(bench, larder, runs, phones, forecaster, (at) => -new Date(at).getTimezoneOffset()),
     digests,
+    phones,
+    returns,
     unfinished,
     patience: { ...usualPatience, ...options.patience },
     feed,

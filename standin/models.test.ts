@@ -1,5 +1,4 @@
 import { join } from 'node:path';
-import { gunzipSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { bootControlOf, chainFault, forecastStart, type Slot } from '@keen-larder/core/boot/index.ts';
 import { readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
@@ -82,7 +81,7 @@ describe('Knot 5', () => {
         earlyLoader: () => Promise.resolve(undefined),
       },
       `_${slot}`,
-      makerSigner('tidewell').publicKey,
+      { makerKey: makerSigner('tidewell').publicKey },
     );
   const activate = async (slot: Slot) => {
     const { offset, bytes } = bootControlOf(slot);
@@ -122,7 +121,6 @@ describe('Knot 5', () => {
         slots: true,
         locked,
         makerKey: makerSigner('tidewell').publicKey,
-        gunzip: (bytes) => gunzipSync(bytes),
       },
     );
     const outcome = await startSystem(flash, { ...model, bootloaderLocked: locked });
@@ -134,7 +132,7 @@ describe('Knot 5', () => {
 
   it('starts from the slot that misc names', async () => {
     await activate('b');
-    expect(await startSystem(flash, model)).toMatchObject({ starts: false, stage: 'bootloader' });
+    expect(await startSystem(flash, model)).toMatchObject({ starts: false, stage: 'early-loader' });
     await activate('a');
   });
 });
@@ -152,7 +150,7 @@ describe('Sedge 10 and Reed 2', () => {
     expect(await startSystem(reed, models.reed2)).toMatchObject({ starts: true, hasImei: true });
     const early = Buffer.from(await reed.earlyLoader!.read(0, 4096));
     await reed.earlyLoader!.write(0, new Uint8Array(4096));
-    expect(await startRecovery(reed, models.reed2)).toMatchObject({ starts: false, stage: 'bootloader' });
+    expect(await startRecovery(reed, models.reed2)).toMatchObject({ starts: false, stage: 'early-loader' });
     await reed.earlyLoader!.write(0, early);
     await reed.close();
   });

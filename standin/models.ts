@@ -1,4 +1,5 @@
 import { knot3, knot5, reed2, sedge10, type Product } from './firmware/builds.ts';
+import type { MakerKey } from './firmware/verified-chain.ts';
 
 /** A partition of a simulated model and what its flash leaves the works with. */
 export interface PartitionPlan {
@@ -18,7 +19,10 @@ export interface PartitionPlan {
           readonly mebibytes: number;
         }[];
       }
-    | { readonly program: number; readonly seed: number };
+    /** Metadata that signs for boot images of the model as they left the works. */
+    | { readonly signs: readonly ('boot' | 'recovery')[] }
+    /** A program; one that says which Android it belongs to begins with that. */
+    | { readonly program: number; readonly seed: number; readonly says?: true };
 }
 
 /** What sets one simulated model apart from another. */
@@ -34,7 +38,12 @@ export interface Model {
   /** Two slots, the active one named on `misc`. */
   readonly slots: boolean;
   readonly encrypted: boolean;
+  /** As it leaves the works. */
   readonly bootloaderLocked: boolean;
+  /** The key that its bootloader trusts. */
+  readonly makerKey?: MakerKey;
+  /** What its user data is after a factory reset. */
+  readonly freshUserData: string;
   /** The recovery of the community gives root over adb; the maker's answers nothing. */
   readonly recoveryGivesRoot: boolean;
   /** Its processor answers to its built-in loader when the keys are held. */
@@ -58,6 +67,7 @@ const knot3Model: Model = {
   slots: false,
   encrypted: false,
   bootloaderLocked: false,
+  freshUserData: 'knot3-fresh',
   recoveryGivesRoot: true,
   hasLoader: false,
   imei: { partition: 'efs', path: '/imei/imei.bin' },
@@ -92,6 +102,8 @@ const knot5Model: Model = {
   slots: true,
   encrypted: true,
   bootloaderLocked: false,
+  makerKey: 'tidewell',
+  freshUserData: 'knot5-fresh',
   recoveryGivesRoot: true,
   hasLoader: false,
   imei: { partition: 'sec_efs', path: '/imei/imei.bin' },
@@ -144,6 +156,7 @@ const sedge10Model: Model = {
   slots: false,
   encrypted: false,
   bootloaderLocked: false,
+  freshUserData: 'sedge10-fresh',
   recoveryGivesRoot: true,
   hasLoader: false,
   partitions: [
@@ -171,6 +184,8 @@ const reed2Model: Model = {
   slots: false,
   encrypted: false,
   bootloaderLocked: true,
+  makerKey: 'marram',
+  freshUserData: 'reed2-fresh',
   recoveryGivesRoot: false,
   hasLoader: true,
   imei: { partition: 'nvdata', path: '/md/NVRAM/NVD_IMEI/imei.bin' },
@@ -180,7 +195,7 @@ const reed2Model: Model = {
     { name: 'nvram', kibibytes: 5 * MiB, holds: { program: 3 * 1024 * 1024, seed: 162 } },
     { name: 'nvdata', kibibytes: 32 * MiB, holds: { template: 'nvdata' } },
     { name: 'protect1', kibibytes: 10 * MiB, holds: { template: 'protect1' } },
-    { name: 'lk', kibibytes: 1 * MiB, holds: { program: 480 * 1024, seed: 163 } },
+    { name: 'lk', kibibytes: 1 * MiB, holds: { program: 480 * 1024, seed: 163, says: true } },
     { name: 'tee', kibibytes: 6 * MiB, holds: { program: 1300 * 1024, seed: 164 } },
     { name: 'modem', kibibytes: 48 * MiB, holds: { program: 11 * 1024 * 1024, seed: 165 } },
     { name: 'misc', kibibytes: 1 * MiB },
@@ -188,6 +203,7 @@ const reed2Model: Model = {
     { name: 'logo', kibibytes: 8 * MiB, holds: { program: 500 * 1024, seed: 167 } },
     { name: 'boot', kibibytes: 32 * MiB, holds: { boot: 'boot' } },
     { name: 'recovery', kibibytes: 32 * MiB, holds: { boot: 'recovery' } },
+    { name: 'vbmeta', kibibytes: 64, holds: { signs: ['boot', 'recovery'] } },
     { name: 'cache', kibibytes: 96 * MiB, holds: { template: 'cache' } },
     { name: 'system', kibibytes: 256 * MiB, holds: { template: 'system' } },
     { name: 'userdata', kibibytes: 320 * MiB, holds: { template: 'reed2-userdata' } },

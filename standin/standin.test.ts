@@ -38,6 +38,7 @@ async function shell(script: string, over: Partial<ShellHost> = {}, stdin: Uint8
     hasSu: false,
     flash: phone.flash,
     disk: 'mmcblk0',
+    imei: undefined,
     mounts: [cache()],
     startedAt: Date.now(),
     battery: () => ({ percent: 50, charging: false }),

@@ -14,6 +14,20 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/bench' },
     { path: '/bench/:serial?', name: 'bench', component: BenchView, props: true, meta: { title: 'Bench' } },
+    {
+      path: '/bench/:serial/rescue',
+      name: 'rescue',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'rescue' }),
+      meta: { title: 'Rescue' },
+    },
+    {
+      path: '/bench/:serial/bootloader',
+      name: 'bootloader',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'bootloader' }),
+      meta: { title: 'Bootloader' },
+    },
     { path: '/connections', name: 'connections', component: ConnectionsPage, meta: { title: 'Connections' } },
     { path: '/larder', name: 'larder', component: LarderView, meta: { title: 'Larder' } },
     {

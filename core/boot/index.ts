@@ -1,11 +1,14 @@
-export { activeSlot, bootControlOf, type Slot } from './slots.ts';
-export { forecastStart, type Forecast } from './forecast.ts';
-export { chainFault, signingKey } from './verify-chain.ts';
+export { quernProgram, quernProgramHeader, type QuernProgram } from './early-loader.ts';
+export { activeSlot, bootControlOf, bootableSlot, isUnbootable, type Slot } from './slots.ts';
+export { forecastStart, isWell, type Forecast, type SystemFacts } from './forecast.ts';
+export { chainFault, rollbackIndexes, signingKey } from './verify-chain.ts';
+export { BootFailure } from './failure.ts';
 export {
-  BootFailure,
   loadKernel,
   openFs,
+  runEarlyLoader,
   startingSlot,
+  verifiedBoot,
   walkToSystem,
   type BootFlash,
   type BootRules,

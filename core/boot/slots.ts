@@ -29,10 +29,31 @@ export async function activeSlot(misc: ByteSource): Promise<Slot> {
   return (control.slotInfo1 & 0xf) > (control.slotInfo0 & 0xf) ? 'b' : 'a';
 }
 
-/** What to write onto `misc` so that a slot is the one that starts. */
-export function bootControlOf(slot: Slot): { readonly offset: number; readonly bytes: Uint8Array } {
+/** The slot that a bootloader starts; undefined when each is marked as not bootable: priority 0 (AOSP, libboot_control). */
+export async function bootableSlot(misc: ByteSource): Promise<Slot | undefined> {
+  const control = bootControl.read(await misc.read(offset, bootControl.bytes));
+  if (control.magic !== magic) return 'a';
+  const [a, b] = [control.slotInfo0 & 0xf, control.slotInfo1 & 0xf];
+  if (a === 0 && b === 0) return undefined;
+  return b > a ? 'b' : 'a';
+}
+
+/** Whether a slot is marked as not bootable. */
+export async function isUnbootable(misc: ByteSource, slot: Slot): Promise<boolean> {
+  const control = bootControl.read(await misc.read(offset, bootControl.bytes));
+  return control.magic === magic && ((slot === 'a' ? control.slotInfo0 : control.slotInfo1) & 0xf) === 0;
+}
+
+/**
+ * What to write onto `misc` so that a slot is the one that starts.
+ * @param otherMayStart the bootloader may fall back on the other slot
+ */
+export function bootControlOf(
+  slot: Slot,
+  otherMayStart = true,
+): { readonly offset: number; readonly bytes: Uint8Array } {
   const bytes = new Uint8Array(bootControl.bytes);
-  const [active, other] = [15 | (6 << 4), 14 | (6 << 4)];
+  const [active, other] = [15 | (6 << 4), otherMayStart ? 14 | (6 << 4) : 0];
   const value = {
     slotSuffix: `_${slot}`,
     magic,

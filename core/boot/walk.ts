@@ -1,4 +1,5 @@
 import { FormatError } from '../bytes/format-error.ts';
+import { gunzip } from '../bytes/gunzip.ts';
 import type { ByteSource } from '../bytes/source.ts';
 import { readUtf8 } from '../bytes/text.ts';
 import { readBootImage } from '../formats/boot-image/index.ts';
@@ -6,7 +7,10 @@ import { readCpio } from '../formats/cpio/index.ts';
 import { Ext4 } from '../formats/ext4/index.ts';
 import { logicalSource, readLogicalPartitions } from '../formats/logical-partitions/index.ts';
 import { parseProperties } from '../phone/facts.ts';
-import { activeSlot, type Slot } from './slots.ts';
+import { BootFailure } from './failure.ts';
+import { once } from './once.ts';
+import { quernProgram } from './early-loader.ts';
+import { bootableSlot, type Slot } from './slots.ts';
 import { chainFault } from './verify-chain.ts';
 
 /** The flash of a phone as its boot chain sees it: as it is, or as it would be after a plan. */
@@ -23,19 +27,8 @@ export interface BootRules {
   readonly locked: boolean;
   /** The key that its bootloader trusts, where it is known. */
   readonly makerKey?: Uint8Array | undefined;
-  /** @throws FormatError when it is no whole gzip */
-  gunzip(bytes: Uint8Array): Uint8Array | Promise<Uint8Array>;
-}
-
-/** Why a phone does not start: before anything of its own ran, or after its kernel did. */
-export class BootFailure extends Error {
-  override readonly name = 'BootFailure';
-  constructor(
-    readonly stage: 'bootloader' | 'init',
-    message: string,
-  ) {
-    super(message);
-  }
+  /** The lowest rollback index that it accepts at a location, where that is known. */
+  readonly rollbackFloor?: (location: number) => bigint;
 }
 
 export interface LoadedKernel {
@@ -68,14 +61,32 @@ const otherStarts: readonly (readonly [number, readonly number[]])[] = [
   [0, [0x28, 0xb5, 0x2f, 0xfd]], // zstd
 ];
 
-/** Which slot starts. @throws BootFailure when the early loader is empty: then nothing else runs */
+/**
+ * The first program of the flash, and that it starts one of its own kind.
+ * @throws BootFailure when it does not: then nothing answers but the processor's own loader
+ */
+export async function runEarlyLoader(flash: BootFlash): Promise<void> {
+  const early = await flash.earlyLoader();
+  if (!early) return;
+  const first = await early.read(0, 4096);
+  if (!first.some((byte) => byte !== 0)) throw new BootFailure('early-loader', 'the early loader is empty');
+  const next = await flash.partition('lk');
+  const [own, other] = [await quernProgram(early), next && (await quernProgram(next))];
+  if (own && other && own.androidVersion !== other.androidVersion) {
+    throw new BootFailure(
+      'early-loader',
+      `the early loader is of Android ${own.androidVersion}, lk of ${other.androidVersion}`,
+    );
+  }
+}
+
+/** Which slot starts. @throws BootFailure when none may */
 export async function startingSlot(flash: BootFlash, { slots }: BootRules): Promise<Slot | undefined> {
-  const early = await (await flash.earlyLoader())?.read(0, 4096);
-  if (early && !early.some((byte) => byte !== 0))
-    throw new BootFailure('bootloader', 'the early loader is empty');
   if (!slots) return undefined;
   const misc = await flash.partition('misc');
-  return misc ? activeSlot(misc) : 'a';
+  const slot = misc ? await bootableSlot(misc) : 'a';
+  if (!slot) throw new BootFailure('bootloader', 'both slots are marked as not bootable');
+  return slot;
 }
 
 /**
@@ -83,18 +94,12 @@ export async function startingSlot(flash: BootFlash, { slots }: BootRules): Prom
  * @throws BootFailure where it would end
  */
 export async function walkToSystem(flash: BootFlash, rules: BootRules): Promise<WalkedSystem> {
+  await runEarlyLoader(flash);
   const slot = await startingSlot(flash, rules);
   const suffix = slot ? `_${slot}` : '';
-  const fault = (await flash.partition(`vbmeta${suffix}`))
-    ? await chainFault(flash, suffix, rules.makerKey)
-    : undefined;
-  if (fault && rules.locked) throw new BootFailure('bootloader', fault);
-  const kernel = await loadKernel(flash, rules, 'boot', suffix);
-  const { name: systemName, source } = await systemOf(flash, suffix);
-  const fs = await openFs(source, systemName);
-  const text = (await fs.text('/build.prop')) ?? (await fs.text('/system/build.prop'));
-  if (text === undefined) throw new BootFailure('init', 'system has no build.prop');
-  const properties = parseProperties(text);
+  const fault = await verifiedBoot(flash, suffix, rules);
+  const kernel = await loadKernel(flash, 'boot', suffix);
+  const { systemName, source, fs, properties } = await openSystem(flash, suffix);
   const release = properties['ro.build.version.release'] ?? '?';
   const patch = (properties['ro.build.version.security_patch'] ?? '?').slice(0, 7);
   const { os } = kernel;
@@ -104,11 +109,57 @@ export async function walkToSystem(flash: BootFlash, rules: BootRules): Promise<
       `boot is of Android ${os.version} (${os.patchLevel}), system of ${release} (${patch})`,
     );
   }
-  const framework =
-    (await fs.find('/framework/framework.jar')) ?? (await fs.find('/system/framework/framework.jar'));
-  if (framework?.type !== 'file') throw new BootFailure('init', 'system has no framework');
-  for await (const part of fs.content(framework)) void part;
+  await requireFramework(fs, source);
   return { slot, kernel, systemName, source, fs, properties, chainFault: fault };
+}
+
+/** @throws BootFailure when what every app runs on is missing or was not written entirely */
+const requireFramework = (fs: Ext4, source: ByteSource): Promise<void> =>
+  once(source, 'framework', async () => {
+    const framework =
+      (await fs.find('/framework/framework.jar')) ?? (await fs.find('/system/framework/framework.jar'));
+    if (framework?.type !== 'file') throw new BootFailure('init', 'system has no framework');
+    // Archives of classes never begin with zeros.
+    let isFirst = true;
+    for await (const part of fs.content(framework)) {
+      if (isFirst && !part.subarray(0, 4096).some((byte) => byte !== 0))
+        throw new BootFailure('init', 'the framework of system is empty');
+      isFirst = false;
+    }
+  });
+
+/**
+ * What an unlocked bootloader passes over; undefined when all verifies, or nothing asks for it.
+ * @throws BootFailure when the phone is locked and something does not verify
+ */
+export async function verifiedBoot(
+  flash: BootFlash,
+  suffix: string,
+  rules: BootRules,
+): Promise<string | undefined> {
+  if (!(await flash.partition(`vbmeta${suffix}`))) return undefined;
+  const fault = await chainFault(flash, suffix, rules);
+  if (fault && rules.locked) throw new BootFailure('bootloader', fault);
+  return fault;
+}
+
+/** The system and what it says of itself. @throws BootFailure when it cannot be mounted or says nothing */
+export async function openSystem(
+  flash: BootFlash,
+  suffix: string,
+): Promise<Pick<WalkedSystem, 'systemName' | 'source' | 'fs' | 'properties'>> {
+  const { name: systemName, source } = await systemOf(flash, suffix);
+  return once(source, 'system', () => readSystem(systemName, source));
+}
+
+async function readSystem(systemName: string, source: ByteSource) {
+  const fs = await openFs(source, systemName);
+  const text = (await fs.text('/build.prop')) ?? (await fs.text('/system/build.prop'));
+  if (text === undefined) throw new BootFailure('init', 'system has no build.prop');
+  const properties = parseProperties(text);
+  if (Object.keys(properties).length === 0)
+    throw new BootFailure('init', 'build.prop of system says nothing');
+  return { systemName, source, fs, properties };
 }
 
 /**
@@ -117,20 +168,22 @@ export async function walkToSystem(flash: BootFlash, rules: BootRules): Promise<
  */
 export async function loadKernel(
   flash: BootFlash,
-  rules: BootRules,
   name: 'boot' | 'recovery',
   suffix: string,
 ): Promise<LoadedKernel> {
   try {
     const { image, device } = await bootImageOf(flash, `${name}${suffix}`);
-    await unpacked(device, image, 'kernel', name, rules);
+    await once(device, `${name} kernel`, async () => void (await unpacked(device, image, 'kernel', name)));
     // With two slots the ramdisk may have a partition of its own.
     const own = await flash.partition(`init_boot${suffix}`);
     const init = own ? await bootImageOf(flash, `init_boot${suffix}`) : { image, device };
-    const ramdisk = await unpacked(init.device, init.image, 'ramdisk', name, rules);
-    const defaults =
-      ramdisk && readCpio(ramdisk).find(({ path }) => path === 'prop.default' || path === 'default.prop');
-    return { os: image.os, properties: defaults && parseProperties(readUtf8(defaults.content)) };
+    const properties = await once(init.device, `${name} ramdisk`, async () => {
+      const ramdisk = await unpacked(init.device, init.image, 'ramdisk', name);
+      const defaults =
+        ramdisk && readCpio(ramdisk).find(({ path }) => path === 'prop.default' || path === 'default.prop');
+      return defaults && parseProperties(readUtf8(defaults.content));
+    });
+    return { os: image.os, properties };
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
     throw new BootFailure('bootloader', `${name} cannot be loaded: ${error.message}`);
@@ -149,7 +202,6 @@ async function unpacked(
   { parts }: Awaited<ReturnType<typeof readBootImage>>,
   wanted: 'kernel' | 'ramdisk',
   name: string,
-  { gunzip }: BootRules,
 ): Promise<Uint8Array | undefined> {
   const found = parts.find((each) => each.name === wanted);
   if (!found) throw new BootFailure('bootloader', `${name} has no ${wanted}`);
@@ -170,7 +222,10 @@ async function systemOf(
   const found =
     whole && (await readLogicalPartitions(whole)).partitions.find((partition) => partition.name === name);
   if (!found) throw new BootFailure('init', `there is no ${name} partition`);
-  return { name, source: logicalSource(found, [whole]) };
+  return {
+    name,
+    source: await once(whole, `logical ${name}`, () => Promise.resolve(logicalSource(found, [whole]))),
+  };
 }
 
 /** @throws BootFailure when it cannot be mounted */

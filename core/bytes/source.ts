@@ -45,6 +45,17 @@ export const slice = (source: ByteSource, start: number, bytes: number): ByteSou
   read: (offset, length) => source.read(start + offset, length),
 });
 
+/** A source of which a few bytes read otherwise. */
+export const overlaid = (source: ByteSource, at: number, bytes: Uint8Array): ByteSource => ({
+  bytes: source.bytes,
+  async read(offset, length) {
+    const found = Uint8Array.from(await source.read(offset, length));
+    const [from, to] = [Math.max(at, offset), Math.min(at + bytes.length, offset + found.length)];
+    if (from < to) found.set(bytes.subarray(from - at, to - at), from - offset);
+    return found;
+  },
+});
+
 /**
  * Keeps the last blocks read, for sources where every read is a round trip.
  * @param blockBytes what is fetched at once

@@ -23,6 +23,10 @@ export interface Condition {
   readonly patchLevel?: string;
   readonly bootloaderUnlocked?: boolean;
   readonly encrypted?: boolean;
+  /** The slot that it started from. */
+  readonly slot?: 'a' | 'b';
+  /** It knows its IMEI; undefined without a modem as well. */
+  readonly hasImei?: boolean;
 }
 
 export interface Battery {
@@ -80,6 +84,7 @@ export function conditionFrom(
         ? false
         : undefined;
   const crypto = text('ro.crypto.state');
+  const slot = text('ro.boot.slot_suffix')?.replace('_', '');
   return {
     kind: kindOf(properties, androidVersion, root),
     ...(androidVersion && { androidVersion }),
@@ -88,6 +93,7 @@ export function conditionFrom(
     ...(patchLevel && { patchLevel }),
     ...(unlocked !== undefined && { bootloaderUnlocked: unlocked }),
     ...(crypto && { encrypted: crypto === 'encrypted' }),
+    ...((slot === 'a' || slot === 'b') && { slot }),
   };
 }
 

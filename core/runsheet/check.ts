@@ -1,3 +1,4 @@
+import type { Slot } from '../boot/index.ts';
 import type { PhoneMode } from '../phone/modes.ts';
 
 /** *stop* cannot be overridden, *confirm* needs a tick of its own, *note* informs, *good* reassures. */
@@ -45,6 +46,15 @@ export type CheckId =
   | 'archive-picked'
   | 'mode-cannot-write'
   | 'bootloader-locked'
+  | 'rollback-index'
+  | 'version-crossing'
+  | 'older-system-newer-data'
+  | 'part-of-boot-chain'
+  | 'other-slot'
+  | 'keep-first'
+  | 'already-there'
+  | 're-lock'
+  | 'locked-already'
   | 'proved-later'
   | 'boot-forecast'
   | 'will-wipe'
@@ -58,9 +68,14 @@ export type CheckId =
 
 /** One thing the run will do, in order. */
 export interface Step {
-  readonly kind: 'read' | 'verify' | 'write' | 'prove' | 'restart' | 'watch';
+  readonly kind:
+    'read' | 'verify' | 'write' | 'prove' | 'activate' | 'lock' | 'unlock' | 'restart' | 'watch' | 'compare';
   readonly text: string;
   readonly partition?: string;
+  /** The image that a verification, a write or a proof is about. */
+  readonly source?: { readonly setId: string; readonly partition: string };
+  /** That is made the one that starts. */
+  readonly slot?: Slot;
   /** Where a restart leads. */
   readonly into?: PhoneMode;
   readonly bytes: number;
@@ -83,6 +98,11 @@ const order: readonly Severity[] = ['stop', 'confirm', 'note', 'good'];
 /** Stops first, then what wants a tick, then the rest; the order within a severity is kept. */
 export const bySeverity = (checks: readonly Check[]): Check[] =>
   order.flatMap((severity) => checks.filter((check) => check.severity === severity));
+
+/** The checks of a rule that stops. */
+export const stop = (id: CheckId, title: string, sentence: string, mend?: Mend): Check[] => [
+  { id, severity: 'stop', title, sentence, ...(mend && { mend }) },
+];
 
 /** Why a run may not start: its stops, and confirmations that have no tick. */
 export const obstacles = (sheet: RunSheet, confirmed: readonly string[]): Check[] =>

@@ -7,11 +7,9 @@ import {
   listText,
   obstacles,
   purposesOf,
-  restoringSheet,
   type CheckId,
   type ImagingFacts,
   type ImportingFacts,
-  type RestoringFacts,
   type RunSheet,
 } from './index.ts';
 
@@ -281,154 +279,6 @@ describe('imaging', () => {
           ['stop', 'confirm', 'note', 'good'].indexOf(a) - ['stop', 'confirm', 'note', 'good'].indexOf(b),
       ),
     );
-  });
-});
-
-describe('restoring', () => {
-  const images = partitions.map(({ name, role, bytes }) => ({
-    partition: name,
-    role,
-    bytes,
-    damaged: false,
-  }));
-  const facts: RestoringFacts = {
-    phone,
-    partitions,
-    set: { serial: phone.serial, maker: 'Tidewell', model: 'Knot 3', images },
-    picked: ['recovery', 'boot', 'system'],
-    userDataKept: undefined,
-    restartAfter: true,
-    bytesPerSecond: 40 * MiB,
-  };
-  const sheet = (change: Partial<RestoringFacts> = {}) => restoringSheet({ ...facts, ...change });
-
-  it('verifies all first, writes boot and recovery last, then restarts and watches', () => {
-    expect(sheet().steps.map(({ kind, partition }) => [kind, partition].filter(Boolean).join(' '))).toEqual([
-      'verify system',
-      'verify boot',
-      'verify recovery',
-      'write system',
-      'write boot',
-      'write recovery',
-      'restart',
-      'watch',
-    ]);
-    expect(obstacles(sheet(), [])).toEqual([]);
-    expect(sheet({ restartAfter: false }).steps.at(-1)?.kind).toBe('write');
-  });
-
-  it('mode-cannot-write stops outside of recovery', () => {
-    expect(check(sheet({ phone: { ...phone, mode: 'system' } }), 'mode-cannot-write')).toMatchObject({
-      severity: 'stop',
-      mend: { do: 'restart', into: 'recovery' },
-    });
-  });
-
-  it('bootloader-locked stops, an unlocked one takes images that recovery proves afterwards', () => {
-    const inBootloader = (bootloaderUnlocked: boolean): PhoneFacts => ({
-      ...phone,
-      mode: 'bootloader',
-      root: false,
-      condition: { kind: 'unknown', bootloaderUnlocked },
-    });
-    expect(check(sheet({ phone: inBootloader(false) }), 'bootloader-locked')?.severity).toBe('stop');
-    const unlocked = sheet({ phone: inBootloader(true), picked: ['boot'] });
-    expect(check(unlocked, 'bootloader-locked')).toBeUndefined();
-    expect(check(unlocked, 'proved-later')?.severity).toBe('note');
-    expect(check(sheet(), 'proved-later')).toBeUndefined();
-    expect(unlocked.steps.map(({ kind, into }) => into ?? kind)).toEqual([
-      'verify',
-      'write',
-      'recovery',
-      'prove',
-      'system',
-      'watch',
-    ]);
-    // What the bootloader told of its partitions counts, and it may tell nothing.
-    expect(check(sheet({ phone: inBootloader(true), partitions: [] }), 'missing-partition')).toBeUndefined();
-  });
-
-  it('archive-picked stops on what is no partition’s bytes, and only on that', () => {
-    const archive = { ...images[0]!, partition: 'userdata-files', kind: 'archive' as const };
-    const set = { ...facts.set, images: [...images, archive] };
-    const trap = sheet({ set, picked: ['boot', 'userdata-files'] });
-    expect(check(trap, 'archive-picked')).toMatchObject({
-      severity: 'stop',
-      mend: { do: 'unpick', partitions: ['userdata-files'] },
-    });
-    expect(check(trap, 'missing-partition')).toBeUndefined();
-    expect(check(sheet({ set, picked: ['boot'] }), 'archive-picked')).toBeUndefined();
-  });
-
-  it('wrong-model stops', () => {
-    expect(check(sheet({ set: { ...facts.set, model: 'Knot 5' } }), 'wrong-model')?.severity).toBe('stop');
-    expect(check(sheet({ set: { ...facts.set, maker: 'Marram' } }), 'wrong-model')?.severity).toBe('stop');
-  });
-
-  it('identity-of-another stops whatever is confirmed, and lets the rest pass', () => {
-    const other = { ...facts.set, serial: 'TW3K-20991' };
-    const trap = sheet({ set: other, picked: ['boot', 'efs', 'persist'] });
-    expect(check(trap, 'identity-of-another')).toMatchObject({
-      severity: 'stop',
-      mend: { do: 'unpick', partitions: ['efs', 'persist'] },
-    });
-    expect(obstacles(trap, ['identity-of-another'])).toHaveLength(1);
-    expect(obstacles(sheet({ set: other, picked: ['boot'] }), [])).toEqual([]);
-  });
-
-  it('image-too-large stops by one byte', () => {
-    const larger = images.map((image) =>
-      image.partition === 'boot' ? { ...image, bytes: image.bytes + 1 } : image,
-    );
-    expect(check(sheet({ set: { ...facts.set, images: larger } }), 'image-too-large')?.severity).toBe('stop');
-    expect(check(sheet(), 'image-too-large')).toBeUndefined();
-  });
-
-  it('image-damaged stops', () => {
-    const damaged = images.map((image) => ({ ...image, damaged: image.partition === 'boot' }));
-    expect(check(sheet({ set: { ...facts.set, images: damaged } }), 'image-damaged')?.severity).toBe('stop');
-    expect(
-      check(sheet({ set: { ...facts.set, images: damaged }, picked: ['system'] }), 'image-damaged')?.severity,
-    ).toBe('note');
-  });
-
-  it('missing-partition is not claimed where the mode cannot list partitions', () => {
-    const stock = sheet({ phone: { ...phone, mode: 'system', root: false }, partitions: [] });
-    expect(check(stock, 'missing-partition')).toBeUndefined();
-    expect(check(stock, 'mode-cannot-write')?.severity).toBe('stop');
-  });
-
-  it('missing-partition stops, and frp is never written', () => {
-    expect(check(sheet({ partitions: partitions.slice(1) }), 'missing-partition')?.severity).toBe('stop');
-    expect(check(sheet({ picked: ['frp'] }), 'missing-partition')).toMatchObject({
-      severity: 'stop',
-      mend: { partitions: ['frp'] },
-    });
-  });
-
-  it.each([
-    [59, false, 'stop'],
-    [59, true, 'confirm'],
-    [60, false, 'good'],
-  ])('battery at %i %%, charging %s: %s', (percent, charging, severity) => {
-    expect(check(sheet({ phone: { ...phone, battery: { percent, charging } } }), 'battery')?.severity).toBe(
-      severity,
-    );
-  });
-
-  it('an unknown battery is asked about', () => {
-    const without: PhoneFacts = { ...phone };
-    delete (without as { battery?: unknown }).battery;
-    expect(check(sheet({ phone: without }), 'battery')?.severity).toBe('confirm');
-  });
-
-  it('will-wipe asks, and says when what is lost was last kept', () => {
-    expect(check(sheet({ picked: ['userdata'] }), 'will-wipe')).toMatchObject({ severity: 'confirm' });
-    expect(check(sheet({ picked: ['userdata'] }), 'will-wipe')?.sentence).toMatch(/never kept/);
-    expect(
-      check(sheet({ picked: ['userdata'], userDataKept: 'on 12 Nov 2026' }), 'will-wipe')?.sentence,
-    ).toMatch(/12 Nov 2026/);
-    expect(check(sheet(), 'will-wipe')?.severity).toBe('good');
   });
 });
 

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pino from 'pino';
 import { inject } from 'vitest';
+import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/server/keen-larder.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging.ts';
@@ -96,6 +97,20 @@ export async function toRecovery(app: KeenLarder, phone: Phone): Promise<void> {
   if (phone.state().mode !== 'recovery') void phone.start('recovery');
   await until('recovery', isIn(app, 'recovery'));
 }
+
+/** What puts images of a set back onto a phone, armed. */
+export const putting = (
+  setId: string,
+  picked: readonly string[],
+  over: Partial<RestoringStart> = {},
+  phone = serial,
+): RestoringStart => ({
+  puts: picked.map((partition) => ({ setId, partition })),
+  restartAfter: true,
+  confirmed: [],
+  armedWith: phone.slice(-4),
+  ...over,
+});
 
 /** Images some partitions of a phone in recovery into a set, whatever identity it leaves out. */
 export async function keepSet(app: KeenLarder, label: string, picked: readonly string[]): Promise<string> {

@@ -145,6 +145,11 @@ export class Bench {
     return list;
   }
 
+  /** Modes in which a phone has answered, able to write, since the program started. */
+  wroteIn(serial: string): readonly PhoneMode[] {
+    return [...(this.records.get(serial)?.writable ?? [])];
+  }
+
   /** Partitions of a phone as they were last read; none when that was never. */
   knownPartitions(serial: string): readonly PartitionFacts[] {
     return this.lastLists.get(serial) ?? [];
@@ -176,6 +181,12 @@ export class Bench {
         neverWritten: isNeverWritten(partition.name),
       };
     });
+  }
+
+  /** What the phone last computed of a partition, unless it may have changed since. */
+  presentDigest(serial: string, partition: string): Buffer | undefined {
+    const row = this.digests.ofPhone(serial).find((each) => each.partition === partition);
+    return row && row.at >= (this.records.get(serial)?.upSince ?? 0) ? row.sha256 : undefined;
   }
 
   /** Forgets what was read of a phone's partitions, after they were written. */
@@ -256,10 +267,11 @@ export class Bench {
     );
   }
 
-  /** Some modes do not tell what the phone is; it may be known from another. */
+  /** Some modes do not tell what the phone is, or only what lies on it says; it may be known from another. */
   private withKnownModel(facts: PhoneFacts): PhoneFacts {
     const known = this.phones.one(facts.serial);
-    return facts.maker === unknownMaker && known
+    const isHearsay = facts.maker === unknownMaker || facts.mode === 'loader';
+    return isHearsay && known && known.maker !== unknownMaker
       ? { ...facts, maker: known.maker, model: known.model }
       : facts;
   }
@@ -288,10 +300,14 @@ export class Bench {
     }
     this.records.set(serial, record);
     known(serial);
+    // A system may say of itself what its phone is not; whoever else tells knows better.
+    const isHearsay = link.mode === 'system' || link.mode === 'loader';
+    const earlier = isHearsay ? this.phones.one(serial) : undefined;
+    const { maker, model } = earlier && earlier.maker !== unknownMaker ? earlier : facts;
     this.phones.seen({
       serial,
-      maker: facts.maker,
-      model: facts.model,
+      maker,
+      model,
       nickname: this.options.nicknames?.[serial] ?? facts.model,
       lastSeenAt: this.options.now(),
     });

@@ -56,7 +56,10 @@ describe('a phone that does not know this computer', () => {
       expect(() => app.bench.ways.add('nonsense')).toThrow(/HOST:PORT/);
       app.bench.ways.add(address);
       expect(() => app.bench.ways.add(address)).toThrow(/followed already/);
-      await until('the question', () => connection(app, address)?.state === 'asks');
+      await until(
+        'the question',
+        () => connection(app, address)?.state === 'asks' && bench.phone.state().asking !== undefined,
+      );
       const { asking } = bench.phone.state();
       expect(asking?.fingerprint).toBe(app.bench.ways.view().fingerprint);
       expect(app.bench.list()).toEqual([]);

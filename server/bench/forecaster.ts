@@ -1,14 +1,17 @@
+import { createHash } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
-import { gunzipSync } from 'node:zlib';
+import type { Put } from '@keen-larder/contract/requests.ts';
 import {
-  activeSlot,
+  bootableSlot,
+  bootControlOf,
   forecastStart,
+  rollbackIndexes,
   signingKey,
   type BootFlash,
   type Forecast,
+  type Slot,
 } from '@keen-larder/core/boot/index.ts';
-import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { overlaid, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
@@ -17,15 +20,29 @@ import { DamagedImage } from '../shelf/image-reader.ts';
 import type { Bench } from './bench.ts';
 
 /** What the boot area outside the partition table is called as an image. */
-const earlyLoader = 'preloader';
+const earlyLoaderNames = ['preloader', 'mmcblk0boot0'];
 /** A forecast that takes longer is none. */
 const longestMs = 20_000;
-const maxUnpackedBytes = 256 << 20;
+/** Of every image, what is at hand for its tables to be read over again. */
+const keptChunks = 8;
 
-/** Images of a set that are to lie over what is on the phone. */
-export interface Overlay {
-  readonly setId: string;
-  readonly picked: readonly string[];
+/** What is to lie over what is on the phone. */
+export interface Plan {
+  readonly puts: readonly Put[];
+  readonly activate?: Slot | undefined;
+  /** As it would be with its bootloader locked. */
+  readonly locked?: true;
+}
+
+/** How a phone starts, and what its verified-boot metadata counts. */
+export interface Outlook {
+  readonly forecast: Forecast;
+  /** The slot that starts; undefined where there are none. */
+  readonly slot: Slot | undefined;
+  /** Rollback indexes by location. */
+  readonly rollback: ReadonlyMap<number, bigint>;
+  /** SHA-256 of the key that signs its verified-boot metadata; lower-case hexadecimal. */
+  readonly keyDigest: string | undefined;
 }
 
 /** Forecasts starts from what is on a phone, and from what would be there after a plan. */
@@ -33,76 +50,107 @@ export class Forecaster {
   /** By the phone's list of partitions, which is another one once anything was written. */
   private readonly known = new WeakMap<
     readonly PartitionFacts[],
-    Map<string, Promise<Forecast | undefined>>
+    Map<string, Promise<Outlook | undefined>>
   >();
+
+  private readonly sources = new WeakMap<readonly PartitionFacts[], Map<string, ByteSource>>();
 
   constructor(
     private readonly bench: Bench,
     private readonly larder: Larder,
   ) {}
 
+  async forecast(serial: string, plan?: Plan): Promise<Forecast | undefined> {
+    return (await this.outlook(serial, plan))?.forecast;
+  }
+
   /** Undefined where the mode reads nothing, or the phone cannot be read. */
-  async forecast(serial: string, overlay?: Overlay): Promise<Forecast | undefined> {
-    const access = this.bench.link(serial).partitions;
-    if (!access) return undefined;
+  async outlook(serial: string, plan?: Plan): Promise<Outlook | undefined> {
+    if (!this.bench.link(serial).partitions) return undefined;
     const partitions = await this.bench.partitions(serial);
-    const known = this.known.get(partitions) ?? new Map<string, Promise<Forecast | undefined>>();
+    const known = this.known.get(partitions) ?? new Map<string, Promise<Outlook | undefined>>();
     this.known.set(partitions, known);
-    const key = overlay ? `${overlay.setId} ${[...overlay.picked].sort().join(' ')}` : '';
-    let found = known.get(key);
-    if (!found) {
-      const { bootloaderUnlocked } = this.bench.facts(serial).condition;
-      const present = flashOf((name) => {
-        const partition = partitions.find((each) => each.name === name);
-        return partition && access.source(name, partition.bytes);
-      });
-      // One that does not say whether it is locked is taken for locked.
-      found = this.judge(present, overlay, partitions, bootloaderUnlocked !== true).catch(
-        (error: unknown) => {
-          known.delete(key);
-          if (error instanceof LinkFailure || error instanceof DamagedImage) return undefined;
-          throw error;
-        },
-      );
-      known.set(key, found);
-    }
-    // A phone that says nothing must not hold up the run sheet.
-    return Promise.race([found, pause(longestMs, undefined, { ref: false })]);
+    const key = plan ? JSON.stringify([[...plan.puts].map(keyOf).sort(), plan.activate, plan.locked]) : '';
+    const earlier = known.get(key);
+    if (earlier) return earlier;
+    const found = this.judge(serial, partitions, plan).catch((error: unknown) => {
+      known.delete(key);
+      if (error instanceof LinkFailure || error instanceof DamagedImage) return undefined;
+      throw error;
+    });
+    // A phone that says nothing must not hold up the run sheet, and only once at that.
+    const inTime = Promise.race([found, pause(longestMs, undefined, { ref: false })]);
+    known.set(key, inTime);
+    void found.then((outlook) => outlook && known.set(key, found));
+    return inTime;
   }
 
   private async judge(
-    present: BootFlash,
-    overlay: Overlay | undefined,
+    serial: string,
     partitions: readonly PartitionFacts[],
-    locked: boolean,
-  ): Promise<Forecast> {
-    const { larder } = this;
+    plan: Plan | undefined,
+  ): Promise<Outlook> {
+    const access = this.bench.access(serial);
+    const { bootloaderUnlocked } = this.bench.facts(serial).condition;
+    const sources = this.sourcesOf(partitions);
+    const present = flashOf((name) => {
+      const partition = partitions.find((each) => each.name === name);
+      return partition && sources(name, () => access.source(name, partition.bytes));
+    });
     const slots = partitions.some(({ name }) => name === 'boot_a');
-    const misc = slots ? await present.partition('misc') : undefined;
-    const suffix = slots ? `_${misc ? await activeSlot(misc) : 'a'}` : '';
-    const planned = overlay
-      ? flashOf((name) =>
-          overlay.picked.includes(name)
-            ? imageSource(larder.shelf, larder.image(overlay.setId, name))
-            : present.partition(name),
-        )
-      : present;
-    return forecastStart(planned, {
-      slots,
-      locked,
-      makerKey: await signingKey(present, suffix),
-      gunzip,
+    const planned = plan ? this.withPlan(present, plan, sources) : present;
+    const slotOf = async (flash: BootFlash) => {
+      const misc = slots ? await flash.partition('misc') : undefined;
+      return slots ? ((misc && (await bootableSlot(misc))) ?? 'a') : undefined;
+    };
+    const [before, slot] = [await slotOf(present), await slotOf(planned)];
+    const suffix = (of: Slot | undefined) => (of ? `_${of}` : '');
+    const key = await signingKey(planned, suffix(slot));
+    return {
+      slot,
+      keyDigest: key && createHash('sha256').update(key).digest('hex'),
+      forecast: await forecastStart(planned, {
+        slots,
+        // One that does not say whether it is locked is taken for locked.
+        locked: plan?.locked ?? bootloaderUnlocked !== true,
+        makerKey: (await signingKey(present, suffix(before))) ?? key,
+      }),
+      rollback: await rollbackIndexes(planned, suffix(slot)),
+    };
+  }
+
+  /** The same source for the same bytes, so that what was found of them is not found again. */
+  private sourcesOf(partitions: readonly PartitionFacts[]) {
+    const known = this.sources.get(partitions) ?? new Map<string, ByteSource>();
+    this.sources.set(partitions, known);
+    return (key: string, make: () => ByteSource): ByteSource => {
+      const source = known.get(key) ?? make();
+      known.set(key, source);
+      return source;
+    };
+  }
+
+  private withPlan(
+    present: BootFlash,
+    { puts, activate }: Plan,
+    sources: (key: string, make: () => ByteSource) => ByteSource,
+  ): BootFlash {
+    const { larder } = this;
+    return flashOf(async (name) => {
+      const put = puts.find(({ partition, onto }) => (onto ?? partition) === name);
+      const source = put
+        ? sources(`${put.setId} ${put.partition}`, () =>
+            imageSource(larder.shelf, larder.image(put.setId, put.partition), keptChunks),
+          )
+        : await present.partition(name);
+      if (name !== 'misc' || !activate || !source) return source;
+      const { offset, bytes } = bootControlOf(activate);
+      return overlaid(source, offset, bytes);
     });
   }
 }
 
-function gunzip(bytes: Uint8Array): Uint8Array {
-  try {
-    return gunzipSync(bytes, { maxOutputLength: maxUnpackedBytes });
-  } catch (error) {
-    throw new FormatError('gzip', 'data', 0, (error as Error).message);
-  }
-}
+const keyOf = ({ setId, partition, onto }: Put) => `${setId} ${partition} ${onto ?? partition}`;
 
 type Sources = (name: string) => ByteSource | undefined | Promise<ByteSource | undefined>;
 
@@ -113,5 +161,14 @@ function flashOf(sources: Sources): BootFlash {
     once.set(name, known);
     return known;
   };
-  return { partition, earlyLoader: () => partition(earlyLoader) };
+  return {
+    partition,
+    async earlyLoader() {
+      for (const name of earlyLoaderNames) {
+        const source = await partition(name);
+        if (source) return source;
+      }
+      return undefined;
+    },
+  };
 }

@@ -4,7 +4,7 @@ import type { PhoneLink } from '../links/phone-link.ts';
 import { PhoneRecord } from './phone-record.ts';
 
 const link = {} as PhoneLink;
-const facts = {} as PhoneFacts;
+const facts = { mode: 'recovery', root: true, condition: { kind: 'unknown' } } as PhoneFacts;
 
 describe('how a phone stands to the bench', () => {
   it('is here while it has a link, and away afterwards', () => {

@@ -1,6 +1,6 @@
 import type { Presence } from '@keen-larder/contract/bench.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
-import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { abilitiesOf, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { PhoneLink } from '../links/phone-link.ts';
 
 /** So many starts in a row that were broken off make a boot loop. */
@@ -14,6 +14,8 @@ export class PhoneRecord {
   /** When the present link came up: what was found before may have changed since. */
   upSince = 0;
   expected: { readonly mode: PhoneMode; readonly overdueAt: number } | undefined;
+  /** Modes in which it came up and could be written. */
+  readonly writable = new Set<PhoneMode>();
   private brokenStarts = 0;
 
   constructor(readonly serial: string) {}
@@ -23,6 +25,9 @@ export class PhoneRecord {
     this.upSince = now;
     this.link = link;
     this.facts = facts;
+    const { mode, root, condition } = facts;
+    const isLocked = mode === 'bootloader' && condition.bootloaderUnlocked === false;
+    if (abilitiesOf(mode, root).write && !isLocked) this.writable.add(mode);
     this.goneAt = undefined;
     if (ready) this.settled();
   }

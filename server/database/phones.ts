@@ -8,6 +8,11 @@ export interface PhoneRow {
   readonly lastSeenAt: number;
 }
 
+export interface KnownPhone extends PhoneRow {
+  /** When it was last known to wipe its user data. */
+  readonly wipedAt: number | null;
+}
+
 export interface PhoneWithSets extends PhoneRow {
   readonly newestSetAt: number | null;
   readonly setCount: number;
@@ -27,8 +32,10 @@ export function phoneStatements(db: Database) {
     SELECT phones.*, max(sets.createdAt) AS newestSetAt, count(sets.id) AS setCount
     FROM phones LEFT JOIN sets ON sets.serial = phones.serial AND sets.binnedAt IS NULL
     GROUP BY phones.serial ORDER BY phones.nickname`);
-  const one = db.prepare<[serial: string], PhoneRow>('SELECT * FROM phones WHERE serial = ?');
+  const one = db.prepare<[serial: string], KnownPhone>('SELECT * FROM phones WHERE serial = ?');
+  const wiped = db.prepare<[at: number, serial: string]>('UPDATE phones SET wipedAt = ? WHERE serial = ?');
   return {
+    wiped: (serial: string, at: number) => void wiped.run(at, serial),
     /** Notes that a phone was seen; a nickname given earlier stays. */
     seen: (row: PhoneRow) => void seen.run(row),
     rename: (serial: string, nickname: string) => rename.run(nickname, serial).changes > 0,

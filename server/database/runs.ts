@@ -16,6 +16,8 @@ export interface RunRow {
   /** Of the time between, what was spent waiting and paused. */
   readonly idleMs: number;
   readonly doneBytes: number;
+  /** Of these, what passed the cable. */
+  readonly carriedBytes: number | null;
   readonly outcome: string | null;
   /** JSON: steps and speeds. */
   readonly detail: string;
@@ -25,10 +27,11 @@ const keptRuns = 500;
 
 export function runStatements(db: Database) {
   const save = db.prepare<RunRow>(`
-    INSERT INTO runs (id, kind, title, serial, mode, link, setId, state, startedAt, endedAt, idleMs, doneBytes, outcome, detail)
-    VALUES (@id, @kind, @title, @serial, @mode, @link, @setId, @state, @startedAt, @endedAt, @idleMs, @doneBytes, @outcome, @detail)
+    INSERT INTO runs (id, kind, title, serial, mode, link, setId, state, startedAt, endedAt, idleMs, doneBytes, carriedBytes, outcome, detail)
+    VALUES (@id, @kind, @title, @serial, @mode, @link, @setId, @state, @startedAt, @endedAt, @idleMs, @doneBytes, @carriedBytes, @outcome, @detail)
     ON CONFLICT (id) DO UPDATE SET setId = excluded.setId, state = excluded.state, startedAt = excluded.startedAt,
-      endedAt = excluded.endedAt, idleMs = excluded.idleMs, doneBytes = excluded.doneBytes, outcome = excluded.outcome, detail = excluded.detail`);
+      endedAt = excluded.endedAt, idleMs = excluded.idleMs, doneBytes = excluded.doneBytes, carriedBytes = excluded.carriedBytes,
+      outcome = excluded.outcome, detail = excluded.detail`);
   const recent = db.prepare<[], RunRow>(`SELECT * FROM runs ORDER BY startedAt DESC, id LIMIT ${keptRuns}`);
   const one = db.prepare<[id: string], RunRow>('SELECT * FROM runs WHERE id = ?');
   const unfinished = db.prepare<[], RunRow>(
@@ -44,7 +47,7 @@ export function runStatements(db: Database) {
     'SELECT coalesce(max(seq), 0) AS seq FROM runLog WHERE runId = ?',
   );
   const transfers = db.prepare<[kind: string, serial: string, mode: string, link: string], PastTransfer>(`
-    SELECT doneBytes AS bytes, endedAt - startedAt - idleMs AS elapsedMs FROM runs
+    SELECT coalesce(carriedBytes, doneBytes) AS bytes, endedAt - startedAt - idleMs AS elapsedMs FROM runs
     WHERE kind = ? AND serial = ? AND mode = ? AND coalesce(link, '') IN ('', ?) AND state IN ('done', 'incomplete')
     ORDER BY startedAt DESC LIMIT 5`);
   return {

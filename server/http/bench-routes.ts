@@ -4,17 +4,23 @@ import {
   CompareRequest,
   ImagingRequest,
   ImagingStart,
+  LockingRequest,
+  LockingStart,
   PhoneChange,
   RestartRequest,
+  RestoringRequest,
+  RestoringStart,
 } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
 import { startComparing } from '../runs/comparing.ts';
 import { startImaging } from '../runs/imaging.ts';
+import { startLocking } from '../runs/locking.ts';
+import { startRestoring } from '../runs/restoring.ts';
 import { halfWritten } from '../runs/writing-journal.ts';
 import { valid } from './validate.ts';
 
-/** Phones: what they are, their partitions, their restarts, and imaging them. */
+/** Phones: what they are, their partitions, their restarts, imaging them and putting back onto them. */
 export function benchRoutes(app: KeenLarder): Router {
   const { bench, engine, sheets } = app;
   const routes = Router();
@@ -68,6 +74,30 @@ export function benchRoutes(app: KeenLarder): Router {
     response
       .status(202)
       .json(await startImaging(app, request.params.serial, valid(ImagingStart, request.body)));
+  });
+
+  routes.get('/phones/:serial/rescue', async (request, response) => {
+    response.json(await app.rescue.view(request.params.serial));
+  });
+
+  routes.post('/phones/:serial/restoring-sheet', async (request, response) => {
+    response.json(await sheets.restoring(request.params.serial, valid(RestoringRequest, request.body)));
+  });
+
+  routes.post('/phones/:serial/restoring', async (request, response) => {
+    response
+      .status(202)
+      .json(await startRestoring(app, request.params.serial, valid(RestoringStart, request.body)));
+  });
+
+  routes.post('/phones/:serial/locking-sheet', async (request, response) => {
+    response.json(await sheets.locking(request.params.serial, valid(LockingRequest, request.body).lock));
+  });
+
+  routes.post('/phones/:serial/locking', async (request, response) => {
+    response
+      .status(202)
+      .json(await startLocking(app, request.params.serial, valid(LockingStart, request.body)));
   });
 
   return routes;

@@ -1,5 +1,9 @@
 import { Router } from 'express';
+import type { ProofView } from '@keen-larder/contract/runs.ts';
+import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
+import { Problem } from '../problem.ts';
+import { proofPage } from '../runs/proof-page.ts';
 import { resumeRun } from '../runs/resuming.ts';
 
 /** Runs, live and past. */
@@ -9,6 +13,16 @@ export function runRoutes(app: KeenLarder): Router {
   routes.get('/runs', (_request, response) => void response.json(engine.list()));
   routes.get('/runs/:id', (request, response) => void response.json(engine.view(request.params.id)));
   routes.get('/runs/:id/log', (request, response) => void response.json(engine.logOf(request.params.id)));
+  routes.get('/runs/:id/proof', (request, response) => {
+    response.json(proofOf(app, request.params.id));
+  });
+  routes.get('/runs/:id/proof.html', (request, response) => {
+    const proof = proofOf(app, request.params.id);
+    response
+      .attachment(`${fileNameOf(`${proof.nickname} ${proof.label}`)} proof of return.html`)
+      .type('text/html')
+      .send(proofPage(proof));
+  });
   routes.post(
     '/runs/:id/cancel',
     (request, response) => void response.json(engine.cancel(request.params.id)),
@@ -22,4 +36,12 @@ export function runRoutes(app: KeenLarder): Router {
     response.status(202).json(await resumeRun(app, request.params.id));
   });
   return routes;
+}
+
+/** @throws Problem 404 when nothing was compared */
+function proofOf({ engine, returns }: KeenLarder, id: string): ProofView {
+  engine.view(id);
+  const found = returns.proof(id);
+  if (!found) throw new Problem(404, 'This run compared no phone with what was kept.');
+  return found;
 }

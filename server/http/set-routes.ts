@@ -1,26 +1,20 @@
 import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
 import { Router } from 'express';
-import {
-  ExportRequest,
-  RestoringRequest,
-  RestoringStart,
-  SetChange,
-} from '@keen-larder/contract/requests.ts';
+import { ExportRequest, SetChange } from '@keen-larder/contract/requests.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { plainFileName } from '../larder/set-sums.ts';
 import { exportTar } from '../larder/export.ts';
 import { exportOptions, startExporting } from '../runs/exporting.ts';
-import { startRestoring } from '../runs/restoring.ts';
 import { startVerifying } from '../runs/verifying.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { valid } from './validate.ts';
 
-/** Sets: their labels and contents, verifying, exporting and putting them back. */
+/** Sets: their labels and contents, verifying and exporting. */
 export function setRoutes(app: KeenLarder): Router {
-  const { larder, sheets } = app;
+  const { larder } = app;
   const routes = Router();
 
   routes.get('/shelf', async (_request, response) => void response.json(await larder.shelfView()));
@@ -45,16 +39,6 @@ export function setRoutes(app: KeenLarder): Router {
     response
       .status(202)
       .json(await startExporting(app, request.params.id, valid(ExportRequest, request.body)));
-  });
-
-  routes.post('/sets/:id/restoring-sheet', async (request, response) => {
-    response.json(await sheets.restoring(request.params.id, valid(RestoringRequest, request.body)));
-  });
-
-  routes.post('/sets/:id/restoring', async (request, response) => {
-    response
-      .status(202)
-      .json(await startRestoring(app, request.params.id, valid(RestoringStart, request.body)));
   });
 
   routes.get('/sets/:id/images/:partition/raw', async (request, response) => {

@@ -1,5 +1,5 @@
 import { plainToInstance } from 'class-transformer';
-import { validateSync } from 'class-validator';
+import { validateSync, type ValidationError } from 'class-validator';
 import { Problem } from '../problem.ts';
 
 /**
@@ -12,11 +12,12 @@ export function valid<T extends object>(kind: new () => T, body: unknown): T {
   }
   const instance = plainToInstance(kind, body);
   const errors = validateSync(instance, { whitelist: true, forbidUnknownValues: true });
-  if (errors.length > 0) {
-    throw new Problem(
-      400,
-      errors.flatMap(({ constraints }) => Object.values(constraints ?? {})).join('; ') + '.',
-    );
-  }
+  if (errors.length > 0) throw new Problem(400, `${errors.flatMap(wordsOf).join('; ')}.`);
   return instance;
 }
+
+/** What is wrong with a field, and with the fields within it. */
+const wordsOf = ({ constraints, children }: ValidationError): string[] => [
+  ...Object.values(constraints ?? {}),
+  ...(children ?? []).flatMap(wordsOf),
+];

@@ -10,7 +10,7 @@ const keptChunks = 96;
  * An image on the shelf with random access: a read unpacks the chunks that it touches and no others.
  * @throws DamagedImage from reads of chunks that are not as they were
  */
-export function imageSource(shelf: Shelf, image: ImageRecipe): ByteSource {
+export function imageSource(shelf: Shelf, image: ImageRecipe, keptAtHand = keptChunks): ByteSource {
   const { chunkBytes, bytes, partition } = image;
   const digests = digestsOf(image.chunks);
   const readChunk = async (index: number): Promise<Uint8Array> => {
@@ -43,5 +43,5 @@ export function imageSource(shelf: Shelf, image: ImageRecipe): ByteSource {
       return out;
     },
   };
-  return cached(chunked, chunkBytes, keptChunks);
+  return cached(chunked, chunkBytes, keptAtHand);
 }

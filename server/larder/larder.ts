@@ -99,6 +99,17 @@ export class Larder {
     return new Map(this.sets.kept(serial).map(({ partition, createdAt }) => [partition, createdAt]));
   }
 
+  /** Digests of whole partitions of a phone that some set holds; lower-case hexadecimal. */
+  keptDigests(serial: string): Map<string, Set<string>> {
+    const found = new Map<string, Set<string>>();
+    for (const { partition, ranges, sha256 } of this.sets.kept(serial)) {
+      if (ranges !== null) continue;
+      const digests = found.get(partition) ?? new Set();
+      found.set(partition, digests.add(sha256.toString('hex')));
+    }
+    return found;
+  }
+
   /** The newest image of a whole partition, among the sets in which it came out right. */
   newestWhole(serial: string, partition: string, bytes: number): KeptImage | undefined {
     const newest = this.sets

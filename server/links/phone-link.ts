@@ -42,6 +42,11 @@ export interface FlashingAccess {
   ): Promise<void>;
   erase(name: string, signal?: AbortSignal): Promise<void>;
   setActive(slot: 'a' | 'b'): Promise<void>;
+  /**
+   * Locks or unlocks the bootloader, which wipes user data; resolves once somebody has agreed on the phone's screen.
+   * @throws LinkFailure when it was refused there
+   */
+  setLocked(locked: boolean, signal?: AbortSignal): Promise<void>;
 }
 
 /** Files of a phone's user data. */
@@ -50,6 +55,8 @@ export interface FileAccess {
   ready(): Promise<boolean>;
   /** A tar stream of a folder, with owners, modes, times, links and extended attributes. @param leaveOut paths within it */
   archive(folder: string, leaveOut: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /** A small text file; undefined where there is none. */
+  text(path: string): Promise<string | undefined>;
   /** SHA-256 of files by their paths within a folder; those that are gone are missing. */
   digests(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;
 }

@@ -1,5 +1,7 @@
 import type { Bench } from '../bench/bench.ts';
 import type { DigestStatements } from '../database/digests.ts';
+import type { PhoneStatements } from '../database/phones.ts';
+import type { ReturnStatements } from '../database/returns.ts';
 import type { UnfinishedStatements } from '../database/unfinished.ts';
 import type { Larder } from '../larder/larder.ts';
 import type { RunEngine } from './engine.ts';
@@ -13,6 +15,8 @@ export interface RunContext {
   readonly engine: RunEngine;
   readonly sheets: Sheets;
   readonly digests: DigestStatements;
+  readonly phones: PhoneStatements;
+  readonly returns: ReturnStatements;
   readonly unfinished: UnfinishedStatements;
   readonly patience: Patience;
   readonly now: () => number;

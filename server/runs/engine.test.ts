@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, it } from 'vitest';
 import { openDatabase } from '../database/open.ts';
+import { returnStatements } from '../database/returns.ts';
 import { runStatements } from '../database/runs.ts';
 import { unfinishedStatements } from '../database/unfinished.ts';
 import { Feed, type FeedEvent } from '../feed.ts';
@@ -26,6 +27,7 @@ const make = () =>
   new RunEngine(
     runStatements(database),
     unfinishedStatements(database),
+    returnStatements(database),
     feed,
     () => clock,
     (serial) => `nickname of ${serial}`,

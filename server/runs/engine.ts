@@ -1,5 +1,6 @@
 import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
 import type { RunRow, RunStatements } from '../database/runs.ts';
+import type { ReturnStatements } from '../database/returns.ts';
 import type { UnfinishedStatements } from '../database/unfinished.ts';
 import type { Feed } from '../feed.ts';
 import { plainWords } from '../plain-words.ts';
@@ -21,6 +22,7 @@ export class RunEngine implements RunListener {
   constructor(
     private readonly statements: RunStatements,
     private readonly unfinished: Pick<UnfinishedStatements, 'plan' | 'drop'>,
+    private readonly returns: Pick<ReturnStatements, 'hasProof'>,
     private readonly feed: Feed,
     private readonly now: () => number,
     private readonly nicknameOf: (serial: string) => string,
@@ -100,7 +102,9 @@ export class RunEngine implements RunListener {
 
   /** Whether a run that is under way reads this set. */
   usesSet(setId: string): boolean {
-    return [...this.live.values()].some(({ plan }) => plan.setId === setId);
+    return [...this.live.values()].some(
+      ({ plan }) => plan.setId === setId || plan.alsoReads?.includes(setId),
+    );
   }
 
   list(): RunView[] {
@@ -223,7 +227,7 @@ export class RunEngine implements RunListener {
   }
 
   private viewOf(run: LiveRun): RunView {
-    return run.view(this.canResume(run.id));
+    return run.view(this.canResume(run.id), this.returns.hasProof(run.id));
   }
 
   private consequence(row: RunRow, at: RunStep | undefined): string {
@@ -265,6 +269,7 @@ export class RunEngine implements RunListener {
       waitingFor: undefined,
       canPause: false,
       canResume: this.canResume(row.id),
+      hasProof: this.returns.hasProof(row.id),
       outcome: row.outcome ?? undefined,
       speeds,
     };

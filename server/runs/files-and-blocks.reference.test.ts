@@ -11,7 +11,7 @@ import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { quick, testFolder, until } from '../../e2e/support/bench.ts';
+import { putting, quick, testFolder, until } from '../../e2e/support/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { startComparing } from './comparing.ts';
@@ -172,14 +172,8 @@ describe('blocks in use alone', () => {
     const compared = await app.engine.ended((await startComparing(app, sedge, { picked: ['userdata'] })).id);
     expect(compared.outcome).toMatch(/All are as they were last kept/);
 
-    const start = {
-      serial: sedge,
-      picked: ['userdata'],
-      restartAfter: false,
-      confirmed: ['will-wipe'],
-      armedWith: sedge.slice(-4),
-    };
-    const run = await app.engine.ended((await startRestoring(app, set, start)).id);
+    const start = putting(set, ['userdata'], { restartAfter: false, confirmed: ['will-wipe'] }, sedge);
+    const run = await app.engine.ended((await startRestoring(app, sedge, start)).id);
     expect(run.outcome).toMatch(/every digest computed by the phone agrees/);
     const put = Buffer.from(await device.read(free, 4096));
     expect(put.every((byte) => byte === 0)).toBe(true);

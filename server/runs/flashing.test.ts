@@ -7,7 +7,7 @@ import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { maxDownloadBytes } from '@keen-larder/standin/fastboot/variables.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import type { Phone, SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { quick, serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
+import { putting, quick, serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startImaging } from './imaging.ts';
 import { startRestoring } from './restoring.ts';
@@ -67,14 +67,7 @@ async function spoil(seed: number): Promise<void> {
   }
 }
 const start = (over: object = {}) =>
-  startRestoring(app, setId, {
-    serial,
-    picked,
-    restartAfter: true,
-    confirmed: ['battery', 'will-wipe'],
-    armedWith: serial.slice(-4),
-    ...over,
-  });
+  startRestoring(app, serial, putting(setId, picked, { confirmed: ['battery', 'will-wipe'], ...over }));
 
 it('flashes in pieces, proves in recovery, and watches the start', async () => {
   await spoil(900);
@@ -88,9 +81,10 @@ it('flashes in pieces, proves in recovery, and watches the start', async () => {
     ...['system', 'persist', 'boot'].map((name) => `Compare the phone’s digest of ${name}`),
     'Restart into system',
     'Watch the phone start',
+    'Compare the phone with what was kept',
   ]);
   const run = await app.engine.ended(id);
-  expect(run.outcome).toMatch(/^3 images.*started with the build it had/);
+  expect(run.outcome).toMatch(/^3 images.*It started after .* with TideOS 9 TW3.260105.002/);
   expect(run).toMatchObject({ state: 'done', doneBytes: run.bytes });
   expect(halfWritten(app.unfinished, serial).size).toBe(0);
   for (const name of ['boot', 'persist', 'system']) expect(await digestOf(name), name).toBe(truth.get(name));
@@ -130,6 +124,6 @@ it('finds in recovery what a bad cable made of an image', async () => {
 
 it('does not begin on a locked bootloader', async () => {
   await into(locked, 'bootloader');
-  const sheet = await app.sheets.restoring(setId, { serial: locked, picked, restartAfter: true });
+  const sheet = await app.sheets.restoring(locked, putting(setId, picked));
   expect(sheet.checks.find(({ id }) => id === 'bootloader-locked')).toMatchObject({ severity: 'stop' });
 });

@@ -13,6 +13,8 @@ export interface RunPlan {
   /** What reaches the phone, without its address: `adb`. */
   readonly link?: string;
   readonly setId?: string;
+  /** Other sets that it reads. */
+  readonly alsoReads?: readonly string[];
   readonly canPause?: boolean;
   readonly steps: readonly { readonly text: string; readonly partition?: string; readonly bytes: number }[];
 }
@@ -40,7 +42,7 @@ export interface Run {
   whileNotPaused(): Promise<void>;
   /** Does something that is no work of the run's own, such as waiting for the phone; says what for. */
   waiting<T>(what: string, work: () => Promise<T>): Promise<T>;
-  /** Does work in which no bytes pass: its time says nothing of how fast they do. */
+  /** Does work in which no bytes pass the cable: its time says nothing of how fast they do. */
   withoutBytes<T>(work: () => Promise<T>): Promise<T>;
   /** The set that came of the run. @param isComplete every image of it came out right */
   madeSet(setId: string, isComplete?: boolean): void;
@@ -75,6 +77,9 @@ export class LiveRun {
   private speed = new Speedometer(Date.now());
   private waitingFor: string | undefined;
   private idleMs = 0;
+  private carriedBytes = 0;
+  /** How much of the work under way is not timed. */
+  private apart = 0;
   private pausing = new AbortController();
   private goOn: (() => void) | undefined;
 
@@ -154,7 +159,7 @@ export class LiveRun {
     };
   }
 
-  view(canResume: boolean): RunView {
+  view(canResume: boolean, hasProof: boolean): RunView {
     const bytes = this.steps.reduce((sum, step) => sum + step.bytes, 0);
     const isHeldUp = this.state === 'paused' || this.state === 'waiting';
     const bytesPerSecond = isHeldUp ? 0 : this.speed.bytesPerSecond;
@@ -176,6 +181,7 @@ export class LiveRun {
       waitingFor: this.waitingFor,
       canPause: this.plan.canPause ?? false,
       canResume,
+      hasProof,
       outcome: this.outcome,
       speeds: this.speed.speeds,
     };
@@ -196,6 +202,7 @@ export class LiveRun {
       endedAt: this.endedAt ?? null,
       idleMs: Math.round(this.idleMs),
       doneBytes: this.doneBytes,
+      carriedBytes: this.carriedBytes,
       outcome: this.outcome ?? null,
       detail: JSON.stringify({ steps: this.steps, speeds: this.speed.speeds }),
     };
@@ -212,6 +219,7 @@ export class LiveRun {
     try {
       const passed = (bytes: number) => {
         step.doneBytes += bytes;
+        if (this.apart === 0) this.carriedBytes += bytes;
         if (bytes > 0) this.speed.pass(bytes, Date.now());
       };
       step.result = await work(passed, (bytes) => (step.bytes = bytes));
@@ -245,9 +253,11 @@ export class LiveRun {
 
   private async timedApart<T>(work: () => Promise<T>): Promise<T> {
     const since = performance.now();
+    this.apart++;
     try {
       return await work();
     } finally {
+      this.apart--;
       this.idleMs += performance.now() - since;
     }
   }

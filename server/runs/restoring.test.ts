@@ -7,7 +7,7 @@ import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler, generator } from '@keen-larder/standin/firmware/filler.ts';
 import type { Device } from '@keen-larder/standin/flash/flash.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { quick, serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
+import { putting, quick, serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startImaging } from './imaging.ts';
 import { startRestoring } from './restoring.ts';
@@ -93,14 +93,8 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
   }
   const start = async () => {
     const confirmed = ['battery', 'will-wipe', 'image-not-complete'];
-    const { id } = await startRestoring(app, setId, {
-      serial,
-      picked: [...picked],
-      restartAfter: false,
-      confirmed,
-      armedWith: serial.slice(-4),
-    });
-    return id;
+    const start = putting(setId, picked, { restartAfter: false, confirmed }, serial);
+    return (await startRestoring(app, serial, start)).id;
   };
   async function expectPutBack(): Promise<void> {
     for (const name of picked) expect(await digestOf(name), name).toBe(truth.get(name));

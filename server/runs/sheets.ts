@@ -1,21 +1,32 @@
-import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import type { ImagingRequest, Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import type { Slot } from '@keen-larder/core/boot/index.ts';
 import { dayText } from '@keen-larder/core/larder/label.ts';
+import { isMakersKey } from '@keen-larder/core/phone/maker-keys.ts';
 import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
-import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
-import { roleOf, type Role } from '@keen-larder/core/phone/roles.ts';
+import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { isNeverWritten, roleOf, type Role } from '@keen-larder/core/phone/roles.ts';
 import {
   expectedBytesPerSecond,
   imagingSheet,
+  lockingSheet,
   restoringSheet,
+  type RestoringFacts,
+  type RestoringImage,
   type RunSheet,
 } from '@keen-larder/core/runsheet/index.ts';
 import type { Bench } from '../bench/bench.ts';
-import type { Forecaster } from '../bench/forecaster.ts';
+import type { Forecaster, Plan } from '../bench/forecaster.ts';
+import type { PhoneStatements } from '../database/phones.ts';
 import type { RunStatements } from '../database/runs.ts';
 import type { Larder } from '../larder/larder.ts';
+import { Problem } from '../problem.ts';
 
 /** Roles of what a start goes through; which slot starts stands in scratch space. */
 const startsFrom: readonly Role[] = ['early-loader', 'boot-chain', 'system', 'scratch'];
+
+/** Where an image goes. */
+export const targetOf = ({ partition, onto }: Put): string => onto ?? partition;
 
 /** Gathers the facts that run sheets are computed from. */
 export class Sheets {
@@ -23,6 +34,7 @@ export class Sheets {
     private readonly bench: Bench,
     private readonly larder: Larder,
     private readonly runs: RunStatements,
+    private readonly phones: PhoneStatements,
     private readonly forecaster: Forecaster,
     /** Minutes east of UTC at a time, for dates in sentences. */
     private readonly utcOffsetMinutes: (at: number) => number,
@@ -54,39 +66,124 @@ export class Sheets {
     });
   }
 
-  async restoring(setId: string, { serial, picked, restartAfter }: RestoringRequest): Promise<RunSheet> {
+  async restoring(serial: string, request: RestoringRequest): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
-    const set = this.larder.detail(setId);
-    const userDataKeptAt = this.larder.kept(serial).get('userdata');
+    const partitions = await this.writablePartitions(serial, phone);
+    const sets = new Map<string, SetDetail>();
+    const setOf = (id: string) => {
+      const found = sets.get(id) ?? this.larder.detail(id);
+      sets.set(id, found);
+      return found;
+    };
+    const images = request.puts.map((put) => this.imageFacts(serial, put, setOf(put.setId)));
+    const [set] = sets.values();
     return restoringSheet({
       phone,
-      partitions: await this.writablePartitions(serial, phone),
-      set: {
-        ...set,
-        images: set.images.map((image) => ({
-          ...image,
-          damaged: image.damage !== undefined,
-          isIncomplete: image.unsettled !== undefined,
-        })),
-      },
-      picked,
-      restartAfter,
-      forecast: await this.forecast(serial, setId, picked),
-      userDataKept:
-        userDataKeptAt === undefined
-          ? undefined
-          : `on ${dayText(new Date(userDataKeptAt), this.utcOffsetMinutes(userDataKeptAt))}`,
+      partitions,
+      images,
+      activate: request.activate,
+      activeSlot: slotOf(phone),
+      restartAfter: request.restartAfter,
+      ...(await this.outlooks(serial, request)),
+      keepFirst: await this.keepFirst(serial, request, phone, partitions),
+      imagingMs: sets.size === 1 && !set!.imported ? set!.elapsedMs : undefined,
+      userDataKept: this.userDataKept(serial),
       bytesPerSecond: this.speed('restoring', serial),
     });
   }
 
+  async locking(serial: string, lock: boolean): Promise<RunSheet> {
+    const phone = this.bench.facts(serial);
+    const outlook = await this.forecaster.outlook(serial, { puts: [], locked: true });
+    const { maker } = this.bench.view(serial);
+    return lockingSheet({
+      phone,
+      lock,
+      userDataKept: this.userDataKept(serial),
+      lockedForecast: outlook?.forecast,
+      isMakersKey: outlook?.keyDigest === undefined ? undefined : isMakersKey(maker, outlook.keyDigest),
+    });
+  }
+
+  /** Of what a plan writes over: what is not known to be kept as it is now. */
+  unkept(
+    serial: string,
+    { puts }: RestoringRequest,
+    partitions: readonly PartitionFacts[],
+  ): PartitionFacts[] {
+    const kept = this.larder.keptDigests(serial);
+    const targets = new Set(puts.map(targetOf));
+    return partitions.filter(({ name, role, archive }) => {
+      if (!targets.has(name) || archive || role === 'scratch' || isNeverWritten(name)) return false;
+      const digest = this.bench.presentDigest(serial, name)?.toString('hex');
+      return digest === undefined || !kept.get(name)?.has(digest);
+    });
+  }
+
+  /** When the phone's user data was last kept, in words. */
+  private userDataKept(serial: string): string | undefined {
+    const at = this.larder.kept(serial).get('userdata');
+    return at === undefined ? undefined : `on ${dayText(new Date(at), this.utcOffsetMinutes(at))}`;
+  }
+
+  private imageFacts(serial: string, put: Put, set: SetDetail): RestoringImage {
+    const image = set.images.find(({ partition }) => partition === put.partition);
+    if (!image) throw new Problem(404, `“${set.label}” has no image of ${put.partition}.`);
+    const onto = targetOf(put);
+    const wipedAt = this.phones.one(serial)?.wipedAt ?? null;
+    return {
+      partition: put.partition,
+      onto,
+      role: image.kind === 'archive' ? image.role : roleOf(onto),
+      bytes: image.bytes,
+      damaged: image.damage !== undefined,
+      isIncomplete: image.unsettled !== undefined,
+      kind: image.kind,
+      isThere:
+        image.ranges === undefined &&
+        this.bench.presentDigest(serial, onto)?.toString('hex') === image.sha256,
+      set: {
+        setId: set.id,
+        serial: set.serial,
+        maker: set.maker,
+        model: set.model,
+        androidVersion: set.condition.androidVersion,
+        isEncrypted: set.condition.encrypted,
+        keyIsGone: wipedAt !== null && set.serial === serial && wipedAt > set.createdAt,
+        partitions: set.images.filter(({ kind }) => kind === 'block').map(({ partition }) => partition),
+      },
+    };
+  }
+
   /** Worth asking where something is picked that a start goes through. */
-  private async forecast(serial: string, setId: string, picked: readonly string[]) {
-    const starting = picked.filter((name) => startsFrom.includes(roleOf(name)));
-    if (starting.length === 0) return undefined;
-    const now = await this.forecaster.forecast(serial);
-    const after = now && (await this.forecaster.forecast(serial, { setId, picked: starting }));
-    return now && after && { now, after };
+  private async outlooks(serial: string, plan: Plan): Promise<Pick<RestoringFacts, 'forecast' | 'rollback'>> {
+    const puts = plan.puts.filter((put) => startsFrom.includes(roleOf(targetOf(put))));
+    if (puts.length === 0 && !plan.activate) return {};
+    const now = await this.forecaster.outlook(serial);
+    const after = now && (await this.forecaster.outlook(serial, { puts, activate: plan.activate }));
+    if (!now || !after) return {};
+    return {
+      forecast: { now: now.forecast, after: after.forecast },
+      rollback: [...after.rollback].flatMap(([location, index]) => {
+        const before = now.rollback.get(location);
+        return before === undefined ? [] : [{ location, now: before, after: index }];
+      }),
+    };
+  }
+
+  private async keepFirst(
+    serial: string,
+    request: RestoringRequest,
+    { mode, root }: PhoneFacts,
+    partitions: readonly PartitionFacts[],
+  ): Promise<RestoringFacts['keepFirst']> {
+    return {
+      isWanted: request.keepFirst ?? false,
+      partitions: this.unkept(serial, request, partitions),
+      freeBytes: (await this.larder.shelf.space()).freeBytes,
+      bytesPerSecond: this.speed('imaging', serial),
+      canRead: abilitiesOf(mode, root).read,
+    };
   }
 
   private async writablePartitions(serial: string, { mode, root }: PhoneFacts) {
@@ -102,4 +199,10 @@ export class Sheets {
     const own = past(kind);
     return expectedBytesPerSecond(own.length > 0 ? own : past('imaging'));
   }
+}
+
+/** The slot that started, or that the bootloader would start. */
+function slotOf({ condition, variables }: PhoneFacts): Slot | undefined {
+  const told = variables?.['current-slot']?.replace('_', '');
+  return condition.slot ?? (told === 'a' || told === 'b' ? told : undefined);
 }

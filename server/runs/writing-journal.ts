@@ -6,7 +6,7 @@ import type { UnfinishedStatements } from '../database/unfinished.ts';
 export interface RestoringPlan {
   readonly kind: 'restoring';
   readonly serial: string;
-  readonly setId: string;
+  readonly setIds: readonly string[];
   readonly mode: PhoneMode;
   readonly title: string;
   readonly steps: readonly Step[];

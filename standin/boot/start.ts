@@ -1,10 +1,12 @@
-import { gunzipSync } from 'node:zlib';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import {
   BootFailure,
   loadKernel,
   openFs,
+  rollbackIndexes,
+  runEarlyLoader,
   startingSlot,
+  verifiedBoot,
   walkToSystem,
   type BootFlash,
   type BootRules,
@@ -41,17 +43,17 @@ export type StartOutcome =
       readonly hasSu: boolean;
       /** Undefined for a model without a modem. */
       readonly hasImei: boolean | undefined;
+      /** Null where it is lost. */
+      readonly imei: string | null | undefined;
       readonly mounts: readonly FoundMount[];
       readonly slot: Slot | undefined;
     }
   | {
       readonly starts: false;
-      /** `bootloader`: nothing ran. `init`: the kernel ran and the link was up for a moment. */
-      readonly stage: 'bootloader' | 'init';
+      /** `init`: the kernel ran and the link was up for a moment. */
+      readonly stage: BootFailure['stage'];
       readonly reason: string;
     };
-
-const maxUnpackedBytes = 64 << 20;
 
 /** A simulated phone's flash as its boot chain sees it. */
 const bootFlash = (flash: Flash): BootFlash => ({
@@ -74,32 +76,27 @@ const worn = (device: Device): ByteSource => ({
   },
 });
 
-const rulesOf = ({ slots, bootloaderLocked }: Model): BootRules => ({
-  slots,
-  locked: bootloaderLocked,
-  ...(slots && { makerKey: makerSigner('tidewell').publicKey }),
-  gunzip,
-});
+export const isLocked = ({ vault }: Flash, model: Model): boolean => vault.locked ?? model.bootloaderLocked;
 
-function gunzip(bytes: Uint8Array): Uint8Array {
-  try {
-    return gunzipSync(bytes, { maxOutputLength: maxUnpackedBytes });
-  } catch (error) {
-    throw new FormatError('gzip', 'data', 0, (error as Error).message);
-  }
-}
+const rulesOf = (flash: Flash, model: Model): BootRules => ({
+  slots: model.slots,
+  locked: isLocked(flash, model),
+  ...(model.makerKey && { makerKey: makerSigner(model.makerKey).publicKey }),
+  rollbackFloor: (location) => BigInt(flash.vault.rollback?.[location] ?? 0),
+});
 
 /** Walks the boot chain into the system, as the phone does: bootloader, kernel, init, system, user data. */
 export const startSystem = (flash: Flash, model: Model): Promise<StartOutcome> =>
   outcome(async () => {
-    const walked = await walkToSystem(bootFlash(flash), rulesOf(model));
+    const walked = await walkToSystem(bootFlash(flash), rulesOf(flash, model));
     const root = await systemMount(flash, walked.systemName);
     const userData = await userDataDevice(flash, model);
     await openFs(userData, 'userdata');
+    if (isLocked(flash, model)) await raiseRollback(flash, walked.slot ? `_${walked.slot}` : '');
     return {
       properties: { ...defaultsOf(walked.kernel, 'boot'), ...walked.properties },
       hasSu: (await walked.fs.find('/xbin/su'))?.type === 'file',
-      hasImei: await hasImei(flash, model),
+      ...(await imeiOf(flash, model)),
       slot: walked.slot,
       mounts: [
         root,
@@ -118,21 +115,45 @@ export const startSystem = (flash: Flash, model: Model): Promise<StartOutcome> =
 /** Starts the recovery, which needs nothing but its own image. */
 export const startRecovery = (flash: Flash, model: Model): Promise<StartOutcome> =>
   outcome(async () => {
-    const rules = rulesOf(model);
+    const rules = rulesOf(flash, model);
+    await runEarlyLoader(bootFlash(flash));
     const slot = await startingSlot(bootFlash(flash), rules);
     const name = slot ? 'boot' : 'recovery';
-    const kernel = await loadKernel(bootFlash(flash), rules, name, slot ? `_${slot}` : '');
+    // With slots, recovery is a part of what starts the system; a recovery of its own is not verified here.
+    if (slot) await verifiedBoot(bootFlash(flash), `_${slot}`, rules);
+    const kernel = await loadKernel(bootFlash(flash), name, slot ? `_${slot}` : '');
     const cache = flash.partition('cache');
     return {
       properties: defaultsOf(kernel, name),
       hasSu: false,
-      hasImei: await hasImei(flash, model),
+      ...(await imeiOf(flash, model)),
       slot,
       mounts: cache
         ? [{ partition: 'cache', at: '/cache', writable: true, source: cache, isMapped: false }]
         : [],
     };
   });
+
+/** Why the bootloader itself does not come to run; undefined when it does. */
+export async function bootloaderFault(flash: Flash): Promise<string | undefined> {
+  try {
+    await runEarlyLoader(bootFlash(flash));
+    return undefined;
+  } catch (error) {
+    if (error instanceof BootFailure) return error.message;
+    throw error;
+  }
+}
+
+/** A locked phone that started takes nothing older from then on (AOSP external/avb, README). */
+async function raiseRollback(flash: Flash, suffix: string): Promise<void> {
+  const before = flash.vault.rollback ?? {};
+  const rollback = { ...before };
+  for (const [location, index] of await rollbackIndexes(bootFlash(flash), suffix)) {
+    if (index > BigInt(rollback[location] ?? 0)) rollback[location] = String(index);
+  }
+  if (JSON.stringify(rollback) !== JSON.stringify(before)) await flash.changeVault({ rollback });
+}
 
 /**
  * User data as the running system sees it.
@@ -195,14 +216,25 @@ async function outcome(
   }
 }
 
-async function hasImei(flash: Flash, { imei }: Model): Promise<boolean | undefined> {
-  if (!imei) return undefined;
-  const device = flash.partition(imei.partition);
-  if (!device) return false;
+async function imeiOf(
+  flash: Flash,
+  model: Model,
+): Promise<{ readonly hasImei: boolean | undefined; readonly imei: string | null | undefined }> {
+  const imei = model.imei && (await readImei(flash, model.imei));
+  return { hasImei: model.imei && imei !== null, imei };
+}
+
+async function readImei(
+  flash: Flash,
+  { partition, path }: NonNullable<Model['imei']>,
+): Promise<string | null> {
+  const device = flash.partition(partition);
+  if (!device) return null;
   try {
-    return /^\d{15}\s*$/.test((await (await Ext4.open(device)).text(imei.path)) ?? '');
+    const text = (await (await Ext4.open(device)).text(path))?.trim();
+    return text && /^\d{15}$/.test(text) ? text : null;
   } catch (error) {
-    if (error instanceof FormatError || error instanceof IoError) return false;
+    if (error instanceof FormatError || error instanceof IoError) return null;
     throw error;
   }
 }

@@ -4,7 +4,7 @@ import { goodBuilds } from '../scenario/good-builds.ts';
 import { firmwareBuilds } from '../firmware/builds.ts';
 import { faultKinds } from '../flash/faults.ts';
 import type { Phone, SimulatedMode } from '../phone/phone.ts';
-import { brokenBuilds } from '../scenario/broken-builds.ts';
+import { brokenBuilds, modelNamesOf } from '../scenario/broken-builds.ts';
 import { useForADay } from '../scenario/daily-use.ts';
 
 /** What a hand at the bench can do to a simulated phone. */
@@ -51,7 +51,7 @@ export function controlServer(phones: readonly Phone[]): Server {
         return phone.setBattery(action.percent, Boolean(action.chargesOnCable));
       case 'break': {
         const build = brokenBuilds.find(({ id }) => id === action.build);
-        if (!build) break;
+        if (!build?.fits(phone.model)) break;
         phone.setPower(false);
         await build.apply(phone.flash, phone.model);
         return phone.setPower(true);
@@ -91,7 +91,12 @@ export function controlServer(phones: readonly Phone[]): Server {
       return {
         phones: phones.map((phone) => phone.state()),
         goodBuilds,
-        brokenBuilds: brokenBuilds.map(({ id, title, sentence }) => ({ id, title, sentence })),
+        brokenBuilds: brokenBuilds.map((build) => ({
+          id: build.id,
+          title: build.title,
+          sentence: build.sentence,
+          models: modelNamesOf(build),
+        })),
       };
     }
     const phone = phones.find(({ identity }) => path[0] === 'phones' && identity.serial === path[1]);

@@ -11,6 +11,7 @@ import { bootControlOf } from '@keen-larder/core/boot/index.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { readSparse, sparseMagic, sparsePieces } from '@keen-larder/core/formats/android-sparse/index.ts';
+import { isLocked } from '../boot/start.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device } from '../flash/flash.ts';
 import type { Cable } from '../phone/cable.ts';
@@ -89,6 +90,19 @@ export class FastbootConnection {
         const { offset, bytes } = bootControlOf(slot);
         return this.write('misc', () => misc.write(offset, bytes));
       }
+      case 'flashing get_unlock_ability':
+        await this.send('INFO', 'get_unlock_ability: 1');
+        return this.send('OKAY', '');
+      case 'flashing lock':
+      case 'flashing unlock': {
+        const locked = verb.endsWith(' lock');
+        if (isLocked(this.host.flash, this.host.model) === locked)
+          return this.send('FAIL', `already ${locked ? 'locked' : 'unlocked'}`);
+        await this.send('INFO', 'answer on the screen of the phone');
+        return (await this.host.setLocked(locked))
+          ? this.send('OKAY', '')
+          : this.send('FAIL', 'refused on the screen of the phone');
+      }
       default:
         return this.send('FAIL', 'unknown command');
     }
@@ -108,7 +122,7 @@ export class FastbootConnection {
   /** Whatever changes the flash: not on a locked phone. */
   private async write(name: string, work: (device: Device) => Promise<void>): Promise<void> {
     const { flash, model } = this.host;
-    if (model.bootloaderLocked) return this.send('FAIL', 'not allowed while the bootloader is locked');
+    if (isLocked(flash, model)) return this.send('FAIL', 'not allowed while the bootloader is locked');
     const device = flash.partition(name);
     if (!device) return this.send('FAIL', `no partition is called ${name}`);
     try {

@@ -1,4 +1,5 @@
-import { activeSlot } from '@keen-larder/core/boot/index.ts';
+import { activeSlot, isUnbootable, type Slot } from '@keen-larder/core/boot/index.ts';
+import { isLocked } from '../boot/start.ts';
 import type { Flash } from '../flash/flash.ts';
 import type { Model } from '../models.ts';
 
@@ -8,6 +9,8 @@ export interface BootloaderHost {
   readonly model: Model;
   readonly flash: Flash;
   battery(): { readonly percent: number; readonly charging: boolean };
+  /** Resolves to whether it was done, which somebody at the phone decides. */
+  setLocked(locked: boolean): Promise<boolean>;
   reboot(into: string): void;
 }
 
@@ -23,8 +26,8 @@ const variables: Readonly<Record<string, (host: BootloaderHost) => string | Prom
   'version-bootloader': ({ model }) => `${model.chip.replace(' ', '-')}-1.4`,
   product: ({ model }) => model.product.device,
   serialno: ({ serial }) => serial,
-  secure: ({ model }) => yes(model.bootloaderLocked),
-  unlocked: ({ model }) => yes(!model.bootloaderLocked),
+  secure: ({ flash, model }) => yes(isLocked(flash, model)),
+  unlocked: ({ flash, model }) => yes(!isLocked(flash, model)),
   'slot-count': ({ model }) => (model.slots ? '2' : '0'),
   'current-slot': async ({ model, flash }) => {
     const misc = flash.partition('misc');
@@ -42,6 +45,7 @@ export function variableNames({ flash, model }: BootloaderHost): string[] {
   const names = flash.list().map(({ name }) => name);
   return [
     ...Object.keys(variables).filter((name) => model.slots || name !== 'current-slot'),
+    ...(model.slots ? ['slot-unbootable:a', 'slot-unbootable:b'] : []),
     ...names.map((name) => `partition-size:${name}`),
     ...[...new Set(names.map((name) => name.replace(/_[ab]$/, '')))].map((name) => `has-slot:${name}`),
   ];
@@ -55,6 +59,11 @@ export async function variableOf(host: BootloaderHost, name: string): Promise<st
   if (kind === 'partition-size') {
     const device = host.flash.partition(partition);
     return device && hexadecimal(device.bytes);
+  }
+  if (kind === 'slot-unbootable') {
+    const misc = host.flash.partition('misc');
+    const isSlot = host.model.slots && (partition === 'a' || partition === 'b');
+    return misc && isSlot ? yes(await isUnbootable(misc, partition as Slot)) : undefined;
   }
   if (kind === 'has-slot') {
     const names = host.flash.list().map((each) => each.name);

@@ -28,7 +28,8 @@ export interface Template {
 
 const MiB = 1024 * 1024;
 
-const buildProp = ({ product, id, release, sdk, patch, date }: FirmwareBuild) =>
+/** What a system says of itself. */
+export const buildProp = ({ product, id, release, sdk, patch, date }: FirmwareBuild) =>
   [
     '# begin build properties',
     `ro.build.id=${id}`,
@@ -186,14 +187,22 @@ const userData = (apps: readonly AppSize[], photos: number): Item[] => [
     owner: [1010, 1010],
   },
   adbKeys,
-  ...Array.from({ length: photos }, (_, i) => photo(i + 1)),
-  {
-    path: '/media/0/Download/species-list.csv',
-    filler: { kind: 'records', seed: 5100, bytes: 700_000 },
-    mode: 0o664,
-    owner: [1023, 1023],
-  },
+  ...sharedStorage(photos),
 ];
+
+/** Photos and a download; of a phone as new, the empty folder. */
+const sharedStorage = (photos: number): Item[] =>
+  photos === 0
+    ? [{ path: '/media/0', directory: true, mode: 0o770, owner: [1023, 1023] }]
+    : [
+        ...Array.from({ length: photos }, (_, i) => photo(i + 1)),
+        {
+          path: '/media/0/Download/species-list.csv',
+          filler: { kind: 'records', seed: 5100, bytes: 700_000 },
+          mode: 0o664,
+          owner: [1023, 1023],
+        },
+      ];
 
 export const templates: readonly Template[] = [
   ...Object.entries(firmwareBuilds).map(([name, build]): Template => ({
@@ -351,6 +360,22 @@ export const templates: readonly Template[] = [
       4,
     ),
   },
+  // What a factory reset leaves.
+  ...(
+    [
+      ['knot3', 1400],
+      ['knot5', 160],
+      ['sedge10', 384],
+      ['reed2', 320],
+    ] as const
+  ).map(([device, megabytes]): Template => ({
+    name: `${device}-fresh`,
+    megabytes,
+    volume: 'data',
+    lastMounted: '/data',
+    ...(device === 'knot5' && { modern: true }),
+    items: userData([], 0),
+  })),
   {
     name: 'nvdata',
     megabytes: 32,

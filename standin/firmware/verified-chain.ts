@@ -11,7 +11,7 @@ import type { FirmwareBuild } from './builds.ts';
 import { filler } from './filler.ts';
 
 /** The maker's keys are as invented as the maker. */
-export type MakerKey = 'tidewell' | 'tidewell-system';
+export type MakerKey = 'tidewell' | 'tidewell-system' | 'marram';
 
 export function makerSigner(name: MakerKey): VbmetaSigner {
   const key = createPrivateKey(readFileSync(join(import.meta.dirname, 'keys', `${name}.pem`)));
@@ -55,3 +55,20 @@ export function makeVerifiedChain(
   );
   return { ...images, vbmeta, vbmeta_system: vbmetaSystem };
 }
+
+/** Metadata of a phone without slots: it signs for whole boot images. */
+export const makeSigningMetadata = (
+  build: FirmwareBuild,
+  images: Readonly<Record<string, Uint8Array>>,
+  key: MakerKey,
+): Uint8Array =>
+  writeVbmeta(
+    [
+      { kind: 'property', key: 'com.android.build.boot.os_version', value: build.release },
+      ...Object.entries(images).map(
+        ([partition, image], i) => ({ kind: 'hash', partition, image, salt: salt(20 + i) }) as const,
+      ),
+    ],
+    BigInt(build.date),
+    makerSigner(key),
+  );

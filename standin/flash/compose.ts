@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { open, rename, truncate, writeFile } from 'node:fs/promises';
+import { quernProgramHeader } from '@keen-larder/core/boot/index.ts';
 import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/index.ts';
 import {
   logicalSource,
@@ -11,7 +12,7 @@ import { firmwareBuilds, type FirmwareBuild, type SystemBuild } from '../firmwar
 import { keyPath } from '../firmware/contents.ts';
 import { filler } from '../firmware/filler.ts';
 import { pourTemplate } from '../firmware/pour.ts';
-import { makeVerifiedChain } from '../firmware/verified-chain.ts';
+import { makeSigningMetadata, makeVerifiedChain } from '../firmware/verified-chain.ts';
 import type { Model, PartitionPlan } from '../models.ts';
 import { CipherDevice, newKey } from './cipher.ts';
 import { overwriteFile } from './file-writes.ts';
@@ -31,6 +32,11 @@ export async function composeFlash(path: string, model: Model, system: SystemBui
   const chain = model.partitions.some(({ holds }) => holds && 'chain' in holds)
     ? makeVerifiedChain(build)
     : undefined;
+  const recoveryBuild = model.recoveryGivesRoot ? undefined : `${build.id}-recovery`;
+  const bootImages = {
+    boot: makeBootImage(stockBoot(build)),
+    recovery: makeBootImage(recoveryFor(model.product, recoverySeed, recoveryBuild)),
+  };
   const flash = await Flash.open(partial, model.sectorBytes);
   await flash.renewSecret();
   for (const { name, holds } of model.partitions) {
@@ -41,18 +47,16 @@ export async function composeFlash(path: string, model: Model, system: SystemBui
     } else if ('encrypted' in holds) {
       await pourEncrypted(flash, holds.encrypted, device);
     } else if ('boot' in holds) {
-      const { product } = model;
-      const made =
-        holds.boot === 'boot'
-          ? stockBoot(build)
-          : recoveryFor(product, recoverySeed, model.recoveryGivesRoot ? undefined : `${build.id}-recovery`);
-      await device.write(0, makeBootImage(made));
+      await device.write(0, bootImages[holds.boot]);
+    } else if ('signs' in holds) {
+      const images = Object.fromEntries(holds.signs.map((each) => [each, bootImages[each]]));
+      await device.write(0, makeSigningMetadata(build, images, model.makerKey!));
     } else if ('chain' in holds) {
       await device.write(0, chain![holds.chain]);
     } else if ('logical' in holds) {
       await pourLogical(holds.logical, device, system);
     } else {
-      await device.write(0, filler('program', holds.seed, holds.program));
+      await device.write(0, programOf(holds, build));
     }
   }
   await flash.close();
@@ -60,10 +64,20 @@ export async function composeFlash(path: string, model: Model, system: SystemBui
   const { earlyLoader } = model;
   if (earlyLoader) {
     const region = Buffer.alloc(earlyLoader.bytes);
-    region.set(filler('program', earlyLoader.seed, earlyLoader.program));
+    region.set(programOf({ ...earlyLoader, says: true }, build));
     await writeFile(earlyLoaderOf(path), region);
   }
   await rename(partial, path);
+}
+
+/** A program of the bootloader's; one that says what it belongs to begins with that. */
+export function programOf(
+  { program, seed, says }: { readonly program: number; readonly seed: number; readonly says?: true },
+  { release, id }: Pick<FirmwareBuild, 'release' | 'id'>,
+): Uint8Array {
+  const bytes = filler('program', seed, program);
+  if (says) bytes.set(quernProgramHeader({ androidVersion: Number(release), build: id }));
+  return bytes;
 }
 
 async function layOut(path: string, { partitions: plan, sectorBytes }: Model): Promise<void> {
@@ -126,6 +140,15 @@ async function pourEncrypted(flash: Flash, template: string, device: Device): Pr
   const { key, wrapped } = newKey(await flash.secret());
   await overwriteFile(flash.partition('metadata')!, keyPath, 0, wrapped);
   await pourTemplate(template, new CipherDevice(device, key));
+}
+
+/** A factory reset: user data as new, and with it the secret that opened what was there before. */
+export async function resetUserData(flash: Flash, model: Model): Promise<void> {
+  const device = flash.partition('userdata')!;
+  await flash.renewSecret();
+  if (!model.encrypted) return pourTemplate(model.freshUserData, device);
+  await pourTemplate('knot5-metadata', flash.partition('metadata')!);
+  await pourEncrypted(flash, model.freshUserData, device);
 }
 
 /** Replaces system and kernel by another build of the same firmware, user data untouched. */

@@ -16,7 +16,16 @@ export interface Device extends ByteSource {
 /** Files beside the flash: its early loader region, and the secret that no image contains. */
 export const earlyLoaderOf = (path: string): string => `${path}.early`;
 export const secretOf = (path: string): string => `${path}.secret`;
+const vaultOf = (path: string): string => `${path}.vault`;
 const secretBytes = 32;
+
+/** What a phone keeps where no image reaches (in a real one: replay-protected memory). */
+export interface Vault {
+  /** Left out, it is as the works left it. */
+  readonly locked?: boolean;
+  /** By location: the lowest rollback index that is still accepted, in decimal. */
+  readonly rollback?: Readonly<Record<string, string>>;
+}
 
 /** A simulated phone's flash: one sparse file, and the partitions that its own GPT names. */
 export class Flash implements Device {
@@ -32,6 +41,7 @@ export class Flash implements Device {
     /** A boot area outside the partition table. */
     readonly earlyLoader: (Device & { close(): Promise<void> }) | undefined,
     private partitions: readonly GptPartition[],
+    private kept: Vault,
   ) {}
 
   static async open(path: string, sectorBytes: 512 | 4096 = 512): Promise<Flash> {
@@ -39,7 +49,8 @@ export class Flash implements Device {
     const { size } = await file.stat();
     const early = earlyLoaderOf(path);
     const region = existsSync(early) ? await openRegion(early) : undefined;
-    const flash = new Flash(path, file, size, sectorBytes, region, []);
+    const vault = existsSync(vaultOf(path)) ? await readFile(vaultOf(path), 'utf8') : '{}';
+    const flash = new Flash(path, file, size, sectorBytes, region, [], JSON.parse(vault) as Vault);
     await flash.readTable();
     return flash;
   }
@@ -73,6 +84,15 @@ export class Flash implements Device {
   /** What this phone alone knows; a factory reset renews it. */
   secret(): Promise<Uint8Array> {
     return readFile(secretOf(this.path));
+  }
+
+  get vault(): Vault {
+    return this.kept;
+  }
+
+  async changeVault(change: Vault): Promise<void> {
+    this.kept = { ...this.kept, ...change };
+    await writeFile(vaultOf(this.path), JSON.stringify(this.kept));
   }
 
   async renewSecret(): Promise<void> {

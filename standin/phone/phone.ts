@@ -5,6 +5,8 @@ import { parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/
 import { Authorisation, type Asking } from '../adb/authorisation.ts';
 import { AdbConnection } from '../adb/connection.ts';
 import {
+  bootloaderFault,
+  isLocked,
   startRecovery,
   startSystem,
   userDataDevice,
@@ -12,6 +14,7 @@ import {
   type StartOutcome,
 } from '../boot/start.ts';
 import { FastbootConnection } from '../fastboot/connection.ts';
+import { resetUserData } from '../flash/compose.ts';
 import type { FaultKind } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
 import { LoaderConnection } from '../loader/connection.ts';
@@ -62,7 +65,13 @@ export interface PhoneState {
   readonly partitions: readonly string[];
   /** The computer that wants to be let in over adb, as the question on the screen tells. */
   readonly asking: Asking | undefined;
+  readonly locked: boolean;
+  /** What its bootloader wants to be told on the screen before it does it. */
+  readonly question: LockQuestion | undefined;
 }
+
+/** Both wipe user data. */
+export type LockQuestion = 'lock' | 'unlock';
 
 export interface PhoneIdentity {
   readonly serial: string;
@@ -93,6 +102,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private stalls = false;
   private isHeld = false;
   private authorisation: Authorisation;
+  private question: { readonly what: LockQuestion; answer(isYes: boolean): void } | undefined;
   /** Somebody stands by and allows every computer that asks. */
   trusting = false;
   /** Grows with every change of power or mode, so that a start under way knows it was overtaken. */
@@ -159,6 +169,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       ],
       partitions: this.flash.list().map(({ name }) => name),
       asking: this.authorisation.asking,
+      locked: isLocked(this.flash, this.model),
+      question: this.question?.what,
     };
   }
 
@@ -186,9 +198,10 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     this.changed();
   }
 
-  /** The answer to the question whether a computer may come in. */
+  /** The answer to what the screen asks: whether a computer may come in, or its bootloader may lock or unlock. */
   async answerAsking(isAllowed: boolean): Promise<void> {
-    await this.authorisation.answer(isAllowed);
+    if (this.question) this.question.answer(isAllowed);
+    else await this.authorisation.answer(isAllowed);
     this.changed();
   }
 
@@ -257,11 +270,10 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     for (;;) {
       await pause(this.timing.startMs);
       if (turn !== this.turn) return;
-      if (mode === 'bootloader' || mode === 'loader') return this.arrive(mode, undefined);
-      const outcome = await (mode === 'system'
-        ? startSystem(this.flash, this.model)
-        : startRecovery(this.flash, this.model));
+      if (mode === 'loader') return this.arrive(mode, undefined);
+      const outcome = await this.outcomeOf(mode);
       if (turn !== this.turn) return;
+      if (outcome === 'bootloader') return this.arrive(outcome, undefined);
       if (outcome.starts) {
         if (mode === 'system') await this.mountUserData();
         return this.arrive(mode, outcome);
@@ -279,8 +291,40 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     }
   }
 
+  /** What comes of a start; `bootloader` where that is all it needs. */
+  private async outcomeOf(mode: Exclude<SimulatedMode, 'loader'>): Promise<StartOutcome | 'bootloader'> {
+    if (mode === 'system') return startSystem(this.flash, this.model);
+    if (mode === 'recovery') return startRecovery(this.flash, this.model);
+    const reason = await bootloaderFault(this.flash);
+    return reason === undefined ? 'bootloader' : { starts: false, stage: 'early-loader', reason };
+  }
+
+  /** Locks or unlocks, once somebody has said so on the screen; user data is wiped with it. */
+  private async setLocked(locked: boolean): Promise<boolean> {
+    if (!(await this.isSaidOnScreen(locked ? 'lock' : 'unlock'))) return false;
+    await resetUserData(this.flash, this.model);
+    await this.flash.changeVault({ locked });
+    this.changed();
+    return true;
+  }
+
+  private isSaidOnScreen(what: LockQuestion): Promise<boolean> {
+    if (this.trusting) return Promise.resolve(true);
+    return new Promise((resolve) => {
+      this.question = {
+        what,
+        answer: (isYes) => {
+          this.question = undefined;
+          resolve(isYes);
+        },
+      };
+      this.changed();
+    });
+  }
+
   private leave(phase: 'off' | 'starting'): void {
     this.turn++;
+    this.question?.answer(false);
     this.phase = phase;
     this.mode = undefined;
     this.reason = undefined;
@@ -314,8 +358,9 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     hasSu: boolean,
     found: readonly FoundMount[],
   ): void {
-    const { bootloaderLocked, encrypted, disk } = this.model;
+    const { encrypted, disk } = this.model;
     const { flash } = this;
+    const locked = isLocked(flash, this.model);
     let mapped = 0;
     this.host = {
       mode,
@@ -323,8 +368,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
         ...properties,
         'ro.serialno': this.identity.serial,
         'ro.bootmode': mode === 'recovery' ? 'recovery' : 'unknown',
-        'ro.boot.flash.locked': bootloaderLocked ? '1' : '0',
-        'ro.boot.verifiedbootstate': bootloaderLocked ? 'green' : 'orange',
+        'ro.boot.flash.locked': locked ? '1' : '0',
+        'ro.boot.verifiedbootstate': locked ? 'green' : 'orange',
         'ro.crypto.state': encrypted ? 'encrypted' : 'unencrypted',
         ...(this.started?.slot && { 'ro.boot.slot_suffix': `_${this.started.slot}` }),
         ...(mode === 'system' && this.phase === 'running' && { 'sys.boot_completed': '1' }),
@@ -340,6 +385,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
         device: isMapped ? `/dev/block/dm-${mapped++}` : nodeOf({ flash, disk }, partition),
       })),
       startedAt: Date.now(),
+      imei: this.started?.imei,
       battery: () => this.battery(),
       reboot: (into) => void this.start(modeOfReboot(into)),
     };
@@ -397,6 +443,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       chip: this.model.chip,
       flash: this.flash,
       battery: () => this.battery(),
+      setLocked: (locked: boolean) => this.setLocked(locked),
       reboot: (into: string) => void this.start(modeOfReboot(into)),
     };
     // A system that does not come up, and recovery, let everybody in.

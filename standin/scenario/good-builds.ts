@@ -5,19 +5,19 @@ export const goodBuilds: readonly {
   readonly id: SystemBuild;
   readonly title: string;
   readonly sentence: string;
-  /** Of which model. */
-  readonly model: string;
+  /** Names of the models that it is for. */
+  readonly models: readonly string[];
 }[] = [
   {
     id: 'system-january',
     title: 'TideOS 9, January',
     sentence: 'TW3.260105.002 as the maker ships it: starts, gives no root.',
-    model: 'Knot 3',
+    models: ['Knot 3'],
   },
   {
     id: 'system-march',
     title: 'TideOS 9, March, rooted',
     sentence: 'TW3.260301.004 with root, as the workshop sets it up.',
-    model: 'Knot 3',
+    models: ['Knot 3'],
   },
 ];

@@ -262,6 +262,41 @@ const dumpsys: Command = async (process) => {
   return 0;
 };
 
+/** `service call iphonesubinfo 1`: a parcel in the words that Android's own `service` prints. */
+const service: Command = async (process) => {
+  const { host, args } = process;
+  if (host.mode !== 'system') {
+    await process.err('/sbin/sh: service: not found\n');
+    return 127;
+  }
+  if (args[0] !== 'call') return complain(process, 'service', 'usage: service call SERVICE CODE');
+  if (args[1] !== 'iphonesubinfo' || host.imei === undefined) {
+    await print(process, `service: Service ${args[1]} does not exist\n`);
+    return 0;
+  }
+  await print(process, parcelText(host.imei));
+  return 0;
+};
+
+function parcelText(text: string | null): string {
+  const words = [0, text === null ? 0xffffffff : text.length];
+  const units = [...`${text ?? ''}\0\0`].map((char) => char.charCodeAt(0));
+  if (text !== null) for (let i = 0; i <= text.length; i += 2) words.push(units[i]! | (units[i + 1]! << 16));
+  const hexadecimal = (value: number) => (value >>> 0).toString(16).padStart(8, '0');
+  const shown = (some: readonly number[]) =>
+    some
+      .flatMap((word) => [0, 8, 16, 24].map((shift) => (word >>> shift) & 0xff))
+      .map((byte) => (byte >= 0x20 && byte < 0x7f ? String.fromCharCode(byte) : '.'))
+      .join('');
+  if (words.length <= 4) return `Result: Parcel(${words.map(hexadecimal).join(' ')}   '${shown(words)}')\n`;
+  const lines: string[] = [];
+  for (let i = 0; i < words.length; i += 4) {
+    const some = words.slice(i, i + 4);
+    lines.push(`  0x${hexadecimal(i * 4)}: ${some.map(hexadecimal).join(' ')} '${shown(some)}'`);
+  }
+  return `Result: Parcel(\n${lines.join('\n')})\n`;
+}
+
 const sync: Command = async ({ host }) => {
   await host.flash.sync();
   return 0;
@@ -304,6 +339,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   mount,
   md5sum: digest('md5sum', 'md5'),
   reboot,
+  service,
   sha256sum: digest('sha256sum', 'sha256'),
   su,
   sync,

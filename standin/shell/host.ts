@@ -21,6 +21,8 @@ export interface ShellHost {
   readonly disk: 'mmcblk0' | 'sda';
   readonly mounts: Mount[];
   readonly startedAt: number;
+  /** Null where a phone with a modem has lost it; undefined without a modem. */
+  readonly imei: string | null | undefined;
   battery(): { readonly percent: number; readonly charging: boolean };
   reboot(into: string): void;
 }

@@ -12,11 +12,14 @@ import type {
   ImportingStart,
   InsideRequest,
   ImagingStart,
+  LockingRequest,
+  LockingStart,
   RestoringRequest,
   RestoringStart,
   SetChange,
 } from '@keen-larder/contract/requests.ts';
-import type { RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
+import type { RescueView } from '@keen-larder/contract/rescue.ts';
+import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
@@ -74,6 +77,15 @@ export const api = {
     ask<RunSheet>(`/phones/${at(serial)}/imaging-sheet`, 'POST', request, signal),
   startImaging: (serial: string, start: ImagingStart) =>
     ask<RunView>(`/phones/${at(serial)}/imaging`, 'POST', start),
+  restoringSheet: (serial: string, request: RestoringRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/restoring-sheet`, 'POST', request, signal),
+  startRestoring: (serial: string, start: RestoringStart) =>
+    ask<RunView>(`/phones/${at(serial)}/restoring`, 'POST', start),
+  lockingSheet: (serial: string, request: LockingRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/locking-sheet`, 'POST', request, signal),
+  startLocking: (serial: string, start: LockingStart) =>
+    ask<RunView>(`/phones/${at(serial)}/locking`, 'POST', start),
+  rescue: (serial: string) => ask<RescueView>(`/phones/${at(serial)}/rescue`),
 
   shelf: () => ask<ShelfView>('/shelf'),
   sets: () => ask<SetView[]>('/sets'),
@@ -83,10 +95,6 @@ export const api = {
   verify: (id: string) => ask<RunView>(`/sets/${at(id)}/verifying`, 'POST', {}),
   exportToFolder: (id: string, request: ExportRequest) =>
     ask<RunView>(`/sets/${at(id)}/exporting`, 'POST', request),
-  restoringSheet: (id: string, request: RestoringRequest, signal: AbortSignal) =>
-    ask<RunSheet>(`/sets/${at(id)}/restoring-sheet`, 'POST', request, signal),
-  startRestoring: (id: string, start: RestoringStart) =>
-    ask<RunView>(`/sets/${at(id)}/restoring`, 'POST', start),
 
   inside: (id: string, partition: string) =>
     ask<InsideView>(`/sets/${at(id)}/images/${at(partition)}/inside`),
@@ -109,6 +117,7 @@ export const api = {
 
   runs: () => ask<RunView[]>('/runs'),
   runLog: (id: string) => ask<RunLogLine[]>(`/runs/${at(id)}/log`),
+  proof: (id: string) => ask<ProofView>(`/runs/${at(id)}/proof`),
   pause: (id: string) => ask<RunView>(`/runs/${at(id)}/pause`, 'POST', {}),
   continue: (id: string) => ask<RunView>(`/runs/${at(id)}/continue`, 'POST', {}),
   resume: (id: string) => ask<RunView>(`/runs/${at(id)}/resume`, 'POST', {}),
@@ -137,5 +146,6 @@ export const downloads = {
   },
   file: (id: string, partition: string, place: InsideRequest) =>
     `/api/sets/${at(id)}/images/${at(partition)}/file?${queryOf(place)}`,
+  proof: (id: string) => `/api/runs/${at(id)}/proof.html`,
   raw: (id: string, partition: string) => `/api/sets/${at(id)}/images/${at(partition)}/raw`,
 };

@@ -3,6 +3,7 @@ import type { RunKind, RunState } from '@keen-larder/contract/runs.ts';
 export const runKinds: Readonly<Record<RunKind, string>> = {
   imaging: 'Imaging',
   restoring: 'Putting back',
+  locking: 'Locking and unlocking',
   verifying: 'Verifying',
   exporting: 'Exporting',
   comparing: 'Comparing',

@@ -22,6 +22,15 @@ export interface RestoringPicks {
   picked: string[];
   serial: string | undefined;
   restartAfter: boolean;
+  /** Images first what is about to be overwritten and is nowhere kept. */
+  keepFirst: boolean;
+  confirmed: string[];
+  armedWith: string;
+}
+
+/** What is ticked and typed for locking or unlocking. */
+export interface LockingPicks {
+  picked: string[];
   confirmed: string[];
   armedWith: string;
 }
@@ -30,6 +39,7 @@ export interface RestoringPicks {
 export const usePicks = defineStore('picks', () => {
   const imaging = ref<Record<string, ImagingPicks>>({});
   const restoring = ref<Record<string, RestoringPicks>>({});
+  const locking = ref<Record<string, LockingPicks>>({});
 
   // What is put in is not what is watched: that is asked for anew.
   function forPhone(serial: string): ImagingPicks {
@@ -45,15 +55,24 @@ export const usePicks = defineStore('picks', () => {
     return imaging.value[serial];
   }
 
-  function forSet(id: string): RestoringPicks {
-    restoring.value[id] ??= {
+  function forPlan(key: string, keepFirst: boolean): RestoringPicks {
+    restoring.value[key] ??= {
       picked: [],
       serial: undefined,
       restartAfter: true,
+      keepFirst,
       confirmed: [],
       armedWith: '',
     };
-    return restoring.value[id];
+    return restoring.value[key];
+  }
+  const forSet = (id: string) => forPlan(id, true);
+  /** Of a phone that is broken, little is worth keeping as it is. */
+  const forRepair = (serial: string, repair: string) => forPlan(`${serial} ${repair}`, false);
+
+  function forLocking(serial: string): LockingPicks {
+    locking.value[serial] ??= { picked: [], confirmed: [], armedWith: '' };
+    return locking.value[serial];
   }
 
   /** Adds names that are not picked yet, or takes out those that are. */
@@ -70,5 +89,5 @@ export const usePicks = defineStore('picks', () => {
     picks.confirmed = [];
   }
 
-  return { forPhone, forSet, toggle, set };
+  return { forPhone, forSet, forRepair, forLocking, toggle, set };
 });

@@ -139,6 +139,7 @@ export const run = (over: Partial<RunView> = {}): RunView => ({
   waitingFor: undefined,
   canPause: true,
   canResume: false,
+  hasProof: false,
   outcome: undefined,
   speeds: [30, 50, 40],
   ...over,
@@ -192,6 +193,8 @@ export async function show(
     history: createMemoryHistory(),
     routes: [
       { path: '/bench/:serial?', name: 'bench', component: blank },
+      { path: '/bench/:serial/rescue', name: 'rescue', component: blank },
+      { path: '/bench/:serial/bootloader', name: 'bootloader', component: blank },
       { path: '/connections', name: 'connections', component: blank },
       { path: '/larder', name: 'larder', component: blank },
       { path: '/larder/import/:id?', name: 'import', component: blank },
@@ -223,16 +226,21 @@ export const sheets = {
       }),
   restoring:
     (over: { facts?: PhoneFacts; set?: SetDetail } = {}) =>
-    ({ picked, restartAfter }: RestoringRequest) => {
+    ({ puts, restartAfter, activate }: RestoringRequest) => {
       const from = over.set ?? set();
       return restoringSheet({
         phone: over.facts ?? facts,
         partitions,
-        set: {
-          ...from,
-          images: from.images.map((each) => ({ ...each, damaged: each.damage !== undefined })),
-        },
-        picked,
+        images: puts.map(({ partition }) => {
+          const found = from.images.find((each) => each.partition === partition)!;
+          return {
+            ...found,
+            onto: partition,
+            damaged: found.damage !== undefined,
+            set: { ...from, setId: from.id, partitions: from.images.map((each) => each.partition) },
+          };
+        }),
+        activate,
         restartAfter,
         userDataKept: undefined,
         bytesPerSecond: 37 * MiB,

@@ -96,7 +96,9 @@ const figures = computed(() => {
           </RouterLink>
           <ElButton type="primary" size="large" @click="emit('aside')">Put aside</ElButton>
         </template>
-        <RouterLink :to="{ name: 'runs', params: { id: run.id } }">Log and chart</RouterLink>
+        <RouterLink :to="{ name: 'runs', params: { id: run.id } }">{{
+          run.hasProof ? 'Proof, log and chart' : 'Log and chart'
+        }}</RouterLink>
       </div>
     </template>
   </TrayFrame>

@@ -5,17 +5,24 @@ import { useRoute } from 'vue-router';
 import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
 import { useImports } from '../state/imports.ts';
+import { useRescue } from '../state/rescue.ts';
 import ImagingTray from './ImagingTray.vue';
 import ImportTray from './ImportTray.vue';
 import RestoringTray from './RestoringTray.vue';
+import LockingTray from './LockingTray.vue';
+import RepairTray from './RepairTray.vue';
 import RunTray from './RunTray.vue';
 
 /** The tray follows what is shown and picked in the middle. */
 const route = useRoute();
 const bench = useBench();
 const runs = useRuns();
+const rescue = useRescue();
 
-const serial = computed(() => (route.name === 'bench' ? String(route.params['serial'] ?? '') : ''));
+const isOfPhone = computed(
+  () => route.name === 'bench' || route.name === 'rescue' || route.name === 'bootloader',
+);
+const serial = computed(() => (isOfPhone.value ? String(route.params['serial'] ?? '') : ''));
 const setId = computed(() =>
   route.name === 'set' || route.name === 'inside'
     ? String(route.params['id'])
@@ -30,6 +37,7 @@ const incoming = computed(() => {
   return found?.state === 'ready' && found.images.length > 0 ? found : undefined;
 });
 const phone = computed(() => bench.phone(serial.value));
+const repair = computed(() => (route.name === 'rescue' ? rescue.inTray(serial.value) : undefined));
 
 /** A run stays in the tray after its end until it is put aside. */
 const { inTray: followed } = storeToRefs(runs);
@@ -52,6 +60,21 @@ const run = computed(() => (followed.value ? runs.byId[followed.value] : undefin
 <template>
   <aside class="tray" aria-label="Tray">
     <RunTray v-if="run" :run="run" @aside="followed = undefined" />
+    <RepairTray
+      v-else-if="phone && repair"
+      :key="`${phone.serial} ${repair.id}`"
+      :phone="phone"
+      :repair="repair"
+    />
+    <div v-else-if="phone && route.name === 'rescue'" class="nothing">
+      <h2 class="zone">Tray</h2>
+      <p class="soft">Plan a repair to see what it would take.</p>
+    </div>
+    <LockingTray
+      v-else-if="phone && route.name === 'bootloader'"
+      :key="`lock ${phone.serial}`"
+      :phone="phone"
+    />
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
     <ImportTray v-else-if="incoming" :key="incoming.id" :found="incoming" />
     <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />

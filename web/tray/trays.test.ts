@@ -177,8 +177,8 @@ describe('the tray of putting back', () => {
   async function restoring(over: Parameters<typeof sheets.restoring>[0] = {}, picked = ['boot', 'system']) {
     const asked = answering({
       'GET /sets/s1': over.set ?? set(),
-      'POST /sets/s1/restoring-sheet': sheets.restoring(over),
-      'POST /sets/s1/restoring': run({ kind: 'restoring' }),
+      [`POST /phones/${serial}/restoring-sheet`]: sheets.restoring(over),
+      [`POST /phones/${serial}/restoring`]: run({ kind: 'restoring' }),
       [`POST /phones/${serial}/restart`]: phone({ presence: 'restarting' }),
     });
     usePicks().forSet('s1').picked = picked;
@@ -197,15 +197,15 @@ describe('the tray of putting back', () => {
       pressed('Enter', true);
     }
     await flushPromises();
-    expect(last(asked, '/sets/s1/restoring')).toBeUndefined();
+    expect(last(asked, `/phones/${serial}/restoring`)).toBeUndefined();
     await field.setValue('0482');
     expect(go(shown).element.disabled).toBe(false);
     await go(shown).trigger('click');
     await flushPromises();
-    expect(last(asked, '/sets/s1/restoring')?.body).toEqual({
-      serial,
-      picked: ['boot', 'system'],
+    expect(last(asked, `/phones/${serial}/restoring`)?.body).toEqual({
+      puts: ['boot', 'system'].map((partition) => ({ setId: 's1', partition })),
       restartAfter: true,
+      keepFirst: true,
       confirmed: [],
       armedWith: '0482',
     });
@@ -214,7 +214,7 @@ describe('the tray of putting back', () => {
 
   it('lists what is written, the boot image last', async () => {
     const { shown } = await restoring();
-    expect(shown.findAll('ol.steps li').map((each) => each.find('code').text())).toEqual(['system', 'boot']);
+    expect(shown.findAll('ol.steps li code').map((each) => each.text())).toEqual(['system', 'boot']);
     expect(shown.text()).toMatch(/544 MiB\s*to write/);
   });
 
@@ -304,7 +304,7 @@ describe('which tray is shown', () => {
   const there = () =>
     answering({
       [`POST /phones/${serial}/imaging-sheet`]: sheets.imaging(),
-      'POST /sets/s1/restoring-sheet': sheets.restoring(),
+      [`POST /phones/${serial}/restoring-sheet`]: sheets.restoring(),
       'GET /sets/s1': set(),
     });
 

@@ -4,7 +4,7 @@ import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { installedSystem } from '../contents.ts';
 import { LinkFailure, type PhoneLink } from '../phone-link.ts';
 import { connectAdb, type AdbConnection, type Door } from './connect.ts';
-import { parseDumpsysBattery, parseKernelBattery } from './parsing.ts';
+import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing.ts';
 import { AdbFiles } from './files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { AdbShell } from './shell.ts';
@@ -74,7 +74,7 @@ export class AdbLink implements PhoneLink {
       condition:
         this.mode === 'recovery'
           ? conditionFrom({ ...bootState(properties), ...installed?.properties }, installed?.hasSu)
-          : conditionFrom(properties, this.shell.root),
+          : { ...conditionFrom(properties, this.shell.root), ...(await this.imei()) },
       ...(battery && { battery }),
     };
   }
@@ -104,6 +104,13 @@ export class AdbLink implements PhoneLink {
 
   close(): void {
     this.connection.close();
+  }
+
+  /** Whether the phone knows its IMEI; the number itself is not kept. */
+  private async imei(): Promise<{ readonly hasImei?: boolean }> {
+    const told = await this.shell.run(this.shell.rooted('service call iphonesubinfo 1'));
+    const hasImei = told.exitCode === 0 ? parseHasImei(told.stdout) : undefined;
+    return hasImei === undefined ? {} : { hasImei };
   }
 
   private async battery(): Promise<Battery | undefined> {

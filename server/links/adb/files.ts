@@ -32,6 +32,11 @@ export class AdbFiles implements FileAccess {
     yield* this.shell.stream(`tar -c -f - -C ${quote(folder)} ${options} ${excludes} .`, signal);
   }
 
+  async text(path: string): Promise<string | undefined> {
+    const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`cat ${quote(path)}`));
+    return exitCode === 0 ? stdout : undefined;
+  }
+
   async digests(
     folder: string,
     paths: readonly string[],

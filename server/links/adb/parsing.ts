@@ -46,3 +46,22 @@ export function parseKernelBattery(text: string): Battery | undefined {
   const match = /^(\d{1,3})\s+(\w[\w ]*)/.exec(text.trim());
   return match ? { percent: Number(match[1]), charging: /^(Charging|Full)/.test(match[2]!) } : undefined;
 }
+
+/**
+ * Whether the answer of `service call iphonesubinfo 1` holds an IMEI. The answer is a parcel in words of
+ * 32 bits: no exception, the length of the text, the text in UTF-16 (AOSP, frameworks/native: Parcel.cpp).
+ * @returns undefined when there is no such service, or it is not for us
+ */
+export function parseHasImei(text: string): boolean | undefined {
+  const parcel = /^Result: Parcel\(([^]*)\)/m.exec(text)?.[1];
+  const words = parcel
+    ?.replace(/'[^'\n]*'/g, '')
+    .replace(/0x[0-9a-f]{8}:/g, '')
+    .match(/\b[0-9a-f]{8}\b/g)
+    ?.map((word) => parseInt(word, 16));
+  if (!words || words.length < 2 || words[0] !== 0) return undefined;
+  const length = words[1]!;
+  if (length === 0xffffffff || length === 0) return false;
+  const units = words.slice(2).flatMap((word) => [word & 0xffff, word >>> 16]);
+  return /^(?!0+$)\d{14,16}$/.test(String.fromCharCode(...units.slice(0, length)));
+}

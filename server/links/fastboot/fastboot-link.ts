@@ -19,6 +19,8 @@ import { connectTcp } from '../tcp.ts';
 const answerMs = 10_000;
 /** A large piece on slow flash. */
 const writeMs = 300_000;
+/** Somebody has to read what the screen asks, and press keys. */
+const answeredMs = 300_000;
 const gone = 'The phone is no longer connected. Check the cable, then start again.';
 
 /** The bootloader said no, and is good for the next command. */
@@ -37,6 +39,8 @@ export class FastbootLink implements PhoneLink {
     maxDownloadBytes: () => this.maxDownloadBytes(),
     flash: (name, piece, signal) => this.flash(name, piece, signal),
     erase: async (name, signal) => void (await this.ask(`erase:${name}`, writeMs, signal)),
+    setLocked: async (locked, signal) =>
+      void (await this.ask(locked ? 'flashing lock' : 'flashing unlock', answeredMs, signal)),
     setActive: async (slot) => void (await this.ask(`set_active:${slot}`)),
   };
   private readonly parser = new MessageParser(maxCommandBytes);
@@ -98,7 +102,12 @@ export class FastbootLink implements PhoneLink {
 
   async restart(into: PhoneMode): Promise<void> {
     if (into === 'loader') throw new LinkFailure('No command leads into loader mode; hold the keys.');
-    await this.ask(into === 'system' ? 'reboot' : `reboot-${into}`);
+    try {
+      await this.ask(into === 'system' ? 'reboot' : `reboot-${into}`);
+    } catch (error) {
+      // A phone that is gone before it has answered did what it was told.
+      if (!this.ended) throw error;
+    }
   }
 
   close(): void {

@@ -6,10 +6,15 @@ import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
 import { useConnections } from '../../state/connections.ts';
 import ModeKeys from './ModeKeys.vue';
+import PhoneBootloader from './PhoneBootloader.vue';
+import PhoneRescue from './PhoneRescue.vue';
+import PhoneTabs from './PhoneTabs.vue';
 import PhoneHeader from './PhoneHeader.vue';
 import PhoneStorage from './PhoneStorage.vue';
 
-const props = defineProps<{ serial?: string }>();
+const props = withDefaults(defineProps<{ serial?: string; view?: 'storage' | 'rescue' | 'bootloader' }>(), {
+  view: 'storage',
+});
 const bench = useBench();
 const connections = useConnections();
 const router = useRouter();
@@ -34,7 +39,10 @@ watch(
 <template>
   <template v-if="phone">
     <PhoneHeader :phone="phone" />
-    <PhoneStorage v-if="phone.presence === 'here'" :phone="phone" />
+    <PhoneTabs :serial="phone.serial" />
+    <PhoneRescue v-if="view === 'rescue'" :phone="phone" />
+    <PhoneBootloader v-else-if="view === 'bootloader'" :phone="phone" />
+    <PhoneStorage v-else-if="phone.presence === 'here'" :phone="phone" />
     <EmptyState
       v-else
       :title="
@@ -47,8 +55,9 @@ watch(
     >
       <template v-if="phone.presence === 'restarting'">It comes back here by itself.</template>
       <template v-else-if="phone.presence === 'looping'">
-        It restarts again and again. By hand it gets into a mode that reads what is on it; then put the last
-        good set back from the <RouterLink to="/larder">larder</RouterLink>.
+        It restarts again and again. By hand it gets into a mode that reads what is on it; then
+        <RouterLink :to="{ name: 'rescue', params: { serial: phone.serial } }">Rescue</RouterLink> says what
+        is wrong and what would mend it.
         <ModeKeys :keys="phone.keys" />
       </template>
       <template v-else

@@ -23,7 +23,8 @@ const faults = [
   { id: 'weak', title: 'Weak pages', sentence: 'Three pages that come out differently each time' },
   { id: 'unwritable', title: 'Dead pages', sentence: 'Three pages that cannot be written' },
 ];
-const fitting = computed(() => props.goodBuilds.filter(({ model }) => model === props.phone.model));
+const fitting = (builds: readonly PracticeBuild[]) =>
+  builds.filter(({ models }) => models.includes(props.phone.model));
 const percent = ref(props.phone.battery.percent);
 watch(
   () => props.phone.battery.percent,
@@ -67,6 +68,15 @@ async function act(action: PracticeAction): Promise<void> {
     <p v-else-if="phone.phase === 'running'" class="soft">
       <template v-if="phone.build">{{ phone.build }} · </template
       >{{ phone.hasImei === undefined ? 'has no modem' : phone.hasImei ? 'IMEI present' : 'no IMEI' }}
+    </p>
+    <p v-if="phone.question" class="asking" role="status">
+      <span
+        >On its screen:
+        <strong>{{ phone.question === 'lock' ? 'Lock' : 'Unlock' }} the bootloader?</strong> All user data
+        will be wiped.</span
+      >
+      <ElButton size="small" type="primary" @click="act({ do: 'allow' })">Press Volume up for yes</ElButton>
+      <ElButton size="small" @click="act({ do: 'refuse' })">Press Power for no</ElButton>
     </p>
     <p v-if="phone.asking" class="asking" role="status">
       <span
@@ -173,8 +183,8 @@ async function act(action: PracticeAction): Promise<void> {
     </dl>
     <template
       v-for="[heading, does, builds] in [
-        ['Flash a broken build', 'break', brokenBuilds],
-        ['Flash a good build', 'install', fitting],
+        ['Flash a broken build', 'break', fitting(brokenBuilds)],
+        ['Flash a good build', 'install', fitting(goodBuilds)],
       ] as const"
       :key="does"
     >

@@ -6,6 +6,7 @@ import ThroughputChart from '../../charts/ThroughputChart.vue';
 import ProgressLine from '../../parts/ProgressLine.vue';
 import RunButtons from '../../parts/RunButtons.vue';
 import { clockTime, exactTime } from '../../parts/time.ts';
+import ProofTable from './ProofTable.vue';
 import { announceError } from '../../state/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
@@ -50,6 +51,7 @@ watch(
     </div>
     <div v-else-if="run.canResume"><RunButtons :run="run" size="small" /></div>
     <RouterLink v-if="run.setId" :to="{ name: 'set', params: { id: run.setId } }">Open the set</RouterLink>
+    <ProofTable v-if="run.hasProof" :run-id="run.id" />
     <section v-if="run.speeds.length > 1">
       <h2>Speed</h2>
       <ThroughputChart :speeds="run.speeds" :elapsed-ms="elapsedMs" />

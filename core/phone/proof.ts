@@ -1,0 +1,117 @@
+import type { Condition } from './facts.ts';
+
+/** What can be asked of a phone once it runs, and of a set that was taken from it. */
+export interface ReturnFacts {
+  readonly condition: Condition;
+  /** Package names of the apps; undefined where they could not be read. */
+  readonly apps?: readonly string[] | undefined;
+}
+
+/** One fact of a phone beside what it was when the set was taken. */
+export interface ProofRow {
+  readonly what: string;
+  readonly kept: string | undefined;
+  readonly now: string | undefined;
+  /** `expected` differs for the reason that is given. */
+  readonly result: 'same' | 'expected' | 'different' | 'unknown';
+  readonly reason?: string;
+}
+
+/** Which parts of a phone a plan has put back. */
+export interface PutBack {
+  readonly system: boolean;
+  readonly userData: boolean;
+}
+
+const yesNo = (is: boolean | undefined, yes: string, no: string) =>
+  is === undefined ? undefined : is ? yes : no;
+const appList = (apps: readonly string[] | undefined) =>
+  apps && `${apps.length} ${apps.length === 1 ? 'app' : 'apps'}`;
+
+/** Compares a phone that was put back with what it was. */
+export function compareReturn(kept: ReturnFacts, now: ReturnFacts, putBack: PutBack): ProofRow[] {
+  const [before, after] = [kept.condition, now.condition];
+  const row = (
+    what: string,
+    a: string | undefined,
+    b: string | undefined,
+    reason?: string | false,
+  ): ProofRow => ({
+    what,
+    kept: a,
+    now: b,
+    result:
+      a === undefined || b === undefined ? 'unknown' : a === b ? 'same' : reason ? 'expected' : 'different',
+    ...(a !== b && reason && { reason }),
+  });
+  const otherSystem = !putBack.system && 'The system was not put back.';
+  const otherData = !putBack.userData && 'User data was not put back.';
+  return [
+    row('Firmware', before.build, after.build, otherSystem),
+    row('Android version', before.androidVersion, after.androidVersion, otherSystem),
+    row('Security patch', before.patchLevel, after.patchLevel, otherSystem),
+    row('Condition', kindOf(before), kindOf(after), otherSystem),
+    row(
+      'Bootloader',
+      yesNo(before.bootloaderUnlocked, 'unlocked', 'locked'),
+      yesNo(after.bootloaderUnlocked, 'unlocked', 'locked'),
+    ),
+    ...((before.slot ?? after.slot) ? [row('Slot', before.slot, after.slot)] : []),
+    imeiRow(before.hasImei, after.hasImei),
+    appsRow(kept.apps, now.apps, otherData),
+  ];
+}
+
+const kindOf = ({ kind }: Condition) => (kind === 'unknown' ? undefined : kind);
+
+/** A set that was taken where nobody could tell has nothing to compare; that the IMEI is there is good all the same. */
+function imeiRow(kept: boolean | undefined, now: boolean | undefined): ProofRow {
+  const words = (is: boolean | undefined) => yesNo(is, 'present', 'missing');
+  return {
+    what: 'IMEI',
+    kept: words(kept),
+    now: words(now),
+    result:
+      now === undefined
+        ? 'unknown'
+        : now
+          ? kept === undefined || kept
+            ? 'same'
+            : 'expected'
+          : kept === false
+            ? 'same'
+            : 'different',
+    ...(now && kept === undefined && { reason: 'The mode in which the set was taken does not tell.' }),
+    ...(now && kept === false && { reason: 'It was missing when the set was taken.' }),
+  };
+}
+
+function appsRow(
+  kept: readonly string[] | undefined,
+  now: readonly string[] | undefined,
+  reason: string | false,
+): ProofRow {
+  const missing = kept && now ? kept.filter((name) => !now.includes(name)) : [];
+  const more = kept && now ? now.filter((name) => !kept.includes(name)) : [];
+  const isSame = missing.length + more.length === 0;
+  const differences = [
+    missing.length > 0 && `missing: ${missing.join(', ')}`,
+    more.length > 0 && `not in the set: ${more.join(', ')}`,
+    !isSame && reason,
+  ].filter(Boolean);
+  return {
+    what: 'Apps',
+    kept: appList(kept),
+    now: appList(now),
+    result: !kept || !now ? 'unknown' : isSame ? 'same' : reason ? 'expected' : 'different',
+    ...(differences.length > 0 && { reason: differences.join('; ') }),
+  };
+}
+
+/** Package names in `packages.list` (AOSP, frameworks/base: Settings.java): the first word of each line. */
+export const packagesIn = (text: string): string[] =>
+  text
+    .split('\n')
+    .map((line) => line.split(' ')[0]!)
+    .filter(Boolean)
+    .sort();

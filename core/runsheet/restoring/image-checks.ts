@@ -1,0 +1,197 @@
+import { sizeText } from '../../bytes/units.ts';
+import { abilitiesOf } from '../../phone/modes.ts';
+import { isNeverWritten, whyNeverWritten } from '../../phone/roles.ts';
+import { listText, stop } from '../check.ts';
+import type { RestoringCheck, RestoringImage } from './facts.ts';
+
+/** Names of where images go, each once. */
+export const targets = (images: readonly RestoringImage[]): string[] => [
+  ...new Set(images.map(({ onto }) => onto)),
+];
+
+/** Asks before an image with gaps goes back: what lies in them is lost. */
+export const imageNotComplete: RestoringCheck = ({ images }) => {
+  const gaps = targets(images.filter(({ isIncomplete }) => isIncomplete));
+  if (gaps.length === 0) return [];
+  return [
+    {
+      id: 'image-not-complete',
+      severity: 'confirm',
+      title: `${listText(gaps)} ${gaps.length > 1 ? 'are' : 'is'} not complete`,
+      sentence:
+        'Parts could not be read from the phone when the set was taken; they go back as they were read, or as zeros.',
+    },
+  ];
+};
+
+/** Stops when a set was taken from another model. */
+export const wrongModel: RestoringCheck = ({ phone, images }) => {
+  const other = images.find(({ set }) => phone.maker !== set.maker || phone.model !== set.model)?.set;
+  return other
+    ? stop(
+        'wrong-model',
+        'Another model',
+        `The set is of a ${other.maker} ${other.model}; this is a ${phone.maker} ${phone.model}. It would not start.`,
+      )
+    : [];
+};
+
+/** Stops, without exception, when identity images would go to another phone. */
+export const identityOfAnother: RestoringCheck = ({ phone, images }) => {
+  const foreign = images.filter(({ set }) => set.serial !== phone.serial);
+  if (foreign.length === 0) {
+    return images.length === 0
+      ? []
+      : [
+          {
+            id: 'identity-of-another',
+            severity: 'good',
+            title: 'Same phone',
+            sentence: `What goes back was taken from ${phone.serial}.`,
+          },
+        ];
+  }
+  const identity = foreign.filter(({ role }) => role === 'identity');
+  return identity.length === 0
+    ? []
+    : stop(
+        'identity-of-another',
+        'Identity of another phone',
+        `${listText(targets(identity))} were taken from ${identity[0]!.set.serial}. An IMEI stays with its phone.`,
+        { do: 'unpick', partitions: targets(identity) },
+      );
+};
+
+/** Stops when two images would go to one partition. */
+export const twoForOne: RestoringCheck = ({ images }) => {
+  const twice = targets(images).filter((name) => images.filter(({ onto }) => onto === name).length > 1);
+  return twice.length === 0
+    ? []
+    : stop(
+        'two-for-one',
+        `Two images for ${listText(twice)}`,
+        'A partition takes one image. Leave the other out.',
+        { do: 'unpick', partitions: twice },
+      );
+};
+
+/** Stops when an image has no partition to go to. A mode that cannot list them knows of none missing. */
+export const missingPartition: RestoringCheck = ({ phone, partitions, images }) => {
+  if (!abilitiesOf(phone.mode, phone.root).read && partitions.length === 0) return [];
+  const missing = targets(
+    images.filter(
+      ({ onto, kind }) =>
+        kind !== 'archive' && (!partitions.some(({ name }) => name === onto) || isNeverWritten(onto)),
+    ),
+  );
+  return missing.length === 0
+    ? []
+    : stop(
+        'missing-partition',
+        `${listText(missing)} cannot be written`,
+        missing.every(isNeverWritten)
+          ? `${[...new Set(missing.map(whyNeverWritten))].join(' ')} It is never written.`
+          : 'The phone has no such partition.',
+        { do: 'unpick', partitions: missing },
+      );
+};
+
+/** Stops on archives of files, which are no partition's bytes. */
+export const archivePicked: RestoringCheck = ({ images }) => {
+  const archives = targets(images.filter(({ kind }) => kind === 'archive'));
+  return archives.length === 0
+    ? []
+    : stop(
+        'archive-picked',
+        `${listText(archives)} cannot be put back by a run`,
+        'It is an archive of files, not a partition’s bytes. Export the set and unpack it on the phone by hand.',
+        { do: 'unpick', partitions: archives },
+      );
+};
+
+/** Stops when a stored image does not fit its partition. */
+export const imageTooLarge: RestoringCheck = ({ partitions, images }) =>
+  images.flatMap((image) => {
+    const target = partitions.find(({ name }) => name === image.onto);
+    return !target || image.bytes <= target.bytes
+      ? []
+      : stop(
+          'image-too-large',
+          `${image.partition} is too large`,
+          `${target.name} holds ${sizeText(target.bytes)}; the image has ${sizeText(image.bytes)}.`,
+          { do: 'unpick', partitions: [image.onto] },
+        );
+  });
+
+/** Stops on images that the last verification found damaged; the run itself verifies all again. */
+export const imageDamaged: RestoringCheck = ({ images }) => {
+  if (images.length === 0) return [];
+  const damaged = targets(images.filter((image) => image.damaged));
+  return damaged.length === 0
+    ? [
+        {
+          id: 'image-damaged',
+          severity: 'note',
+          title: 'Verified before the first write',
+          sentence: 'Every picked image is read and checked against its digest before anything is written.',
+        },
+      ]
+    : stop(
+        'image-damaged',
+        `${listText(damaged)} is damaged`,
+        'The stored bytes do not match their digest. Use another set.',
+        { do: 'unpick', partitions: damaged },
+      );
+};
+
+/**
+ * Stops on ciphertext that would not open: user data and the partition that holds its key belong together,
+ * to one phone, and only until that phone wipes its user data.
+ */
+export const encryptedUserData: RestoringCheck = ({ phone, images }) => {
+  const coded = images.filter(
+    ({ role, set, kind }) => role === 'user-data' && set.isEncrypted && kind !== 'archive',
+  );
+  if (coded.length === 0) return [];
+  const names = targets(coded);
+  const leaveOut = { do: 'unpick', partitions: names } as const;
+  const foreign = coded.find(({ set }) => set.serial !== phone.serial);
+  if (foreign) {
+    return stop(
+      'encrypted-user-data',
+      'Ciphertext of another phone',
+      `The key of ${listText(names)} is bound to ${foreign.set.serial}: here it stays ciphertext, and the phone does not start.`,
+      leaveOut,
+    );
+  }
+  if (coded.some(({ set }) => set.keyIsGone)) {
+    return stop(
+      'encrypted-user-data',
+      'The key of this user data is gone',
+      'The phone has wiped its user data since the set was taken, and with it what opens this ciphertext. An archive of files would still go back.',
+      leaveOut,
+    );
+  }
+  const together = ['userdata', 'metadata'];
+  const setOf = (name: string) => coded.find(({ onto }) => onto === name)?.set;
+  const [of, key] = [setOf('userdata'), setOf('metadata')];
+  if (of?.setId === key?.setId) {
+    return [
+      {
+        id: 'encrypted-user-data',
+        severity: 'note',
+        title: 'Ciphertext, with its key',
+        sentence: 'User data goes back as it lay on the flash, together with the key of the same time.',
+      },
+    ];
+  }
+  const missing = together.filter((name) => !setOf(name));
+  const set = (of ?? key)!;
+  const canAdd = missing.length > 0 && missing.every((name) => set.partitions.includes(name));
+  return stop(
+    'encrypted-user-data',
+    missing.length > 0 ? `${listText(names)} alone does not open` : 'User data and key of two sets',
+    'Encrypted user data and the key on metadata belong together; one without the other, or of another time, stays ciphertext.',
+    canAdd ? { do: 'pick', partitions: missing } : leaveOut,
+  );
+};

@@ -1,0 +1,125 @@
+import type { ProofView } from '@keen-larder/contract/runs.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { durationText } from '@keen-larder/core/bytes/units.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { compareReturn, packagesIn, type ProofRow, type PutBack } from '@keen-larder/core/phone/proof.ts';
+import { imageSource } from '../larder/image-source.ts';
+import type { Larder } from '../larder/larder.ts';
+import { LinkFailure } from '../links/phone-link.ts';
+import { DamagedImage } from '../shelf/image-reader.ts';
+import type { RunContext } from './context.ts';
+import type { Run } from './engine.ts';
+
+/** The first start after a restore (common practice, no published source). */
+const usualFirstStartMs = { least: 0, most: 20 * 60_000 };
+/** Starts differ by this much without anything being wrong. */
+const slack = 1.5;
+const leastMs = 20_000;
+const packagesList = '/system/packages.list';
+
+/** How long a start is expected to take: from those of the same phone, where there were any. */
+export function expectedStart(past: readonly number[]): { readonly least: number; readonly most: number } {
+  if (past.length === 0) return usualFirstStartMs;
+  return { least: Math.min(...past), most: Math.max(leastMs, Math.max(...past) * slack) };
+}
+
+/**
+ * Waits for the system, and says so once it takes longer than usual.
+ * @throws LinkFailure when the phone restarts again and again or stays away beyond the limit
+ */
+export async function watchStart(
+  { bench, returns, startLimitMs, now }: RunContext,
+  serial: string,
+  run: Run,
+): Promise<string> {
+  const startedAt = now();
+  const expected = expectedStart(returns.starts(serial));
+  const { nickname } = bench.view(serial);
+  const usual =
+    expected.least > 0
+      ? `${durationText(expected.least)} to ${durationText(expected.most)}`
+      : `up to ${durationText(expected.most)} after a restore`;
+  const slow = setTimeout(
+    () =>
+      run.log(
+        `${nickname} takes longer than usual (${usual}). Leave the cable in and look at its screen.`,
+        'warning',
+      ),
+    expected.most,
+  );
+  try {
+    await run.waiting(`Waiting for ${nickname} to start: usually ${usual}.`, () =>
+      bench.waitFor(serial, 'system', startLimitMs, run.signal),
+    );
+  } finally {
+    clearTimeout(slow);
+  }
+  const ms = now() - startedAt;
+  returns.addStart(serial, startedAt, ms);
+  return `it started after ${durationText(ms)}`;
+}
+
+/** Reads the phone's facts again, lays them beside the set's, and keeps the result with the run. */
+export async function proveReturn(
+  { bench, larder, returns, now }: RunContext,
+  serial: string,
+  setId: string,
+  putBack: PutBack,
+  partitions: ProofView['partitions'],
+  run: Run,
+): Promise<ProofView> {
+  const set = larder.detail(setId);
+  const link = bench.link(serial);
+  const facts = await link.facts();
+  const rows = compareReturn(
+    { condition: set.condition, apps: await appsInSet(larder, setId) },
+    {
+      condition: facts.condition,
+      apps: await link.files?.text(`/data${packagesList}`).then(appsOf, unlessGone),
+    },
+    putBack,
+  );
+  const view: ProofView = {
+    serial,
+    nickname: bench.view(serial).nickname,
+    at: now(),
+    setId,
+    label: set.label,
+    rows,
+    partitions,
+  };
+  returns.saveProof(run.id, view);
+  for (const row of rows) {
+    if (row.result === 'different')
+      run.log(`${row.what}: ${row.kept} was kept, ${row.now} is there.`, 'warning');
+  }
+  return view;
+}
+
+/** What came of it, in a sentence. */
+export function proofText(rows: readonly ProofRow[]): string {
+  const different = rows.filter(({ result }) => result === 'different').map(({ what }) => what);
+  if (different.length > 0) return `Different from the set: ${different.join(', ')}.`;
+  const same = rows.filter(({ result }) => result === 'same').length;
+  return `${same} of ${rows.length} facts are the same as kept, none differs without a reason.`;
+}
+
+const appsOf = (text: string | undefined) => (text === undefined ? undefined : packagesIn(text));
+
+function unlessGone(error: unknown): undefined {
+  if (error instanceof LinkFailure) return undefined;
+  throw error;
+}
+
+/** The apps that a set's user data lists; undefined where it cannot be read, as in ciphertext. */
+async function appsInSet(larder: Larder, setId: string): Promise<string[] | undefined> {
+  const { images } = larder.detail(setId);
+  if (!images.some(({ partition, kind }) => partition === 'userdata' && kind === 'block')) return undefined;
+  try {
+    const fs = await Ext4.open(imageSource(larder.shelf, larder.image(setId, 'userdata')));
+    return appsOf(await fs.text(packagesList));
+  } catch (error) {
+    if (error instanceof FormatError || error instanceof DamagedImage) return undefined;
+    throw error;
+  }
+}

@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { ElButton, ElInput } from 'element-plus';
+import { computed } from 'vue';
+import { armingText } from '@keen-larder/contract/armed.ts';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { api } from '../api/client.ts';
+import CheckList from '../parts/CheckList.vue';
+import { usePicks } from '../state/picks.ts';
+import TrayFrame from './TrayFrame.vue';
+import { useTrayRun } from './tray-run.ts';
+
+/** Locking or unlocking a bootloader: whichever it is not. */
+const props = defineProps<{ phone: PhoneView }>();
+const store = usePicks();
+const picks = computed(() => store.forLocking(props.phone.serial));
+/** A phone that does not say is taken for unlocked: locking is what is checked most. */
+const lock = computed(() => props.phone.facts?.condition.bootloaderUnlocked !== false);
+const word = computed(() => (lock.value ? 'Lock' : 'Unlock'));
+
+const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+  picks: () => picks.value,
+  serial: () => props.phone.serial,
+  sources: [lock, () => props.phone.facts, () => props.phone.presence],
+  compute: (signal) =>
+    props.phone.presence === 'here'
+      ? api.lockingSheet(props.phone.serial, { lock: lock.value }, signal)
+      : undefined,
+  isReady: () => picks.value.armedWith === armingText(props.phone.serial),
+  async begin() {
+    const { confirmed, armedWith } = picks.value;
+    const run = await api.startLocking(props.phone.serial, { lock: lock.value, confirmed, armedWith });
+    picks.value.armedWith = '';
+    picks.value.confirmed = [];
+    return run;
+  },
+});
+</script>
+
+<template>
+  <TrayFrame :title="`Tray · ${word.toLowerCase()} the bootloader of ${phone.nickname}`">
+    <ol v-if="sheet" class="steps">
+      <li v-for="step in sheet.steps" :key="step.text">{{ step.text }}</li>
+    </ol>
+    <CheckList
+      v-if="sheet"
+      :checks="sheet.checks"
+      :confirmed="picks.confirmed"
+      @mend="mend"
+      @confirm="confirm"
+    />
+    <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <p v-if="phone.presence !== 'here'" class="soft" role="status">
+      {{ phone.nickname }} does not answer now.
+    </p>
+    <template #foot>
+      <label v-if="clear" class="arm">
+        <span
+          >To arm, type the last four characters of <code>{{ phone.serial }}</code></span
+        >
+        <ElInput
+          v-model="picks.armedWith"
+          :maxlength="4"
+          class="arm-input"
+          aria-label="Last four characters of the serial"
+          spellcheck="false"
+        />
+      </label>
+      <ElButton
+        type="primary"
+        size="large"
+        class="go"
+        :disabled="!canStart"
+        :loading="starting"
+        @click="start"
+        >{{ word }} and wipe user data</ElButton
+      >
+    </template>
+  </TrayFrame>
+</template>
+
+<style scoped>
+.steps li {
+  padding: 4px 2px;
+  border-bottom: 1px solid var(--rule);
+  font-size: 13px;
+}
+
+.error {
+  color: var(--beetroot);
+  font-weight: 600;
+}
+
+.arm {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  margin-bottom: 8px;
+  font-size: 13px;
+}
+
+.arm-input {
+  flex: none;
+  width: 74px;
+  font-family: var(--mono);
+}
+</style>

@@ -1,0 +1,47 @@
+<script setup lang="ts">
+/** The views of one phone. */
+defineProps<{ serial: string }>();
+const tabs = [
+  { name: 'bench', title: 'Storage' },
+  { name: 'rescue', title: 'Rescue' },
+  { name: 'bootloader', title: 'Bootloader' },
+] as const;
+</script>
+
+<template>
+  <nav aria-label="Views of this phone">
+    <RouterLink v-for="tab in tabs" :key="tab.name" :to="{ name: tab.name, params: { serial } }">{{
+      tab.title
+    }}</RouterLink>
+  </nav>
+</template>
+
+<style scoped>
+nav {
+  display: flex;
+  gap: 4px;
+  margin-bottom: 10px;
+  border-bottom: 1px solid var(--rule-strong);
+}
+
+a {
+  margin-bottom: -1px;
+  padding: 4px 12px 5px;
+  border: 1px solid transparent;
+  border-bottom-color: var(--rule-strong);
+  border-radius: 3px 3px 0 0;
+  color: var(--ink);
+  text-decoration: none;
+}
+
+a:hover {
+  background: var(--panel);
+}
+
+a.router-link-active {
+  border-color: var(--rule-strong);
+  border-bottom-color: var(--paper);
+  background: var(--paper);
+  font-weight: 700;
+}
+</style>
