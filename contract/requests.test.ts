@@ -21,8 +21,7 @@ function refused<T extends object>(kind: new () => T, body: object): string[] {
 
 const imaging = { picked: ['boot', 'system_a'], label: 'Knot 3 · stock 9' };
 const restoring = {
-  serial: 'TW3K-10482',
-  picked: ['boot'],
+  puts: [{ setId: 's1', partition: 'boot' }],
   restartAfter: true,
   confirmed: [],
   armedWith: '0482',
@@ -56,7 +55,9 @@ describe('what browsers may ask for', () => {
     [RestoringStart, { ...restoring, armedWith: undefined }, 'armedWith'],
     [RestoringStart, { ...restoring, armedWith: '0'.repeat(17) }, 'armedWith'],
     [RestoringStart, { ...restoring, restartAfter: 'yes' }, 'restartAfter'],
-    [RestoringStart, { ...restoring, serial: 5 }, 'serial'],
+    [RestoringStart, { ...restoring, puts: 'boot' }, 'puts'],
+    [RestoringStart, { ...restoring, puts: [{ setId: 's1', partition: '../boot' }] }, 'puts'],
+    [RestoringStart, { ...restoring, activate: 'c' }, 'activate'],
     [RestartRequest, { into: 'fastboot' }, 'into'],
     [PhoneChange, { nickname: '' }, 'nickname'],
     [PhoneChange, { nickname: 'x'.repeat(61) }, 'nickname'],

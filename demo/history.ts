@@ -38,7 +38,13 @@ const visits: readonly Visit[] = [
     mode: 'recovery',
     wants: asReceived,
   },
-  { serial: 'MR2Q-44107', daysAgo: 131, purpose: 'as received', mode: 'loader', wants: asReceived },
+  {
+    serial: 'MR2Q-44107',
+    daysAgo: 131,
+    purpose: 'as received',
+    mode: 'loader',
+    wants: ({ role }) => role !== 'user-data' && role !== 'scratch',
+  },
   {
     serial: 'TW3K-10482',
     daysAgo: 97,

@@ -132,7 +132,7 @@ describe('Knot 5', () => {
 
   it('starts from the slot that misc names', async () => {
     await activate('b');
-    expect(await startSystem(flash, model)).toMatchObject({ starts: false, stage: 'early-loader' });
+    expect(await startSystem(flash, model)).toMatchObject({ starts: false, stage: 'bootloader' });
     await activate('a');
   });
 });

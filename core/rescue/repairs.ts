@@ -58,9 +58,13 @@ const levels: readonly Level[] = [
   {
     id: 'identity',
     title: 'Identity only',
-    sentence: 'Only the identity partitions that hold nothing any more.',
-    takes: ({ partition, role, isEmpty }, { lostIdentity }) =>
-      role === 'identity' && !isEmpty && (lostIdentity.length === 0 || lostIdentity.includes(partition)),
+    sentence: 'Only what carries the IMEI and calibration, from a set of this very phone.',
+    takes: ({ partition, role, isEmpty }, { lostIdentity, findings }) =>
+      role === 'identity' &&
+      !isEmpty &&
+      (lostIdentity.length > 0
+        ? lostIdentity.includes(partition)
+        : findings.some(({ id }) => id === 'identity-lost')),
   },
   {
     id: 'recovery',

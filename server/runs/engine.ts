@@ -5,7 +5,7 @@ import type { UnfinishedStatements } from '../database/unfinished.ts';
 import type { Feed } from '../feed.ts';
 import { plainWords } from '../plain-words.ts';
 import { Problem } from '../problem.ts';
-import { Cancelled, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
+import { averageSpeed, Cancelled, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
 
 export type { Run, RunPlan } from './live-run.ts';
 
@@ -250,7 +250,6 @@ export class RunEngine implements RunListener {
 
   private past(row: RunRow): RunView {
     const { steps, speeds } = JSON.parse(row.detail) as { steps: RunStep[]; speeds: number[] };
-    const elapsedMs = row.endedAt === null ? 0 : row.endedAt - row.startedAt - row.idleMs;
     return {
       id: row.id,
       kind: row.kind as RunKind,
@@ -264,7 +263,7 @@ export class RunEngine implements RunListener {
       steps,
       bytes: steps.reduce((sum, step) => sum + step.bytes, 0),
       doneBytes: row.doneBytes,
-      bytesPerSecond: elapsedMs > 0 ? (row.doneBytes / elapsedMs) * 1000 : 0,
+      bytesPerSecond: averageSpeed(row),
       leftMs: undefined,
       waitingFor: undefined,
       canPause: false,

@@ -84,7 +84,7 @@ it('flashes in pieces, proves in recovery, and watches the start', async () => {
     'Compare the phone with what was kept',
   ]);
   const run = await app.engine.ended(id);
-  expect(run.outcome).toMatch(/^3 images.*It started after .* with TideOS 9 TW3.260105.002/);
+  expect(run.outcome).toMatch(/^3 images.*It started after .* with TideOS 9 TW3.260301.004/);
   expect(run).toMatchObject({ state: 'done', doneBytes: run.bytes });
   expect(halfWritten(app.unfinished, serial).size).toBe(0);
   for (const name of ['boot', 'persist', 'system']) expect(await digestOf(name), name).toBe(truth.get(name));

@@ -162,7 +162,12 @@ export class LiveRun {
   view(canResume: boolean, hasProof: boolean): RunView {
     const bytes = this.steps.reduce((sum, step) => sum + step.bytes, 0);
     const isHeldUp = this.state === 'paused' || this.state === 'waiting';
-    const bytesPerSecond = isHeldUp ? 0 : this.speed.bytesPerSecond;
+    const bytesPerSecond =
+      this.endedAt !== undefined
+        ? averageSpeed(this.row())
+        : isHeldUp
+          ? 0
+          : this.speed.bytesPerSecond;
     return {
       id: this.id,
       kind: this.plan.kind,
@@ -224,6 +229,8 @@ export class LiveRun {
       };
       step.result = await work(passed, (bytes) => (step.bytes = bytes));
       step.state = 'done';
+      // Holes of an image pass without bytes of their own.
+      step.doneBytes = step.bytes;
       if (step.result) this.listener.log(this, `${step.text}: ${step.result}`, 'info');
     } catch (error) {
       step.state = 'failed';
@@ -272,4 +279,10 @@ export class LiveRun {
       });
     }
   }
+}
+
+/** Bytes over the cable per second of a run that has ended, without the time in which none were to pass. */
+export function averageSpeed({ startedAt, endedAt, idleMs, carriedBytes, doneBytes }: RunRow): number {
+  const elapsedMs = endedAt === null ? 0 : endedAt - startedAt - idleMs;
+  return elapsedMs > 0 ? ((carriedBytes ?? doneBytes) / elapsedMs) * 1000 : 0;
 }

@@ -33,9 +33,15 @@ export async function composeFlash(path: string, model: Model, system: SystemBui
     ? makeVerifiedChain(build)
     : undefined;
   const recoveryBuild = model.recoveryGivesRoot ? undefined : `${build.id}-recovery`;
-  const bootImages = {
-    boot: makeBootImage(stockBoot(build)),
-    recovery: makeBootImage(recoveryFor(model.product, recoverySeed, recoveryBuild)),
+  const made = new Map<'boot' | 'recovery', Uint8Array>();
+  const bootImage = (kind: 'boot' | 'recovery'): Uint8Array => {
+    const image =
+      made.get(kind) ??
+      makeBootImage(
+        kind === 'boot' ? stockBoot(build) : recoveryFor(model.product, recoverySeed, recoveryBuild),
+      );
+    made.set(kind, image);
+    return image;
   };
   const flash = await Flash.open(partial, model.sectorBytes);
   await flash.renewSecret();
@@ -47,9 +53,9 @@ export async function composeFlash(path: string, model: Model, system: SystemBui
     } else if ('encrypted' in holds) {
       await pourEncrypted(flash, holds.encrypted, device);
     } else if ('boot' in holds) {
-      await device.write(0, bootImages[holds.boot]);
+      await device.write(0, bootImage(holds.boot));
     } else if ('signs' in holds) {
-      const images = Object.fromEntries(holds.signs.map((each) => [each, bootImages[each]]));
+      const images = Object.fromEntries(holds.signs.map((each) => [each, bootImage(each)]));
       await device.write(0, makeSigningMetadata(build, images, model.makerKey!));
     } else if ('chain' in holds) {
       await device.write(0, chain![holds.chain]);

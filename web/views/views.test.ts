@@ -292,8 +292,8 @@ describe('Practice bench', () => {
         partitions: ['boot', 'system'],
       },
     ],
-    goodBuilds: [{ id: 'good', model: 'Knot 3', title: 'March', sentence: 'starts' }],
-    brokenBuilds: [{ id: 'bad', title: 'Half a firmware', sentence: 'loops' }],
+    goodBuilds: [{ id: 'good', models: ['Knot 3'], title: 'March', sentence: 'starts' }],
+    brokenBuilds: [{ id: 'bad', models: ['Knot 3'], title: 'Half a firmware', sentence: 'loops' }],
   };
 
   it('does what hands do', async () => {

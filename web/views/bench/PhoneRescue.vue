@@ -1,19 +1,18 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus';
-import { CheckIcon, CircleDashed, Info, OctagonX } from 'lucide-vue-next';
+import { CheckIcon, Info, OctagonX } from 'lucide-vue-next';
 import { computed, watch } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import type { RepairView } from '@keen-larder/contract/rescue.ts';
-import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import RoleStrip from '../../parts/RoleStrip.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { useLarder } from '../../state/larder.ts';
+import { useBench } from '../../state/bench.ts';
 import { useRescue } from '../../state/rescue.ts';
+import RepairLine from './RepairLine.vue';
 
 /** What is wrong with a phone, how it can be reached, and what would mend it, from the smallest repair up. */
 const props = defineProps<{ phone: PhoneView }>();
 const larder = useLarder();
 const rescue = useRescue();
+const bench = useBench();
 
 watch(
   () =>
@@ -24,26 +23,22 @@ watch(
       props.phone.runId,
       larder.version,
     ] as const,
-  ([serial]) => void rescue.load(serial),
+  ([serial]) => {
+    void rescue.load(serial);
+    void bench.loadPartitions(serial);
+  },
   { immediate: true },
 );
 const view = computed(() => rescue.views[props.phone.serial]);
 const error = computed(() => rescue.errors[props.phone.serial]);
-const chosen = computed(() => rescue.chosen[props.phone.serial]);
+const inTray = computed(() => rescue.inTray(props.phone.serial)?.id);
+const hasFault = computed(() => view.value?.findings.some(({ severity }) => severity === 'fault') ?? false);
+const proposed = computed(() => (view.value?.repairs ?? []).filter(({ outcome }) => outcome !== 'does-not'));
+const others = computed(() => (view.value?.repairs ?? []).filter(({ outcome }) => outcome === 'does-not'));
 
 const icons = { fault: OctagonX, note: Info, good: CheckIcon } as const;
 const iconNames = { fault: 'Fault', note: 'Note', good: 'Good' } as const;
 
-function outcomeText({ outcome, forecast }: RepairView): string {
-  switch (outcome) {
-    case 'mends':
-      return 'mends it';
-    case 'may-mend':
-      return forecast ? 'may mend it' : 'may mend it; this mode cannot tell';
-    default:
-      return forecast ? `does not: ${forecast.reason}` : 'does not';
-  }
-}
 const reachStates = { here: 'answers now', known: 'answered before', untried: 'not tried' } as const;
 </script>
 
@@ -77,54 +72,42 @@ const reachStates = { here: 'answers now', known: 'answered before', untried: 'n
         </li>
       </ul>
     </section>
-    <section aria-labelledby="repairs">
-      <h2 id="repairs">Repairs, from the smallest up</h2>
-      <ul v-if="view.repairs.length" class="repairs">
-        <li
-          v-for="repair in view.repairs"
+    <section v-if="proposed.length" aria-labelledby="repairs">
+      <h2 id="repairs">{{ hasFault ? 'What would mend it, the smallest first' : 'What could go back' }}</h2>
+      <ul class="repairs">
+        <RepairLine
+          v-for="repair in proposed"
           :key="repair.id"
-          :class="[repair.outcome, { smallest: repair.isSmallest, chosen: chosen === repair.id }]"
-          :data-repair="repair.id"
-        >
-          <component
-            :is="
-              repair.outcome === 'mends' ? CheckIcon : repair.outcome === 'may-mend' ? CircleDashed : OctagonX
-            "
-            :size="16"
-            aria-hidden="true"
-          />
-          <div class="what">
-            <strong>{{ repair.title }}</strong><span v-if="repair.isSmallest" class="mark"
-              >the smallest that {{ repair.outcome === 'mends' ? 'mends it' : 'may' }}</span
-            >
-            <p class="soft">{{ repair.sentence }}</p>
-            <RoleStrip v-if="repair.images.length" :strip="repair.images" class="strip" />
-            <p class="soft small">
-              <template v-if="repair.label">From “{{ repair.label }}”. </template>
-              <span class="outcome">It {{ outcomeText(repair) }}.</span>
-            </p>
-          </div>
-          <div class="cost">
-            <span>{{ repair.bytes ? sizeText(repair.bytes) : 'nothing to write' }}</span>
-            <span :class="{ wipes: repair.wipes }">{{
-              repair.wipes ? 'replaces user data' : 'user data stays'
-            }}</span>
-            <ElButton
-              size="small"
-              :type="repair.isSmallest ? 'primary' : 'default'"
-              :aria-pressed="chosen === repair.id"
-              :aria-label="`Plan ${repair.title}`"
-              @click="rescue.choose(phone.serial, repair.id)"
-              >{{ chosen === repair.id ? 'In the tray' : 'Plan it' }}</ElButton
-            >
-          </div>
-        </li>
+          :repair="repair"
+          :has-fault="hasFault"
+          :is-chosen="inTray === repair.id"
+          @choose="rescue.choose(phone.serial, repair.id)"
+        />
       </ul>
-      <p v-else class="soft">
-        The larder has no complete set of this phone to mend it from.
-        <RouterLink to="/larder/import">Bring in images or firmware</RouterLink>, or keep what is on it first.
-      </p>
     </section>
+    <p v-else-if="view.repairs.length" class="soft">
+      Nothing in the larder mends it: no set has everything that is missing.
+      <RouterLink to="/larder/import">Bring in images or firmware.</RouterLink>
+    </p>
+    <p v-else class="soft">
+      The larder has no complete set of this phone to mend it from.
+      <RouterLink to="/larder/import">Bring in images or firmware</RouterLink>, or keep what is on it first.
+    </p>
+    <details v-if="others.length">
+      <summary>
+        {{ others.length }} {{ others.length === 1 ? 'repair that does' : 'repairs that do' }} not mend it
+      </summary>
+      <ul class="repairs">
+        <RepairLine
+          v-for="repair in others"
+          :key="repair.id"
+          :repair="repair"
+          :has-fault="hasFault"
+          :is-chosen="inTray === repair.id"
+          @choose="rescue.choose(phone.serial, repair.id)"
+        />
+      </ul>
+    </details>
     <section aria-labelledby="modes">
       <h2 id="modes">Ways to reach it</h2>
       <dl class="reach">
@@ -208,79 +191,9 @@ h2 span {
   color: var(--action);
 }
 
-.repairs li {
-  display: grid;
-  grid-template-columns: 16px 1fr auto;
-  gap: 10px;
-  padding: 8px 12px;
-  border: 1px solid var(--rule);
-  border-left-width: 3px;
-  background: var(--card);
-}
-
-.repairs li + li {
-  border-top: 0;
-}
-
-.repairs .smallest {
-  border-left-color: var(--action);
-}
-
-.repairs .chosen {
-  background: var(--action-tint);
-}
-
-.mends > svg {
-  color: var(--action);
-}
-
-.may-mend > svg {
-  color: var(--slate);
-}
-
-.does-not > svg,
-.does-not strong {
-  color: var(--ink-soft);
-}
-
-.mark {
-  margin-left: 8px;
-  color: var(--action);
-  font-size: 13px;
-  font-weight: 600;
-}
-
-.what {
-  min-width: 0;
-  font-size: 14px;
-}
-
-.small {
-  font-size: 12.5px;
-}
-
-.strip {
-  max-width: 260px;
-  margin: 4px 0;
-}
-
-.mends .outcome {
-  color: var(--action);
-  font-weight: 600;
-}
-
-.cost {
-  display: grid;
-  justify-items: end;
-  align-content: start;
-  gap: 3px;
-  font-size: 13px;
-  white-space: nowrap;
-}
-
-.wipes {
-  color: var(--quince);
-  font-weight: 600;
+summary {
+  margin-bottom: 6px;
+  cursor: pointer;
 }
 
 .reach {
