@@ -48,7 +48,7 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
   await restore.click();
   await page.locator('[data-run][data-state="done"]').waitFor();
   await page
-    .getByText(/every digest computed by the phone agrees.*started with the build it had/)
+    .getByText(/every digest computed by the phone agrees.*It started after/)
     .first()
     .waitFor();
   expect(phone.state()).toMatchObject({

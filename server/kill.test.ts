@@ -4,8 +4,10 @@ import { mkdirSync, readdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { afterAll, beforeAll, expect, it } from 'vitest';
+import type { PartitionView } from '@keen-larder/contract/bench.ts';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView } from '@keen-larder/contract/sets.ts';
+import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import { openOn, serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
 import { startVerifying } from './runs/verifying.ts';
 
@@ -161,6 +163,63 @@ it(`leaves earlier sets verifying and no partial set, and resumes, killed at ${k
   } finally {
     await app.close();
   }
+}, 900_000);
+
+it(`goes on with putting back, and ends proved, killed at ${kills} points`, async () => {
+  let url = await startServer();
+  await phoneHere(url);
+  const flashOf = (name: string) => bench.phone.flash.partition(name)!;
+  const digestOf = async (name: string) =>
+    createHash('sha256')
+      .update(await flashOf(name).read(0, flashOf(name).bytes))
+      .digest('hex');
+  const truth = new Map<string, string>();
+  for (const name of picked) truth.set(name, await digestOf(name));
+  const sets = await ask<SetView[]>(url, '/sets');
+  const from = sets.find(({ imageCount }) => imageCount === picked.length)!;
+  let resumed = 0;
+  for (const [n, share] of shares.entries()) {
+    for (const name of picked) await flashOf(name).write((n % 7) << 20, filler('program', 700 + n, 90_000));
+    const run = await ask<RunView>(url, `/phones/${serial}/restoring`, {
+      puts: picked.map((partition) => ({ setId: from.id, partition })),
+      restartAfter: false,
+      confirmed: ['identity-left-out'],
+      armedWith: serial.slice(-4),
+    });
+    await until('progress', async () => {
+      const { doneBytes, bytes, state } = await ask<RunView>(url, `/runs/${run.id}`);
+      return state !== 'running' || doneBytes >= bytes * share;
+    });
+    await kill();
+    url = await startServer();
+    await phoneHere(url);
+    const after = await ask<RunView>(url, `/runs/${run.id}`);
+    if (after.state !== 'done') {
+      expect(after.state, after.outcome).toBe('interrupted');
+      const half = (await ask<PartitionView[]>(url, `/phones/${serial}/partitions`)).filter(
+        ({ halfWritten }) => halfWritten,
+      );
+      // At most the one whose writing or proof was under way.
+      expect(half.length).toBeLessThanOrEqual(1);
+      const next = after.canResume
+        ? await ask<RunView>(url, `/runs/${run.id}/resume`, {})
+        : await ask<RunView>(url, `/phones/${serial}/restoring`, {
+            puts: picked.map((partition) => ({ setId: from.id, partition })),
+            restartAfter: false,
+            confirmed: [],
+            armedWith: serial.slice(-4),
+          });
+      await until('the rest', async () => !isLive(await ask<RunView>(url, `/runs/${next.id}`)));
+      const ended = await ask<RunView>(url, `/runs/${next.id}`);
+      expect(ended.state, ended.outcome).toBe('done');
+      if (after.canResume) resumed++;
+    }
+    for (const name of picked) expect(await digestOf(name), `${name} ${n}`).toBe(truth.get(name));
+    const views = await ask<PartitionView[]>(url, `/phones/${serial}/partitions`);
+    expect(views.some(({ halfWritten }) => halfWritten)).toBe(false);
+  }
+  await kill();
+  expect(resumed).toBeGreaterThan(kills / 3);
 }, 900_000);
 
 it('makes the catalogue anew from the shelf when it is lost', async () => {

@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { activeSlot } from '@keen-larder/core/boot/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
 import type { PracticeBench } from './bench.ts';
 import { filler } from './firmware/filler.ts';
@@ -131,4 +132,37 @@ describe('it refuses', () => {
 it('restarts into the system', async () => {
   await fastboot('reboot');
   await until('the system', () => phoneOf(serial).state().mode === 'system');
+});
+
+it('locks and unlocks, wipes user data with it, and takes nothing while it is locked', async () => {
+  const phone = phoneOf(serial);
+  void phone.start('bootloader');
+  await until('the bootloader', () => phone.state().mode === 'bootloader');
+  const userData = async () =>
+    (await Ext4.open(phone.flash.partition('userdata')!)).text('/system/packages.list');
+  expect(await userData()).toMatch(/example\.tidebook/);
+  const secret = await phone.flash.secret();
+  expect(await fastboot('flashing', 'get_unlock_ability')).toMatch(/get_unlock_ability: 1/);
+  await fastboot('flashing', 'lock');
+  expect(await userData()).toBe('');
+  expect(Buffer.from(await phone.flash.secret()).equals(secret)).toBe(false);
+  expect(await fastboot('getvar', 'unlocked')).toMatch(/unlocked: no/);
+  await expect(fastboot('erase', 'logo')).rejects.toThrow(/not allowed while the bootloader is locked/);
+  await expect(fastboot('flashing', 'lock')).rejects.toThrow(/already locked/);
+  await fastboot('flashing', 'unlock');
+  expect(await fastboot('getvar', 'unlocked')).toMatch(/unlocked: yes/);
+});
+
+it('asks on its screen first, and does nothing when that is refused', async () => {
+  const phone = phoneOf(serial);
+  phone.trusting = false;
+  try {
+    const asked = fastboot('flashing', 'lock');
+    await until('the question', () => phone.state().question === 'lock');
+    await phone.answerAsking(false);
+    await expect(asked).rejects.toThrow(/refused on the screen/);
+    expect(phone.state()).toMatchObject({ locked: false, question: undefined });
+  } finally {
+    phone.trusting = true;
+  }
 });

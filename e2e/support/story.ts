@@ -11,6 +11,7 @@ import { quick, serial, serveOn, startKnot3, testFolder, until } from './bench.t
 export interface Story {
   readonly page: Page;
   readonly phone: Phone;
+  phoneOf(serial: string): Phone;
   readonly serving: Serving;
   readonly url: string;
   /** Opens an address of the application. */
@@ -59,6 +60,7 @@ export function openStory(others: readonly string[] = []): Story {
     get phone() {
       return bench.phone;
     },
+    phoneOf: (wanted) => bench.phones.find(({ identity }) => identity.serial === wanted)!,
     get serving() {
       return serving;
     },

@@ -163,11 +163,7 @@ export class LiveRun {
     const bytes = this.steps.reduce((sum, step) => sum + step.bytes, 0);
     const isHeldUp = this.state === 'paused' || this.state === 'waiting';
     const bytesPerSecond =
-      this.endedAt !== undefined
-        ? averageSpeed(this.row())
-        : isHeldUp
-          ? 0
-          : this.speed.bytesPerSecond;
+      this.endedAt !== undefined ? averageSpeed(this.row()) : isHeldUp ? 0 : this.speed.bytesPerSecond;
     return {
       id: this.id,
       kind: this.plan.kind,

@@ -22,12 +22,13 @@ export function makerSigner(name: MakerKey): VbmetaSigner {
   };
 }
 
-const rollbackIndex = 1_788_566_400n;
+const usualRollbackIndex = 1_788_566_400n;
 const salt = (part: number) => filler('program', 8800 + part, 32);
 
 /** A build's verified boot chain: every image, and the metadata that signs for them. */
 export function makeVerifiedChain(
   build: FirmwareBuild,
+  rollbackIndex = usualRollbackIndex,
 ): Readonly<Record<'boot' | 'init_boot' | 'vendor_boot' | 'dtbo' | 'vbmeta' | 'vbmeta_system', Uint8Array>> {
   const images = {
     ...makeModernBoot(stockBoot(build)),
