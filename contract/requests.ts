@@ -115,6 +115,11 @@ export class RestoringRequest {
   @IsBoolean()
   restartAfter!: boolean;
 
+  /** User data is made anew, empty, before files are put back into it. */
+  @IsOptional()
+  @IsBoolean()
+  format?: boolean;
+
   /** What is about to be overwritten and is nowhere kept is imaged first. */
   @IsOptional()
   @IsBoolean()

@@ -71,3 +71,18 @@ export function fewerRanges(ranges: readonly ByteRange[], most: number): ByteRan
   }
   return found;
 }
+
+/** The same bytes in as few ranges as they take, in order. */
+export function mergeRanges(ranges: readonly ByteRange[]): ByteRange[] {
+  const found: ByteRange[] = [];
+  for (const { offset, bytes } of [...ranges].sort((a, b) => a.offset - b.offset)) {
+    const last = found.at(-1);
+    if (last && offset <= last.offset + last.bytes) {
+      found[found.length - 1] = {
+        offset: last.offset,
+        bytes: Math.max(last.bytes, offset + bytes - last.offset),
+      };
+    } else if (bytes > 0) found.push({ offset, bytes });
+  }
+  return found;
+}

@@ -11,6 +11,8 @@ export type Mend =
   | { readonly do: 'restart-first'; readonly into: PhoneMode }
   | { readonly do: 'pick'; readonly partitions: readonly string[] }
   | { readonly do: 'unpick'; readonly partitions: readonly string[] }
+  /** User data is made anew before files are put back. */
+  | { readonly do: 'format' }
   | { readonly do: 'rename'; readonly label: string };
 
 export interface Check {
@@ -43,7 +45,8 @@ export type CheckId =
   | 'image-damaged'
   | 'image-not-complete'
   | 'missing-partition'
-  | 'archive-picked'
+  | 'files-not-reachable'
+  | 'scratch-cleared'
   | 'mode-cannot-write'
   | 'bootloader-locked'
   | 'rollback-index'
@@ -69,7 +72,18 @@ export type CheckId =
 /** One thing the run will do, in order. */
 export interface Step {
   readonly kind:
-    'read' | 'verify' | 'write' | 'prove' | 'activate' | 'lock' | 'unlock' | 'restart' | 'watch' | 'compare';
+    | 'read'
+    | 'verify'
+    | 'write'
+    | 'prove'
+    | 'format'
+    | 'clear'
+    | 'activate'
+    | 'lock'
+    | 'unlock'
+    | 'restart'
+    | 'watch'
+    | 'compare';
   readonly text: string;
   readonly partition?: string;
   /** The image that a verification, a write or a proof is about. */

@@ -1,4 +1,5 @@
-import { Readable } from 'node:stream';
+import { createHash } from 'node:crypto';
+import { Readable, type Writable } from 'node:stream';
 import { extract, type Extract, type Header } from 'tar-stream';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readUtf8 } from '@keen-larder/core/bytes/text.ts';
@@ -42,5 +43,37 @@ export async function* tarEntries(stream: AsyncIterable<Uint8Array>): AsyncGener
     throw new FormatError('tar', 'header', at, (error as Error).message);
   } finally {
     source.destroy();
+  }
+}
+
+/** Hands an archive on as it comes and digests the files in it on the way. @param digests of files, by their names in it */
+export async function* digestedFiles(
+  stream: AsyncIterable<Uint8Array>,
+  digests: Map<string, string>,
+): AsyncGenerator<Uint8Array> {
+  // A stream of another kind than Node's, which its types do not hide; it works as one.
+  const reader = extract() as unknown as Writable & AsyncIterable<Entry>;
+  const read = (async () => {
+    for await (const entry of reader) {
+      if (entry.header.type === 'file') {
+        const hash = createHash('sha256');
+        for await (const part of entry) hash.update(part as Uint8Array);
+        digests.set(entry.header.name, hash.digest('hex'));
+      } else entry.resume();
+    }
+  })();
+  read.catch(() => undefined);
+  try {
+    for await (const part of stream) {
+      // What is handed on is good until the next piece is asked for; the reader keeps it longer.
+      const own = Buffer.from(part);
+      if (!reader.write(own))
+        await Promise.race([new Promise((resolve) => reader.once('drain', resolve)), read]);
+      yield own;
+    }
+    reader.end();
+    await read;
+  } finally {
+    reader.destroy();
   }
 }

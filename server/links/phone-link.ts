@@ -55,6 +55,16 @@ export interface FileAccess {
   ready(): Promise<boolean>;
   /** A tar stream of a folder, with owners, modes, times, links and extended attributes. @param leaveOut paths within it */
   archive(folder: string, leaveOut: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /** Mounts user data so that files can be written; resolves to whether that worked. */
+  makeWritable(): Promise<boolean>;
+  /** Makes user data anew, empty. @throws LinkFailure when the phone's own tool will not */
+  format(fileSystem: 'ext4' | 'f2fs'): Promise<void>;
+  /** Removes all that lies in a folder but for some names. */
+  empty(folder: string, stays: readonly string[]): Promise<void>;
+  /** Removes what programs were translated into; the system makes it anew. */
+  clearCodeCaches(): Promise<void>;
+  /** Unpacks a tar stream, with owners, modes, times, links and extended attributes, into a folder of user data. */
+  unpack(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
   /** A small text file; undefined where there is none. */
   text(path: string): Promise<string | undefined>;
   /** SHA-256 of files by their paths within a folder; those that are gone are missing. */

@@ -2,6 +2,9 @@ import type { ImageRow } from '../database/sets.ts';
 import { imageFiles } from '../larder/export.ts';
 import type { Larder } from '../larder/larder.ts';
 import { FlashFailure, type FlashingAccess } from '../links/phone-link.ts';
+import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
+import { digestedFiles } from '../formats/tar.ts';
+import { filesNotReadable, filesOf, someOf } from './archive-taking.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
 import { DamagedImage, readImage } from '../shelf/image-reader.ts';
@@ -60,6 +63,90 @@ export class ImageWriting {
       run.log(`${words} It is written again.`, 'warning');
       passed(-image.bytes);
     }
+  }
+
+  /**
+   * Unpacks an archive of files over what is there, then has the phone digest every one of them.
+   * @param plan where it goes; its folder is emptied first, but for shared storage
+   */
+  async unpackAndProve(
+    phone: PhoneAtWork,
+    image: ImageRow,
+    plan: ArchivePlan,
+    passed: (bytes: number) => void,
+  ): Promise<string> {
+    const { journal, run } = this;
+    const { larder } = this.context;
+    journal.writes(plan.name);
+    for (let writing = 1; ; writing++) {
+      const digests = new Map<string, string>();
+      let done = 0;
+      await phone.insist({
+        what: `Unpack ${plan.name}`,
+        attempt: async ({ link, signal, watch }) => {
+          passed(-done);
+          done = 0;
+          digests.clear();
+          const files = filesOf(link);
+          watch.arm();
+          if (!(await files.makeWritable())) throw new RunFailure(filesNotReadable);
+          watch.arm(image.bytes);
+          if (plan.folder === '/data') await files.empty(plan.folder, plan.leaveOut);
+          const parts = counted(readImage(larder.shelf, image), (bytes) => {
+            done += bytes;
+            passed(bytes);
+          });
+          await files.unpack(plan.folder, watch.onto(digestedFiles(parts, digests)), signal);
+        },
+      });
+      const differ = await run.withoutBytes(() =>
+        phone.insist({
+          what: `Compare ${plan.name}`,
+          attempt: async ({ link, watch, signal }) => {
+            watch.arm(image.bytes);
+            const now = await filesOf(link).digests(plan.folder, [...digests.keys()], signal);
+            return [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+          },
+        }),
+      );
+      if (differ.length === 0) {
+        journal.proved(plan.name);
+        this.context.bench.forgetPartitions(phone.serial);
+        return `the phone computes the same SHA-256 of all ${digests.size} files`;
+      }
+      const words = `${someOf(differ)} did not come out as ${differ.length > 1 ? 'they were' : 'it was'} kept.`;
+      if (writing === writings)
+        throw new RunFailure(`${words} It was unpacked ${writings} times. ${half(plan.name)}`);
+      run.log(`${words} It is unpacked again.`, 'warning');
+    }
+  }
+
+  /** Makes user data anew, empty. */
+  async format(phone: PhoneAtWork, fileSystem: 'ext4' | 'f2fs'): Promise<string> {
+    await phone.insist({
+      what: 'Format user data',
+      attempt: async ({ link, watch }) => {
+        watch.arm();
+        await filesOf(link).format(fileSystem);
+      },
+    });
+    this.context.bench.forgetPartitions(phone.serial);
+    return `an empty ${fileSystem}`;
+  }
+
+  /** Code caches are of the system that made them. A phone whose files cannot be reached makes them anew itself. */
+  clearCaches(phone: PhoneAtWork): Promise<string> {
+    return phone.insist({
+      what: 'Clear code caches',
+      attempt: async ({ link, watch }) => {
+        watch.arm();
+        const files = filesOf(link);
+        if (!(await files.makeWritable()))
+          return 'user data cannot be reached; the system makes them anew itself';
+        await files.clearCodeCaches();
+        return 'cleared';
+      },
+    });
   }
 
   /** Has a bootloader take an image, which it cannot prove. */

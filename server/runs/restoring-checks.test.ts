@@ -138,9 +138,15 @@ const cases: readonly Case[] = [
     silent: [knot3, () => ({ puts: put('knot3', 'boot', 'recovery') })],
   },
   {
-    check: 'archive-picked',
+    check: 'files-not-reachable',
     severity: 'stop',
-    fires: [knot3, () => ({ puts: put('files', 'userdata-files') })],
+    fires: [reed2, () => ({ puts: put('files', 'userdata-files') })],
+    silent: [knot3, () => ({ puts: put('files', 'userdata-files') })],
+  },
+  {
+    check: 'scratch-cleared',
+    severity: 'note',
+    fires: [knot3, () => ({ puts: put('knot3', 'system') })],
     silent: [knot3, boot],
   },
   {

@@ -3,6 +3,7 @@ import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import type { ProofView, RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
+import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
@@ -109,7 +110,9 @@ function begin(context: RunContext, plan: RestoringPlan, journalOf: (run: Run) =
   const { bench, engine } = context;
   const { serial, proved, setIds } = plan;
   const isDone = ({ kind, partition }: Step) =>
-    (kind === 'verify' || kind === 'write' || kind === 'prove') && proved.includes(partition!);
+    kind === 'format'
+      ? proved.some(archiveOf)
+      : (kind === 'verify' || kind === 'write' || kind === 'prove') && proved.includes(partition!);
   const steps = plan.steps.filter((step) => !isDone(step));
   const [setId, ...alsoReads] = setIds;
   return engine.start(
@@ -152,6 +155,8 @@ async function restore(
   if (bench.facts(serial).mode !== mode) await PhoneAtWork.restart(bench, serial, mode, run, startLimitMs);
   const phoneIn = (wanted: PhoneMode) => new PhoneAtWork(bench, serial, wanted, run, patience, leftOver);
   let phone = phoneIn(mode);
+  const userData = bench.knownPartitions(serial).find(({ name }) => name === 'userdata');
+  const fileSystem = userData?.fileSystem === 'f2fs' ? 'f2fs' : 'ext4';
   const last = steps.findLast(({ kind }) => kind === 'write' || kind === 'prove' || kind === 'activate');
   for (const [i, step] of steps.entries()) {
     run.signal.throwIfAborted();
@@ -163,6 +168,8 @@ async function restore(
         case 'write':
           done.images++;
           done.bytes += step.bytes;
+          if (archiveOf(partition!))
+            return writing.unpackAndProve(phone, imageOf(source), archiveOf(partition!)!, passed);
           return mode === 'bootloader'
             ? writing.flash(phone, imageOf(source), partition!, passed)
             : writing.writeAndProve(phone, imageOf(source), partition!, passed);
@@ -171,6 +178,10 @@ async function restore(
           passed(step.bytes);
           return words;
         }
+        case 'format':
+          return writing.format(phone, fileSystem);
+        case 'clear':
+          return run.withoutBytes(() => writing.clearCaches(phone));
         case 'activate':
           return setActiveSlot(phone, step.slot!);
         case 'restart':

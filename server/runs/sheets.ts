@@ -84,6 +84,7 @@ export class Sheets {
       activate: request.activate,
       activeSlot: slotOf(phone),
       restartAfter: request.restartAfter,
+      format: request.format,
       ...(await this.outlooks(serial, request)),
       keepFirst: await this.keepFirst(serial, request, phone, partitions),
       imagingMs: sets.size === 1 && !set!.imported ? set!.elapsedMs : undefined,
@@ -114,7 +115,9 @@ export class Sheets {
     const kept = this.larder.keptDigests(serial);
     const targets = new Set(puts.map(targetOf));
     return partitions.filter(({ name, role, archive }) => {
-      if (!targets.has(name) || archive || role === 'scratch' || isNeverWritten(name)) return false;
+      if (!targets.has(name) || role === 'scratch' || isNeverWritten(name)) return false;
+      // Files are never compared as a whole.
+      if (archive) return true;
       const digest = this.bench.presentDigest(serial, name)?.toString('hex');
       return digest === undefined || !kept.get(name)?.has(digest);
     });

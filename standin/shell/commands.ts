@@ -16,6 +16,7 @@ import {
 } from './host.ts';
 import { runScript } from './run.ts';
 import { tar } from './tar.ts';
+import { chown, mkdir, mke2fs, rm } from './tree-commands.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
@@ -329,6 +330,7 @@ const echo: Command = async (process) => {
 export const commandTable: Readonly<Record<string, Command>> = {
   blockdev,
   cat,
+  chown,
   dd,
   dumpsys,
   echo,
@@ -336,9 +338,12 @@ export const commandTable: Readonly<Record<string, Command>> = {
   getprop,
   id,
   ls,
+  mkdir,
+  mke2fs,
   mount,
   md5sum: digest('md5sum', 'md5'),
   reboot,
+  rm,
   service,
   sha256sum: digest('sha256sum', 'sha256'),
   su,

@@ -2,8 +2,11 @@ import type { Writable } from 'node:stream';
 import { pack, type Header, type Pack } from 'tar-stream';
 import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
 import { complain, print, type Command, type Mount, type Process } from './host.ts';
+import { placeOf } from './tree-commands.ts';
+import { unpackFolder } from './untar.ts';
 
 interface Options {
+  readonly unpacks: boolean;
   readonly folder: string;
   readonly excludes: readonly string[];
   readonly withAttributes: boolean;
@@ -15,7 +18,7 @@ const usage = [
   '',
 ].join('\n');
 
-/** Packs a folder of a mounted file system, with owners, modes, times, links and extended attributes. */
+/** Packs a folder of a mounted file system, or unpacks into one, with owners, modes, times, links and extended attributes. */
 export const tar: Command = async (process) => {
   if (process.args.includes('--help')) {
     await print(process, usage);
@@ -23,12 +26,10 @@ export const tar: Command = async (process) => {
   }
   const options = optionsOf(process.args);
   if (typeof options === 'string') return complain(process, 'tar', options);
-  const mount = process.host.mounts
-    .filter(({ at }) => options.folder === at || options.folder.startsWith(`${at}/`))
-    .sort((a, b) => b.at.length - a.at.length)[0];
+  const mount = placeOf(process, options.folder)?.mount;
   if (!mount) return complain(process, 'tar', `${options.folder}: No such file or directory`);
   if (process.uid !== 0) return complain(process, 'tar', `${options.folder}: Permission denied`);
-  return packFolder(process, mount, options);
+  return options.unpacks ? unpackFolder(process, mount, options.folder) : packFolder(process, mount, options);
 };
 
 function optionsOf(args: readonly string[]): Options | string {
@@ -39,14 +40,17 @@ function optionsOf(args: readonly string[]): Options | string {
     const arg = args[i]!;
     if (arg === '-C') folder = args[++i] ?? '';
     else if (arg === '-f') {
-      if (args[++i] !== '-') return 'only standard output can be written to';
+      if (args[++i] !== '-') return 'only standard streams can be used';
     } else if (arg.startsWith('--exclude=')) excludes.push(arg.slice('--exclude='.length));
-    else if (['-c', '--numeric-owner', '--selinux', '--xattrs'].includes(arg)) continue;
+    else if (['-c', '-x', '-p', '--numeric-owner', '--selinux', '--xattrs'].includes(arg)) continue;
     else if (arg.startsWith('-')) return `Unknown option '${arg}'`;
     else rest.push(arg);
   }
-  if (!args.includes('-c') || rest.join() !== '.') return 'needs -c and the folder itself';
+  const unpacks = args.includes('-x');
+  if (unpacks === args.includes('-c')) return 'needs one of -c and -x';
+  if (!unpacks && rest.join() !== '.') return 'needs the folder itself';
   return {
+    unpacks,
     folder,
     excludes,
     withAttributes: args.includes('--xattrs'),

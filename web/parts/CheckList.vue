@@ -26,6 +26,8 @@ function mendText(mend: Mend): string {
       return mend.partitions.length === 1
         ? `Leave out ${mend.partitions[0]}`
         : `Leave out ${mend.partitions.length}`;
+    case 'format':
+      return 'Format it first';
     case 'rename':
       return `Call it “${mend.label}”`;
   }

@@ -24,6 +24,8 @@ export interface RestoringPicks {
   restartAfter: boolean;
   /** Images first what is about to be overwritten and is nowhere kept. */
   keepFirst: boolean;
+  /** User data is made anew before files are put back. */
+  format: boolean;
   confirmed: string[];
   armedWith: string;
 }
@@ -61,6 +63,7 @@ export const usePicks = defineStore('picks', () => {
       serial: undefined,
       restartAfter: true,
       keepFirst,
+      format: false,
       confirmed: [],
       armedWith: '',
     };

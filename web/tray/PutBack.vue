@@ -6,6 +6,7 @@ import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
+import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
 import { useBench } from '../state/bench.ts';
@@ -25,6 +26,8 @@ const props = defineProps<{
 const bench = useBench();
 
 const count = computed(() => props.puts.length);
+/** Files to unpack, which have a choice of their own. */
+const hasFiles = computed(() => props.puts.some(({ partition }) => archiveOf(partition)));
 const hasWork = computed(() => count.value > 0 || props.activate !== undefined);
 const armed = computed(
   () => props.phone !== undefined && props.picks.armedWith === armingText(props.phone.serial),
@@ -37,12 +40,15 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
     () => props.activate,
     () => props.picks.restartAfter,
     () => props.picks.keepFirst,
+    () => props.picks.format,
     () => props.phone?.facts,
     () => props.phone?.presence,
   ],
   compute: (signal) =>
     props.phone?.presence === 'here' ? api.restoringSheet(props.phone.serial, request(), signal) : undefined,
   isReady: () => armed.value,
+  // eslint-disable-next-line vue/no-mutating-props -- what is picked is a store's, handed on
+  format: () => (props.picks.format = true),
   async begin() {
     const { confirmed, armedWith } = props.picks;
     const run = await api.startRestoring(props.phone!.serial, { ...request(), confirmed, armedWith });
@@ -53,11 +59,12 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
 });
 
 function request(): RestoringRequest {
-  const { restartAfter, keepFirst } = props.picks;
+  const { restartAfter, keepFirst, format } = props.picks;
   return {
     puts: [...props.puts],
     restartAfter,
     ...(keepFirst && { keepFirst }),
+    ...(format && hasFiles.value && { format }),
     ...(props.activate && { activate: props.activate }),
   };
 }
@@ -86,8 +93,8 @@ const isProvedLater = computed(() => sheet.value?.steps.some(({ kind }) => kind 
 const writes = computed(() => sheet.value?.steps.filter(({ kind }) => kind === 'write') ?? []);
 const others = computed(
   () =>
-    sheet.value?.steps.filter(
-      ({ kind }) => kind === 'activate' || kind === 'restart' || kind === 'compare',
+    sheet.value?.steps.filter(({ kind }) =>
+      ['format', 'clear', 'activate', 'restart', 'compare'].includes(kind),
     ) ?? [],
 );
 const fromText = ({ source, partition }: Step) =>
@@ -130,6 +137,9 @@ const canKeepFirst = computed(
     <!-- eslint-disable vue/no-mutating-props -- what is picked is a store's, handed on -->
     <ElCheckbox v-if="sheet && hasWork && canKeepFirst" v-model="picks.keepFirst"
       >Keep first what is about to be overwritten</ElCheckbox
+    >
+    <ElCheckbox v-if="sheet && hasFiles" v-model="picks.format"
+      >Format user data first: photos and downloads on it are lost</ElCheckbox
     >
     <ElCheckbox v-if="sheet && hasWork" v-model="picks.restartAfter"
       >Restart into system afterwards, watch it start, and compare</ElCheckbox

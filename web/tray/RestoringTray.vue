@@ -34,6 +34,7 @@ const target = computed(() => {
 const bundles = computed(() => {
   const images =
     set.value?.images.filter(({ partition, kind }) => kind === 'block' && !isNeverWritten(partition)) ?? [];
+  const files = (set.value?.images ?? []).filter(({ kind }) => kind === 'archive');
   const names = (wanted: (role: string, name: string) => boolean) =>
     images.filter(({ role, partition }) => wanted(role, partition)).map(({ partition }) => partition);
   return [
@@ -41,6 +42,7 @@ const bundles = computed(() => {
     { name: 'Boot chain', picked: names((role) => role === 'boot-chain') },
     { name: 'All but user data', picked: names((role) => role !== 'user-data' && role !== 'scratch') },
     { name: 'Everything', picked: names(() => true) },
+    { name: 'Files', picked: files.map(({ partition }) => partition) },
   ].filter(({ picked }) => picked.length > 0);
 });
 

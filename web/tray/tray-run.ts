@@ -25,6 +25,8 @@ export interface TrayRun {
   readonly rename?: (label: string) => void;
   /** Has the run restart the phone before it begins. */
   readonly restartFirst?: (into: PhoneMode) => void;
+  /** Has the run format user data before it puts files back. */
+  readonly format?: () => void;
 }
 
 /** What every tray with a run sheet does: ticks, mends, the one button, and Ctrl Enter for it. */
@@ -37,6 +39,7 @@ export function useTrayRun({
   begin,
   rename,
   restartFirst,
+  format,
 }: TrayRun) {
   const store = usePicks();
   const bench = useBench();
@@ -82,6 +85,8 @@ export function useTrayRun({
         );
       case 'rename':
         return rename?.(step.label);
+      case 'format':
+        return format?.();
       case 'restart-first':
         return restartFirst?.(step.into);
       case 'restart': {

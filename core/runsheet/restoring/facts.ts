@@ -69,6 +69,8 @@ export interface RestoringFacts {
   /** When the phone's present user data was last kept, in words; undefined when never. */
   readonly userDataKept: string | undefined;
   readonly restartAfter: boolean;
+  /** User data is made anew before files are put back. */
+  readonly format?: boolean | undefined;
   /** How the phone starts as it is, and how after the plan; undefined where nobody can tell. */
   readonly forecast?: { readonly now: Forecast; readonly after: Forecast } | undefined;
   readonly rollback?: readonly RollbackFacts[];

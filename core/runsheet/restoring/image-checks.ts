@@ -96,23 +96,60 @@ export const missingPartition: RestoringCheck = ({ phone, partitions, images }) 
       );
 };
 
-/** Stops on archives of files, which are no partition's bytes. */
-export const archivePicked: RestoringCheck = ({ images }) => {
-  const archives = targets(images.filter(({ kind }) => kind === 'archive'));
-  return archives.length === 0
+/** Files can be put back in recovery alone, and only where user data opens there. */
+export const filesNotReachable: RestoringCheck = ({ phone, partitions, images, format }) => {
+  const archives = targets(images.filter(isArchive));
+  if (archives.length === 0) return [];
+  const id = 'files-not-reachable';
+  if (phone.mode !== 'recovery') {
+    return stop(
+      id,
+      `${listText(archives)} cannot be put back in ${phone.mode} mode`,
+      'Files are unpacked while the system does not run: in a recovery that gives root.',
+      phone.mode === 'system' || phone.mode === 'bootloader'
+        ? { do: 'restart', into: 'recovery' }
+        : undefined,
+    );
+  }
+  if (phone.condition.encrypted) {
+    return stop(
+      id,
+      'User data is encrypted',
+      'Recovery cannot open it, so nothing can be unpacked into it. Put the block image back, together with metadata.',
+      { do: 'unpick', partitions: archives },
+    );
+  }
+  const isReachable = partitions.some(({ archive }) => archive);
+  return isReachable || format
     ? []
     : stop(
-        'archive-picked',
-        `${listText(archives)} cannot be put back by a run`,
-        'It is an archive of files, not a partition’s bytes. Export the set and unpack it on the phone by hand.',
-        { do: 'unpick', partitions: archives },
+        id,
+        'User data cannot be mounted',
+        'Its file system is damaged or missing. Formatted, it takes the files; what is on it now is lost.',
+        { do: 'format' },
       );
 };
+
+/** Stops on user data both as a block image and as files: the second would undo the first. */
+export const twoWaysAtOnce: RestoringCheck = ({ images }) => {
+  const archives = targets(images.filter(isArchive));
+  return archives.length > 0 && images.some(({ onto }) => onto === 'userdata')
+    ? stop(
+        'two-for-one',
+        'User data twice',
+        'The block image of userdata holds every file already. Put back either that or the files.',
+        { do: 'unpick', partitions: archives },
+      )
+    : [];
+};
+
+export const isArchive = ({ kind }: RestoringImage): boolean => kind === 'archive';
 
 /** Stops when a stored image does not fit its partition. */
 export const imageTooLarge: RestoringCheck = ({ partitions, images }) =>
   images.flatMap((image) => {
-    const target = partitions.find(({ name }) => name === image.onto);
+    const place = isArchive(image) ? 'userdata' : image.onto;
+    const target = partitions.find(({ name }) => name === place);
     return !target || image.bytes <= target.bytes
       ? []
       : stop(

@@ -1,17 +1,19 @@
 import { abilitiesOf } from '../../phone/modes.ts';
 import { batteryFor, restoringBattery } from '../battery.ts';
 import { bySeverity, stop, type RunSheet } from '../check.ts';
-import type { RestoringCheck, RestoringFacts } from './facts.ts';
+import type { RestoringCheck, RestoringFacts, RestoringImage } from './facts.ts';
 import {
-  archivePicked,
   encryptedUserData,
+  filesNotReachable,
   identityOfAnother,
   imageDamaged,
   imageNotComplete,
   imageTooLarge,
   missingPartition,
   targets,
+  isArchive,
   twoForOne,
+  twoWaysAtOnce,
   wrongModel,
 } from './image-checks.ts';
 import {
@@ -27,7 +29,7 @@ import {
   rollbackIndex,
   versionCrossing,
 } from './start-checks.ts';
-import { inWritingOrder, restoringSteps } from './steps.ts';
+import { clearsCaches, inWritingOrder, restoringSteps } from './steps.ts';
 
 export type { RestoringFacts, RestoringImage, RollbackFacts, SetFacts } from './facts.ts';
 
@@ -74,8 +76,32 @@ const modeCannotWrite: RestoringCheck = ({ phone }) =>
         { do: 'restart', into: 'recovery' },
       );
 
+/** Files leave shared storage alone, unless user data is formatted for them. */
+function whatIsLost(images: readonly RestoringImage[], format: boolean | undefined): string {
+  const data = images.filter(({ role }) => role === 'user-data');
+  if (format || !data.every(isArchive))
+    return 'Apps, settings, photos and downloads now on the phone are lost.';
+  return data.some(({ onto }) => onto === 'userdata-files')
+    ? 'Apps and settings now on the phone are lost; photos and downloads on it stay.'
+    : 'Photos and downloads of the same names are overwritten; the rest stays.';
+}
+
+/** Says that what programs were translated into goes as well. */
+const scratchCleared: RestoringCheck = (facts) =>
+  clearsCaches(facts)
+    ? [
+        {
+          id: 'scratch-cleared',
+          severity: 'note',
+          title: 'Code caches are cleared',
+          sentence:
+            'What the present system translated programs into is of no use to the other; it is made anew at the first start.',
+        },
+      ]
+    : [];
+
 /** Asks before user data is replaced, and says when what is lost was last kept. */
-const willWipe: RestoringCheck = ({ images, userDataKept }) =>
+const willWipe: RestoringCheck = ({ images, userDataKept, format }) =>
   targets(images.filter(({ role }) => role === 'user-data')).length === 0
     ? [
         {
@@ -90,7 +116,7 @@ const willWipe: RestoringCheck = ({ images, userDataKept }) =>
           id: 'will-wipe',
           severity: 'confirm',
           title: 'User data is replaced',
-          sentence: `Apps, settings, photos and downloads now on the phone are lost. ${
+          sentence: `${whatIsLost(images, format)} ${
             userDataKept ? `They were last kept ${userDataKept}.` : 'They were never kept.'
           }`,
         },
@@ -103,8 +129,9 @@ const checks: readonly RestoringCheck[] = [
   imageNotComplete,
   identityOfAnother,
   twoForOne,
+  twoWaysAtOnce,
   missingPartition,
-  archivePicked,
+  filesNotReachable,
   imageTooLarge,
   imageDamaged,
   ({ phone }) => restoringBattery(phone.battery),
@@ -119,6 +146,7 @@ const checks: readonly RestoringCheck[] = [
   alreadyThere,
   otherSlot,
   provedLater,
+  scratchCleared,
   firstStart,
 ];
 

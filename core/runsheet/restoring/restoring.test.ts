@@ -177,15 +177,67 @@ describe('where it can be written', () => {
     expect(check({}, 'image-too-large')).toBeUndefined();
   });
 
-  it('archive-picked stops on what is no partition’s bytes, and only on that', () => {
-    const archive = image('userdata-files', { kind: 'archive', role: 'user-data' });
-    const trap = { images: [image('boot'), archive] };
-    expect(check(trap, 'archive-picked')).toMatchObject({
-      severity: 'stop',
-      mend: { do: 'unpick', partitions: ['userdata-files'] },
+  describe('files', () => {
+    const files = image('userdata-files', { kind: 'archive', role: 'user-data', bytes: 90 * MiB });
+    const shared = image('shared-storage', { kind: 'archive', role: 'user-data', bytes: 20 * MiB });
+    const reachable = [
+      ...partitions,
+      { name: 'userdata-files', role: 'user-data' as const, bytes: 90 * MiB, archive: true as const },
+    ];
+    const plan = { images: [shared, files], partitions: reachable };
+
+    it('are unpacked apps first, after formatting when that is wanted, and clear the code caches', () => {
+      const kinds = (change: Partial<RestoringFacts>) =>
+        sheet({ ...plan, restartAfter: false, ...change }).steps.map(({ kind, partition }) =>
+          [kind, partition].filter(Boolean).join(' '),
+        );
+      const verified = ['verify userdata-files', 'verify shared-storage'];
+      const written = ['write userdata-files', 'write shared-storage'];
+      expect(kinds({})).toEqual([...verified, ...written, 'clear']);
+      expect(kinds({ format: true })).toEqual([...verified, 'format', ...written, 'clear']);
+      expect(severity(plan, 'scratch-cleared')).toBe('note');
+      expect(check(plan, 'missing-partition')).toBeUndefined();
     });
-    expect(check(trap, 'missing-partition')).toBeUndefined();
-    expect(check({}, 'archive-picked')).toBeUndefined();
+
+    it('files-not-reachable stops outside of recovery, on ciphertext, and on what cannot be mounted', () => {
+      expect(check(plan, 'files-not-reachable')).toBeUndefined();
+      expect(check({ ...plan, phone: { ...phone, mode: 'system' } }, 'files-not-reachable')).toMatchObject({
+        severity: 'stop',
+        mend: { do: 'restart', into: 'recovery' },
+      });
+      const coded = { ...phone, condition: { ...phone.condition, encrypted: true } };
+      expect(check({ ...plan, phone: coded }, 'files-not-reachable')?.title).toBe('User data is encrypted');
+      expect(check({ ...plan, partitions }, 'files-not-reachable')).toMatchObject({
+        severity: 'stop',
+        mend: { do: 'format' },
+      });
+      expect(check({ ...plan, partitions, format: true }, 'files-not-reachable')).toBeUndefined();
+    });
+
+    it('are not put back beside the block image that holds them', () => {
+      expect(check({ ...plan, images: [files, image('userdata')] }, 'two-for-one')).toMatchObject({
+        severity: 'stop',
+        mend: { do: 'unpick', partitions: ['userdata-files'] },
+      });
+    });
+
+    it('will-wipe says what goes and what stays', () => {
+      const sentence = (change: Partial<RestoringFacts>) =>
+        check({ ...plan, ...change }, 'will-wipe')?.sentence;
+      expect(sentence({})).toMatch(/photos and downloads on it stay/);
+      expect(sentence({ format: true })).toMatch(/photos and downloads now on the phone are lost/);
+      expect(sentence({ images: [shared] })).toMatch(/same names are overwritten/);
+    });
+  });
+
+  it('scratch-cleared is for a system that changes under user data that stays', () => {
+    const reachable: PartitionFacts[] = [
+      ...partitions,
+      { name: 'userdata-files', role: 'user-data', bytes: MiB, archive: true },
+    ];
+    expect(severity({ partitions: reachable }, 'scratch-cleared')).toBe('note');
+    expect(check({ partitions: reachable, ...only('boot') }, 'scratch-cleared')).toBeUndefined();
+    expect(check({}, 'scratch-cleared')).toBeUndefined();
   });
 });
 

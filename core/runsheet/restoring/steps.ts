@@ -7,7 +7,9 @@ import type { RestoringFacts, RestoringImage } from './facts.ts';
  * A run that breaks off half-way leaves the phone reachable: what only the system needs is written first,
  * then what starts it, then recovery, then what starts those, and what says which slot starts last of all.
  */
-function rank({ role, onto }: RestoringImage): number {
+function rank({ role, onto, kind }: RestoringImage): number {
+  // The apps' files, then what lies beside them.
+  if (kind === 'archive') return onto === 'userdata-files' ? -2 : -1;
   const { base } = splitSlot(onto);
   if (base === 'misc') return 4;
   if (role === 'early-loader') return 3;
@@ -22,11 +24,19 @@ export const inWritingOrder = (images: readonly RestoringImage[]): RestoringImag
 /** A bootloader takes images and reads nothing out: what it was given is proved in recovery. */
 export const provesLater = (mode: PhoneMode): boolean => mode === 'bootloader';
 
+/**
+ * Another system under user data that stays, or files put back under a system: what was translated for the one
+ * is of no use to the other.
+ */
+export function clearsCaches({ images, phone, partitions }: RestoringFacts): boolean {
+  if (phone.mode !== 'recovery' || images.some(({ onto }) => onto === 'userdata')) return false;
+  const isReachable = partitions.some(({ archive }) => archive);
+  return images.some(({ kind, role }) => kind === 'archive' || (isReachable && role === 'system'));
+}
+
 /** Every step of the run, in order. @param images in the order in which they are written */
-export function restoringSteps(
-  images: readonly RestoringImage[],
-  { phone, restartAfter, activate }: RestoringFacts,
-): Step[] {
+export function restoringSteps(images: readonly RestoringImage[], facts: RestoringFacts): Step[] {
+  const { phone, restartAfter, activate, format } = facts;
   const each = (kind: Step['kind'], text: (image: RestoringImage) => string) =>
     images.map((image): Step => {
       const { partition, onto, bytes, set } = image;
@@ -45,11 +55,19 @@ export function restoringSteps(
     : [];
   return [
     ...each('verify', ({ partition }) => `Verify the kept image of ${partition}`),
+    ...(format && images.some(({ kind }) => kind === 'archive')
+      ? [{ kind: 'format' as const, text: 'Format user data', bytes: 0 }]
+      : []),
     ...each('write', (image) =>
-      later
-        ? `Flash ${image.onto}${from(image)}`
-        : `Write ${image.onto}${from(image)} and compare the phone’s digest`,
+      image.kind === 'archive'
+        ? `Unpack ${image.onto} and compare the phone’s digest of every file`
+        : later
+          ? `Flash ${image.onto}${from(image)}`
+          : `Write ${image.onto}${from(image)} and compare the phone’s digest`,
     ),
+    ...(clearsCaches({ ...facts, images })
+      ? [{ kind: 'clear' as const, text: 'Clear code caches', bytes: 0 }]
+      : []),
     ...switching,
     ...(later && images.length > 0
       ? [restart('recovery'), ...each('prove', ({ onto }) => `Compare the phone’s digest of ${onto}`)]

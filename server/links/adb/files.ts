@@ -1,10 +1,14 @@
 import { LinkFailure, type FileAccess } from '../phone-link.ts';
+import { parseMounts, type MountLine } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
 /** An argument of Linux has 128 KiB at most; this leaves room for quoting. */
 const argumentBytes = 60_000;
 const mountPoint = '/data';
 const userDataNode = '/dev/block/by-name/userdata';
+const mediaOwner = 1023;
+/** What the system translates programs into, and makes anew when it is gone. */
+const codeCaches = [`${mountPoint}/dalvik-cache`, `${mountPoint}/resource-cache`];
 
 /** Options that keep what plain tar does not, where the phone's tar has them. */
 const extras = ['--selinux', '--xattrs'];
@@ -32,6 +36,46 @@ export class AdbFiles implements FileAccess {
     yield* this.shell.stream(`tar -c -f - -C ${quote(folder)} ${options} ${excludes} .`, signal);
   }
 
+  async makeWritable(): Promise<boolean> {
+    if ((await this.mounted())?.writable) return true;
+    await this.shell.run(this.shell.rooted(`umount ${mountPoint}`));
+    for (const fileSystem of ['ext4', 'f2fs']) {
+      const mount = `mount -t ${fileSystem} -o rw ${userDataNode} ${mountPoint}`;
+      const { exitCode } = await this.shell.run(this.shell.rooted(mount));
+      if (exitCode === 0) break;
+    }
+    return (await this.mounted())?.writable ?? false;
+  }
+
+  async format(fileSystem: 'ext4' | 'f2fs'): Promise<void> {
+    await this.shell.run(this.shell.rooted(`umount ${mountPoint}`));
+    const make =
+      fileSystem === 'ext4'
+        ? `mke2fs -t ext4 -b 4096 -q -F ${userDataNode}`
+        : `make_f2fs -g android ${userDataNode}`;
+    await this.shell.must(make);
+  }
+
+  async empty(folder: string, stays: readonly string[]): Promise<void> {
+    const names = (await this.shell.must(`ls -A ${quote(folder)}`)).split('\n').filter(Boolean);
+    const gone = names.filter((name) => !stays.includes(name)).map((name) => `${folder}/${name}`);
+    for (const batch of batches(gone)) await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`);
+  }
+
+  async clearCodeCaches(): Promise<void> {
+    await this.shell.must(`rm -rf ${codeCaches.map(quote).join(' ')}`);
+  }
+
+  async unpack(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+    if (folder !== mountPoint) {
+      // Shared storage belongs to the service that hands it out (AOSP: AID_MEDIA_RW).
+      const made = [`${mountPoint}/media`, folder].map(quote).join(' ');
+      await this.shell.must(`mkdir -p ${made} && chown ${mediaOwner}:${mediaOwner} ${made}`);
+    }
+    const options = await this.tarOptions();
+    await this.shell.feed(`tar -x -p -f - -C ${quote(folder)} ${options} && sync`, stream, signal);
+  }
+
   async text(path: string): Promise<string | undefined> {
     const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`cat ${quote(path)}`));
     return exitCode === 0 ? stdout : undefined;
@@ -53,8 +97,11 @@ export class AdbFiles implements FileAccess {
   }
 
   private async isMounted(): Promise<boolean> {
-    const mounts = await this.shell.must('cat /proc/mounts');
-    return mounts.split('\n').some((line) => line.split(' ')[1] === mountPoint);
+    return (await this.mounted()) !== undefined;
+  }
+
+  private async mounted(): Promise<MountLine | undefined> {
+    return parseMounts(await this.shell.must('cat /proc/mounts')).findLast(({ at }) => at === mountPoint);
   }
 
   private tarOptions(): Promise<string> {

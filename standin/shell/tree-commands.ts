@@ -1,0 +1,114 @@
+import { Ext4, Ext4BuildError } from '@keen-larder/core/formats/ext4/index.ts';
+import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
+import { complain, deviceAt, resolvePath, type Command, type Mount, type Process } from './host.ts';
+
+/** The mounted file system that a path lies in, and the path within it. */
+export function placeOf(process: Process, path: string): { mount: Mount; within: string } | undefined {
+  const absolute = resolvePath(process.cwd, path);
+  const mount = process.host.mounts
+    .filter(({ at }) => absolute === at || absolute.startsWith(`${at}/`))
+    .sort((a, b) => b.at.length - a.at.length)[0];
+  return mount && { mount, within: absolute.slice(mount.at.length) || '/' };
+}
+
+/** Does one edit on the file system that all paths lie in. */
+async function edit(
+  process: Process,
+  name: string,
+  paths: readonly string[],
+  work: (fs: Ext4, within: readonly string[]) => Promise<Parameters<typeof editTree>[1] | string>,
+): Promise<number> {
+  const places = paths.map((path) => placeOf(process, path));
+  const [first] = places;
+  if (!first || places.some((place) => place?.mount !== first.mount))
+    return complain(process, name, `${paths.join(' ')}: No such file or directory`);
+  if (process.uid !== 0) return complain(process, name, `${paths[0]}: Permission denied`);
+  if (!first.mount.writable) return complain(process, name, `${paths[0]}: Read-only file system`);
+  const { source } = first.mount;
+  try {
+    const change = await work(
+      await Ext4.open(source),
+      places.map((place) => place!.within),
+    );
+    if (typeof change === 'string') return await complain(process, name, change);
+    await editTree(source, change);
+    return 0;
+  } catch (error) {
+    if (error instanceof Ext4BuildError) return complain(process, name, error.message);
+    throw error;
+  }
+}
+
+/** `rm -rf PATH…`; what is not there is gone already. */
+export const rm: Command = async (process) => {
+  const [option, ...paths] = process.args;
+  if (option !== '-rf' || paths.length === 0) return complain(process, 'rm', 'usage: rm -rf PATH...');
+  return edit(process, 'rm', paths, async (fs, within) => {
+    const there: string[] = [];
+    for (const path of within) if (path !== '/' && (await fs.find(path))) there.push(path);
+    return { removes: (path) => there.includes(path) };
+  });
+};
+
+/** `mkdir -p PATH…` */
+export const mkdir: Command = async (process) => {
+  const [option, ...paths] = process.args;
+  if (option !== '-p' || paths.length === 0) return complain(process, 'mkdir', 'usage: mkdir -p DIR...');
+  return edit(process, 'mkdir', paths, async (fs, within) => {
+    const adds: Addition[] = [];
+    for (const path of within) {
+      const steps = path.split('/').filter(Boolean);
+      for (let depth = 1; depth <= steps.length; depth++) {
+        const each = `/${steps.slice(0, depth).join('/')}`;
+        if ((await fs.find(each)) || adds.some((add) => add.path === each)) continue;
+        adds.push({
+          path: each,
+          type: 'directory',
+          permissions: 0o755,
+          uid: 0,
+          gid: 0,
+          modifiedAt: Math.floor(Date.now() / 1000),
+          attributes: [],
+        });
+      }
+    }
+    return { adds };
+  });
+};
+
+/** `chown UID:GID PATH…` of directories. */
+export const chown: Command = async (process) => {
+  const [owner = '', ...paths] = process.args;
+  const [uid, gid] = owner.split(':').map(Number);
+  if (!Number.isInteger(uid) || !Number.isInteger(gid) || paths.length === 0)
+    return complain(process, 'chown', 'usage: chown UID:GID PATH...');
+  return edit(process, 'chown', paths, async (fs, within) => {
+    const adds: Addition[] = [];
+    for (const path of within) {
+      const inode = await fs.find(path);
+      if (inode?.type !== 'directory') return `${path}: No such file or directory`;
+      const { permissions, modifiedAt } = inode;
+      const attributes = await fs.attributes(inode);
+      adds.push({ path, type: 'directory', permissions, uid: uid!, gid: gid!, modifiedAt, attributes });
+    }
+    return { adds };
+  });
+};
+
+/** `mke2fs -t ext4 [-F] [-q] [-b 4096] NODE` */
+export const mke2fs: Command = async (process) => {
+  const { args, host, uid } = process;
+  const node = args.at(-1) ?? '';
+  const device = deviceAt(host, node);
+  if (!args.includes('-t') || !args.includes('ext4') || !device)
+    return complain(process, 'mke2fs', `${node}: No such file or directory`);
+  if (uid !== 0) return complain(process, 'mke2fs', `${node}: Permission denied`);
+  // The same partition may be mounted under another of its names.
+  const isMounted = host.mounts.some((mount) => {
+    const other = deviceAt(host, mount.device);
+    return mount.at === '/data' && other?.bytes === device.bytes;
+  });
+  if (isMounted) return complain(process, 'mke2fs', `${node} is mounted; will not make a filesystem here!`);
+  await formatDevice(device);
+  return 0;
+};
