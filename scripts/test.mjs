@@ -21,6 +21,7 @@ const tools = {
   zstd: 'zstd',
   b3sum: 'b3sum',
   sqlite3: 'sqlite3',
+  zip: 'zip',
 };
 
 const path = `${process.env.PATH}:/usr/sbin:/sbin`;

@@ -30,10 +30,12 @@ describe('the partition that a file name speaks of', () => {
     expect(partitionFor(path, known).partition).toBe(partition);
   });
 
-  it('is asked for where the phone has two slots, and doubted where it has none of that name', () => {
+  it('is of the slot that starts where the phone has two, and doubted where it has none of that name', () => {
     expect(partitionFor('boot.img', knot5)).toEqual({
-      note: 'The phone has two slots: choose the one it is for.',
+      partition: 'boot_a',
+      note: 'For slot a, from which it starts; choose the other if that is meant.',
     });
+    expect(partitionFor('boot.img', knot5, 'b').partition).toBe('boot_b');
     expect(partitionFor('cache.img', knot5)).toEqual({
       partition: 'cache',
       note: 'The phone is not known to have such a partition.',

@@ -1,3 +1,4 @@
+import type { Slot } from '../boot/index.ts';
 import { archiveOf } from '../phone/archives.ts';
 import { roleOf, splitSlot } from '../phone/roles.ts';
 import type { Contents, ContentsImage } from './contents.ts';
@@ -50,13 +51,23 @@ const isUsual = (name: string) =>
 /**
  * The partition that a file's name speaks of.
  * @param known partitions of the phone
+ * @param slot the one that it starts from
  */
-export function partitionFor(path: string, known: readonly string[]): { partition?: string; note?: string } {
+export function partitionFor(
+  path: string,
+  known: readonly string[],
+  slot: Slot = 'a',
+): { partition?: string; note?: string } {
   const { name } = plainName(path);
   const lower = name.toLowerCase();
   const exact = known.find((each) => each === name) ?? known.find((each) => each.toLowerCase() === lower);
   if (exact) return { partition: exact };
-  if (known.includes(`${lower}_a`)) return { note: 'The phone has two slots: choose the one it is for.' };
+  const slotted = known.find((each) => each === `${lower}_${slot}`);
+  if (slotted)
+    return {
+      partition: slotted,
+      note: `For slot ${slot}, from which it starts; choose the other if that is meant.`,
+    };
   if (isUsual(lower)) {
     return known.length > 0 && !archiveOf(lower)
       ? { partition: lower, note: 'The phone is not known to have such a partition.' }
@@ -100,6 +111,7 @@ export function planImport(
   files: readonly IncomingFile[],
   known: readonly string[],
   contents: Contents | undefined,
+  slot?: Slot,
 ): PlannedImport[] {
   const listedOf = (path: string) =>
     contents?.images.find(({ files: names }) => names.includes(path.split('/').at(-1)!));
@@ -115,7 +127,7 @@ export function planImport(
     const { path, layers, imageBytes } = first;
     const { parts } = plainName(path);
     const listed = listedOf(path);
-    const named = listed ? { partition: listed.partition } : partitionFor(path, known);
+    const named = listed ? { partition: listed.partition } : partitionFor(path, known, slot);
     const kind = layers.at(-1) === 'tar' ? 'archive' : 'block';
     const odd = named.partition && kind === 'block' ? contentNote(named.partition, layers) : undefined;
     const missing =

@@ -25,6 +25,8 @@ export interface Condition {
   readonly encrypted?: boolean;
   /** The slot that it started from. */
   readonly slot?: 'a' | 'b';
+  /** What images of it say that they are for, where that is all there is to go by. */
+  readonly product?: { readonly maker: string; readonly model: string };
   /** It knows its IMEI; undefined without a modem as well. */
   readonly hasImei?: boolean;
 }

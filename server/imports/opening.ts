@@ -10,6 +10,7 @@ import { partitionFor, type IncomingFile } from '@keen-larder/core/larder/import
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { fileSource, sourceBytes, writeSparsely } from '../formats/file-source.ts';
 import { looksLikeTar, tarEntries } from '../formats/tar.ts';
+import { looksLikeZip, zipEntries } from '../formats/zip.ts';
 import { unwrap, wrapperOf } from '../formats/wrappers.ts';
 
 /** A file that came, with what it takes to read the image in it. */
@@ -29,7 +30,6 @@ const mostEntries = 2000;
 /** What cannot be read, by its first bytes, and what to do about it. */
 const strangers: readonly (readonly [readonly number[], string])[] = [
   [[0x04, 0x22, 0x4d, 0x18], 'It is compressed by lz4: unpack it by `lz4 -d`, then import what comes out.'],
-  [[0x50, 0x4b, 0x03, 0x04], 'It is a zip archive: unpack it, then import its folder.'],
   [[0x42, 0x5a, 0x68], 'It is compressed by bzip2: unpack it, then import what comes out.'],
   [[0x37, 0x7a, 0xbc, 0xaf], 'It is a 7z archive: unpack it, then import its folder.'],
 ];
@@ -87,16 +87,12 @@ export class Opener {
         const inner = await beginning(unpacked(), headBytes);
         const found = await recogniseImage(memorySource(inner));
         const through = [...layers, wrapper];
-        if (!looksLikeTar(inner) && !wrapperOf(inner) && found !== 'sparse image') {
+        if (!looksLikeTar(inner) && !looksLikeZip(inner) && !wrapperOf(inner) && found !== 'sparse image') {
           return [{ ...one, layers: [...through, found], image: unpacked }];
         }
-        const name = join(this.scratch, randomUUID());
-        await writeSparsely(name, unpacked());
-        const handle = await open(name, 'r');
-        this.handles.push(handle);
-        const { size } = await handle.stat();
-        return await this.look(fileSource(handle, size), path, through, depth + 1, packed);
+        return await this.look(await this.putAside(unpacked()), path, through, depth + 1, packed);
       }
+      if (looksLikeZip(head)) return await this.lookIntoZip(source, path, layers, depth);
       const isFiles = archiveOf(partitionFor(path, []).partition ?? '') !== undefined;
       if (looksLikeTar(head) && !isFiles) return await this.lookIntoTar(source, path, layers, depth);
       if (looksLikeTar(head))
@@ -114,6 +110,32 @@ export class Opener {
       if (!(error instanceof FormatError)) throw error;
       return faulty(`It cannot be read: ${error.message}.`);
     }
+  }
+
+  /** What must be unpacked to be read here and there. */
+  private async putAside(bytes: AsyncIterable<Uint8Array>): Promise<ByteSource> {
+    const name = join(this.scratch, randomUUID());
+    await writeSparsely(name, bytes);
+    const handle = await open(name, 'r');
+    this.handles.push(handle);
+    const { size } = await handle.stat();
+    return fileSource(handle, size);
+  }
+
+  private async lookIntoZip(
+    source: ByteSource,
+    path: string,
+    layers: readonly string[],
+    depth: number,
+  ): Promise<OpenedFile[]> {
+    const found: OpenedFile[] = [];
+    for await (const { name, content } of zipEntries(source)) {
+      if (found.length >= mostEntries) throw new FormatError('zip', 'entries', 0, `more than ${mostEntries}`);
+      if (name.split('/').some((part) => part.startsWith('.'))) continue;
+      const inner = await this.putAside(content());
+      found.push(...(await this.look(inner, `${path}/${name}`, [...layers, 'zip'], depth + 1)));
+    }
+    return found.map((file) => ({ ...file, layers: file.layers.slice(layers.length + 1) }));
   }
 
   private async lookIntoTar(

@@ -16,6 +16,7 @@ import { SetWriter } from '../shelf/set-writer.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { RunFailure, type Run } from './engine.ts';
+import { conditionOfImages } from './firmware.ts';
 
 /** What unpacking, digesting and storing are expected to take in a second, before there is a past. */
 const usualBytesPerSecond = 150 * 2 ** 20;
@@ -27,6 +28,10 @@ export function knownPartitions({ bench, larder }: RunContext, serial: string | 
   return here.length > 0 ? here : [...larder.kept(serial).keys()];
 }
 
+/** The slot that a phone at hand starts from. */
+export const slotOf = ({ bench }: RunContext, serial: string | undefined): 'a' | 'b' | undefined =>
+  serial && bench.linkIn(serial) ? bench.facts(serial).condition.slot : undefined;
+
 /** Planned images with the partitions that were chosen for them. */
 interface Chosen {
   readonly images: readonly (PlannedImport & { readonly partition: string })[];
@@ -34,7 +39,12 @@ interface Chosen {
 }
 
 function choose(context: RunContext, batch: Batch, { serial, choices }: ImportingRequest): Chosen {
-  const planned = planImport(batch.files, knownPartitions(context, serial), batch.contents);
+  const planned = planImport(
+    batch.files,
+    knownPartitions(context, serial),
+    batch.contents,
+    slotOf(context, serial),
+  );
   const partitionOf = new Map(choices.map(({ path, partition }) => [path, partition]));
   const images = planned.flatMap((each) => {
     const partition = partitionOf.get(each.paths[0]!);
@@ -128,7 +138,7 @@ export async function startImporting(
           note: contents?.note ?? '',
           phone,
           ...(contents?.mode && { mode: contents.mode }),
-          condition: isSame ? contents.condition : { kind: 'unknown' },
+          condition: isSame ? contents.condition : await conditionOfImages(larder.shelf, stored),
           createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
           elapsedMs: context.now() - beganAt,
           addedBytes: set.addedBytes,

@@ -148,8 +148,9 @@ export class Sheets {
       set: {
         setId: set.id,
         serial: set.serial,
-        maker: set.maker,
-        model: set.model,
+        // Firmware that came as files says itself what it is for.
+        maker: set.condition.product?.maker ?? set.maker,
+        model: set.condition.product?.model ?? set.model,
         androidVersion: set.condition.androidVersion,
         isEncrypted: set.condition.encrypted,
         keyIsGone: wipedAt !== null && set.serial === serial && wipedAt > set.createdAt,

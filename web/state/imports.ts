@@ -4,6 +4,7 @@ import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
 import { partitionFor, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { api, uploads } from '../api/client.ts';
 import { copyFile, type FileToCopy } from '../uploads/upload.ts';
+import { useBench } from './bench.ts';
 
 /** A copy into the larder under way. */
 export interface Copy {
@@ -31,6 +32,7 @@ export interface ImportDraft {
 
 /** Files that can be imported, copies under way, and what is to be made of each. */
 export const useImports = defineStore('imports', () => {
+  const bench = useBench();
   const view = ref<ImportsView>();
   const copies = ref<Copy[]>([]);
   const drafts = ref<Record<string, ImportDraft>>({});
@@ -74,7 +76,8 @@ export const useImports = defineStore('imports', () => {
     const names = known[serial] ?? [];
     if (partitions[path] !== undefined) return partitions[path];
     if (listed || names.length === 0) return partition ?? '';
-    return partitionFor(path, names).partition ?? '';
+    const slot = bench.phone(serial)?.facts?.condition.slot;
+    return partitionFor(path, names, slot).partition ?? '';
   }
 
   /** Learns what partitions the chosen phone has: files whose names speak of one of them are taken in. */

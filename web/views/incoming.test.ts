@@ -181,8 +181,8 @@ describe('Import', () => {
     await flushPromises();
     await vi.waitFor(() => expect(store.draft(view).picked).toContain('splash.bin'));
     expect(store.partitionOf(view, view.images[1]!)).toBe('splash');
-    // Of two slots somebody has to choose.
-    expect(store.partitionOf(view, view.images[0]!)).toBe('');
+    // Of two slots it is the one that starts, until somebody chooses.
+    expect(store.partitionOf(view, view.images[0]!)).toBe('boot_a');
     store.draft(view).partitions['boot.img'] = 'boot_b';
     expect(store.partitionOf(view, view.images[0]!)).toBe('boot_b');
   });

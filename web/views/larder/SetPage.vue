@@ -120,7 +120,12 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           </div>
           <div>
             <dt>Condition</dt>
-            <dd>{{ set.condition.kind }}<br />{{ set.condition.build ?? 'build unknown' }}</dd>
+            <dd>
+              {{ set.condition.kind }}<br />{{ set.condition.build ?? 'build unknown' }}
+              <template v-if="set.condition.product"
+                ><br />for a {{ set.condition.product.maker }} {{ set.condition.product.model }}</template
+              >
+            </dd>
           </div>
           <div>
             <dt>Taken</dt>
