@@ -2,7 +2,10 @@
 import { parseArgs } from 'node:util';
 import pino from 'pino';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
+import { armingText } from '@keen-larder/contract/armed.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging.ts';
+import { startRestoring } from '@keen-larder/server/runs/restoring.ts';
+import { readImage } from '@keen-larder/server/shelf/image-reader.ts';
 
 /** One line of JSON on standard output. */
 export interface ImagingReport {
@@ -15,6 +18,17 @@ export interface ImagingReport {
   readonly addedBytes: number;
   readonly idleBytes: number;
   readonly peakBytes: number;
+  readonly restoring: RestoringReport | undefined;
+}
+
+/** Putting the set back, beside reading it from the shelf to nowhere. */
+export interface RestoringReport {
+  readonly readingMs: number;
+  /** From the first write on, without verifying before and proving after. */
+  readonly writingMs: number;
+  readonly wholeMs: number;
+  /** Computing the run sheet of sixty partitions, once digests and forecast are known. */
+  readonly planningMs: number;
 }
 
 const { positionals, values } = parseArgs({
@@ -23,6 +37,8 @@ const { positionals, values } = parseArgs({
     pick: { type: 'string', multiple: true, default: ['userdata'] },
     /** Only the blocks in use. */
     used: { type: 'boolean', default: false },
+    /** Puts the set back afterwards. */
+    restore: { type: 'boolean', default: false },
     /** The phone has digested itself before the clock starts: it has processors of its own, which are not to be timed. */
     'digested-before': { type: 'boolean', default: false },
   },
@@ -55,6 +71,7 @@ const tree = set?.images.some(({ fileSystem }) => fileSystem === 'ext4')
   ? await (await app.inside.tree(set.id, 'userdata', '')).list('/')
   : undefined;
 const treeMs = tree && performance.now() - treeAt;
+const restoring = values.restore && set ? await putBack(set.id) : undefined;
 const report: ImagingReport = {
   state: ended.state,
   outcome: ended.outcome,
@@ -64,7 +81,40 @@ const report: ImagingReport = {
   addedBytes: set?.addedBytes ?? 0,
   idleBytes,
   peakBytes,
+  restoring,
 };
 process.stdout.write(`${JSON.stringify(report)}\n`);
 await app.close();
 process.exit(ended.state === 'done' ? 0 : 1);
+
+async function putBack(setId: string): Promise<RestoringReport> {
+  const puts = values.pick.map((partition) => ({ setId, partition }));
+  const readAt = performance.now();
+  for (const { partition } of puts) {
+    for await (const part of readImage(app.larder.shelf, app.larder.image(setId, partition))) void part;
+  }
+  const readingMs = performance.now() - readAt;
+  const wholeAt = performance.now();
+  const { id } = await startRestoring(app, serial, {
+    puts,
+    restartAfter: false,
+    confirmed: ['will-wipe', 'boot-forecast', 'battery', 'version-crossing', 'older-system-newer-data'],
+    armedWith: armingText(serial),
+  });
+  const run = await app.engine.ended(id);
+  if (run.state !== 'done') throw new Error(run.outcome);
+  const wholeMs = performance.now() - wholeAt;
+  const written = puts.reduce((sum, { partition }) => sum + app.larder.image(setId, partition).bytes, 0);
+  // Sixty images, as many as a phone of today has partitions.
+  const names = (await app.bench.partitions(serial))
+    .map(({ name }) => name)
+    .filter((name) => /^part\d/.test(name));
+  const many = await startImaging(app, serial, { picked: names, label: 'sixty', confirmed: [] });
+  const sixty = (await app.engine.ended(many.id)).setId!;
+  const plan = { puts: names.map((partition) => ({ setId: sixty, partition })), restartAfter: false };
+  await app.sheets.restoring(serial, plan);
+  const planAt = performance.now();
+  await app.sheets.restoring(serial, plan);
+  const planningMs = performance.now() - planAt;
+  return { readingMs, writingMs: (written / run.bytesPerSecond) * 1000, wholeMs, planningMs };
+}

@@ -57,6 +57,7 @@ try {
   const repeat = await imaging(adb, last, 'second', ...own);
   const userData = await imaging(adb, last, 'third', '--digested-before');
   const shared = await imaging(await startPhone(0), 'home-shared', 'shared', ...phone);
+  const { restoring } = await imaging(await startPhone(0), 'home-restoring', 'restored', ...own, '--restore');
 
   const openssl = median(digesting);
   const times = full.map(({ elapsedMs }) => elapsedMs);
@@ -68,16 +69,23 @@ try {
   row('again, 1 % changed', repeat.elapsedMs);
   row('the half that changed alone', userData.elapsedMs * 2);
   row('the phone digesting here too', shared.elapsedMs);
+  row('reading the set to /dev/null', restoring!.readingMs);
+  row('putting it back: writing', restoring!.writingMs);
+  row('putting back, verified and proved', restoring!.wholeMs);
   print('');
   ratio('imaging : openssl, then zstd', (openssl + packing) / first, 1);
   ratio('again : imaging', first / repeat.elapsedMs, 1.5);
   ratio('the half that changed : imaging', first / userData.elapsedMs / 2, undefined);
   ratio('the phone here too : openssl, zstd', (openssl + packing) / shared.elapsedMs, undefined);
+  ratio('writing back : reading the set', restoring!.readingMs / restoring!.writingMs, 0.8);
+  print(
+    `planning to put back 60 partitions takes ${Math.round(restoring!.planningMs)} ms (wanted: under 100)`,
+  );
   print(
     `stored ${sizeText(full[0]!.addedBytes)}; the second set added ${sizeText(repeat.addedBytes)} (${((repeat.addedBytes / bytes) * 100).toFixed(2)} %)`,
   );
   print(`peak resident ${sizeText(peak)} (wanted: under 400 MiB), idle ${sizeText(full[0]!.idleBytes)}`);
-  for (const home of [last, 'home-shared']) rmSync(join(folder, home), { recursive: true });
+  for (const home of [last, 'home-shared', 'home-restoring']) rmSync(join(folder, home), { recursive: true });
   if (Number(values['ext4-mebibytes']) > 0) await usedBlocks(Number(values['ext4-mebibytes']));
   if (Number(values['large-gibibytes']) > 0) await large(Number(values['large-gibibytes']));
 } finally {

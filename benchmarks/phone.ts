@@ -27,6 +27,8 @@ if (!existsSync(path)) {
     ['recovery', 32],
     ...(image ? [] : [['system', megabytes / 2] as const]),
     ['userdata', image ? megabytes : megabytes / 2],
+    // As many as a phone of today has, for planning.
+    ...(image ? [] : Array.from({ length: 60 }, (_, i) => [`part${i}`, 1] as const)),
   ] as const;
   let lba = first;
   const linuxData = '0FC63DAF-8483-4772-8E79-3D69D8477DE4';

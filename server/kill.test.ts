@@ -90,7 +90,7 @@ async function phoneHere(url: string): Promise<void> {
 }
 
 /** `npm run kills` asks for fifty. */
-const kills = Number(process.env['KEEN_LARDER_KILLS'] ?? 5);
+const kills = Number(process.env['KEEN_LARDER_KILLS'] ?? 3);
 const picked = ['modem', 'persist', 'logo'];
 /** Apart from the first, which comes at once, wherever the dice say. */
 const shares = Array.from({ length: kills }, (_, n) => (n === 0 ? 0 : ((n * 0.618034) % 1) * 0.98));

@@ -24,7 +24,7 @@ const places = [
   },
 ] as const;
 /** `npm run kills` asks for more. */
-const seeds = Number(process.env['KEEN_LARDER_FAULTS'] ?? 2);
+const seeds = Number(process.env['KEEN_LARDER_FAULTS'] ?? 1);
 
 describe.each(places)('over $link', ({ serial, mode, picked }) => {
   const folder = testFolder();
@@ -41,7 +41,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
       home,
       addresses: addressesOf(phone.state()),
       pollMs: 30,
-      patience: { stallMs: 400, backoffMs: 5, tries: 3, awayMs: 600 },
+      patience: { stallMs: 800, backoffMs: 5, tries: 3, awayMs: 1200 },
     });
   const deviceOf = (name: string): Device =>
     name === 'preloader' ? phone.flash.earlyLoader! : phone.flash.partition(name)!;

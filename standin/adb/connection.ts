@@ -13,14 +13,16 @@ import { drained } from '../phone/drained.ts';
 import type { ShellHost } from '../shell/host.ts';
 import type { Authorisation } from './authorisation.ts';
 import { serviceFor } from './services.ts';
-import { AdbStream } from './stream.ts';
+import { AdbStream, windowBytes } from './stream.ts';
 
 /** The phone's end of one adb connection. */
 export class AdbConnection {
   private readonly streams = new Map<number, AdbStream>();
-  private readonly parser = new PacketParser();
+  private readonly parser = new PacketParser((bytes) => Buffer.allocUnsafeSlow(bytes));
   private nextId = 1;
   private greeted = false;
+  /** Both sides know `delayed_ack`. */
+  private hasWindows = false;
   private token: Uint8Array | undefined;
 
   /** @param authorisation left out where everybody is let in */
@@ -49,12 +51,16 @@ export class AdbConnection {
   }
 
   private async handle({ command, arg0, arg1, payload }: Packet): Promise<void> {
-    if (command === commands.CNXN) return this.authorisation ? this.challenge() : this.greet();
+    if (command === commands.CNXN) {
+      this.hasWindows = /[=,]delayed_ack(,|$)/.test(Buffer.from(payload).toString().replace(/\0$/, ''));
+      return this.authorisation ? this.challenge() : this.greet();
+    }
     if (command === commands.AUTH && this.token) return this.authenticate(arg0, payload);
     if (!this.greeted) throw new Error('a packet before the greeting');
-    if (command === commands.OPEN) return this.open(arg0, Buffer.from(payload).toString().replace(/\0$/, ''));
+    if (command === commands.OPEN)
+      return this.open(arg0, Buffer.from(payload).toString().replace(/\0$/, ''), arg1);
     const stream = this.streams.get(arg1);
-    if (command === commands.OKAY) stream?.onAcknowledge();
+    if (command === commands.OKAY) stream?.onAcknowledge(payload);
     else if (command === commands.WRTE) {
       if (stream) stream.onWrite(payload);
       else await this.send(commands.CLSE, 0, arg0, []);
@@ -92,13 +98,13 @@ export class AdbConnection {
     );
   }
 
-  private async open(remoteId: number, name: string): Promise<void> {
+  private async open(remoteId: number, name: string, ahead: number): Promise<void> {
     const service = serviceFor(name, this.host);
     if (!service) return this.send(commands.CLSE, 0, remoteId, []);
     const localId = this.nextId++;
-    const stream = new AdbStream(localId, remoteId, this.send);
+    const stream = new AdbStream(localId, remoteId, this.send, this.hasWindows ? ahead : undefined);
     this.streams.set(localId, stream);
-    await this.send(commands.OKAY, localId, remoteId, []);
+    await this.send(commands.OKAY, localId, remoteId, stream.window(windowBytes));
     service(stream).then(
       () => this.streams.delete(localId),
       () => stream.close().catch(() => undefined),

@@ -7,7 +7,13 @@ export type Send = (
   payload: readonly Uint8Array[],
 ) => Promise<void>;
 
-/** One stream of an adb connection, seen from the phone: at most one unacknowledged write at a time. */
+/** What the phone takes ahead on a stream, where the host asks for windows. */
+export const windowBytes = 8 << 20;
+
+/**
+ * One stream of an adb connection, seen from the phone: at most one unacknowledged write at a time, or with a
+ * window on both sides where both know `delayed_ack` (AOSP packages/modules/adb, protocol.txt and adb.h).
+ */
 export class AdbStream {
   private acknowledged: (() => void) | undefined;
   private readonly inbox: Uint8Array[] = [];
@@ -18,6 +24,8 @@ export class AdbStream {
     readonly localId: number,
     readonly remoteId: number,
     private readonly send: Send,
+    /** What the host takes ahead; undefined without windows. */
+    private available: number | undefined,
   ) {}
 
   get closed(): boolean {
@@ -27,19 +35,29 @@ export class AdbStream {
   /** Sends parts as one packet and waits until the host took it. @throws Error when the stream is closed */
   async write(...parts: Uint8Array[]): Promise<void> {
     if (this.ended) throw new Error('the stream is closed');
-    const taken = new Promise<void>((resolve) => (this.acknowledged = resolve));
-    await this.send(commands.WRTE, this.localId, this.remoteId, parts);
-    await taken;
+    if (this.available === undefined) {
+      const taken = new Promise<void>((resolve) => (this.acknowledged = resolve));
+      await this.send(commands.WRTE, this.localId, this.remoteId, parts);
+      await taken;
+    } else {
+      const bytes = parts.reduce((sum, part) => sum + part.length, 0);
+      while (this.available < bytes && !this.ended)
+        await new Promise<void>((resolve) => (this.acknowledged = resolve));
+      if (this.ended) throw new Error('the stream is closed');
+      this.available -= bytes;
+      await this.send(commands.WRTE, this.localId, this.remoteId, parts);
+    }
     if (this.ended) throw new Error('the stream is closed');
   }
 
-  /** What the host sends, acknowledged piece by piece as it is consumed. */
+  /** What the host sends, acknowledged piece by piece: the next may be on its way while one is worked on. */
   async *input(): AsyncGenerator<Uint8Array> {
     for (;;) {
       const next = this.inbox.shift();
       if (next) {
+        if (!this.ended)
+          await this.send(commands.OKAY, this.localId, this.remoteId, this.window(next.length));
         yield next;
-        if (!this.ended) await this.send(commands.OKAY, this.localId, this.remoteId, []);
       } else if (this.ended) {
         return;
       } else {
@@ -48,7 +66,19 @@ export class AdbStream {
     }
   }
 
-  onAcknowledge(): void {
+  /** What an acknowledgement says: how many bytes more may come, where there are windows. */
+  window(bytes: number): Uint8Array[] {
+    if (this.available === undefined) return [];
+    const word = Buffer.alloc(4);
+    word.writeUInt32LE(bytes);
+    return [word];
+  }
+
+  /** @param payload of the host's acknowledgement */
+  onAcknowledge(payload: Uint8Array): void {
+    if (this.available !== undefined && payload.length === 4) {
+      this.available += Buffer.from(payload).readUInt32LE();
+    }
     this.acknowledged?.();
   }
 

@@ -476,7 +476,7 @@ function bannerOf({ properties, mode }: ShellHost): string {
     `${mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=${properties['ro.product.name'] ?? ''}`,
     `ro.product.model=${properties['ro.product.model'] ?? ''}`,
     `ro.product.device=${properties['ro.product.device'] ?? ''}`,
-    'features=shell_v2,cmd',
+    'features=shell_v2,cmd,delayed_ack',
   ].join(';');
 }
 

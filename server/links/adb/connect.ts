@@ -67,8 +67,8 @@ export async function connectAdb(address: string, { key, signal, asked }: Door):
         connection: connectionOf(opened, pool),
         credentialStore: key.store,
         authenticators: [AdbSignatureAuthenticator, askOnScreen],
-        // Acknowledging late is for slow networks; it is not offered, so every phone speaks alike.
-        initialDelayedAckBytes: 0,
+        // What a phone may send ahead, where it knows how (Android 14 on): otherwise it waits for each payload's answer.
+        initialDelayedAckBytes: aheadBytes,
       }),
     );
     transport.disconnected.catch(() => undefined);
@@ -92,6 +92,7 @@ interface Opened {
 
 /** One buffer for all reads; the packet parser copies out of it. */
 const readBytes = 512 * 1024;
+const aheadBytes = 8 << 20;
 
 async function openSocket(address: string): Promise<Opened> {
   let receive: Receiver = () => true;
