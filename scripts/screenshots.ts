@@ -44,6 +44,8 @@ try {
   await run(page);
   await practice(page);
   await connections(page);
+  await rescue(page);
+  await bootloader(page);
 } finally {
   await browser.end();
   await demo?.end();
@@ -131,19 +133,47 @@ async function importing(at: Page): Promise<void> {
   await at.getByRole('button', { name: 'Discard this copy' }).click();
 }
 
+/** A hand at the practice bench. */
+function act(of: string, body: object): Promise<Response> {
+  return fetch(`${url}/api/practice/${of}`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  });
+}
+
+/** A phone that does not start, from what is found to the proof that it is as it was. */
+async function rescue(at: Page): Promise<void> {
+  await act(serial, { do: 'break', build: 'half-firmware' });
+  await at.goto(`${url}/bench/${serial}/rescue`);
+  await at.locator(`[data-serial="${serial}"]`).getByText('does not start').waitFor({ timeout: 60_000 });
+  await act(serial, { do: 'keys', into: 'recovery' });
+  await at
+    .locator('[data-busy="false"] [data-repair="boot-and-system"][data-smallest="true"]')
+    .waitFor({ timeout: 60_000 });
+  await at.getByText('Verified before the first write').waitFor();
+  await shoot('rescue');
+  await at.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
+  await at.getByRole('button', { name: 'Restore 2 partitions' }).click();
+  await at.locator('[data-run][data-state="done"]').waitFor({ timeout: 120_000 });
+  await at.getByRole('link', { name: 'Proof, log and chart' }).click();
+  await at.getByRole('heading', { name: 'Proof of return' }).waitFor();
+  await shoot('proof');
+}
+
+async function bootloader(at: Page): Promise<void> {
+  await at.goto(`${url}/bench/TW5K-20316/bootloader`);
+  await at.getByText('The boot chain verifies').waitFor();
+  await shoot('bootloader');
+}
+
 /** One phone that another program has, among those that are well. */
 async function connections(at: Page): Promise<void> {
-  const act = (body: object) =>
-    fetch(`${url}/api/practice/TW3K-10517`, {
-      method: 'POST',
-      headers: { 'content-type': 'application/json' },
-      body: JSON.stringify(body),
-    });
-  await act({ do: 'hold' });
+  await act('TW3K-10517', { do: 'hold' });
   await at.goto(`${url}/connections`);
   await at.getByText('is held by another program', { exact: true }).waitFor();
   await shoot('connections');
-  await act({ do: 'mend' });
+  await act('TW3K-10517', { do: 'mend' });
 }
 
 async function run(at: Page): Promise<void> {
