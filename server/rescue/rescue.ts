@@ -18,6 +18,7 @@ import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
 import { LinkFailure } from '../links/phone-link.ts';
 import { halfWritten } from '../runs/writing-journal.ts';
+import { Problem } from '../problem.ts';
 import { DamagedImage } from '../shelf/image-reader.ts';
 
 /** So much of an identity partition tells whether anything is in it. */
@@ -32,9 +33,16 @@ export class Rescue {
     private readonly unfinished: UnfinishedStatements,
   ) {}
 
-  /** @throws Problem 404 when the phone was never seen */
+  /** @throws Problem 404 when the phone was never seen, 409 while a run works on it */
   async view(serial: string): Promise<RescueView> {
     const { bench } = this;
+    // What a run reads and writes is not to wait for what somebody looks at.
+    if (bench.runOf(serial)) {
+      throw new Problem(
+        409,
+        'A run is under way on this phone. What is wrong with it is looked at when that has ended.',
+      );
+    }
     const phone = bench.view(serial);
     const facts = phone.presence === 'here' ? phone.facts : undefined;
     const sets = this.goodSets(serial);

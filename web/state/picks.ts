@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
+import type { Put } from '@keen-larder/contract/requests.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 
 /** What is picked for imaging on one phone. */
@@ -20,6 +21,8 @@ export interface ImagingPicks {
 /** What is picked for putting back from one set. */
 export interface RestoringPicks {
   picked: string[];
+  /** Images of other sets that go along. */
+  others: Put[];
   serial: string | undefined;
   restartAfter: boolean;
   /** Images first what is about to be overwritten and is nowhere kept. */
@@ -60,6 +63,7 @@ export const usePicks = defineStore('picks', () => {
   function forPlan(key: string, keepFirst: boolean): RestoringPicks {
     restoring.value[key] ??= {
       picked: [],
+      others: [],
       serial: undefined,
       restartAfter: true,
       keepFirst,
@@ -92,5 +96,18 @@ export const usePicks = defineStore('picks', () => {
     picks.confirmed = [];
   }
 
-  return { forPhone, forSet, forRepair, forLocking, toggle, set };
+  /** Leaves out whatever goes onto some partitions. */
+  function leaveOut(
+    picks: { picked: string[]; confirmed: string[]; others?: Put[] },
+    names: readonly string[],
+  ): void {
+    set(
+      picks,
+      picks.picked.filter((name) => !names.includes(name)),
+    );
+    if (picks.others)
+      picks.others = picks.others.filter(({ partition, onto }) => !names.includes(onto ?? partition));
+  }
+
+  return { leaveOut, forPhone, forSet, forRepair, forLocking, toggle, set };
 });

@@ -225,19 +225,20 @@ export const sheets = {
         bytesPerSecond: 37 * MiB,
       }),
   restoring:
-    (over: { facts?: PhoneFacts; set?: SetDetail } = {}) =>
+    (over: { facts?: PhoneFacts; set?: SetDetail; others?: readonly SetDetail[] } = {}) =>
     ({ puts, restartAfter, activate }: RestoringRequest) => {
       const from = over.set ?? set();
       return restoringSheet({
         phone: over.facts ?? facts,
         partitions,
-        images: puts.map(({ partition }) => {
-          const found = from.images.find((each) => each.partition === partition)!;
+        images: puts.map(({ partition, setId }) => {
+          const of = over.others?.find(({ id }) => id === setId) ?? from;
+          const found = of.images.find((each) => each.partition === partition)!;
           return {
             ...found,
             onto: partition,
             damaged: found.damage !== undefined,
-            set: { ...from, setId: from.id, partitions: from.images.map((each) => each.partition) },
+            set: { ...of, setId: of.id, partitions: of.images.map((each) => each.partition) },
           };
         }),
         activate,

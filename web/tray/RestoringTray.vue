@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElOption, ElSelect } from 'element-plus';
 import { computed, shallowRef, watch } from 'vue';
+import type { Put } from '@keen-larder/contract/requests.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { isNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
@@ -48,8 +49,39 @@ const bundles = computed(() => {
 
 /** Of the set again when it changed, so that the sheet is computed anew. */
 const puts = computed(() =>
-  set.value ? picks.value.picked.map((partition) => ({ setId: props.setId, partition })) : [],
+  set.value
+    ? [...picks.value.picked.map((partition) => ({ setId: props.setId, partition })), ...picks.value.others]
+    : [],
 );
+
+/** Images of other sets of the same model, asked for when somebody wants one. */
+const offered = shallowRef<{ value: string; label: string; put: Put }[]>([]);
+async function offer(isOpen: boolean): Promise<void> {
+  const own = set.value;
+  if (!isOpen || !own) return;
+  const alike = larder.sets.filter(
+    ({ id, maker, model, binnedAt }) =>
+      id !== own.id && maker === own.maker && model === own.model && binnedAt === undefined,
+  );
+  const details = await Promise.all(alike.map(({ id }) => api.set(id).catch(() => undefined)));
+  offered.value = details.flatMap((each) =>
+    (each?.images ?? [])
+      .filter(({ partition }) => !isNeverWritten(partition))
+      .map(({ partition }) => ({
+        value: `${each!.id} ${partition}`,
+        label: `${partition} · ${each!.label}`,
+        put: { setId: each!.id, partition },
+      })),
+  );
+}
+const labels = computed(() => new Map(larder.sets.map(({ id, label }) => [id, label])));
+function addOther(value: string): void {
+  const found = offered.value.find((each) => each.value === value);
+  if (!found) return;
+  const { put } = found;
+  picks.value.others = [...picks.value.others.filter(({ partition }) => partition !== put.partition), put];
+  picks.value.confirmed = [];
+}
 const strip = computed(() =>
   (set.value?.images ?? []).filter(({ partition }) => picks.value.picked.includes(partition)),
 );
@@ -76,6 +108,31 @@ const count = computed(() => picks.value.picked.length);
       </ElButton>
       <ElButton v-if="count" size="small" text @click="store.set(picks, [])">None</ElButton>
     </div>
+    <ul v-if="picks.others.length" class="others" aria-label="Of other sets">
+      <li v-for="put in picks.others" :key="`${put.setId} ${put.partition}`">
+        <span
+          ><code>{{ put.partition }}</code> from “{{ labels.get(put.setId) }}”</span
+        >
+        <ElButton
+          size="small"
+          text
+          :aria-label="`Leave out ${put.partition}`"
+          @click="store.leaveOut(picks, [put.partition])"
+          >Leave out</ElButton
+        >
+      </li>
+    </ul>
+    <ElSelect
+      model-value=""
+      filterable
+      size="small"
+      placeholder="Add an image of another set"
+      aria-label="Add an image of another set"
+      @visible-change="offer"
+      @update:model-value="addOther"
+    >
+      <ElOption v-for="each in offered" :key="each.value" :value="each.value" :label="each.label" />
+    </ElSelect>
     <ElSelect
       v-if="here.length > 1"
       :model-value="target?.serial"
@@ -109,5 +166,17 @@ const count = computed(() => picks.value.picked.length);
 
 .bundles .el-button {
   margin: 0;
+}
+.others {
+  display: grid;
+  gap: 2px;
+  font-size: 13px;
+}
+
+.others li {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 8px;
 }
 </style>

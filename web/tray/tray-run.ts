@@ -1,5 +1,6 @@
 import { useEventListener } from '@vueuse/core';
 import { computed, ref, type WatchSource } from 'vue';
+import type { Put } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
@@ -12,7 +13,7 @@ import { useRunSheet } from './sheet.ts';
 
 export interface TrayRun {
   /** What is picked and ticked; changed by mends and ticks. */
-  readonly picks: () => { picked: string[]; confirmed: string[] };
+  readonly picks: () => { picked: string[]; confirmed: string[]; others?: Put[] };
   /** The phone that a mend restarts. */
   readonly serial: () => string | undefined;
   /** Whatever the sheet must be computed anew for. */
@@ -79,10 +80,7 @@ export function useTrayRun({
       case 'pick':
         return store.set(picks(), [...new Set([...picked, ...step.partitions])]);
       case 'unpick':
-        return store.set(
-          picks(),
-          picked.filter((name) => !step.partitions.includes(name)),
-        );
+        return store.leaveOut(picks(), step.partitions);
       case 'rename':
         return rename?.(step.label);
       case 'format':

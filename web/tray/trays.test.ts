@@ -255,6 +255,25 @@ describe('the tray of putting back', () => {
     expect(go(shown).element.disabled).toBe(true);
   });
 
+  it('takes single images of other sets along, and leaves them out again', async () => {
+    const other = set({ id: 's2', label: 'As received', images: [image('efs', 'identity', 16 * MiB)] });
+    const { shown, asked, picks } = await restoring({ others: [other] });
+    picks.others = [{ setId: 's2', partition: 'efs' }];
+    await vi.waitFor(() => expect(go(shown).text()).toBe('Restore 3 partitions'));
+    await vi.waitFor(() =>
+      expect(last(asked, `/phones/${serial}/restoring-sheet`)?.body).toMatchObject({
+        puts: [
+          { setId: 's1', partition: 'boot' },
+          { setId: 's1', partition: 'system' },
+          { setId: 's2', partition: 'efs' },
+        ],
+      }),
+    );
+    await shown.find('[aria-label="Leave out efs"]').trigger('click');
+    await vi.waitFor(() => expect(go(shown).text()).toBe('Restore 2 partitions'));
+    expect(picks.others).toEqual([]);
+  });
+
   it('chooses the phone that the set was taken from, and lets one choose another', async () => {
     useBench().take(phone({ serial: 'AA-1', nickname: 'North hide' }));
     const { shown } = await restoring();

@@ -28,6 +28,12 @@ const partitions: PartitionFacts[] = [
   { name: 'system', role: 'system', bytes: 512 * MiB },
   { name: 'userdata', role: 'user-data', bytes: 1400 * MiB },
 ];
+/** Of a phone with two slots. */
+const slotted = [
+  ...partitions,
+  { name: 'boot_a', role: 'boot-chain' as const, bytes: 32 * MiB },
+  { name: 'boot_b', role: 'boot-chain' as const, bytes: 32 * MiB },
+];
 const set: SetFacts = {
   setId: 's1',
   serial: phone.serial,
@@ -116,7 +122,7 @@ describe('the order of steps', () => {
   });
 
   it('may do no more than switch the slot', () => {
-    expect(kinds({ images: [], activate: 'a', phone: inBootloader(true) })).toEqual([
+    expect(kinds({ images: [], activate: 'a', phone: inBootloader(true), partitions: slotted })).toEqual([
       'activate',
       'restart system',
       'watch',
@@ -421,6 +427,7 @@ describe('whether it starts afterwards', () => {
     const moved = {
       images: [image('boot', { partition: 'boot_a', onto: 'boot_b' })],
       activeSlot: 'a' as const,
+      partitions: slotted,
     };
     expect(check(moved, 'other-slot')?.sentence).toMatch(
       /boot_a goes to boot_b.*slot a starts: they lie there unused/,
@@ -432,6 +439,7 @@ describe('whether it starts afterwards', () => {
       check({ images: [image('boot', { onto: 'boot_a' })], activeSlot: 'a' }, 'other-slot')?.sentence,
     ).toMatch(/stays the one/);
     expect(check({}, 'other-slot')).toBeUndefined();
+    expect(severity({ images: [], activate: 'a' }, 'other-slot')).toBe('stop');
   });
 
   it('first-start notes the long first start of a system or of user data', () => {

@@ -168,7 +168,12 @@ export const partOfBootChain: RestoringCheck = ({ images, forecast }) => {
 const mapped = ({ partition, onto }: RestoringImage) => partition !== onto;
 
 /** Says which image goes to which slot, and which slot starts afterwards. */
-export const otherSlot: RestoringCheck = ({ images, activate, activeSlot }) => {
+export const otherSlot: RestoringCheck = ({ images, activate, activeSlot, partitions }) => {
+  const hasSlots =
+    partitions.length === 0 || partitions.some(({ name }) => splitSlot(name).slot !== undefined);
+  if (activate && !hasSlots) {
+    return stop('other-slot', 'This phone has no slots', `There is no slot ${activate} to start from.`);
+  }
   const moved = images.filter(mapped);
   const slots = new Set(images.map(({ onto }) => splitSlot(onto).slot).filter((slot) => slot !== undefined));
   const starting = activate ?? activeSlot;

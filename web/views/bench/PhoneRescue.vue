@@ -23,7 +23,9 @@ watch(
       props.phone.runId,
       larder.version,
     ] as const,
-  ([serial]) => {
+  ([serial, , , runId]) => {
+    // A run is not to be disturbed; what it changed is looked at when it has ended.
+    if (runId !== undefined) return;
     void rescue.load(serial);
     void bench.loadPartitions(serial);
   },
