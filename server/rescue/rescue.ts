@@ -1,5 +1,5 @@
 import type { ReachView, RepairView, RescueView } from '@keen-larder/contract/rescue.ts';
-import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import type { SetDetail, SetView } from '@keen-larder/contract/sets.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { abilitiesOf, modeUses, phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
@@ -113,10 +113,18 @@ export class Rescue {
     return found;
   }
 
+  /** Complete, not damaged, and not of another model by what their own images say. */
   private goodSets(serial: string): SetDetail[] {
+    const { maker, model } = this.bench.view(serial);
+    const isAlike = ({ condition: { product } }: SetView) =>
+      !product || (product.maker === maker && product.model === model);
     return this.larder
       .list()
-      .filter((set) => set.serial === serial && set.complete && !set.damaged && set.binnedAt === undefined)
+
+      .filter(
+        (set) =>
+          set.serial === serial && set.complete && !set.damaged && set.binnedAt === undefined && isAlike(set),
+      )
       .map(({ id }) => this.larder.detail(id));
   }
 
