@@ -133,3 +133,9 @@ export function conditionText(condition: Condition): string {
   if (condition.kind === 'unknown') return 'condition unknown';
   return `${condition.kind} ${condition.androidVersion ?? ''}`.trim();
 }
+
+/** The slot that a phone started from, or that its bootloader would start. */
+export function activeSlotOf({ condition, variables }: PhoneFacts): 'a' | 'b' | undefined {
+  const told = variables?.['current-slot']?.replace('_', '');
+  return condition.slot ?? (told === 'a' || told === 'b' ? told : undefined);
+}

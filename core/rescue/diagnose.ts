@@ -1,5 +1,5 @@
 import { isWell, type Forecast } from '../boot/index.ts';
-import type { PhoneFacts } from '../phone/facts.ts';
+import { activeSlotOf, type PhoneFacts } from '../phone/facts.ts';
 import { listText } from '../runsheet/check.ts';
 
 /** What is wrong with a phone, or worth knowing before it is mended. */
@@ -96,8 +96,8 @@ const doesNotStart: Rule = ({ forecast, presence }) => {
 /** What a bootloader tells of its slots, where it reads nothing out. */
 const slots: Rule = ({ phone, keptSlot, forecast }) => {
   const { variables } = phone ?? {};
-  const current = variables?.['current-slot']?.replace('_', '') ?? phone?.condition.slot;
-  if (current !== 'a' && current !== 'b') return [];
+  const current = phone && activeSlotOf(phone);
+  if (!current) return [];
   const other = current === 'a' ? 'b' : 'a';
   const cannot = (slot: string) => variables?.[`slot-unbootable:${slot}`] === 'yes';
   if (cannot(current)) {

@@ -1,5 +1,5 @@
 import { isWell, type Forecast, type Slot } from '../boot/index.ts';
-import { splitSlot, type Role } from '../phone/roles.ts';
+import { isNeverWritten, splitSlot, type Role } from '../phone/roles.ts';
 import type { Finding } from './diagnose.ts';
 
 /** A set that repairs can be made of: of this very phone, complete and not damaged. */
@@ -44,7 +44,6 @@ export interface RepairFacts {
   readonly halfWritten: readonly string[];
 }
 
-const never = (name: string) => /^gpt-|^frp$/.test(name);
 const base = (name: string) => splitSlot(name).base;
 
 /** From the smallest to the largest. */
@@ -146,7 +145,8 @@ function wantedSlot({ findings, activeSlot, sets }: RepairFacts): Slot | undefin
 
 function repairAt(level: Level, facts: RepairFacts): Repair | undefined {
   const { sets, partitions } = facts;
-  const fits = (name: string) => !never(name) && (partitions.length === 0 || partitions.includes(name));
+  const fits = (name: string) =>
+    !isNeverWritten(name) && (partitions.length === 0 || partitions.includes(name));
   const takenFrom = (set: GoodSet) =>
     set.images
       .filter(

@@ -1,6 +1,6 @@
 import type { ReachView, RepairView, RescueView } from '@keen-larder/contract/rescue.ts';
 import type { SetDetail, SetView } from '@keen-larder/contract/sets.ts';
-import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { activeSlotOf, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { abilitiesOf, modeUses, phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import {
@@ -178,11 +178,6 @@ export class Rescue {
 /** Flash that was erased reads as zeros or as ones. */
 const isBlank = (bytes: Uint8Array) =>
   bytes.every((byte) => byte === 0) || bytes.every((byte) => byte === 0xff);
-
-function activeSlotOf({ condition, variables }: PhoneFacts): 'a' | 'b' | undefined {
-  const told = variables?.['current-slot']?.replace('_', '');
-  return condition.slot ?? (told === 'a' || told === 'b' ? told : undefined);
-}
 
 function reachOf(
   keys: Readonly<Partial<Record<PhoneMode, string>>>,

@@ -1,10 +1,9 @@
 import type { ImagingRequest, Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
-import type { Slot } from '@keen-larder/core/boot/index.ts';
 import { dayText } from '@keen-larder/core/larder/label.ts';
 import { isMakersKey } from '@keen-larder/core/phone/maker-keys.ts';
 import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
-import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { activeSlotOf, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { isNeverWritten, roleOf, type Role } from '@keen-larder/core/phone/roles.ts';
 import {
   expectedBytesPerSecond,
@@ -82,7 +81,7 @@ export class Sheets {
       partitions,
       images,
       activate: request.activate,
-      activeSlot: slotOf(phone),
+      activeSlot: activeSlotOf(phone),
       restartAfter: request.restartAfter,
       format: request.format,
       ...(await this.outlooks(serial, request)),
@@ -203,10 +202,4 @@ export class Sheets {
     const own = past(kind);
     return expectedBytesPerSecond(own.length > 0 ? own : past('imaging'));
   }
-}
-
-/** The slot that started, or that the bootloader would start. */
-function slotOf({ condition, variables }: PhoneFacts): Slot | undefined {
-  const told = variables?.['current-slot']?.replace('_', '');
-  return condition.slot ?? (told === 'a' || told === 'b' ? told : undefined);
 }

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { ElButton, ElInput } from 'element-plus';
+import { ElButton } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
 import { usePicks } from '../state/picks.ts';
+import ArmField from './ArmField.vue';
 import TrayFrame from './TrayFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
@@ -53,18 +54,7 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
       {{ phone.nickname }} does not answer now.
     </p>
     <template #foot>
-      <label v-if="clear" class="arm">
-        <span
-          >To arm, type the last four characters of <code>{{ phone.serial }}</code></span
-        >
-        <ElInput
-          v-model="picks.armedWith"
-          :maxlength="4"
-          class="arm-input"
-          aria-label="Last four characters of the serial"
-          spellcheck="false"
-        />
-      </label>
+      <ArmField v-if="clear" v-model="picks.armedWith" :serial="phone.serial" />
       <ElButton
         type="primary"
         size="large"
@@ -88,19 +78,5 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
 .error {
   color: var(--beetroot);
   font-weight: 600;
-}
-
-.arm {
-  display: flex;
-  align-items: center;
-  gap: 10px;
-  margin-bottom: 8px;
-  font-size: 13px;
-}
-
-.arm-input {
-  flex: none;
-  width: 74px;
-  font-family: var(--mono);
 }
 </style>

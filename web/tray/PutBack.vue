@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElCheckbox, ElInput } from 'element-plus';
+import { ElButton, ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
@@ -12,6 +12,7 @@ import CheckList from '../parts/CheckList.vue';
 import { useBench } from '../state/bench.ts';
 import type { RestoringPicks } from '../state/picks.ts';
 import FigureGrid from './FigureGrid.vue';
+import ArmField from './ArmField.vue';
 import TrayFrame from './TrayFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
@@ -160,18 +161,7 @@ const canKeepFirst = computed(
     </template>
     <p v-if="!phone" class="soft">No phone is on the bench. Connect the one to put this back onto.</p>
     <template #foot>
-      <label v-if="clear && phone" class="arm">
-        <span
-          >To arm, type the last four characters of <code>{{ phone.serial }}</code></span
-        >
-        <ElInput
-          v-model="picks.armedWith"
-          :maxlength="4"
-          class="arm-input"
-          aria-label="Last four characters of the serial"
-          spellcheck="false"
-        />
-      </label>
+      <ArmField v-if="clear && phone" v-model="picks.armedWith" :serial="phone.serial" />
       <!-- eslint-enable vue/no-mutating-props -->
       <ElButton
         type="primary"
@@ -205,19 +195,5 @@ const canKeepFirst = computed(
 .error {
   color: var(--beetroot);
   font-weight: 600;
-}
-
-.arm {
-  display: flex;
-  align-items: center;
-  gap: 10px;
-  margin-bottom: 8px;
-  font-size: 13px;
-}
-
-.arm-input {
-  flex: none;
-  width: 74px;
-  font-family: var(--mono);
 }
 </style>
