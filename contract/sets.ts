@@ -10,7 +10,6 @@ export interface ImageView {
   readonly bytes: number;
   /** Lower-case hexadecimal, over the full bytes. */
   readonly sha256: string;
-  readonly md5: string;
   readonly fileSystem: string | undefined;
   readonly usedBytes: number | undefined;
   /** What the last verification found wrong. */

@@ -27,7 +27,6 @@ export interface ContentsImage {
   readonly bytes: number;
   /** Over the image, or over `ranges` of it where there are some. */
   readonly sha256: string;
-  readonly md5: string;
   readonly ranges?: readonly ByteRange[];
   readonly unsettled?: readonly ByteRange[];
   /** Names of the files that hold it. */
@@ -64,7 +63,6 @@ const isImage = (value: unknown): boolean =>
   Number.isSafeInteger(value['bytes']) &&
   (value['bytes'] as number) >= 0 &&
   isDigest(value['sha256'], 64) &&
-  isDigest(value['md5'], 32) &&
   areRanges(value['ranges'], value['bytes'] as number) &&
   areRanges(value['unsettled'], value['bytes'] as number) &&
   Array.isArray(value['files']) &&

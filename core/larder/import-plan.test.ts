@@ -71,7 +71,6 @@ const contents: Contents = {
       role: 'radio',
       bytes: 8192,
       sha256: 'ab'.repeat(32),
-      md5: 'cd'.repeat(16),
       ranges: [{ offset: 0, bytes: 4096 }],
       files: ['first of all.img.zst'],
     },

@@ -11,6 +11,8 @@ export interface IncomingFile {
   readonly bytes: number;
   /** What it is, from outside in: `gzip`, `sparse image`, `ext4`. */
   readonly layers: readonly string[];
+  /** Its partition, where the partition table of a whole flash tells it. */
+  readonly partition?: string;
   /** Size of the image in it, where that can be known before it is unpacked. */
   readonly imageBytes?: number;
   /** Why it cannot be used. */
@@ -79,6 +81,12 @@ export function partitionFor(
   return tail ? { partition: tail, note: `Taken for ${tail} by the end of its name.` } : {};
 }
 
+/** A partition by the partition table that came with it. */
+function tabled(partition: string, known: readonly string[]): { partition: string; note?: string } {
+  const isKnown = known.length === 0 || known.includes(partition);
+  return isKnown ? { partition } : { partition, note: 'The phone is not known to have such a partition.' };
+}
+
 const escaped = (text: string) => text.replace(/[^a-z0-9]/g, '\\$&');
 
 /** Which partitions a format is found in; undefined where any may have it. */
@@ -127,7 +135,11 @@ export function planImport(
     const { path, layers, imageBytes } = first;
     const { parts } = plainName(path);
     const listed = listedOf(path);
-    const named = listed ? { partition: listed.partition } : partitionFor(path, known, slot);
+    const named = listed
+      ? { partition: listed.partition }
+      : first.partition
+        ? tabled(first.partition, known)
+        : partitionFor(path, known, slot);
     const kind = layers.at(-1) === 'tar' ? 'archive' : 'block';
     const odd = named.partition && kind === 'block' ? contentNote(named.partition, layers) : undefined;
     const missing =

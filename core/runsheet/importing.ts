@@ -11,6 +11,8 @@ export interface ImportingImage {
   /** Of the image, where it is known. */
   readonly imageBytes?: number;
   readonly notes: readonly string[];
+  /** Why it cannot be made. */
+  readonly fault?: string;
   /** A checksum file that came along names its files. */
   readonly isListed: boolean;
 }
@@ -111,6 +113,20 @@ const shelfSpace: ImportingCheck = ({ images, shelf }) => {
     : [];
 };
 
+const cannotBeMade: ImportingCheck = ({ images }) =>
+  images.flatMap(({ partition, fault }) =>
+    fault
+      ? [
+          {
+            id: 'content-differs' as const,
+            severity: 'stop' as const,
+            title: `${partition} cannot be put together`,
+            sentence: fault,
+          },
+        ]
+      : [],
+  );
+
 /** Stops when two files are to become one image. */
 const twoForOne: ImportingCheck = ({ images }) => {
   const names = images.map(({ partition }) => partition);
@@ -192,6 +208,7 @@ const checks: readonly ImportingCheck[] = [
   phoneNotNamed,
   nameTaken,
   shelfSpace,
+  cannotBeMade,
   twoForOne,
   tooLarge,
   oddContent,

@@ -31,7 +31,6 @@ export interface ImageRow {
   readonly bytes: number;
   readonly chunkBytes: number;
   readonly sha256: Buffer;
-  readonly md5: Buffer;
   readonly chunks: Buffer;
   readonly fileSystem: string | null;
   readonly usedBytes: number | null;
@@ -58,15 +57,15 @@ export interface KeptRow {
 }
 
 const head =
-  'setId, position, partition, role, bytes, chunkBytes, sha256, md5, fileSystem, usedBytes, damage, kind, ranges, unsettled';
+  'setId, position, partition, role, bytes, chunkBytes, sha256, fileSystem, usedBytes, damage, kind, ranges, unsettled';
 
 export function setStatements(db: Database) {
   const insertSet = db.prepare<SetRow>(`
     INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, origin)
     VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @origin)`);
   const insertImage = db.prepare<ImageRow>(`
-    INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, md5, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled)
-    VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @md5, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled)`);
+    INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled)
+    VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled)`);
   const withPhone = `
     SELECT sets.*, phones.nickname, phones.maker, phones.model
     FROM sets JOIN phones ON phones.serial = sets.serial`;

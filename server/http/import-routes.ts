@@ -2,7 +2,7 @@ import { Router } from 'express';
 import { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
-import { importSheet, knownPartitions, startImporting } from '../runs/importing.ts';
+import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/importing.ts';
 import { valid } from './validate.ts';
 
 /** Files that come into the larder: copied by a browser, or found in the watched folder. */
@@ -14,8 +14,8 @@ export function importRoutes(app: KeenLarder): Router {
     response.json(incoming.view((serial) => knownPartitions(app, serial)));
   });
 
-  routes.get('/phones/:serial/known-partitions', (request, response) => {
-    response.json(knownPartitions(app, request.params.serial));
+  routes.get('/phones/:serial/known-partitions', async (request, response) => {
+    response.json(await knownParts(app, request.params.serial));
   });
 
   routes.post(

@@ -5,9 +5,11 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource, slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { joinBytes } from '@keen-larder/core/bytes/join.ts';
 import { readSparse, sparseBytes, sparseSource } from '@keen-larder/core/formats/android-sparse/index.ts';
+import { gptRegions, readGpt, wholeDiskOf } from '@keen-larder/core/formats/gpt/index.ts';
 import { headBytes, recogniseImage } from '@keen-larder/core/formats/inspect/index.ts';
 import { partitionFor, type IncomingFile } from '@keen-larder/core/larder/import-plan.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
+import { tableImageName } from '@keen-larder/core/phone/roles.ts';
 import { fileSource, sourceBytes, writeSparsely } from '../formats/file-source.ts';
 import { looksLikeTar, tarEntries } from '../formats/tar.ts';
 import { looksLikeZip, zipEntries } from '../formats/zip.ts';
@@ -21,6 +23,8 @@ export interface OpenedFile extends IncomingFile {
   image(): AsyncIterable<Uint8Array>;
   /** When it is a sparse image, which may be a part of one. */
   readonly sparse?: ByteSource;
+  /** The archive or whole flash that it lies in, as it lies there. */
+  readonly outer?: { readonly path: string; plain(): AsyncIterable<Uint8Array> };
 }
 
 /** Compressed files inside compressed files, and archives inside archives: beyond this nobody nests them. */
@@ -53,7 +57,10 @@ export class Opener {
     this.handles.push(handle);
     const { size, mtimeMs } = await handle.stat();
     this.found.push({ path, handle, mtimeMs });
-    return this.look(fileSource(handle, size), path, [], 0);
+    const source = fileSource(handle, size);
+    const found = await this.look(source, path, [], 0);
+    const outer = { path, plain: () => sourceBytes(source) };
+    return found.map((each) => (each.path === path ? each : { ...each, outer }));
   }
 
   /** Files that were written to since they were opened. */
@@ -87,7 +94,8 @@ export class Opener {
         const inner = await beginning(unpacked(), headBytes);
         const found = await recogniseImage(memorySource(inner));
         const through = [...layers, wrapper];
-        if (!looksLikeTar(inner) && !looksLikeZip(inner) && !wrapperOf(inner) && found !== 'sparse image') {
+        const isPlain = !['sparse image', 'GPT'].includes(found) && !wrapperOf(inner);
+        if (isPlain && !looksLikeTar(inner) && !looksLikeZip(inner)) {
           return [{ ...one, layers: [...through, found], image: unpacked }];
         }
         return await this.look(await this.putAside(unpacked()), path, through, depth + 1, packed);
@@ -98,12 +106,16 @@ export class Opener {
       if (looksLikeTar(head))
         return [{ ...one, layers: [...layers, 'tar'], image: () => sourceBytes(source) }];
       const found = await recogniseImage(source);
+      if (found === 'GPT' && !(await wholeDiskOf(source))) return await lookIntoFlash(source, path);
       if (found !== 'sparse image') {
         const image = () => sourceBytes(source);
         return [{ ...one, layers: [...layers, found], imageBytes: source.bytes, image }];
       }
       const { imageBytes } = await readSparse(source);
-      const inner = await recogniseImage(await sparseSource(source));
+      const unpacked = await sparseSource(source);
+      const inner = await recogniseImage(unpacked);
+      if (inner === 'GPT' && !(await wholeDiskOf(unpacked)))
+        return await lookIntoFlash(unpacked, path);
       const image = () => sparseBytes(source);
       return [{ ...one, layers: [...layers, found, inner], imageBytes, image, sparse: source }];
     } catch (error) {
@@ -155,6 +167,28 @@ export class Opener {
     // Behind the last entry only the images themselves are told; that they came in an archive is in the path.
     return found.map((file) => ({ ...file, layers: file.layers.slice(layers.length + 1) }));
   }
+}
+
+/**
+ * The partitions of a whole flash, and both copies of its partition table. What a partition holds is what it
+ * is: nothing in it is unpacked.
+ */
+async function lookIntoFlash(source: ByteSource, path: string): Promise<OpenedFile[]> {
+  const { partitions, sectorBytes } = await readGpt(source);
+  const { primary, backup } = await gptRegions(source, sectorBytes);
+  const places = [
+    { name: tableImageName('primary'), startBytes: primary.offset, bytes: primary.bytes },
+    ...partitions,
+    { name: tableImageName('backup'), startBytes: backup.offset, bytes: backup.bytes },
+  ];
+  const found: OpenedFile[] = [];
+  for (const { name, startBytes, bytes } of places) {
+    const within = slice(source, startBytes, bytes);
+    const image = () => sourceBytes(within);
+    const layers = [await recogniseImage(within)];
+    found.push({ path: `${path}/${name}`, partition: name, bytes, layers, imageBytes: bytes, plain: image, image });
+  }
+  return found;
 }
 
 async function beginning(stream: AsyncIterable<Uint8Array>, bytes: number): Promise<Uint8Array> {

@@ -2,12 +2,14 @@
 import { execFileSync } from 'node:child_process';
 import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { ExportRequest } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../e2e/support/bench.ts';
 import { startExporting } from '../runs/exporting.ts';
 import type { Serving } from '../serve.ts';
+import { digested } from './export.ts';
 
 const folder = testFolder();
 const picked = ['boot', 'efs', 'frp', 'modem'];
@@ -55,6 +57,18 @@ const unpack = (path: string) => {
   if (path.endsWith('.zst')) execFileSync('zstd', ['-dq', '--rm', path]);
   return path.replace(/\.(gz|zst)$/, '');
 };
+
+it.each([
+  // RFC 1321, A.5.
+  ['', 'd41d8cd98f00b204e9800998ecf8427e'],
+  ['abc', '900150983cd24fb0d6963f7d28e17f72'],
+  ['message digest', 'f96b697d7cb7938d525a2f31aaf161d0'],
+  ['abcdefghijklmnopqrstuvwxyz', 'c3fcd3d76192e4007dfb496cca67e13b'],
+])('the MD5 of what is exported: %j', async (message, md5) => {
+  const { bytes, digests } = digested(Readable.from([Buffer.from(message)]));
+  for await (const part of bytes) void part;
+  expect(digests().md5.toString('hex')).toBe(md5);
+});
 
 describe('an export', () => {
   it.each(['none', 'gzip', 'zstd'] as const)(

@@ -165,13 +165,12 @@ function contentsOf(set: SetDetail, picked: readonly string[], written: readonly
     createdAt: new Date(set.createdAt).toISOString(),
     images: set.images
       .filter(({ partition }) => picked.includes(partition))
-      .map(({ partition, kind, role, bytes, sha256, md5, ranges, unsettled }) => ({
+      .map(({ partition, kind, role, bytes, sha256, ranges, unsettled }) => ({
         partition,
         ...(kind === 'archive' && { kind }),
         role,
         bytes,
         sha256,
-        md5,
         ...(ranges && { ranges }),
         ...(unsettled && { unsettled }),
         files: written.filter((file) => file.partition === partition).map(({ name }) => name),

@@ -70,7 +70,6 @@ async function keep(label: string, images: Record<string, Uint8Array>, serial = 
       bytes: stored.bytes,
       chunkBytes: stored.chunkBytes,
       sha256: stored.sha256.toString('hex'),
-      md5: stored.md5.toString('hex'),
       chunks: unpackChunkList(stored.chunks),
     });
   }

@@ -110,11 +110,17 @@ export class Larder {
     return found;
   }
 
-  /** The newest image of a whole partition, among the sets in which it came out right. */
-  newestWhole(serial: string, partition: string, bytes: number): KeptImage | undefined {
+  /**
+   * The newest image of a whole partition, among the sets in which it came out right.
+   * @param bytes the size it must have; any where left out
+   */
+  newestWhole(serial: string, partition: string, bytes?: number): KeptImage | undefined {
     const newest = this.sets
       .kept(serial)
-      .findLast((each) => each.partition === partition && each.bytes === bytes && each.ranges === null);
+      .findLast(
+        (each) =>
+          each.partition === partition && each.ranges === null && (bytes === undefined || each.bytes === bytes),
+      );
     return newest && { label: newest.label, image: this.image(newest.setId, partition) };
   }
 
@@ -261,7 +267,6 @@ export class Larder {
         bytes: image.bytes,
         chunkBytes: image.chunkBytes,
         sha256: Buffer.from(image.sha256, 'hex'),
-        md5: Buffer.from(image.md5, 'hex'),
         chunks: packChunkList(image.chunks),
         fileSystem: image.fileSystem ?? null,
         usedBytes: image.usedBytes ?? null,
@@ -304,7 +309,6 @@ export class Larder {
         bytes: head.bytes,
         chunkBytes: head.chunkBytes,
         sha256: head.sha256.toString('hex'),
-        md5: head.md5.toString('hex'),
         ...(head.fileSystem && { fileSystem: head.fileSystem }),
         ...(head.usedBytes !== null && { usedBytes: head.usedBytes }),
         ...(head.ranges !== null && { ranges: rangesOf(head.ranges) }),
@@ -354,7 +358,6 @@ const imageView = (head: ImageHead): ImageView => ({
   role: head.role as Role,
   bytes: head.bytes,
   sha256: head.sha256.toString('hex'),
-  md5: head.md5.toString('hex'),
   fileSystem: head.fileSystem ?? undefined,
   usedBytes: head.usedBytes ?? undefined,
   damage: head.damage ?? undefined,

@@ -206,7 +206,7 @@ export class ImageWriting {
   /** SHA-256 of all that the image puts onto the partition, what was not read as zeros included. */
   private async keptDigest(image: ImageRow): Promise<Buffer> {
     if (image.ranges === null) return image.sha256;
-    return (await digestWhole(this.context.larder.shelf, image, this.run.signal)).sha256;
+    return digestWhole(this.context.larder.shelf, image, this.run.signal);
   }
 
   private async writeOnce(

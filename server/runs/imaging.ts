@@ -291,7 +291,6 @@ const archiveHead = (partition: PartitionFacts, { stored, unsettled }: TakenArch
   bytes: stored.bytes,
   chunkBytes: stored.chunkBytes,
   sha256: stored.sha256.toString('hex'),
-  md5: stored.md5.toString('hex'),
   fileSystem: 'tar',
   ...(unsettled.length > 0 && { unsettled }),
 });
@@ -304,7 +303,6 @@ function headOf(partition: PartitionFacts, { stored, ranges, unsettled }: TakenI
     bytes: stored.bytes,
     chunkBytes: stored.chunkBytes,
     sha256: stored.sha256.toString('hex'),
-    md5: stored.md5.toString('hex'),
     ...(partition.fileSystem && { fileSystem: partition.fileSystem }),
     ...(partition.usedBytes !== undefined && { usedBytes: partition.usedBytes }),
     ...(!isWhole && { ranges }),

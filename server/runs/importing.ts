@@ -4,10 +4,12 @@ import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { planImport, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { byRole, roleOf } from '@keen-larder/core/phone/roles.ts';
 import { importingSheet, listText, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import type { Composed } from '@keen-larder/core/formats/logical-partitions/index.ts';
 import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { imageOf, type OpenedFile } from '../imports/opening.ts';
 import type { Batch } from '../imports/incoming.ts';
+import { layOutSuper, superBase, superImage, type SuperBase, type SuperPart } from '../imports/super-parts.ts';
 import { Problem } from '../problem.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
@@ -21,6 +23,15 @@ import { conditionOfImages } from './firmware.ts';
 /** What unpacking, digesting and storing are expected to take in a second, before there is a past. */
 const usualBytesPerSecond = 150 * 2 ** 20;
 
+/** Partitions that a phone is known to have, and the logical ones in its `super` as far as that was kept. */
+export async function knownParts(context: RunContext, serial: string): Promise<string[]> {
+  const base = await superBase(context.larder, serial, slotOf(context, serial));
+  return [
+    ...knownPartitions(context, serial),
+    ...(base?.table.partitions.map(({ name }) => name).filter((name) => name !== 'super') ?? []),
+  ];
+}
+
 /** Partitions that a phone is known to have: those read from it, or else those that sets hold. */
 export function knownPartitions({ bench, larder }: RunContext, serial: string | undefined): string[] {
   if (!serial) return [];
@@ -32,27 +43,83 @@ export function knownPartitions({ bench, larder }: RunContext, serial: string | 
 export const slotOf = ({ bench }: RunContext, serial: string | undefined): 'a' | 'b' | undefined =>
   serial && bench.linkIn(serial) ? bench.facts(serial).condition.slot : undefined;
 
-/** Planned images with the partitions that were chosen for them. */
-interface Chosen {
-  readonly images: readonly (PlannedImport & { readonly partition: string })[];
-  readonly left: readonly PlannedImport[];
+/** An image to be taken in for the partition that was chosen for it. */
+type Wanted = Omit<PlannedImport, 'partition'> & { readonly partition: string };
+
+/** A `super` that is put together from logical partitions that came and the others as they were kept. */
+interface Assembled {
+  readonly parts: readonly Wanted[];
+  readonly base: SuperBase;
+  readonly layout: Composed;
 }
 
-function choose(context: RunContext, batch: Batch, { serial, choices }: ImportingRequest): Chosen {
-  const planned = planImport(
-    batch.files,
-    knownPartitions(context, serial),
-    batch.contents,
-    slotOf(context, serial),
-  );
+/** Planned images with the partitions that were chosen for them. */
+interface Chosen {
+  readonly images: readonly Wanted[];
+  readonly left: readonly PlannedImport[];
+  readonly assembled: Assembled | undefined;
+}
+
+async function choose(
+  context: RunContext,
+  batch: Batch,
+  { serial, choices }: ImportingRequest,
+): Promise<Chosen> {
+  const slot = slotOf(context, serial);
+  const known = serial ? await knownParts(context, serial) : [];
+  const planned = planImport(batch.files, known, batch.contents, slot);
   const partitionOf = new Map(choices.map(({ path, partition }) => [path, partition]));
   const images = planned.flatMap((each) => {
     const partition = partitionOf.get(each.paths[0]!);
     return partition && !each.fault ? [{ ...each, partition }] : [];
   });
+  const base = serial ? await superBase(context.larder, serial, slot) : undefined;
+  const isLogical = ({ partition, kind }: Wanted) =>
+    kind === 'block' && base?.table.partitions.some(({ name }) => name === partition) === true;
+  const parts = images.filter(isLogical);
+  const whole = images.filter((each) => !isLogical(each));
+  const assembled =
+    base && parts.length > 0
+      ? { parts, base, layout: layOutSuper(base, parts.map((each) => partOf(batch, each))) }
+      : undefined;
+  if (assembled) whole.push(asSuper(assembled));
   const named = ({ partition }: { partition: string }) => ({ name: partition, role: roleOf(partition) });
-  images.sort((a, b) => byRole(named(a), named(b)));
-  return { images, left: planned.filter(({ paths }) => !partitionOf.has(paths[0]!)) };
+  whole.sort((a, b) => byRole(named(a), named(b)));
+  return { images: whole, left: planned.filter(({ paths }) => !partitionOf.has(paths[0]!)), assembled };
+}
+
+const filesOf = (batch: Batch, paths: readonly string[]): OpenedFile[] =>
+  paths.map((path) => batch.files.find((file) => file.path === path)!);
+
+const partOf = (batch: Batch, { partition, paths, imageBytes }: Wanted): SuperPart => ({
+  name: partition,
+  bytes: imageBytes ?? 0,
+  image: () => imageOf(filesOf(batch, paths)),
+});
+
+/** As one image among the others. */
+function asSuper({ parts, base, layout }: Assembled): Wanted {
+  const rest = base.table.partitions.map(({ name }) => name);
+  const kept = rest.filter((name) => !parts.some(({ partition }) => partition === name));
+  const packed = parts.filter(({ imageBytes }) => imageBytes === undefined);
+  const fault =
+    packed.length > 0
+      ? `The size of ${listText(packed.flatMap(({ paths }) => paths))} is known only once it is unpacked. Unpack it, then import what comes out.`
+      : 'fault' in layout
+        ? layout.fault
+        : undefined;
+  return {
+    partition: 'super',
+    paths: parts.flatMap(({ paths }) => paths),
+    layers: ['logical partitions'],
+    bytes: parts.reduce((sum, { bytes }) => sum + bytes, 0),
+    ...('superBytes' in layout && { imageBytes: layout.superBytes }),
+    kind: 'block',
+    notes: [
+      `It is put together: ${listText(parts.map(({ partition }) => partition))} from what came${kept.length > 0 ? `, ${listText(kept)} as kept in “${base.label}”` : ''}.`,
+    ],
+    ...(fault && { fault }),
+  };
 }
 
 export async function importSheet(
@@ -61,12 +128,12 @@ export async function importSheet(
   request: ImportingRequest,
 ): Promise<RunSheet> {
   const { larder, bench } = context;
-  const { images, left } = choose(context, batch, request);
+  const { images, left } = await choose(context, batch, request);
   const { serial } = request;
   return importingSheet({
     images: images.map((each) => ({
       ...each,
-      isListed: each.listed !== undefined || each.paths.every((path) => batch.checksums.has(path)),
+      isListed: each.listed !== undefined || each.paths.every((path) => hasChecksum(batch, path)),
     })),
     left: left.map(({ paths }) => paths[0]!),
     label: request.label,
@@ -76,6 +143,12 @@ export async function importSheet(
     shelf: await larder.shelf.space(),
     bytesPerSecond: usualBytesPerSecond,
   });
+}
+
+/** Whether a checksum file speaks of a file, or of the archive that it lies in. */
+function hasChecksum({ files, checksums }: Batch, path: string): boolean {
+  const outer = files.find((file) => file.path === path)?.outer?.path;
+  return checksums.has(path) || (outer !== undefined && checksums.has(outer));
 }
 
 /**
@@ -92,7 +165,7 @@ export async function startImporting(
   const { engine, larder } = context;
   const sheet = await importSheet(context, batch, start);
   requireClear(sheet, start.confirmed);
-  const { images } = choose(context, batch, start);
+  const { images, assembled } = await choose(context, batch, start);
   const phone = larder.phone(start.serial) ?? (start.phone && { serial: start.serial, ...start.phone });
   if (!phone) {
     throw new Problem(
@@ -112,10 +185,11 @@ export async function startImporting(
         const beganAt = context.now();
         const set = new SetWriter(larder.shelf);
         const stored: ManifestImage[] = [];
+        const compared = new Set<string>();
         try {
           for (const [i, image] of images.entries()) {
             await run.step(i, async (passed, resize) => {
-              stored.push(await takeIn(batch, image, set, run, passed, resize));
+              stored.push(await takeIn({ batch, set, run, assembled, compared }, image, passed, resize));
               return `SHA-256 ${stored.at(-1)!.sha256}`;
             });
           }
@@ -163,20 +237,41 @@ const touchedText = (paths: readonly string[]) =>
 const staysWhereItIs = (error: unknown) =>
   `The files could not be put aside (${(error as Error).message}): they stay where they are.`;
 
+interface Taking {
+  readonly batch: Batch;
+  readonly set: SetWriter;
+  readonly run: Run;
+  readonly assembled: Assembled | undefined;
+  /** Files that were held against their checksums already. */
+  readonly compared: Set<string>;
+}
+
+function assembledImage(batch: Batch, { parts, base, layout }: Assembled): AsyncIterable<Uint8Array> {
+  if ('fault' in layout) throw new RunFailure(layout.fault);
+  return superImage(
+    base,
+    parts.map((each) => partOf(batch, each)),
+    layout,
+  );
+}
+
 /** Takes in one image, and holds it against the checksums that came along. */
 async function takeIn(
-  batch: Batch,
-  { partition, kind, paths, imageBytes, listed }: PlannedImport & { readonly partition: string },
-  set: SetWriter,
-  run: Run,
+  { batch, set, run, assembled, compared }: Taking,
+  { partition, kind, paths, imageBytes, listed }: Wanted,
   passed: (bytes: number) => void,
   resize: (bytes: number) => void,
 ): Promise<ManifestImage> {
-  const files = paths.map((path) => batch.files.find((file) => file.path === path)!);
-  for (const file of files) await compareFile(batch, file, run);
+  const files = filesOf(batch, paths);
+  for (const file of files.flatMap((each) => (each.outer ? [each.outer, each] : [each]))) {
+    if (!compared.has(file.path)) await compareFile(batch, file, run);
+    compared.add(file.path);
+  }
   const ranges = kind === 'archive' ? undefined : (listed?.ranges ?? sizedRanges(imageBytes));
   const writer = set.image(imageBytes ?? listed?.bytes ?? 0, ranges);
-  const image = await imageOf(files);
+  const image = assembled?.parts.some((each) => each.paths[0] === paths[0])
+    ? assembledImage(batch, assembled)
+    : await imageOf(files);
   let came = 0;
   const onPart = (bytes: number) => {
     came += bytes;
@@ -203,7 +298,6 @@ async function takeIn(
     bytes: stored.bytes,
     chunkBytes: stored.chunkBytes,
     sha256,
-    md5: stored.md5.toString('hex'),
     ...(kind === 'archive' && { fileSystem: 'tar' }),
     ...(listed?.ranges && { ranges: listed.ranges }),
     ...(listed?.unsettled && { unsettled: listed.unsettled }),
@@ -214,7 +308,7 @@ async function takeIn(
 const sizedRanges = (bytes: number | undefined) => (bytes === undefined ? undefined : wholeOf(bytes));
 
 /** Reads a file once for the checksums that speak of it, and for nothing where none does. */
-async function compareFile(batch: Batch, file: OpenedFile, run: Run): Promise<void> {
+async function compareFile(batch: Batch, file: Pick<OpenedFile, 'path' | 'plain'>, run: Run): Promise<void> {
   const wanted = batch.checksums.get(file.path) ?? [];
   if (wanted.length === 0) return;
   const hashes = wanted.map(({ kind, digest }) => ({ hash: createHash(kind), kind, digest }));

@@ -71,15 +71,15 @@ export async function proveImage(
     }
   }
   await set.seal();
-  const digests = await digestStored(shelf, { ...recipe, ranges: JSON.stringify(ranges) }, run.signal);
-  const now = { ...stored, chunks, ...digests };
+  const sha256 = await digestStored(shelf, { ...recipe, ranges: JSON.stringify(ranges) }, run.signal);
+  const now = { ...stored, chunks, sha256 };
   if (unsettled.length > 0) {
     run.log(`${name} does not come out the same way twice at ${rangesText(unsettled)}.`, 'error');
     return { stored: now, unsettled };
   }
   run.log(`${name}: ${readAgain} ${readAgain === 1 ? 'chunk was' : 'chunks were'} read again and now agree.`);
   // Something may have changed while it was looked for.
-  const agrees = (await phoneDigest(proving, name, ranges)) === digests.sha256.toString('hex');
+  const agrees = (await phoneDigest(proving, name, ranges)) === sha256.toString('hex');
   return { stored: now, unsettled: agrees ? [] : ranges };
 }
 

@@ -37,7 +37,7 @@ async function keep(label: string, readAll = false) {
   return { ...run, images: app.larder.detail(run.setId!).images };
 }
 const sums = (images: Awaited<ReturnType<typeof keep>>['images']) =>
-  images.map(({ partition, sha256, md5 }) => [partition, sha256, md5]);
+  images.map(({ partition, sha256 }) => [partition, sha256]);
 const resultOf = (run: Awaited<ReturnType<typeof keep>>, partition: string) =>
   run.steps.find((step) => step.partition === partition)!.result;
 

@@ -4,12 +4,14 @@ import { readBlocks } from './image-reader.ts';
 import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './pack-format.ts';
 import type { SetWriter } from './set-writer.ts';
 import type { Shelf } from './shelf.ts';
-import type { Digests, DigestStream } from './workers.ts';
+import type { DigestStream } from './workers.ts';
 
 /** What was stored of an image. */
-export interface StoredImage extends Digests {
+export interface StoredImage {
   readonly bytes: number;
   readonly chunkBytes: number;
+  /** Over what was taken. */
+  readonly sha256: Buffer;
   /** Names of the chunks in order, those of holes and zeros all zero. */
   readonly chunks: Buffer;
 }
@@ -180,7 +182,7 @@ export class ImageWriter {
       bytes: this.ranges ? this.imageBytes : this.handedOver,
       chunkBytes,
       chunks: Buffer.concat(names),
-      ...(await this.digests.finish()),
+      sha256: await this.digests.finish(),
     };
   }
 

@@ -36,10 +36,9 @@ export interface ManifestImage {
   readonly bytes: number;
   readonly chunkBytes: number;
   readonly sha256: string;
-  readonly md5: string;
   readonly fileSystem?: string;
   readonly usedBytes?: number;
-  /** What was read, when it was not everything; the digests cover these bytes alone, and the rest is zeros. */
+  /** What was read, when it was not everything; the digest covers these bytes alone, and the rest is zeros. */
   readonly ranges?: readonly ByteRange[];
   /** What the phone did not give the same way twice, or not at all. */
   readonly unsettled?: readonly ByteRange[];

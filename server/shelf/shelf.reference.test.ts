@@ -48,24 +48,19 @@ const back = async (image: StoredImage) => {
 };
 
 describe('digests of an image', () => {
-  // FIPS 180-4's published examples (NIST, "Secure Hashing: SHA-256 examples") and RFC 1321, A.5.
+  // FIPS 180-4's published examples (NIST, "Secure Hashing: SHA-256 examples").
   it.each([
     [
       'abc',
       'ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad',
-      '900150983cd24fb0d6963f7d28e17f72',
     ],
     [
       'abcdbcdecdefdefgefghfghighijhijkijkljklmklmnlmnomnopnopq',
       '248d6a61d20638b8e5c026930c3e6039a33ce45964ff2167f6ecedd419db06c1',
-      undefined,
     ],
-    ['message digest', undefined, 'f96b697d7cb7938d525a2f31aaf161d0'],
-    ['abcdefghijklmnopqrstuvwxyz', undefined, 'c3fcd3d76192e4007dfb496cca67e13b'],
-  ])('%s', async (message, sha256, md5) => {
+  ])('%s', async (message, sha256) => {
     const image = await store(text(message));
-    if (sha256) expect(image.sha256.toString('hex')).toBe(sha256);
-    if (md5) expect(image.md5.toString('hex')).toBe(md5);
+    expect(image.sha256.toString('hex')).toBe(sha256);
   });
 
   it('a million times "a", cut anyhow', async () => {
@@ -76,7 +71,7 @@ describe('digests of an image', () => {
     );
   });
 
-  it('agree with sha256sum and md5sum', async () => {
+  it('agree with sha256sum', async () => {
     const bytes = Buffer.concat([
       filler('program', 5, 3_000_001),
       Buffer.alloc(2_000_000),
@@ -86,7 +81,6 @@ describe('digests of an image', () => {
     writeFileSync(path, bytes);
     const image = await store(bytes);
     expect(execFileSync('sha256sum', [path], { encoding: 'utf8' })).toMatch(image.sha256.toString('hex'));
-    expect(execFileSync('md5sum', [path], { encoding: 'utf8' })).toMatch(image.md5.toString('hex'));
     expect((await back(image)).equals(bytes)).toBe(true);
   });
 });

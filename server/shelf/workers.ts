@@ -4,17 +4,12 @@ import type { Block, ChunkFault, Packed, Stored } from './chunk-worker.ts';
 import { builtWorker } from './built-worker.ts';
 import { DigestThread } from './digest-thread.ts';
 
-export interface Digests {
-  readonly sha256: Buffer;
-  readonly md5: Buffer;
-}
-
-/** Digests of one image, fed block by block; a block may be reused when its `update` has resolved. */
+/** The SHA-256 of one image, fed block by block; a block may be reused when its `update` has resolved. */
 export interface DigestStream {
   update(block: Block): Promise<void>;
   /** SHA-256 of what was fed so far; more may follow. */
   sha256SoFar(): Promise<Buffer>;
-  finish(): Promise<Digests>;
+  finish(): Promise<Buffer>;
 }
 
 /** The threads that do the shelf's heavy computation. */
@@ -26,7 +21,6 @@ export class ShelfWorkers {
     idleTimeout: 600_000,
   });
   private readonly sha256 = new DigestThread('sha256');
-  private readonly md5 = new DigestThread('md5');
   private nextStream = 1;
 
   /** Starts the threads before they are needed: each takes a good part of a second to load. */
@@ -56,18 +50,13 @@ export class ShelfWorkers {
   digestStream(): DigestStream {
     const stream = this.nextStream++;
     return {
-      update: async (block) => {
-        await Promise.all([this.sha256.update(stream, block), this.md5.update(stream, block)]);
-      },
+      update: (block) => this.sha256.update(stream, block),
       sha256SoFar: () => this.sha256.peek(stream),
-      finish: async () => {
-        const [sha256, md5] = await Promise.all([this.sha256.finish(stream), this.md5.finish(stream)]);
-        return { sha256, md5 };
-      },
+      finish: () => this.sha256.finish(stream),
     };
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.pool.destroy(), this.sha256.close(), this.md5.close()]);
+    await Promise.all([this.pool.destroy(), this.sha256.close()]);
   }
 }

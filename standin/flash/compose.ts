@@ -3,9 +3,10 @@ import { open, rename, truncate, writeFile } from 'node:fs/promises';
 import { quernProgramHeader } from '@keen-larder/core/boot/index.ts';
 import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/index.ts';
 import {
+  layOutLogical,
   logicalSource,
   readLogicalPartitions,
-  writeLogicalPartitions,
+  roomFor,
 } from '@keen-larder/core/formats/logical-partitions/index.ts';
 import { makeBootImage, recoveryFor, stockBoot } from '../firmware/boot-images.ts';
 import { firmwareBuilds, type FirmwareBuild, type SystemBuild } from '../firmware/builds.ts';
@@ -113,10 +114,11 @@ async function pourLogical(
   device: Device,
   system: SystemBuild,
 ): Promise<void> {
-  const pieces = writeLogicalPartitions({
+  const group = 'tideos_dynamic_partitions';
+  const { pieces } = layOutLogical({
     superBytes: device.bytes,
-    group: 'tideos_dynamic_partitions',
-    partitions: plan.map(({ name, mebibytes }) => ({ name, bytes: mebibytes << 20 })),
+    groups: [{ name: group, maximumBytes: roomFor(device.bytes) }],
+    partitions: plan.map(({ name, mebibytes }) => ({ name, group, bytes: mebibytes << 20 })),
   });
   for (const { offset, bytes } of pieces) await device.write(offset, bytes);
   for (const { name, template } of plan) {

@@ -80,7 +80,6 @@ export const image = (name: string, role: ImageView['role'], bytes: number): Ima
   role,
   bytes,
   sha256: 'ab'.repeat(32),
-  md5: 'cd'.repeat(16),
   fileSystem: undefined,
   usedBytes: undefined,
   damage: undefined,

@@ -6,4 +6,5 @@ export {
   type LogicalPartition,
   type LogicalPartitions,
 } from './read.ts';
-export { writeLogicalPartitions, type LogicalPlan } from './write.ts';
+export { composeSuper, type Composed } from './compose.ts';
+export { layOutLogical, roomFor, type LogicalLayout, type LogicalPlan, type PlannedLogical } from './write.ts';

@@ -4,7 +4,14 @@ import { createHash } from 'node:crypto';
 import { describe, expect, it } from 'vitest';
 import { memorySource } from '../../bytes/source.ts';
 import { maxBytes, superBytes, superImage, usual, type Table } from '../../testing/super.ts';
-import { logicalSource, looksLikeLogical, readLogicalPartitions, writeLogicalPartitions } from './index.ts';
+import {
+  composeSuper,
+  layOutLogical,
+  logicalSource,
+  looksLikeLogical,
+  readLogicalPartitions,
+  roomFor,
+} from './index.ts';
 
 describe('logical partitions', () => {
   it('are read with their extents, groups and attributes', async () => {
@@ -113,13 +120,13 @@ it('those made here are read with every copy, and judged by SHA-256 where liblp 
     { name: 'vendor_a', bytes: 4 << 20 },
     { name: 'system_b', bytes: 0 },
   ];
-  for (const { offset, bytes } of writeLogicalPartitions({
+  const group = 'quern_dynamic';
+  const { pieces } = layOutLogical({
     superBytes: size,
-    group: 'quern_dynamic',
-    partitions,
-  })) {
-    disk.set(bytes, offset);
-  }
+    groups: [{ name: group, maximumBytes: roomFor(size) }],
+    partitions: partitions.map((each) => ({ ...each, group })),
+  });
+  for (const { offset, bytes } of pieces) disk.set(bytes, offset);
   // liblp, metadata_format.h: geometry at 4096 and again at 8192, its digest at 8 with the field zero.
   for (const at of [4096, 8192]) {
     const geometry = Buffer.from(disk.subarray(at, at + disk.readUInt32LE(at + 4)));
@@ -130,9 +137,39 @@ it('those made here are read with every copy, and judged by SHA-256 where liblp 
   }
   const found = await readLogicalPartitions(memorySource(disk));
   expect(found.findings).toEqual([]);
-  expect(found.partitions.map(({ name, bytes, group }) => [name, bytes, group])).toEqual(
-    partitions.map(({ name, bytes }) => [name, bytes, 'quern_dynamic']),
+  expect(found.partitions.map((each) => [each.name, each.bytes, each.group, each.attributes])).toEqual(
+    partitions.map(({ name, bytes }) => [name, bytes, group, ['read-only']]),
   );
   disk.fill(0xff, 4096, 8192);
   expect((await readLogicalPartitions(memorySource(disk))).partitions).toHaveLength(3);
+});
+
+describe('a super put together anew', () => {
+  const table = () => readLogicalPartitions(memorySource(superImage()));
+
+  it('gives a partition its new size, and keeps the others with their groups and attributes', async () => {
+    const composed = composeSuper(await table(), new Map([['vendor_a', (2 << 20) + 1]]));
+    if ('fault' in composed) throw new Error(composed.fault);
+    const disk = Buffer.alloc(composed.superBytes);
+    for (const { offset, bytes } of composed.layout.pieces) disk.set(bytes, offset);
+    const found = await readLogicalPartitions(memorySource(disk));
+    expect(found.findings).toEqual([]);
+    expect(found.partitions.map(({ name, bytes, attributes }) => [name, bytes, attributes])).toEqual([
+      ['system_a', 2112 * 512, ['read-only', 'updated']],
+      // Whole blocks of 4096.
+      ['vendor_a', (2 << 20) + 4096, ['read-only']],
+      ['system_b', 0, ['read-only']],
+    ]);
+    expect(found.groups[1]).toEqual({ name: 'tideos_dynamic_partitions_a', maximumBytes: 6 << 20 });
+    expect(composed.layout.places.map(({ offset }) => offset % (1 << 20))).toEqual([0, 0, 0]);
+  });
+
+  it.each([
+    ['vendor_a', 6 << 20, /their group tideos_dynamic_partitions_a has 6 MiB/],
+    ['nothing_a', 4096, /There is no nothing_a in super/],
+  ])('is refused with %s of %i bytes', async (name, bytes, words) => {
+    expect(composeSuper(await table(), new Map([[name, bytes]]))).toEqual({
+      fault: expect.stringMatching(words) as string,
+    });
+  });
 });

@@ -2,6 +2,7 @@ import { sha256 } from '@noble/hashes/sha2.js';
 import { joinBytes } from '../../bytes/join.ts';
 import type { Layout } from '../../bytes/layout.ts';
 import {
+  attributeNames,
   geometryMagic,
   geometryRoomBytes,
   lpBlockDevice,
@@ -19,8 +20,18 @@ import {
 /** Logical partitions to be laid out one behind the other, each in one extent. */
 export interface LogicalPlan {
   readonly superBytes: number;
+  /** The most that a group's partitions may take together; 0 for no limit. */
+  readonly groups: readonly { readonly name: string; readonly maximumBytes: number }[];
+  readonly partitions: readonly PlannedLogical[];
+}
+
+export interface PlannedLogical {
+  readonly name: string;
+  /** One of the plan's groups. */
   readonly group: string;
-  readonly partitions: readonly { readonly name: string; readonly bytes: number }[];
+  /** By their names; read-only where left out. */
+  readonly attributes?: readonly string[];
+  readonly bytes: number;
 }
 
 const metadataMaxBytes = 65536;
@@ -34,50 +45,59 @@ export interface LogicalPiece {
   readonly bytes: Uint8Array;
 }
 
+export interface LogicalLayout {
+  /** Geometry and metadata, in the order of their offsets. */
+  readonly pieces: readonly LogicalPiece[];
+  /** Where each partition lies in `super`, in the plan's order. */
+  readonly places: readonly { readonly name: string; readonly offset: number; readonly bytes: number }[];
+  /** How far the last partition reaches. */
+  readonly endBytes: number;
+}
+
+const aligned = (bytes: number) => Math.ceil(bytes / alignmentBytes) * alignmentBytes;
+/** Behind all copies of the geometry and the metadata. */
+const firstBytes = aligned(reservedBytes + 2 * geometryRoomBytes + 2 * slots * metadataMaxBytes);
+
+/** What a group may take when nothing else uses `super`. */
+export const roomFor = (superBytes: number): number => superBytes - firstBytes;
+
 /** Geometry and metadata, all copies of both (AOSP liblp, metadata_format.h); both slots alike. */
-export function writeLogicalPartitions({ superBytes, group, partitions }: LogicalPlan): LogicalPiece[] {
-  const firstSector =
-    (Math.ceil((reservedBytes + 2 * geometryRoomBytes + 2 * slots * metadataMaxBytes) / alignmentBytes) *
-      alignmentBytes) /
-    sectorBytes;
-  let sector = firstSector;
+export function layOutLogical({ superBytes, groups, partitions }: LogicalPlan): LogicalLayout {
+  const groupNames = ['default', ...groups.map(({ name }) => name)];
+  const places: LogicalLayout['places'][number][] = [];
   const extents: Uint8Array[] = [];
-  const entries = partitions.map(({ name, bytes }) => {
-    const sectors = bytes / sectorBytes;
+  let offset = firstBytes;
+  const entries = partitions.map(({ name, group, attributes = ['read-only'], bytes }) => {
     const firstExtent = extents.length;
-    if (sectors > 0) {
+    if (bytes > 0) {
       extents.push(
         written(lpExtent, {
-          sectors: BigInt(sectors),
+          sectors: BigInt(bytes / sectorBytes),
           targetType: targetTypes.linear,
-          targetData: BigInt(sector),
+          targetData: BigInt(offset / sectorBytes),
           targetSource: 0,
         }),
       );
     }
-    sector = (Math.ceil(((sector + sectors) * sectorBytes) / alignmentBytes) * alignmentBytes) / sectorBytes;
+    places.push({ name, offset, bytes });
+    offset = aligned(offset + bytes);
     return written(lpPartition, {
       name,
-      attributes: 1,
+      attributes: attributeNames.reduce((all, [bit, each]) => all | (attributes.includes(each) ? bit : 0), 0),
       firstExtent,
       extents: extents.length - firstExtent,
-      group: 1,
+      group: groupNames.indexOf(group),
     });
   });
   const tables = [
     entries,
     extents,
-    [
-      written(lpGroup, { name: 'default', flags: 0, maximumBytes: 0n }),
-      written(lpGroup, {
-        name: group,
-        flags: 0,
-        maximumBytes: BigInt(superBytes - firstSector * sectorBytes),
-      }),
-    ],
+    [{ name: 'default', maximumBytes: 0 }, ...groups].map(({ name, maximumBytes }) =>
+      written(lpGroup, { name, flags: 0, maximumBytes: BigInt(maximumBytes) }),
+    ),
     [
       written(lpBlockDevice, {
-        firstLogicalSector: BigInt(firstSector),
+        firstLogicalSector: BigInt(firstBytes / sectorBytes),
         alignmentBytes,
         alignmentOffset: 0,
         bytes: BigInt(superBytes),
@@ -88,7 +108,7 @@ export function writeLogicalPartitions({ superBytes, group, partitions }: Logica
   ];
   const metadata = metadataOf(tables);
   const geometry = geometryBlock();
-  return [
+  const pieces = [
     { offset: reservedBytes, bytes: geometry },
     { offset: reservedBytes + geometryRoomBytes, bytes: geometry },
     ...Array.from({ length: 2 * slots }, (_, copy) => ({
@@ -96,6 +116,7 @@ export function writeLogicalPartitions({ superBytes, group, partitions }: Logica
       bytes: metadata,
     })),
   ];
+  return { pieces, places, endBytes: places.reduce((end, each) => Math.max(end, each.offset + each.bytes), 0) };
 }
 
 function geometryBlock(): Uint8Array {

@@ -26,9 +26,9 @@ const kindOf = ({ kind, ranges, unsettled }: ImageView) =>
   ]
     .filter(Boolean)
     .join(', ');
-/** What the digests cover. */
-const digestName = (name: string, { partition, ranges }: ImageView) =>
-  ranges ? `${name} of the blocks in use of ${partition}` : `${name} of ${partition}`;
+/** What the digest covers. */
+const digestName = ({ partition, ranges }: ImageView) =>
+  ranges ? `SHA-256 of the blocks in use of ${partition}` : `SHA-256 of ${partition}`;
 const fileName = ({ partition, kind }: ImageView) => `${partition}${kind === 'archive' ? '.tar' : '.img'}`;
 const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
 </script>
@@ -61,16 +61,11 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
     <ElTableColumn label="Size" align="right" width="84" sortable :sort-method="bySize">
       <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
     </ElTableColumn>
-    <ElTableColumn label="SHA-256" min-width="128">
+    <ElTableColumn label="SHA-256" min-width="180">
       <template #default="{ row }">
         <span v-if="row.damage" class="damage" :title="row.damage">damaged</span>
-        <CopyText v-else :value="row.sha256" :name="digestName('SHA-256', row as ImageView)" short />
+        <CopyText v-else :value="row.sha256" :name="digestName(row as ImageView)" short />
       </template>
-    </ElTableColumn>
-    <ElTableColumn label="MD5" min-width="128">
-      <template #default="{ row }"
-        ><CopyText :value="row.md5" :name="digestName('MD5', row as ImageView)" short
-      /></template>
     </ElTableColumn>
     <ElTableColumn label="Raw" width="54" align="center">
       <template #default="{ row }">
