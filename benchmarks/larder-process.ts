@@ -5,7 +5,7 @@ import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging.ts';
 import { startRestoring } from '@keen-larder/server/runs/restoring.ts';
-import { readImage } from '@keen-larder/server/shelf/image-reader.ts';
+import { readImage, readInPlace } from '@keen-larder/server/shelf/image-reader.ts';
 
 /** One line of JSON on standard output. */
 export interface ImagingReport {
@@ -24,7 +24,10 @@ export interface ImagingReport {
 /** Putting the set back, beside reading it from the shelf to nowhere. */
 export interface RestoringReport {
   readonly readingMs: number;
-  /** From the first write on, without verifying before and proving after. */
+  /** Processor time of the application, reading to nowhere and writing. */
+  readonly readingCpuMs: number;
+  readonly writingCpuMs: number;
+  /** Through the link, without verifying before and proving after. */
   readonly writingMs: number;
   readonly wholeMs: number;
   /** Computing the run sheet of sixty partitions, once digests and forecast are known. */
@@ -90,10 +93,21 @@ process.exit(ended.state === 'done' ? 0 : 1);
 async function putBack(setId: string): Promise<RestoringReport> {
   const puts = values.pick.map((partition) => ({ setId, partition }));
   const readAt = performance.now();
+  const readingCpu = cpuWatch();
   for (const { partition } of puts) {
     for await (const part of readImage(app.larder.shelf, app.larder.image(setId, partition))) void part;
   }
   const readingMs = performance.now() - readAt;
+  const readingCpuMs = readingCpu();
+  // Writing by itself: a run verifies before and proves after, on the same processors.
+  const writeAt = performance.now();
+  const writingCpu = cpuWatch();
+  for (const { partition } of puts) {
+    const parts = readInPlace(app.larder.shelf, app.larder.image(setId, partition));
+    await app.bench.access(serial).write(partition, parts);
+  }
+  const writingMs = performance.now() - writeAt;
+  const writingCpuMs = writingCpu();
   const wholeAt = performance.now();
   const { id } = await startRestoring(app, serial, {
     puts,
@@ -104,7 +118,6 @@ async function putBack(setId: string): Promise<RestoringReport> {
   const run = await app.engine.ended(id);
   if (run.state !== 'done') throw new Error(run.outcome);
   const wholeMs = performance.now() - wholeAt;
-  const written = puts.reduce((sum, { partition }) => sum + app.larder.image(setId, partition).bytes, 0);
   // Sixty images, as many as a phone of today has partitions.
   const names = (await app.bench.partitions(serial))
     .map(({ name }) => name)
@@ -116,5 +129,14 @@ async function putBack(setId: string): Promise<RestoringReport> {
   const planAt = performance.now();
   await app.sheets.restoring(serial, plan);
   const planningMs = performance.now() - planAt;
-  return { readingMs, writingMs: (written / run.bytesPerSecond) * 1000, wholeMs, planningMs };
+  return { readingMs, readingCpuMs, writingMs, writingCpuMs, wholeMs, planningMs };
+}
+
+/** Tells the processor time that this process took since. */
+function cpuWatch(): () => number {
+  const before = process.cpuUsage();
+  return () => {
+    const { user, system } = process.cpuUsage(before);
+    return (user + system) / 1000;
+  };
 }

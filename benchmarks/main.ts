@@ -78,6 +78,7 @@ try {
   ratio('the half that changed : imaging', first / userData.elapsedMs / 2, undefined);
   ratio('the phone here too : openssl, zstd', (openssl + packing) / shared.elapsedMs, undefined);
   ratio('writing back : reading the set', restoring!.readingMs / restoring!.writingMs, 0.8);
+  ratio('its own processor time in that', restoring!.readingCpuMs / restoring!.writingCpuMs, undefined);
   print(
     `planning to put back 60 partitions takes ${Math.round(restoring!.planningMs)} ms (wanted: under 100)`,
   );

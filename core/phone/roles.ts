@@ -94,6 +94,12 @@ export function splitSlot(name: string): SlottedName {
   return match ? { base: match[1]!, slot: match[2] as 'a' | 'b' } : { base: name, slot: undefined };
 }
 
+/** A partition's fellow in a slot; itself where it has none, or where none is asked for. */
+export function inSlot(name: string, slot: 'a' | 'b' | undefined): string {
+  const { base, slot: own } = splitSlot(name);
+  return own && slot ? `${base}_${slot}` : name;
+}
+
 /** The role of a partition by its name, with or without slot suffix, in any case. */
 export function roleOf(name: string): Role {
   const lower = name.toLowerCase();

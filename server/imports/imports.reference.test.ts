@@ -14,6 +14,9 @@ import {
 } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { memorySource } from '@keen-larder/core/bytes/source.ts';
+import { logicalSource, readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
+import { superImage } from '@keen-larder/core/testing/super.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ExportRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
@@ -30,8 +33,9 @@ import {
 } from '../../e2e/support/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startExporting } from '../runs/exporting.ts';
-import { knownPartitions, startImporting } from '../runs/importing.ts';
+import { importSheet, knownPartitions, knownParts, startImporting } from '../runs/importing.ts';
 import type { Serving } from '../serve.ts';
+import { readImage } from '../shelf/image-reader.ts';
 
 const folder = testFolder();
 const other = join(folder.path, 'other larder');
@@ -254,6 +258,110 @@ describe('files in the watched folder', () => {
     await until('its end', () => views().find(({ id }) => id === 'growing.img')?.bytes === 300_000);
     execFileSync('rm', [path]);
     await until('its going', () => !views().some(({ id }) => id === 'growing.img'));
+  });
+});
+
+it('a whole flash, partitioned by sgdisk, comes as its partitions, also when it is packed', async () => {
+  const made = put('flash');
+  const disk = join(made, 'flash.img');
+  const holds = { boot_a: sample('boot', 1 << 20), oem: sample('oem', 3 << 20) };
+  writeFileSync(disk, Buffer.alloc(16 << 20));
+  execFileSync('sgdisk', ['-n1:2048:+1M', '-c1:boot_a', '-n2:6144:+3M', '-c2:oem', disk]);
+  const bytes = readFileSync(disk);
+  holds.boot_a.copy(bytes, 2048 * 512);
+  holds.oem.copy(bytes, 6144 * 512);
+  writeFileSync(disk, bytes);
+  execFileSync('gzip', ['-k', '-1', disk]);
+  execFileSync('img2simg', [disk, join(made, 'flash.simg')]);
+  const sums = execFileSync('sh', ['-c', 'sha256sum flash.*'], { cwd: made, encoding: 'utf8' });
+  writeFileSync(join(made, 'SHA256SUMS'), sums);
+  bring(made, 'flash');
+
+  const view = await ready('flash');
+  const files = ['flash.img', 'flash.img.gz', 'flash.simg'];
+  expect(view.images.map(({ paths, partition, layers }) => [paths[0], partition, layers])).toEqual(
+    files.flatMap((file) => [
+      [`${file}/gpt-primary`, 'gpt-primary', ['GPT']],
+      [`${file}/boot_a`, 'boot_a', ['raw']],
+      [`${file}/oem`, 'oem', ['raw']],
+      [`${file}/gpt-backup`, 'gpt-backup', ['GPT']],
+    ]),
+  );
+  const picked = ['boot_a', 'oem', 'gpt-primary', 'gpt-backup'];
+  const choices = (file: string) => picked.map((name) => ({ path: `${file}/${name}`, partition: name }));
+  const run = await imported(view, { choices: choices('flash.img.gz') });
+  expect(run.state, run.outcome).toBe('done');
+  const digests = Object.fromEntries(
+    app.larder.detail(run.setId!).images.map((each) => [each.partition, each.sha256]),
+  );
+  // The primary table: MBR, header and 128 entries of 128 bytes (UEFI 2.10, 5.3).
+  expect(digests).toEqual({
+    boot_a: sha256(holds.boot_a),
+    oem: sha256(holds.oem),
+    'gpt-primary': sha256(bytes.subarray(0, 34 * 512)),
+    'gpt-backup': sha256(bytes.subarray(bytes.length - 33 * 512)),
+  });
+  // The checksum of the whole speaks for its parts.
+  const told = app.engine.logOf(run.id).filter(({ text }) => text.includes('as its checksum file says'));
+  expect(told.map(({ text }) => text)).toEqual(['flash.img.gz is as its checksum file says.']);
+});
+
+describe('logical partitions', () => {
+  const start = (choices: ImportingStart['choices'], label: string): ImportingStart => {
+    return { choices, label, serial: 'ELSEWHERE-2', phone, confirmed: [] };
+  };
+
+  it('are put into the super that was kept last, which says where they go', async () => {
+    const kept = superImage();
+    writeFileSync(join(imports, 'super.img'), kept);
+    const first = await imported(await ready('super.img'), { serial: 'ELSEWHERE-2', label: 'as it was' });
+    expect(first.state, first.outcome).toBe('done');
+    expect(await knownParts(app, 'ELSEWHERE-2')).toEqual(['super', 'system_a', 'vendor_a', 'system_b']);
+
+    const vendor = sample('vendor', 700_000);
+    writeFileSync(join(imports, 'vendor.img'), vendor);
+    const view = await ready('vendor.img');
+    const wanted = start([{ path: 'vendor.img', partition: 'vendor_a' }], 'another vendor');
+    const sheet = await importSheet(app, app.incoming.batch(view.id), wanted);
+    expect(sheet.checks.find(({ id }) => id === 'content-differs')).toMatchObject({
+      severity: 'note',
+      sentence: 'It is put together: vendor_a from what came, system_a and system_b as kept in “as it was”.',
+    });
+    const run = await imported(view, wanted);
+    expect(run.state, run.outcome).toBe('done');
+    const { partition } = app.larder.detail(run.setId!).images[0]!;
+    expect(partition).toBe('super');
+    const parts: Buffer[] = [];
+    for await (const part of readImage(app.larder.shelf, app.larder.image(run.setId!, 'super')))
+      parts.push(part);
+    const source = memorySource(Buffer.concat(parts));
+    expect(source.bytes).toBe(kept.length);
+    const table = await readLogicalPartitions(source);
+    const bytesOf = async (name: string, of = source) => {
+      const found = (await readLogicalPartitions(of)).partitions.find((each) => each.name === name)!;
+      return Buffer.from(await logicalSource(found, [of]).read(0, found.bytes));
+    };
+    expect(table.findings).toEqual([]);
+    const now = await bytesOf('vendor_a');
+    expect(now.subarray(0, vendor.length).equals(vendor)).toBe(true);
+    expect(now.subarray(vendor.length).every((byte) => byte === 0)).toBe(true);
+    expect((await bytesOf('system_a')).equals(await bytesOf('system_a', memorySource(kept)))).toBe(true);
+  });
+
+  it('that do not fit, or whose size nobody knows, are stopped', async () => {
+    const stop = async (name: string, bytes: Buffer) => {
+      writeFileSync(join(imports, name), bytes);
+      const { id } = await ready(name);
+      const { checks } = await importSheet(
+        app,
+        app.incoming.batch(id),
+        start([{ path: name, partition: 'vendor_a' }], name),
+      );
+      return checks.find(({ severity }) => severity === 'stop')?.sentence;
+    };
+    expect(await stop('vendor-large.img', sample('large', 7 << 20))).toMatch(/has 6 MiB/);
+    const packed = execFileSync('gzip', ['-c'], { input: sample('vendor', 300_000) });
+    expect(await stop('vendor-packed.img.gz', packed)).toMatch(/only once it is unpacked/);
   });
 });
 

@@ -114,8 +114,7 @@ export class Opener {
       const { imageBytes } = await readSparse(source);
       const unpacked = await sparseSource(source);
       const inner = await recogniseImage(unpacked);
-      if (inner === 'GPT' && !(await wholeDiskOf(unpacked)))
-        return await lookIntoFlash(unpacked, path);
+      if (inner === 'GPT' && !(await wholeDiskOf(unpacked))) return await lookIntoFlash(unpacked, path);
       const image = () => sparseBytes(source);
       return [{ ...one, layers: [...layers, found, inner], imageBytes, image, sparse: source }];
     } catch (error) {
@@ -186,7 +185,15 @@ async function lookIntoFlash(source: ByteSource, path: string): Promise<OpenedFi
     const within = slice(source, startBytes, bytes);
     const image = () => sourceBytes(within);
     const layers = [await recogniseImage(within)];
-    found.push({ path: `${path}/${name}`, partition: name, bytes, layers, imageBytes: bytes, plain: image, image });
+    found.push({
+      path: `${path}/${name}`,
+      partition: name,
+      bytes,
+      layers,
+      imageBytes: bytes,
+      plain: image,
+      image,
+    });
   }
   return found;
 }

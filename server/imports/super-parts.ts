@@ -43,7 +43,10 @@ export async function superBase(
   return table && { label: kept.label, source, table };
 }
 
-async function tableOf(source: ByteSource, slot: 'a' | 'b' | undefined): Promise<LogicalPartitions | undefined> {
+async function tableOf(
+  source: ByteSource,
+  slot: 'a' | 'b' | undefined,
+): Promise<LogicalPartitions | undefined> {
   try {
     const first = await readLogicalPartitions(source);
     return slot === 'b' && first.metadataSlots > 1 ? await readLogicalPartitions(source, 1) : first;
@@ -92,7 +95,8 @@ export async function* superImage(
     const part = parts.find((each) => each.name === name);
     for await (const piece of part ? await part.image() : keptPart(base, name)) {
       at += piece.length;
-      if (at > offset + bytes) throw new Error(`${name} has more than the ${part?.bytes ?? bytes} bytes it said`);
+      if (at > offset + bytes)
+        throw new Error(`${name} has more than the ${part?.bytes ?? bytes} bytes it said`);
       yield piece;
     }
     yield* zerosUpTo(offset + bytes);

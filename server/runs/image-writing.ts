@@ -7,7 +7,7 @@ import { digestedFiles } from '../formats/tar.ts';
 import { filesNotReadable, filesOf, someOf } from './archive-taking.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
-import { DamagedImage, readImage } from '../shelf/image-reader.ts';
+import { DamagedImage, readImage, readInPlace } from '../shelf/image-reader.ts';
 import type { RunContext } from './context.ts';
 import { RunFailure, type Run } from './engine.ts';
 import { accessOf } from './partition-reading.ts';
@@ -231,7 +231,7 @@ export class ImageWriting {
         attempt: ({ link, signal, watch }) => {
           fromStart();
           if (link.flashing) return flashImage(larder, image, onto, link.flashing, watch, onPart, signal);
-          const parts = watch.onto(counted(readImage(larder.shelf, image), onPart));
+          const parts = watch.onto(counted(readInPlace(larder.shelf, image), onPart));
           return accessOf(link).write(onto, parts, signal);
         },
       });

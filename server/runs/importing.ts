@@ -9,7 +9,13 @@ import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/req
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { imageOf, type OpenedFile } from '../imports/opening.ts';
 import type { Batch } from '../imports/incoming.ts';
-import { layOutSuper, superBase, superImage, type SuperBase, type SuperPart } from '../imports/super-parts.ts';
+import {
+  layOutSuper,
+  superBase,
+  superImage,
+  type SuperBase,
+  type SuperPart,
+} from '../imports/super-parts.ts';
 import { Problem } from '../problem.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
@@ -80,7 +86,14 @@ async function choose(
   const whole = images.filter((each) => !isLogical(each));
   const assembled =
     base && parts.length > 0
-      ? { parts, base, layout: layOutSuper(base, parts.map((each) => partOf(batch, each))) }
+      ? {
+          parts,
+          base,
+          layout: layOutSuper(
+            base,
+            parts.map((each) => partOf(batch, each)),
+          ),
+        }
       : undefined;
   if (assembled) whole.push(asSuper(assembled));
   const named = ({ partition }: { partition: string }) => ({ name: partition, role: roleOf(partition) });

@@ -28,6 +28,8 @@ export interface ImageRange {
   readonly bytes: number;
 }
 
+/** What every block of zeros is: it is never written to. */
+const zeros = new SharedArrayBuffer(blockBytes);
 /** Blocks fetched and unpacked ahead of whoever takes them. */
 const ahead = 3;
 /** Blocks that the taker may hold besides. */
@@ -63,7 +65,10 @@ export async function* readBlocks(
   while (queue.length > 0) {
     const block = await queue.shift()!;
     fill();
-    yield { ...block, release: () => outputs.giveBack(block.memory) };
+    const release = () => {
+      if (block.memory !== zeros) outputs.giveBack(block.memory);
+    };
+    yield { ...block, release };
   }
 }
 
@@ -74,6 +79,19 @@ export async function* readBlocks(
 export async function* readImage(
   shelf: Shelf,
   image: ImageRecipe,
+  range?: ImageRange,
+): AsyncGenerator<Buffer> {
+  for await (const shared of readInPlace(shelf, image, range)) {
+    const piece = Buffer.allocUnsafeSlow(shared.length);
+    shared.copy(piece);
+    yield piece;
+  }
+}
+
+/** As `readImage`, where a piece is shared memory that is good only until the next one is asked for. */
+export async function* readInPlace(
+  shelf: Shelf,
+  image: ImageRecipe,
   range: ImageRange = { offset: 0, bytes: image.bytes },
 ): AsyncGenerator<Buffer> {
   const end = range.offset + range.bytes;
@@ -81,11 +99,9 @@ export async function* readImage(
   for await (const { memory, bytes, release } of readBlocks(shelf, image, range)) {
     const from = Math.max(at, range.offset);
     const to = Math.min(at + bytes, end);
-    const piece = Buffer.allocUnsafeSlow(to - from);
-    Buffer.from(memory, from - at, to - from).copy(piece);
+    yield Buffer.from(memory, from - at, to - from);
     release();
     at += bytes;
-    yield piece;
   }
 }
 
@@ -100,6 +116,7 @@ async function readBlock(
 ): Promise<Block> {
   const start = first * image.chunkBytes;
   const bytes = Math.min(digests.length * image.chunkBytes, image.bytes - start);
+  if (digests.every((digest) => !digest)) return { memory: zeros, bytes };
   const memory = await outputs.take();
   const input = await inputs.take();
   try {

@@ -50,10 +50,7 @@ const back = async (image: StoredImage) => {
 describe('digests of an image', () => {
   // FIPS 180-4's published examples (NIST, "Secure Hashing: SHA-256 examples").
   it.each([
-    [
-      'abc',
-      'ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad',
-    ],
+    ['abc', 'ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad'],
     [
       'abcdbcdecdefdefgefghfghighijhijkijkljklmklmnlmnomnopnopq',
       '248d6a61d20638b8e5c026930c3e6039a33ce45964ff2167f6ecedd419db06c1',

@@ -7,6 +7,7 @@ import {
   protocolVersion,
   type Packet,
 } from '@keen-larder/core/protocols/adb/packet.ts';
+import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { authTypes } from '@keen-larder/core/protocols/adb/auth.ts';
 import type { Cable } from '../phone/cable.ts';
 import { drained } from '../phone/drained.ts';
@@ -15,10 +16,17 @@ import type { Authorisation } from './authorisation.ts';
 import { serviceFor } from './services.ts';
 import { AdbStream, windowBytes } from './stream.ts';
 
+/** More than this waits in the socket until what came has been dealt with. */
+const mostReceivedBytes = 1 << 20;
+
 /** The phone's end of one adb connection. */
 export class AdbConnection {
   private readonly streams = new Map<number, AdbStream>();
-  private readonly parser = new PacketParser((bytes) => Buffer.allocUnsafeSlow(bytes));
+  private readonly pool = new PayloadPool();
+  private readonly parser = new PacketParser((bytes) => this.pool.take(bytes));
+  private readonly received: Buffer[] = [];
+  private receivedBytes = 0;
+  private isWorking = false;
   private nextId = 1;
   private greeted = false;
   /** Both sides know `delayed_ack`. */
@@ -34,19 +42,31 @@ export class AdbConnection {
     private readonly authorisation: Authorisation | undefined,
   ) {
     socket.setNoDelay(true);
-    socket.on('data', (bytes) => void this.receive(bytes));
+    socket.on('data', (bytes) => this.receive(bytes));
     socket.on('close', () => this.endAll());
     socket.on('error', () => socket.destroy());
   }
 
-  private async receive(bytes: Buffer): Promise<void> {
-    this.socket.pause();
+  private receive(bytes: Buffer): void {
+    this.received.push(bytes);
+    this.receivedBytes += bytes.length;
+    if (this.receivedBytes > mostReceivedBytes) this.socket.pause();
+    if (!this.isWorking) void this.work();
+  }
+
+  private async work(): Promise<void> {
+    this.isWorking = true;
     try {
-      await this.cable.carry(bytes.length);
-      for (const packet of this.parser.push(bytes)) await this.handle(packet);
-      this.socket.resume();
+      for (let bytes = this.received.shift(); bytes; bytes = this.received.shift()) {
+        await this.cable.carry(bytes.length);
+        for (const packet of this.parser.push(bytes)) await this.handle(packet);
+        this.receivedBytes -= bytes.length;
+        if (this.receivedBytes === 0) this.socket.resume();
+      }
     } catch {
       this.socket.destroy();
+    } finally {
+      this.isWorking = false;
     }
   }
 
@@ -102,7 +122,13 @@ export class AdbConnection {
     const service = serviceFor(name, this.host);
     if (!service) return this.send(commands.CLSE, 0, remoteId, []);
     const localId = this.nextId++;
-    const stream = new AdbStream(localId, remoteId, this.send, this.hasWindows ? ahead : undefined);
+    const stream = new AdbStream(
+      localId,
+      remoteId,
+      this.send,
+      this.hasWindows ? ahead : undefined,
+      (payload) => this.pool.giveBack(payload),
+    );
     this.streams.set(localId, stream);
     await this.send(commands.OKAY, localId, remoteId, stream.window(windowBytes));
     service(stream).then(

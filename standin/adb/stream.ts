@@ -26,6 +26,8 @@ export class AdbStream {
     private readonly send: Send,
     /** What the host takes ahead; undefined without windows. */
     private available: number | undefined,
+    /** Takes back the memory of a payload that was dealt with. */
+    private readonly release: (payload: Uint8Array) => void,
   ) {}
 
   get closed(): boolean {
@@ -50,7 +52,10 @@ export class AdbStream {
     if (this.ended) throw new Error('the stream is closed');
   }
 
-  /** What the host sends, acknowledged piece by piece: the next may be on its way while one is worked on. */
+  /**
+   * What the host sends, acknowledged piece by piece: the next may be on its way while one is worked on. A
+   * piece is good until the next one is asked for.
+   */
   async *input(): AsyncGenerator<Uint8Array> {
     for (;;) {
       const next = this.inbox.shift();
@@ -58,6 +63,7 @@ export class AdbStream {
         if (!this.ended)
           await this.send(commands.OKAY, this.localId, this.remoteId, this.window(next.length));
         yield next;
+        this.release(next);
       } else if (this.ended) {
         return;
       } else {

@@ -127,7 +127,6 @@ export class FastbootConnection {
     if (!device) return this.send('FAIL', `no partition is called ${name}`);
     try {
       await work(device);
-      await flash.sync();
     } catch (error) {
       if (error instanceof IoError) return this.send('FAIL', 'the flash cannot be written there');
       if (!(error instanceof Refusal) && !(error instanceof FormatError)) throw error;

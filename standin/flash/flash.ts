@@ -115,10 +115,6 @@ export class Flash implements Device {
     this.writes++;
   }
 
-  sync(): Promise<void> {
-    return this.file.sync();
-  }
-
   async close(): Promise<void> {
     await this.earlyLoader?.close();
     await this.file.close();

@@ -1,7 +1,9 @@
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
 import type { Put } from '@keen-larder/contract/requests.ts';
+import type { Slot } from '@keen-larder/core/boot/index.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { inSlot } from '@keen-larder/core/phone/roles.ts';
 
 /** What is picked for imaging on one phone. */
 export interface ImagingPicks {
@@ -24,6 +26,8 @@ export interface RestoringPicks {
   /** Images of other sets that go along. */
   others: Put[];
   serial: string | undefined;
+  /** Images of a slot go into this one, which then starts; undefined where they stay in their own. */
+  intoSlot: Slot | undefined;
   restartAfter: boolean;
   /** Images first what is about to be overwritten and is nowhere kept. */
   keepFirst: boolean;
@@ -65,6 +69,7 @@ export const usePicks = defineStore('picks', () => {
       picked: [],
       others: [],
       serial: undefined,
+      intoSlot: undefined,
       restartAfter: true,
       keepFirst,
       format: false,
@@ -98,15 +103,12 @@ export const usePicks = defineStore('picks', () => {
 
   /** Leaves out whatever goes onto some partitions. */
   function leaveOut(
-    picks: { picked: string[]; confirmed: string[]; others?: Put[] },
+    picks: { picked: string[]; confirmed: string[]; others?: Put[]; intoSlot?: Slot | undefined },
     names: readonly string[],
   ): void {
-    set(
-      picks,
-      picks.picked.filter((name) => !names.includes(name)),
-    );
-    if (picks.others)
-      picks.others = picks.others.filter(({ partition, onto }) => !names.includes(onto ?? partition));
+    const stays = (name: string) => !names.includes(inSlot(name, picks.intoSlot));
+    set(picks, picks.picked.filter(stays));
+    if (picks.others) picks.others = picks.others.filter(({ partition }) => stays(partition));
   }
 
   return { leaveOut, forPhone, forSet, forRepair, forLocking, toggle, set };

@@ -3,7 +3,7 @@ import { ElButton, ElOption, ElSelect } from 'element-plus';
 import { computed, shallowRef, watch } from 'vue';
 import type { Put } from '@keen-larder/contract/requests.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
-import { isNeverWritten } from '@keen-larder/core/phone/roles.ts';
+import { inSlot, isNeverWritten, splitSlot } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
 import RoleStrip from '../parts/RoleStrip.vue';
 import { useBench } from '../state/bench.ts';
@@ -50,9 +50,26 @@ const bundles = computed(() => {
 /** Of the set again when it changed, so that the sheet is computed anew. */
 const puts = computed(() =>
   set.value
-    ? [...picks.value.picked.map((partition) => ({ setId: props.setId, partition })), ...picks.value.others]
+    ? [
+        ...picks.value.picked.map((partition) => ({ setId: props.setId, partition })),
+        ...picks.value.others,
+      ].map((put) => {
+        const onto = inSlot(put.partition, picks.value.intoSlot);
+        return onto === put.partition ? put : { ...put, onto };
+      })
     : [],
 );
+
+const hasSlots = computed(() => puts.value.some(({ partition }) => splitSlot(partition).slot));
+const slotChoices = [
+  { value: '', label: 'Each into the slot it came from' },
+  { value: 'a', label: 'All into slot a, which then starts' },
+  { value: 'b', label: 'All into slot b, which then starts' },
+];
+function chooseSlot(slot: string): void {
+  picks.value.intoSlot = slot === 'a' || slot === 'b' ? slot : undefined;
+  picks.value.confirmed = [];
+}
 
 /** Images of other sets of the same model, asked for when somebody wants one. */
 const offered = shallowRef<{ value: string; label: string; put: Put }[]>([]);
@@ -89,7 +106,13 @@ const count = computed(() => picks.value.picked.length);
 </script>
 
 <template>
-  <PutBack v-if="set" :picks="picks" :phone="target" :puts="puts">
+  <PutBack
+    v-if="set"
+    :picks="picks"
+    :phone="target"
+    :puts="puts"
+    :activate="hasSlots ? picks.intoSlot : undefined"
+  >
     <div class="paper">
       <RoleStrip :strip="strip" />
       <div class="inside">
@@ -132,6 +155,15 @@ const count = computed(() => picks.value.picked.length);
       @update:model-value="addOther"
     >
       <ElOption v-for="each in offered" :key="each.value" :value="each.value" :label="each.label" />
+    </ElSelect>
+    <ElSelect
+      v-if="hasSlots"
+      :model-value="picks.intoSlot ?? ''"
+      size="small"
+      aria-label="Slot"
+      @update:model-value="chooseSlot"
+    >
+      <ElOption v-for="each in slotChoices" :key="each.value" :value="each.value" :label="each.label" />
     </ElSelect>
     <ElSelect
       v-if="here.length > 1"

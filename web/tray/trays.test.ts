@@ -274,6 +274,30 @@ describe('the tray of putting back', () => {
     expect(picks.others).toEqual([]);
   });
 
+  it('puts images of one slot into the other, which then starts', async () => {
+    const slotted = set({
+      images: [image('boot_a', 'boot-chain', 32 * MiB), image('modem', 'radio', 16 * MiB)],
+    });
+    const { shown, asked, picks } = await restoring({ set: slotted }, ['boot_a', 'modem']);
+    expect(shown.find('[aria-label="Slot"]').exists()).toBe(true);
+    picks.intoSlot = 'b';
+    await vi.waitFor(() =>
+      expect(last(asked, `/phones/${serial}/restoring-sheet`)?.body).toMatchObject({
+        puts: [
+          { setId: 's1', partition: 'boot_a', onto: 'boot_b' },
+          { setId: 's1', partition: 'modem' },
+        ],
+        activate: 'b',
+      }),
+    );
+    usePicks().leaveOut(picks, ['boot_b']);
+    expect(picks.picked).toEqual(['modem']);
+    // What is left knows no slots, so none is made the one that starts.
+    await vi.waitFor(() =>
+      expect(last(asked, `/phones/${serial}/restoring-sheet`)?.body).not.toHaveProperty('activate'),
+    );
+  });
+
   it('chooses the phone that the set was taken from, and lets one choose another', async () => {
     useBench().take(phone({ serial: 'AA-1', nickname: 'North hide' }));
     const { shown } = await restoring();

@@ -27,9 +27,7 @@ export function composeSuper(table: LogicalPartitions, replaced: ReadonlyMap<str
     bytes: Math.ceil((replaced.get(each.name) ?? each.bytes) / blockBytes) * blockBytes,
   }));
   for (const { name, maximumBytes } of table.groups) {
-    const bytes = partitions
-      .filter(({ group }) => group === name)
-      .reduce((sum, each) => sum + each.bytes, 0);
+    const bytes = partitions.filter(({ group }) => group === name).reduce((sum, each) => sum + each.bytes, 0);
     if (maximumBytes === 0 || bytes <= maximumBytes) continue;
     return {
       fault: `They take ${sizeText(bytes)} together; their group ${name} has ${sizeText(maximumBytes)}.`,

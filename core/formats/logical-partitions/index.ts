@@ -7,4 +7,10 @@ export {
   type LogicalPartitions,
 } from './read.ts';
 export { composeSuper, type Composed } from './compose.ts';
-export { layOutLogical, roomFor, type LogicalLayout, type LogicalPlan, type PlannedLogical } from './write.ts';
+export {
+  layOutLogical,
+  roomFor,
+  type LogicalLayout,
+  type LogicalPlan,
+  type PlannedLogical,
+} from './write.ts';

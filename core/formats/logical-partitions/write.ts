@@ -116,7 +116,11 @@ export function layOutLogical({ superBytes, groups, partitions }: LogicalPlan): 
       bytes: metadata,
     })),
   ];
-  return { pieces, places, endBytes: places.reduce((end, each) => Math.max(end, each.offset + each.bytes), 0) };
+  return {
+    pieces,
+    places,
+    endBytes: places.reduce((end, each) => Math.max(end, each.offset + each.bytes), 0),
+  };
 }
 
 function geometryBlock(): Uint8Array {

@@ -10,11 +10,11 @@ import {
   type AdbPacketData,
 } from '@yume-chan/adb';
 import { Consumable, pipeFrom, PushReadableStream } from '@yume-chan/stream-extra';
-import { PacketParser } from '@keen-larder/core/protocols/adb/packet.ts';
+import { maxPayloadBytes, PacketParser } from '@keen-larder/core/protocols/adb/packet.ts';
+import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { LinkFailure } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
 import type { AdbKey } from './key.ts';
-import { PayloadPool } from './payload-pool.ts';
 
 const greetingMs = 5000;
 
@@ -92,8 +92,11 @@ interface Opened {
 
 /** One buffer for all reads; the packet parser copies out of it. */
 const readBytes = 512 * 1024;
-/** Windows of several payloads were tried: putting back gained a third, imaging lost up to a half at times. */
-const aheadBytes = 0;
+/**
+ * One payload: writing then goes on before each is answered (as far ahead as the phone allows), while reading is
+ * no faster for more.
+ */
+const aheadBytes = maxPayloadBytes;
 
 async function openSocket(address: string): Promise<Opened> {
   let receive: Receiver = () => true;

@@ -1,9 +1,9 @@
+import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { setTimeout as pause } from 'node:timers/promises';
 import { AdbServerClient } from '@yume-chan/adb';
 import { AdbServerNodeTcpConnector } from '@yume-chan/adb-server-node-tcp';
 import { LinkFailure } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
-import { PayloadPool } from './payload-pool.ts';
 
 /** Where the platform's adb server listens by default. */
 export const usualServerPort = 5037;

@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import type { Adb } from '@yume-chan/adb';
-import { shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
+import type { Adb, AdbSocket } from '@yume-chan/adb';
+import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
 import { FlashFailure, LinkFailure } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
 
@@ -65,19 +65,79 @@ export class AdbShell {
    * @throws LinkFailure when it ends with an error or the link breaks
    */
   async *stream(script: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-    const socket = await this.open(`shell,v2,raw:${this.rooted(script)}`);
-    const reader = socket.readable.getReader();
-    // The reader ends at once; the phone may take its time to hear of it, or be past hearing.
-    const end = () => {
-      reader.cancel().catch(() => undefined);
-      void Promise.resolve(socket.close()).catch(() => undefined);
+    const socket = await this.open(script);
+    const close = closing(socket);
+    signal?.addEventListener('abort', close, { once: true });
+    let ending: Ending;
+    try {
+      signal?.throwIfAborted();
+      ending = yield* this.listen(socket, signal);
+      signal?.throwIfAborted();
+    } catch (error) {
+      signal?.throwIfAborted();
+      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
+    } finally {
+      signal?.removeEventListener('abort', close);
+      close();
+    }
+    const { exitCode, words } = ending;
+    if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
+    // The last command of a pipe ends well even when the first one could not read.
+    if (flashError.test(words)) throw new FlashFailure('The phone cannot read its own flash there.');
+    if (exitCode !== 0) throw refusal(script, exitCode, words);
+  }
+
+  /** Feeds bytes to a command run as root. @throws LinkFailure when it ends with an error or the link breaks */
+  async feed(script: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+    const socket = await this.open(script);
+    const close = closing(socket);
+    signal?.addEventListener('abort', close, { once: true });
+    let isOver = false;
+    const ended = this.drain(socket).finally(() => (isOver = true));
+    ended.catch(() => undefined);
+    const writer = socket.writable.getWriter();
+    // A command that has ended takes no more bytes, and may not even say so: its last words tell why.
+    const put = async (part: Uint8Array) => {
+      const written = this.connection.orGone(writer.write(part)).catch(async (error: unknown) => {
+        await Promise.race([ended, pause(lastWordsMs, undefined, { ref: false })]).catch(() => undefined);
+        if (!isOver) throw error;
+      });
+      await Promise.race([written, ended]);
     };
-    signal?.addEventListener('abort', end, { once: true });
+    try {
+      for await (const part of bytes) {
+        signal?.throwIfAborted();
+        if (isOver) break;
+        await put(shellHeader(shellIds.stdin, part.length));
+        await put(part);
+      }
+      if (!isOver) await put(shellHeader(shellIds.closeStdin, 0));
+      const { exitCode, words } = await ended;
+      if (exitCode === 0) return;
+      if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
+      if (flashError.test(words)) {
+        throw new FlashFailure('The phone cannot write its own flash there: it is worn. Nothing mends that.');
+      }
+      throw refusal(script, exitCode, words);
+    } catch (error) {
+      signal?.throwIfAborted();
+      throw isLinkError(error) ? new LinkFailure(broken(error)) : error;
+    } finally {
+      signal?.removeEventListener('abort', close);
+      close();
+    }
+  }
+
+  /** What a command prints until its end, and how it ended. */
+  private async *listen(socket: AdbSocket, signal?: AbortSignal): AsyncGenerator<Uint8Array, Ending> {
+    const reader = socket.readable.getReader();
+    const cancel = () => void reader.cancel().catch(() => undefined);
+    // The reader ends at once; the phone may take its time to hear of it, or be past hearing.
+    signal?.addEventListener('abort', cancel, { once: true });
     const parser = new ShellParser();
     const complaint: Uint8Array[] = [];
     let exitCode: number | undefined;
     try {
-      signal?.throwIfAborted();
       for (;;) {
         const { done, value } = await this.connection.orGone(reader.read());
         if (done) break;
@@ -88,83 +148,40 @@ export class AdbShell {
         }
         this.connection.pool.giveBack(value);
       }
-      signal?.throwIfAborted();
-    } catch (error) {
-      signal?.throwIfAborted();
-      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
     } finally {
-      signal?.removeEventListener('abort', end);
-      end();
+      signal?.removeEventListener('abort', cancel);
+      cancel();
     }
-    if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
-    const words = Buffer.concat(complaint).toString();
-    // The last command of a pipe ends well even when the first one could not read.
-    if (flashError.test(words)) throw new FlashFailure('The phone cannot read its own flash there.');
-    if (exitCode !== 0) throw refusal(script, exitCode, words);
+    return { exitCode, words: Buffer.concat(complaint).toString() };
   }
 
-  /** Feeds bytes to a command run as root. @throws LinkFailure when it ends with an error or the link breaks */
-  async feed(script: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
-    const process = await this.spawn(script);
-    const abort = () => void process.kill();
-    signal?.addEventListener('abort', abort, { once: true });
-    let exited = false;
-    const exit = process.exited.then(
-      () => (exited = true),
-      () => (exited = true),
-    );
-    // A command that has ended takes no more bytes, and may not even say so: its last words tell why.
-    const unlessExited = async (work: Promise<unknown>) => {
-      const orExit = this.connection.orGone(work).catch(async (error: unknown) => {
-        await Promise.race([exit, pause(lastWordsMs, undefined, { ref: false })]);
-        if (!exited) throw error;
-      });
-      await Promise.race([orExit, exit]);
-    };
-    const complaint = textOf(process.stderr);
-    void textOf(process.stdout);
-    try {
-      const writer = process.stdin.getWriter();
-      for await (const part of bytes) {
-        signal?.throwIfAborted();
-        if (exited) break;
-        await unlessExited(writer.write(part));
-      }
-      if (!exited) await unlessExited(writer.close());
-      const exitCode = await this.connection.orGone(process.exited);
-      if (exitCode === 0) return;
-      const words = await complaint;
-      if (flashError.test(words)) {
-        throw new FlashFailure('The phone cannot write its own flash there: it is worn. Nothing mends that.');
-      }
-      throw refusal(script, exitCode, words);
-    } catch (error) {
-      signal?.throwIfAborted();
-      throw isLinkError(error) ? new LinkFailure(broken(error)) : error;
-    } finally {
-      signal?.removeEventListener('abort', abort);
-      void Promise.resolve(process.kill()).catch(() => undefined);
+  private async drain(socket: AdbSocket): Promise<Ending> {
+    const said = this.listen(socket);
+    for (;;) {
+      const { done, value } = await said.next();
+      if (done) return value;
     }
   }
 
-  private async spawn(script: string) {
+  /** Starts a command as root, its output and its input framed. */
+  private async open(script: string): Promise<AdbSocket> {
     const { adb, orGone } = this.connection;
     try {
-      return await orGone(shellOf(adb).spawn(this.rooted(script)));
-    } catch (error) {
-      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
-    }
-  }
-
-  private async open(service: string) {
-    const { adb, orGone } = this.connection;
-    try {
-      return await orGone(adb.createSocket(service));
+      return await orGone(adb.createSocket(`shell,v2,raw:${this.rooted(script)}`));
     } catch (error) {
       throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
     }
   }
 }
+
+/** How a command ended; without an exit code, its link did. */
+interface Ending {
+  readonly exitCode: number | undefined;
+  /** What it complained of. */
+  readonly words: string;
+}
+
+const closing = (socket: AdbSocket) => () => void Promise.resolve(socket.close()).catch(() => undefined);
 
 function shellOf(adb: Adb) {
   const shell = adb.subprocess.shellProtocol;
@@ -187,20 +204,3 @@ const broken = (error: unknown) =>
 /** Errors of our own sources (a damaged image) pass through; those of the adb client are link failures. */
 const isLinkError = (error: unknown): boolean =>
   error instanceof Error && error.name === 'Error' && !(error instanceof LinkFailure);
-
-async function textOf(stream: {
-  getReader(): { read(): Promise<{ done: boolean; value?: Uint8Array | undefined }> };
-}): Promise<string> {
-  const reader = stream.getReader();
-  const parts: Uint8Array[] = [];
-  try {
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done) break;
-      parts.push(value!);
-    }
-  } catch {
-    // The link broke; what was said until then is still worth telling.
-  }
-  return Buffer.concat(parts).toString();
-}
