@@ -12,22 +12,24 @@ import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startImaging } from '../runs/imaging.ts';
 import { startRestoring } from '../runs/restoring.ts';
 
+const secondKnot3 = 'TW3K-10517';
 const knot5 = 'TW5K-20316';
 const sedge10 = 'MS10-70055';
 const reed2 = 'MR2Q-44107';
 
+type Case = [build: string, mode: SimulatedMode, finding: string, repair: string];
+const ofKnot3: readonly Case[] = [
+  ['wrong-kernel', 'recovery', 'does-not-start', 'boot'],
+  ['half-firmware', 'recovery', 'does-not-start', 'boot-and-system'],
+  ['no-boot', 'recovery', 'does-not-start', 'boot'],
+  ['short-system', 'recovery', 'does-not-start', 'system'],
+  ['no-identity', 'recovery', 'identity-lost', 'identity'],
+  ['foreign-properties', 'recovery', 'another-model', 'system'],
+];
 /** What each build must be found as, and mended by, in the mode that still answers. */
-const expected: Readonly<
-  Record<string, readonly [build: string, mode: SimulatedMode, finding: string, repair: string][]>
-> = {
-  [knot3]: [
-    ['wrong-kernel', 'recovery', 'does-not-start', 'boot'],
-    ['half-firmware', 'recovery', 'does-not-start', 'boot-and-system'],
-    ['no-boot', 'recovery', 'does-not-start', 'boot'],
-    ['short-system', 'recovery', 'does-not-start', 'system'],
-    ['no-identity', 'recovery', 'identity-lost', 'identity'],
-    ['foreign-properties', 'recovery', 'another-model', 'system'],
-  ],
+const expected: Readonly<Record<string, readonly Case[]>> = {
+  [knot3]: ofKnot3,
+  [secondKnot3]: ofKnot3,
   [knot5]: [
     ['wrong-kernel', 'recovery', 'does-not-start', 'boot'],
     ['half-firmware', 'bootloader', 'not-judged', 'boot'],
@@ -39,6 +41,8 @@ const expected: Readonly<
   ],
   [sedge10]: [
     ['wrong-kernel', 'recovery', 'does-not-start', 'boot'],
+    ['half-firmware', 'recovery', 'does-not-start', 'boot-and-system'],
+    ['no-boot', 'recovery', 'does-not-start', 'boot'],
     ['short-system', 'recovery', 'does-not-start', 'system'],
     ['foreign-properties', 'recovery', 'another-model', 'system'],
   ],
