@@ -46,20 +46,44 @@ export async function* tarEntries(stream: AsyncIterable<Uint8Array>): AsyncGener
   }
 }
 
-/** Hands an archive on as it comes and digests the files in it on the way. @param digests of files, by their names in it */
+/** What an archive says of one of its entries. */
+export interface ArchivedEntry {
+  /** Of a file's bytes; left out of everything else. */
+  readonly sha256?: string;
+  readonly uid: number;
+  readonly gid: number;
+  /** Permission bits. */
+  readonly mode: number;
+  /** SELinux label, where one was packed. */
+  readonly label?: string;
+}
+
+const entryOf = (header: Header): ArchivedEntry => {
+  const { uid = 0, gid = 0, mode = 0 } = header;
+  const pax = header.pax as Readonly<Record<string, string>> | null | undefined;
+  const label = (pax?.['RHT.security.selinux'] ?? pax?.['SCHILY.xattr.security.selinux'])?.replace(/\0$/, '');
+  return { uid, gid, mode: mode & 0o7777, ...(label && { label }) };
+};
+
+/** Hands an archive on as it comes and digests the files in it on the way. @param entries by their names in it */
 export async function* digestedFiles(
   stream: AsyncIterable<Uint8Array>,
-  digests: Map<string, string>,
+  entries: Map<string, ArchivedEntry>,
 ): AsyncGenerator<Uint8Array> {
   // A stream of another kind than Node's, which its types do not hide; it works as one.
   const reader = extract() as unknown as Writable & AsyncIterable<Entry>;
   const read = (async () => {
     for await (const entry of reader) {
-      if (entry.header.type === 'file') {
+      const { header } = entry;
+      const found = entryOf(header);
+      if (header.type === 'file') {
         const hash = createHash('sha256');
         for await (const part of entry) hash.update(part as Uint8Array);
-        digests.set(entry.header.name, hash.digest('hex'));
-      } else entry.resume();
+        entries.set(header.name, { ...found, sha256: hash.digest('hex') });
+      } else {
+        entries.set(header.name, found);
+        entry.resume();
+      }
     }
   })();
   read.catch(() => undefined);

@@ -69,6 +69,17 @@ export interface FileAccess {
   text(path: string): Promise<string | undefined>;
   /** SHA-256 of files by their paths within a folder; those that are gone are missing. */
   digests(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;
+  /** Owners, modes and labels by paths within a folder, links not followed; those that are gone are missing. */
+  owners(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, FileOwner>>;
+}
+
+export interface FileOwner {
+  readonly uid: number;
+  readonly gid: number;
+  /** Permission bits. */
+  readonly mode: number;
+  /** SELinux label; undefined where the phone does not tell. */
+  readonly label: string | undefined;
 }
 
 /** One phone in one mode. What a mode lacks is absent. */

@@ -1,8 +1,8 @@
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { listText } from '@keen-larder/core/runsheet/index.ts';
-import { digestedFiles } from '../formats/tar.ts';
-import { LinkFailure, type FileAccess, type PhoneLink } from '../links/phone-link.ts';
+import { digestedFiles, type ArchivedEntry } from '../formats/tar.ts';
+import { LinkFailure, type FileAccess, type FileOwner, type PhoneLink } from '../links/phone-link.ts';
 import type { StoredImage } from '../shelf/image-writer.ts';
 import type { Taking } from './image-taking.ts';
 import { RunFailure } from './engine.ts';
@@ -35,7 +35,7 @@ export async function takeArchive(
   passed: (bytes: number) => void,
 ): Promise<TakenArchive> {
   const writer = set.image(0);
-  let digests = new Map<string, string>();
+  let entries = new Map<string, ArchivedEntry>();
   await phone.insist({
     what: `Archive ${plan.name}`,
     attempt: async ({ link, watch, signal }) => {
@@ -45,9 +45,9 @@ export async function takeArchive(
         passed(-writer.taken);
         await writer.startAnew();
       }
-      digests = new Map();
+      entries = new Map();
       const stream = watch.over(files.archive(plan.folder, plan.leaveOut, signal));
-      await writer.take(digestedFiles(stream, digests), passed);
+      await writer.take(digestedFiles(stream, entries), passed);
     },
     onBreak: () => set.seal(),
   });
@@ -56,8 +56,7 @@ export async function takeArchive(
     what: `Compare ${plan.name}`,
     attempt: async ({ link, watch, signal }) => {
       watch.arm(stored.bytes);
-      const now = await filesOf(link).digests(plan.folder, [...digests.keys()], signal);
-      return [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+      return differingBytes(filesOf(link), plan.folder, entries, signal);
     },
   });
   if (differ.length > 0) {
@@ -70,8 +69,52 @@ export async function takeArchive(
     );
   }
   const isWrong = differ.length > 0 && !mayChange;
-  return { stored, files: digests.size, unsettled: isWrong ? [{ offset: 0, bytes: stored.bytes }] : [] };
+  return {
+    stored,
+    files: filesAmong(entries).size,
+    unsettled: isWrong ? [{ offset: 0, bytes: stored.bytes }] : [],
+  };
 }
+
+type Entries = ReadonlyMap<string, ArchivedEntry>;
+
+/** The files among the entries of an archive, with their SHA-256. */
+export const filesAmong = (entries: Entries): Map<string, string> =>
+  new Map([...entries].flatMap(([path, { sha256 }]) => (sha256 ? [[path, sha256]] : [])));
+
+/** Files of an archive that the phone digests otherwise. @param folder that the archive's paths lie in */
+async function differingBytes(
+  files: FileAccess,
+  folder: string,
+  entries: Entries,
+  signal?: AbortSignal,
+): Promise<string[]> {
+  const digests = filesAmong(entries);
+  const now = await files.digests(folder, [...digests.keys()], signal);
+  return [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+}
+
+/** What of an archive the phone does not have with the same bytes, owner, mode and label. */
+export async function differing(
+  files: FileAccess,
+  folder: string,
+  entries: Entries,
+  signal?: AbortSignal,
+): Promise<string[]> {
+  const bytes = await differingBytes(files, folder, entries, signal);
+  const plain = (path: string) => path.replace(/(.)\/$/, '$1');
+  const now = await files.owners(folder, [...entries.keys()].map(plain), signal);
+  const others = [...entries].filter(([path, kept]) => !isOwnedAlike(kept, now.get(plain(path))));
+  return [...new Set([...bytes, ...others.map(([path]) => path)])];
+}
+
+/** A phone that does not tell its labels is taken at its word for the rest. */
+const isOwnedAlike = (kept: ArchivedEntry, now: FileOwner | undefined): boolean =>
+  now !== undefined &&
+  now.uid === kept.uid &&
+  now.gid === kept.gid &&
+  now.mode === kept.mode &&
+  (kept.label === undefined || now.label === undefined || now.label === kept.label);
 
 export const filesNotReadable =
   'User data cannot be read as files in this mode: it is encrypted. Start the system, where it is open, or keep the block image.';

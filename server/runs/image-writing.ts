@@ -3,8 +3,8 @@ import { imageFiles } from '../larder/export.ts';
 import type { Larder } from '../larder/larder.ts';
 import { FlashFailure, type FlashingAccess } from '../links/phone-link.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
-import { digestedFiles } from '../formats/tar.ts';
-import { filesNotReadable, filesOf, someOf } from './archive-taking.ts';
+import { digestedFiles, type ArchivedEntry } from '../formats/tar.ts';
+import { differing, filesAmong, filesNotReadable, filesOf, someOf } from './archive-taking.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
 import { DamagedImage, readImage, readInPlace } from '../shelf/image-reader.ts';
@@ -79,14 +79,14 @@ export class ImageWriting {
     const { larder } = this.context;
     journal.writes(plan.name);
     for (let writing = 1; ; writing++) {
-      const digests = new Map<string, string>();
+      const entries = new Map<string, ArchivedEntry>();
       let done = 0;
       await phone.insist({
         what: `Unpack ${plan.name}`,
         attempt: async ({ link, signal, watch }) => {
           passed(-done);
           done = 0;
-          digests.clear();
+          entries.clear();
           const files = filesOf(link);
           watch.arm();
           if (!(await files.makeWritable())) throw new RunFailure(filesNotReadable);
@@ -96,7 +96,7 @@ export class ImageWriting {
             done += bytes;
             passed(bytes);
           });
-          await files.unpack(plan.folder, watch.onto(digestedFiles(parts, digests)), signal);
+          await files.unpack(plan.folder, watch.onto(digestedFiles(parts, entries)), signal);
         },
       });
       const differ = await run.withoutBytes(() =>
@@ -104,15 +104,14 @@ export class ImageWriting {
           what: `Compare ${plan.name}`,
           attempt: async ({ link, watch, signal }) => {
             watch.arm(image.bytes);
-            const now = await filesOf(link).digests(plan.folder, [...digests.keys()], signal);
-            return [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+            return differing(filesOf(link), plan.folder, entries, signal);
           },
         }),
       );
       if (differ.length === 0) {
         journal.proved(plan.name);
         this.context.bench.forgetPartitions(phone.serial);
-        return `the phone computes the same SHA-256 of all ${digests.size} files`;
+        return `the phone computes the same SHA-256 of all ${filesAmong(entries).size} files, and has the same owners, modes and labels`;
       }
       const words = `${someOf(differ)} did not come out as ${differ.length > 1 ? 'they were' : 'it was'} kept.`;
       if (writing === writings)

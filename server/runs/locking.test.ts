@@ -1,11 +1,12 @@
 // Locking and unlocking: refused where the phone would never start again, agreed to on its screen, and wiping.
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { addressesOf } from '@keen-larder/demo/standins.ts';
+import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone, SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
-import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
+import { putting, serial as knot3, serveOn, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import type { Serving } from '../serve.ts';
 import { startImaging } from './imaging.ts';
 import { startLocking } from './locking.ts';
 
@@ -13,6 +14,7 @@ const serial = 'TW5K-20316';
 const folder = testFolder();
 let bench: PracticeBench;
 let phone: Phone;
+let serving: Serving;
 let app: KeenLarder;
 const confirmed = ['will-wipe', 'battery'];
 const armedWith = serial.slice(-4);
@@ -22,22 +24,26 @@ async function into(mode: SimulatedMode, wanted = serial): Promise<void> {
   if (phoneOf(wanted).state().mode !== mode) void phoneOf(wanted).start(mode);
   await until(mode, () => app.bench.linkIn(wanted, mode) !== undefined);
 }
+async function post(path: string, body: object, of = serial) {
+  const answer = await fetch(`${serving.url}/api/phones/${of}/${path}`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  });
+  return { status: answer.status, body: (await answer.json()) as RunSheet & { detail?: string } };
+}
 const severity = async (lock: boolean, id: string, of = serial) =>
-  (await app.sheets.locking(of, lock)).checks.find((check) => check.id === id)?.severity;
+  (await post('locking-sheet', { lock }, of)).body.checks.find((check) => check.id === id)?.severity;
 
 beforeAll(async () => {
   bench = await startKnot3(join(folder.path, 'phones'), [serial]);
   phone = phoneOf(serial);
-  app = await openKeenLarder({
-    ...quick,
-    home: join(folder.path, 'larder'),
-    addresses: bench.phones.flatMap((each) => addressesOf(each.state())),
-    pollMs: 30,
-  });
+  serving = await serveOn(join(folder.path, 'larder'), bench, { pollMs: 30 });
+  ({ app } = serving);
   await into('recovery');
 });
 afterAll(async () => {
-  await app.close();
+  await serving.close();
   await bench.close();
   folder.remove();
 });
@@ -51,9 +57,12 @@ it('re-lock stops on a part that the maker did not sign, and where it cannot be 
   expect(await severity(true, 're-lock')).toBe('stop');
   await into('recovery');
   expect(await severity(true, 're-lock')).toBe('stop');
-  await expect(
-    startLocking(app, serial, { lock: true, confirmed: [...confirmed, 're-lock'], armedWith }),
-  ).rejects.toThrow(/dtbo is not what vbmeta signs for/);
+  // Not by ticking what is no tick, either.
+  const start = { lock: true, confirmed: [...confirmed, 're-lock'], armedWith };
+  expect(await post('locking', start)).toMatchObject({
+    status: 422,
+    body: { detail: expect.stringContaining('dtbo is not what vbmeta signs for') as string },
+  });
   await dtbo.write(100, before);
   await into('bootloader');
   await into('recovery');
@@ -65,10 +74,12 @@ it('re-lock stops on a phone without verified boot', async () => {
 });
 
 it('wants to be armed, and has nothing to do on a phone that is unlocked already', async () => {
-  await expect(startLocking(app, serial, { lock: true, confirmed, armedWith: '' })).rejects.toThrow(
-    /not armed/,
+  const refusal = async (start: object) => (await post('locking', start)).body.detail;
+  expect(await refusal({ lock: true, confirmed, armedWith: 'nope' })).toMatch(/not armed/);
+  expect(await refusal({ lock: true, confirmed: [], armedWith })).toMatch(/wiped/);
+  expect(await refusal({ lock: false, confirmed: [...confirmed, 'locked-already'], armedWith })).toMatch(
+    /unlocked/,
   );
-  await expect(startLocking(app, serial, { lock: true, confirmed: [], armedWith })).rejects.toThrow(/wiped/);
   expect(await severity(false, 'locked-already')).toBe('stop');
   expect(await severity(true, 'locked-already')).toBeUndefined();
 });

@@ -16,7 +16,7 @@ import {
 } from './host.ts';
 import { runScript } from './run.ts';
 import { tar } from './tar.ts';
-import { chown, mkdir, mke2fs, rm } from './tree-commands.ts';
+import { chown, mkdir, mke2fs, rm, stat } from './tree-commands.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
@@ -344,6 +344,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   rm,
   service,
   sha256sum: digest('sha256sum', 'sha256'),
+  stat,
   su,
   sync,
   tar,

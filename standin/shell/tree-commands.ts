@@ -1,6 +1,6 @@
 import { Ext4, Ext4BuildError } from '@keen-larder/core/formats/ext4/index.ts';
 import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
-import { complain, deviceAt, resolvePath, type Command, type Mount, type Process } from './host.ts';
+import { complain, deviceAt, print, resolvePath, type Command, type Mount, type Process } from './host.ts';
 
 /** The mounted file system that a path lies in, and the path within it. */
 export function placeOf(process: Process, path: string): { mount: Mount; within: string } | undefined {
@@ -93,6 +93,42 @@ export const chown: Command = async (process) => {
     }
     return { adds };
   });
+};
+
+/** `stat -c FORMAT PATH…`, of links themselves: `%u %g %a %C %s %Y %n`, as toybox has them. */
+export const stat: Command = async (process) => {
+  const [option, format = '', ...paths] = process.args;
+  if (option !== '-c' || paths.length === 0)
+    return complain(process, 'stat', 'usage: stat -c FORMAT FILE...');
+  let code = 0;
+  for (const path of paths) {
+    const place = placeOf(process, path);
+    const fs = place && (await Ext4.open(place.mount.source));
+    const inode = place && (await fs!.findSelf(place.within));
+    if (!inode || (process.uid !== 0 && place.mount.at === '/data')) {
+      code = await complain(
+        process,
+        'stat',
+        `'${path}': ${inode ? 'Permission denied' : 'No such file or directory'}`,
+      );
+      continue;
+    }
+    const label = (await fs!.attributes(inode)).find(({ name }) => name === 'security.selinux');
+    const fields: Readonly<Record<string, string>> = {
+      u: String(inode.uid),
+      g: String(inode.gid),
+      a: inode.permissions.toString(8),
+      C: label ? Buffer.from(label.value).toString('latin1').replace(/\0$/, '') : '?',
+      s: String(inode.bytes),
+      Y: String(Math.floor(inode.modifiedAt)),
+      n: path,
+    };
+    await print(
+      process,
+      `${format.replace(/%([a-zA-Z])/g, (whole, field: string) => fields[field] ?? whole)}\n`,
+    );
+  }
+  return code;
 };
 
 /** `mke2fs -t ext4 [-F] [-q] [-b 4096] NODE` */

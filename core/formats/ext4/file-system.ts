@@ -175,6 +175,17 @@ export class Ext4 {
     return this.walk(path.split('/').filter(Boolean), [await this.inode(rootInode)], 0);
   }
 
+  /** As `find`, where a link at the end of the path is not followed. */
+  async findSelf(path: string): Promise<Inode | undefined> {
+    const names = path.split('/').filter(Boolean);
+    const last = names.at(-1);
+    if (last === undefined || last === '.' || last === '..') return this.find(path);
+    const folder = await this.find(names.slice(0, -1).join('/'));
+    if (folder?.type !== 'directory') return undefined;
+    const entry = (await this.list(folder)).find(({ name }) => name === last);
+    return entry && this.inode(entry.inode);
+  }
+
   /** One block of the disk, checked to lie within it. */
   readBlock(block: number): Promise<Uint8Array> {
     return this.block(block, 'bitmap');

@@ -1,4 +1,4 @@
-import { LinkFailure, type FileAccess } from '../phone-link.ts';
+import { LinkFailure, type FileAccess, type FileOwner } from '../phone-link.ts';
 import { parseMounts, type MountLine } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
@@ -92,6 +92,29 @@ export class AdbFiles implements FileAccess {
       let text = '';
       for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
       for (const match of text.matchAll(/^([0-9a-f]{64})[ *]{2}(.*)$/gm)) found.set(match[2]!, match[1]!);
+    }
+    return found;
+  }
+
+  async owners(
+    folder: string,
+    paths: readonly string[],
+    signal?: AbortSignal,
+  ): Promise<Map<string, FileOwner>> {
+    const found = new Map<string, FileOwner>();
+    for (const batch of batches(paths)) {
+      const script = `cd ${quote(folder)} && stat -c '%u %g %a %C %n' ${batch.map(quote).join(' ')} 2>/dev/null; true`;
+      let text = '';
+      for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+      for (const [, uid, gid, mode, label, path] of text.matchAll(/^(\d+) (\d+) ([0-7]+) (\S+) (.*)$/gm)) {
+        const isLabel = label!.includes(':');
+        found.set(path!, {
+          uid: Number(uid),
+          gid: Number(gid),
+          mode: Number.parseInt(mode!, 8),
+          label: isLabel ? label : undefined,
+        });
+      }
     }
     return found;
   }
