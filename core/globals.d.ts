@@ -11,8 +11,10 @@ declare class TextEncoder {
 declare function atob(base64: string): string;
 
 declare class DecompressionStream {
-  constructor(format: 'gzip');
-  readonly readable: { getReader(): { read(): Promise<{ done: boolean; value?: Uint8Array }> } };
+  constructor(format: 'gzip' | 'deflate-raw');
+  readonly readable: {
+    getReader(): { read(): Promise<{ done: boolean; value?: Uint8Array }>; cancel(): Promise<void> };
+  };
   readonly writable: {
     getWriter(): { write(bytes: Uint8Array): Promise<void>; close(): Promise<void> };
   };

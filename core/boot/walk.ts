@@ -1,5 +1,5 @@
 import { FormatError } from '../bytes/format-error.ts';
-import { gunzip } from '../bytes/gunzip.ts';
+import { gunzip } from '../bytes/inflate.ts';
 import type { ByteSource } from '../bytes/source.ts';
 import { readUtf8 } from '../bytes/text.ts';
 import { readBootImage } from '../formats/boot-image/index.ts';

@@ -156,6 +156,12 @@ svg :deep(.unkept .outline) {
   stroke-dasharray: none;
 }
 
+svg :deep(.half .outline) {
+  stroke: var(--beetroot);
+  stroke-width: 2;
+  stroke-dasharray: 4 3;
+}
+
 svg :deep(.jar:hover .outline) {
   stroke: var(--action);
 }

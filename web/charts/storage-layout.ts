@@ -14,6 +14,8 @@ export interface MapPartition {
   readonly bytes: number;
   readonly usedBytes?: number;
   readonly lid: Lid;
+  /** A write to it broke off. */
+  readonly isHalfWritten?: boolean;
 }
 
 export interface Jar {

@@ -24,9 +24,9 @@ vi.mock(import('@vueuse/core'), async (original) => {
 });
 beforeEach(() => (document.body.innerHTML = ''));
 
-async function map(picked: string[] = []) {
+async function map(picked: string[] = [], shownPartitions = partitions) {
   const shown = mount(StorageMap, {
-    props: { partitions, picked, scale: 'logarithmic' },
+    props: { partitions: shownPartitions, picked, scale: 'logarithmic' },
     attachTo: document.body,
   });
   await flushPromises();
@@ -50,6 +50,14 @@ describe('the storage map', () => {
       'aria-label': 'system, System, 512 MiB, 25 % in use, kept, not compared since',
     });
     expect(jar(shown, 'recovery').attributes('aria-label')).toBe('recovery, Boot chain, 32 MiB, never kept');
+  });
+
+  it('tells a partition that a broken-off write left half written', async () => {
+    const half = partitions.map((each) => ({ ...each, isHalfWritten: each.name === 'system' }));
+    const shown = await map([], half);
+    expect(jar(shown, 'system').classes()).toContain('half');
+    expect(jar(shown, 'system').attributes('aria-label')).toMatch(/, half written$/);
+    expect(jar(shown, 'boot').classes()).not.toContain('half');
   });
 
   it('puts a lid on what is kept, a tick on what is picked, and a filling where use is known', async () => {

@@ -135,7 +135,8 @@ function drawJars(
     .attr('aria-label', describe)
     .attr('tabindex', ({ partition }) => (partition.name === focused ? 0 : -1))
     .classed('picked', isPicked)
-    .classed('unkept', ({ partition }) => partition.lid === 'none');
+    .classed('unkept', ({ partition }) => partition.lid === 'none')
+    .classed('half', ({ partition }) => partition.isHalfWritten === true);
   jars.select('title').text(describe);
   jars
     .select('.lid')
@@ -199,5 +200,6 @@ const lidWords = {
 
 function describe({ partition, filled }: Jar): string {
   const use = filled === undefined ? '' : `, ${Math.round(filled * 100)} % in use`;
-  return `${partition.name}, ${roleNames[partition.role].name}, ${sizeText(partition.bytes)}${use}, ${lidWords[partition.lid]}`;
+  const half = partition.isHalfWritten ? ', half written' : '';
+  return `${partition.name}, ${roleNames[partition.role].name}, ${sizeText(partition.bytes)}${use}, ${lidWords[partition.lid]}${half}`;
 }

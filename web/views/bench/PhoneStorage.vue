@@ -41,6 +41,7 @@ const mapped = computed(() =>
       bytes: each.bytes,
       ...(each.usedBytes !== undefined && { usedBytes: each.usedBytes }),
       lid: lidOf(each),
+      isHalfWritten: each.halfWritten !== undefined,
     })),
 );
 
