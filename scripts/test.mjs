@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { build, installDependencies, requireNode, root } from './prepare.mjs';
 
-/** Reference tools and the browser: the command, and Debian's package that has it. */
+/** Reference tools and the browser: the command, or a file by its path, and Debian's package that has it. */
 const tools = {
   chromium: 'chromium',
   mke2fs: 'e2fsprogs',
@@ -22,11 +22,19 @@ const tools = {
   b3sum: 'b3sum',
   sqlite3: 'sqlite3',
   zip: 'zip',
+  unzip: 'unzip',
+  aapt: 'aapt',
+  apksigner: 'apksigner',
+  '/usr/share/android-framework-res/framework-res.apk': 'android-framework-res',
 };
 
 const path = `${process.env.PATH}:/usr/sbin:/sbin`;
 const missing = () =>
-  Object.keys(tools).filter((tool) => !path.split(':').some((folder) => existsSync(join(folder, tool))));
+  Object.keys(tools).filter((tool) =>
+    tool.startsWith('/')
+      ? !existsSync(tool)
+      : !path.split(':').some((folder) => existsSync(join(folder, tool))),
+  );
 
 function installTools() {
   const packages = [...new Set(missing().map((tool) => tools[tool]))];

@@ -78,7 +78,11 @@ function readElement(
     const attribute = attributeHeader.read(bytes, at, base);
     const { type, data } = resourceValue.read(bytes, at + attributeHeader.bytes, base);
     const isText = type === valueTypes.string;
-    const text = isText ? pool.at(data) : attribute.rawValue === none ? undefined : pool.at(attribute.rawValue);
+    const text = isText
+      ? pool.at(data)
+      : attribute.rawValue === none
+        ? undefined
+        : pool.at(attribute.rawValue);
     const resourceId = resourceIds[attribute.name];
     attributes.push({ name: pool.at(attribute.name), resourceId, type, data, text });
   }

@@ -25,7 +25,12 @@ export class StringPool {
     this.stringsStart = header.stringsStart;
     const offsetsEnd = chunkHeader.bytes + stringPoolHeader.bytes + header.strings * 4;
     if (offsetsEnd > chunk.length) {
-      throw new FormatError('resources', 'strings', base, `${header.strings} strings in ${chunk.length} bytes`);
+      throw new FormatError(
+        'resources',
+        'strings',
+        base,
+        `${header.strings} strings in ${chunk.length} bytes`,
+      );
     }
   }
 

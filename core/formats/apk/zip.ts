@@ -137,8 +137,8 @@ export async function readZipEntry(source: ByteSource, entry: ZipEntry, most: nu
     throw bad('method', headerOffset, `${name} is packed by method ${method}`);
   }
   const plain = method === methods.stored ? packed : await inflateRaw(packed, bytes);
-  if (plain.length !== bytes) throw bad('bytes', headerOffset, `${name} has ${plain.length} of ${bytes} bytes`);
+  if (plain.length !== bytes)
+    throw bad('bytes', headerOffset, `${name} has ${plain.length} of ${bytes} bytes`);
   if (crc32(plain) !== entry.crc32) throw bad('crc32', headerOffset, `the checksum of ${name} is wrong`);
   return plain;
 }
-

@@ -1,0 +1,172 @@
+// APKs made by aapt and signed by apksigner (Debian's android-sdk tools) from sources that are written here, and
+// the platform's own framework-res.apk; our reader against `aapt dump badging` and `apksigner verify --print-certs`.
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { crc32, deflateSync } from 'node:zlib';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { memorySource } from '../../bytes/source.ts';
+import { readApk, readIcon } from './index.ts';
+
+const framework = '/usr/share/android-framework-res/framework-res.apk';
+const folder = mkdtempSync(join(tmpdir(), 'keen-larder-apk-'));
+afterAll(() => rmSync(folder, { recursive: true, force: true }));
+
+const manifest = `<?xml version="1.0" encoding="utf-8"?>
+<manifest xmlns:android="http://schemas.android.com/apk/res/android" package="example.marshlog"
+    android:versionCode="4107" android:versionCodeMajor="2" android:versionName="4.1.7 ü"
+    android:sharedUserId="example.saltmere">
+  <uses-sdk android:minSdkVersion="23" android:targetSdkVersion="29" />
+  <uses-permission android:name="android.permission.CAMERA" />
+  <uses-permission android:name="android.permission.ACCESS_FINE_LOCATION" />
+  <uses-permission-sdk-23 android:name="android.permission.RECORD_AUDIO" />
+  <application android:label="@string/app_name" android:icon="@mipmap/icon" android:hasCode="false">
+    <activity android:name=".Main">
+      <intent-filter>
+        <action android:name="android.intent.action.MAIN" />
+        <category android:name="android.intent.category.LAUNCHER" />
+        <category android:name="android.intent.category.HOME" />
+      </intent-filter>
+    </activity>
+    <service android:name=".Keys" android:permission="android.permission.BIND_INPUT_METHOD" />
+  </application>
+</manifest>
+`;
+
+/** A picture of one colour (W3C, PNG specification). */
+function png(size: number): Buffer {
+  const chunk = (type: string, data: Buffer) => {
+    const body = Buffer.concat([Buffer.from(type), data]);
+    const word = (value: number) =>
+      Buffer.from([value >>> 24, value >>> 16, value >>> 8, value].map((each) => each & 255));
+    return Buffer.concat([word(data.length), body, word(crc32(body))]);
+  };
+  const header = Buffer.alloc(13);
+  header.writeUInt32BE(size, 0);
+  header.writeUInt32BE(size, 4);
+  header.set([8, 2], 8);
+  const row = Buffer.concat([Buffer.of(0), Buffer.alloc(size * 3, 0x5a)]);
+  const rows = Buffer.concat(Array.from({ length: size }, () => row));
+  return Buffer.concat([
+    Buffer.from('\x89PNG\r\n\x1a\n', 'latin1'),
+    chunk('IHDR', header),
+    chunk('IDAT', deflateSync(rows)),
+    chunk('IEND', Buffer.alloc(0)),
+  ]);
+}
+
+function put(path: string, bytes: string | Buffer): void {
+  mkdirSync(join(folder, path, '..'), { recursive: true });
+  writeFileSync(join(folder, path), bytes);
+}
+
+const run = (command: string, ...args: string[]) =>
+  execFileSync(command, args, { cwd: folder, encoding: 'utf8' });
+const apk = (name: string) => memorySource(readFileSync(join(folder, name)));
+
+beforeAll(() => {
+  put('AndroidManifest.xml', manifest);
+  put('res/values/strings.xml', '<resources><string name="app_name">Marshlog</string></resources>');
+  put('res/values-de/strings.xml', '<resources><string name="app_name">Marschbuch</string></resources>');
+  for (const [density, size] of [
+    ['mdpi', 12],
+    ['xhdpi', 24],
+    ['xxxhdpi', 48],
+  ] as const) {
+    put(`res/mipmap-${density}/icon.png`, png(size));
+  }
+  run(
+    'aapt',
+    'package',
+    '-f',
+    '-M',
+    'AndroidManifest.xml',
+    '-S',
+    'res',
+    '-I',
+    framework,
+    '-F',
+    'unsigned.apk',
+  );
+  for (const abi of ['arm64-v8a', 'x86_64']) put(`lib/${abi}/libmarsh.so`, `\x7fELF ${abi}`);
+  run('zip', '-q', '-r', 'unsigned.apk', 'lib');
+  run(
+    ...(['keytool', '-genkeypair', '-keystore', 'keys', '-storepass', 'saltmere', '-alias', 'one'] as const),
+    ...['-keyalg', 'RSA', '-keysize', '2048', '-dname', 'CN=Saltmere', '-validity', '9000'],
+  );
+});
+
+/** What `aapt dump badging` says of one thing. */
+const badging = (name: string) => run('aapt', 'dump', 'badging', name);
+const quoted = (text: string, key: string) => new RegExp(`\\b${key}='([^']*)'`).exec(text)?.[1];
+const line = (text: string, key: string) => new RegExp(`^${key}:(.*)$`, 'm').exec(text)?.[1];
+
+describe('an APK that aapt made', () => {
+  it('is read as aapt itself describes it', async () => {
+    const told = badging('unsigned.apk');
+    const found = await readApk(apk('unsigned.apk'));
+    expect(found).toMatchObject({
+      package: quoted(told, 'name'),
+      versionName: quoted(told, 'versionName'),
+      minSdk: Number(line(told, 'sdkVersion')!.replaceAll("'", '')),
+      targetSdk: Number(line(told, 'targetSdkVersion')!.replaceAll("'", '')),
+      label: line(told, 'application-label')!.replaceAll("'", ''),
+      abis: line(told, 'native-code')!
+        .match(/[\w-]+/g)!
+        .sort(),
+      debuggable: told.includes('application-debuggable'),
+    });
+    // aapt tells the lower half alone.
+    expect(found.versionCode % 2 ** 32).toBe(Number(quoted(told, 'versionCode')));
+    expect(Math.floor(found.versionCode / 2 ** 32)).toBe(2);
+    expect(found.permissions).toEqual(
+      [...told.matchAll(/^uses-permission(?:-sdk-23)?: name='([^']+)'/gm)].map(([, name]) => name).sort(),
+    );
+    // What this manifest says that badging does not tell.
+    expect(found).toMatchObject({
+      sharedUserId: 'example.saltmere',
+      duties: ['home', 'keyboard', 'launcher'],
+    });
+    expect(found.signing).toBeUndefined();
+  });
+
+  it('has the icon that aapt names for its density', async () => {
+    const { iconPath } = await readApk(apk('unsigned.apk'));
+    expect(iconPath).toBe(
+      quoted(`x='${line(badging('unsigned.apk'), 'application-icon-320')!.replaceAll("'", '')}'`, 'x'),
+    );
+    const icon = Buffer.from(await readIcon(apk('unsigned.apk'), iconPath!));
+    expect(icon.equals(execFileSync('unzip', ['-p', join(folder, 'unsigned.apk'), iconPath!]))).toBe(true);
+  });
+
+  it.each([
+    [
+      'v1',
+      ['--v1-signing-enabled', 'true', '--v2-signing-enabled', 'false', '--v3-signing-enabled', 'false'],
+    ],
+    ['v2', ['--v1-signing-enabled', 'true', '--v2-signing-enabled', 'true', '--v3-signing-enabled', 'false']],
+    ['v3', ['--v1-signing-enabled', 'true', '--v2-signing-enabled', 'true', '--v3-signing-enabled', 'true']],
+  ])('signed by %s has the signer that apksigner prints', async (scheme, options) => {
+    const name = `${scheme}.apk`;
+    const keys = ['--ks', 'keys', '--ks-pass', 'pass:saltmere', '--min-sdk-version', '23'];
+    run('apksigner', 'sign', ...keys, ...options, '--out', name, 'unsigned.apk');
+    const told = run('apksigner', 'verify', '--print-certs', name);
+    const digest = /certificate SHA-256 digest: ([0-9a-f]{64})/.exec(told)![1]!;
+    expect((await readApk(apk(name))).signing).toEqual({ scheme, certificates: [digest] });
+  });
+});
+
+it('the platform’s own resources, compiled by its makers, are read as aapt describes them', async () => {
+  const told = execFileSync('aapt', ['dump', 'badging', framework], { encoding: 'utf8' });
+  const found = await readApk(memorySource(readFileSync(framework)));
+  expect(found).toMatchObject({
+    package: quoted(told, 'name'),
+    versionName: quoted(told, 'versionName'),
+    versionCode: Number(quoted(told, 'versionCode')),
+    label: line(told, 'application-label')!.replaceAll("'", ''),
+  });
+  expect(found.permissions).toEqual(
+    [...told.matchAll(/^uses-permission: name='([^']+)'/gm)].map(([, name]) => name).sort(),
+  );
+});

@@ -1,0 +1,3 @@
+export { appDuties, type AppDuty } from './manifest.ts';
+export { readApk, readIcon, type Apk } from './read.ts';
+export type { Signing } from './signing.ts';
