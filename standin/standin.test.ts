@@ -1,8 +1,11 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
+import { forecastStart } from '@keen-larder/core/boot/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
 import { startRecovery, startSystem } from './boot/start.ts';
 import { filler } from './firmware/filler.ts';
+import { overwriteFile } from './flash/file-writes.ts';
 import { models } from './models.ts';
 import type { Phone } from './phone/phone.ts';
 import { brokenBuilds } from './scenario/broken-builds.ts';
@@ -172,6 +175,34 @@ describe('starting from its own bytes', () => {
     });
     await boot.write(5_000_000, Uint8Array.of(byte!));
     expect(await startSystem(phone.flash, models.knot3)).toMatchObject({ starts: true });
+  });
+
+  it('reads no user data of a newer Android, and makes that of an older one its own', async () => {
+    const userData = phone.flash.partition('userdata')!;
+    const packages = async () => (await (await Ext4.open(userData)).text('/system/packages.xml'))!;
+    const at = (await packages()).indexOf('sdkVersion="28"');
+    const writeSdk = (sdk: number) =>
+      overwriteFile(userData, '/system/packages.xml', at, Buffer.from(`sdkVersion="${sdk}"`));
+    const forecast = () =>
+      forecastStart(
+        {
+          partition: (name) => Promise.resolve(phone.flash.partition(name)),
+          earlyLoader: () => Promise.resolve(undefined),
+        },
+        { slots: false, locked: false },
+      );
+    await writeSdk(29);
+    const reason = expect.stringMatching(/newer Android \(SDK 29\) than the system \(SDK 28\)/) as string;
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({
+      starts: false,
+      stage: 'init',
+      reason,
+    });
+    expect(await forecast()).toMatchObject({ result: 'loops', reason, system: { release: '9' } });
+    await writeSdk(27);
+    expect(await forecast()).toMatchObject({ result: 'starts' });
+    expect(await startSystem(phone.flash, models.knot3)).toMatchObject({ starts: true });
+    expect(await packages()).toContain('sdkVersion="28"');
   });
 
   it.each([

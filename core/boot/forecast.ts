@@ -1,5 +1,6 @@
 import { FormatError } from '../bytes/format-error.ts';
 import { BootFailure } from './failure.ts';
+import { sdkOfUserData, userDataFault } from './user-data.ts';
 import { startingSlot, openSystem, walkToSystem, type BootFlash, type BootRules } from './walk.ts';
 
 /** What a system says of itself. */
@@ -34,6 +35,8 @@ const resultOf = { 'early-loader': 'dead', bootloader: 'refused', init: 'loops' 
 export async function forecastStart(flash: BootFlash, rules: BootRules): Promise<Forecast> {
   try {
     const { properties, chainFault, slot } = await walkToSystem(flash, rules);
+    const dataFault = userDataFault(await sdkOfUserData(await flash.partition('userdata')), properties);
+    if (dataFault) return { result: 'loops', reason: dataFault, system: factsOf(properties) };
     const build = properties['ro.build.display.id'] ?? properties['ro.build.version.release'] ?? 'its system';
     const from = slot ? ` from slot ${slot}` : '';
     const system = factsOf(properties);

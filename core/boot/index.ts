@@ -3,6 +3,7 @@ export { activeSlot, bootControlOf, bootableSlot, isUnbootable, type Slot } from
 export { forecastStart, isWell, type Forecast, type SystemFacts } from './forecast.ts';
 export { chainFault, rollbackIndexes, signingKey } from './verify-chain.ts';
 export { BootFailure } from './failure.ts';
+export { packagesPath, sdkOfPackages, userDataFault } from './user-data.ts';
 export {
   loadKernel,
   openFs,

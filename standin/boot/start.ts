@@ -3,9 +3,12 @@ import {
   BootFailure,
   loadKernel,
   openFs,
+  packagesPath,
   rollbackIndexes,
   runEarlyLoader,
+  sdkOfPackages,
   startingSlot,
+  userDataFault,
   verifiedBoot,
   walkToSystem,
   type BootFlash,
@@ -19,6 +22,7 @@ import { keyPath } from '../firmware/contents.ts';
 import { CipherDevice, unwrapKey } from '../flash/cipher.ts';
 import { makerSigner } from '../firmware/verified-chain.ts';
 import { logicalDevice } from '../flash/compose.ts';
+import { overwriteFile } from '../flash/file-writes.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
 import type { Model } from '../models.ts';
@@ -91,7 +95,7 @@ export const startSystem = (flash: Flash, model: Model): Promise<StartOutcome> =
     const walked = await walkToSystem(bootFlash(flash), rulesOf(flash, model));
     const root = await systemMount(flash, walked.systemName);
     const userData = await userDataDevice(flash, model);
-    await openFs(userData, 'userdata');
+    await acceptUserData(userData, walked.properties);
     if (isLocked(flash, model)) await raiseRollback(flash, walked.slot ? `_${walked.slot}` : '');
     return {
       properties: { ...defaultsOf(walked.kernel, 'boot'), ...walked.properties },
@@ -111,6 +115,24 @@ export const startSystem = (flash: Flash, model: Model): Promise<StartOutcome> =
       ],
     };
   });
+
+/** A system reads no user data of a newer one, and makes that of an older one its own. */
+async function acceptUserData(device: Device, properties: Readonly<Record<string, string>>): Promise<void> {
+  const packages = await (await openFs(device, 'userdata')).text(packagesPath);
+  const dataSdk = sdkOfPackages(packages);
+  const fault = userDataFault(dataSdk, properties);
+  if (fault) throw new BootFailure('init', fault);
+  const sdk = properties['ro.build.version.sdk'];
+  if (dataSdk === undefined || !sdk || dataSdk >= Number(sdk)) return;
+  const mark = `sdkVersion="${dataSdk}"`;
+  const at = Buffer.byteLength(packages!.slice(0, packages!.indexOf(mark)));
+  await overwriteFile(
+    device,
+    packagesPath,
+    at,
+    Buffer.from(`sdkVersion="${sdk.padStart(String(dataSdk).length)}"`),
+  );
+}
 
 /** Starts the recovery, which needs nothing but its own image. */
 export const startRecovery = (flash: Flash, model: Model): Promise<StartOutcome> =>

@@ -157,9 +157,24 @@ const systemMegabytes: Readonly<Record<string, number>> = {
   reed2: 256,
 };
 
-/** User data of a phone in use: apps, settings, and some photos on shared storage. */
-const userData = (apps: readonly AppSize[], photos: number): Item[] => [
+/** What a system notes of its apps, and of which Android it is (AOSP frameworks/base, Settings.java). */
+const packagesXml = (sdk: number, apps: readonly AppSize[]) =>
+  [
+    "<?xml version='1.0' encoding='utf-8' standalone='yes' ?>",
+    '<packages>',
+    `    <version sdkVersion="${sdk}" databaseVersion="3" />`,
+    ...apps.map(
+      ([name, appId]) =>
+        `    <package name="example.${name}" codePath="/data/app/example.${name}-1" publicFlags="945307204" privateFlags="0" version="1" userId="${appId}" />`,
+    ),
+    '</packages>',
+    '',
+  ].join('\n');
+
+/** User data of a phone in use: apps, settings, and some photos on shared storage. @param sdk of its system */
+const userData = (sdk: number, apps: readonly AppSize[], photos: number): Item[] => [
   ...apps.flatMap((each) => app(...each)),
+  { path: '/system/packages.xml', text: packagesXml(sdk, apps), mode: 0o660, owner: [1000, 1000] },
   {
     path: '/system/packages.list',
     text: apps
@@ -219,6 +234,7 @@ export const templates: readonly Template[] = [
     volume: 'data',
     lastMounted: '/data',
     items: userData(
+      28,
       [
         ['tidebook', 10061, 3100, 9, 2048],
         ['marshlog', 10062, 3200, 5, 1024],
@@ -304,6 +320,7 @@ export const templates: readonly Template[] = [
     lastMounted: '/data',
     modern: true,
     items: userData(
+      34,
       [
         ['tidebook', 10081, 3500, 5, 1024],
         ['harbourchat', 10082, 3510, 4, 2048],
@@ -345,7 +362,7 @@ export const templates: readonly Template[] = [
     megabytes: 384,
     volume: 'data',
     lastMounted: '/data',
-    items: userData([['almanac', 10041, 4500, 4, 256]], 3),
+    items: userData(30, [['almanac', 10041, 4500, 4, 256]], 3),
   },
   {
     name: 'reed2-userdata',
@@ -353,6 +370,7 @@ export const templates: readonly Template[] = [
     volume: 'data',
     lastMounted: '/data',
     items: userData(
+      30,
       [
         ['marshlog', 10051, 5500, 5, 1024],
         ['reedmessenger', 10052, 5510, 6, 512],
@@ -363,18 +381,18 @@ export const templates: readonly Template[] = [
   // What a factory reset leaves.
   ...(
     [
-      ['knot3', 1400],
-      ['knot5', 160],
-      ['sedge10', 384],
-      ['reed2', 320],
+      ['knot3', 1400, 28],
+      ['knot5', 160, 34],
+      ['sedge10', 384, 30],
+      ['reed2', 320, 30],
     ] as const
-  ).map(([device, megabytes]): Template => ({
+  ).map(([device, megabytes, sdk]): Template => ({
     name: `${device}-fresh`,
     megabytes,
     volume: 'data',
     lastMounted: '/data',
     ...(device === 'knot5' && { modern: true }),
-    items: userData([], 0),
+    items: userData(sdk, [], 0),
   })),
   {
     name: 'nvdata',

@@ -7,11 +7,14 @@ export const chunkTypes = {
   stringPool: 0x0001,
   table: 0x0002,
   xml: 0x0003,
+  startNamespace: 0x0100,
+  endNamespace: 0x0101,
   startElement: 0x0102,
   endElement: 0x0103,
   resourceMap: 0x0180,
   package: 0x0200,
   type: 0x0201,
+  typeSpec: 0x0202,
 } as const;
 
 /** `ResStringPool_header`, behind its chunk header. */

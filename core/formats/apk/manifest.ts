@@ -3,7 +3,7 @@ import { elementsNamed, type XmlAttribute, type XmlElement } from './binary-xml.
 import { valueTypes } from './layouts.ts';
 
 /** Attributes by the platform's numbers (AOSP frameworks/base, core/res/res/values/public.xml). */
-const attributeIds = {
+export const attributeIds = {
   label: 0x01010001,
   icon: 0x01010002,
   name: 0x01010003,
@@ -17,23 +17,51 @@ const attributeIds = {
   testOnly: 0x01010272,
   versionCodeMajor: 0x01010576,
 } as const;
-type AttributeName = keyof typeof attributeIds;
+export type AttributeName = keyof typeof attributeIds;
 
 /** Something that the system reaches from outside: what it is for. */
 export const appDuties = ['home', 'keyboard', 'dialer', 'messages', 'launcher'] as const;
 export type AppDuty = (typeof appDuties)[number];
 
-const dutyOfCategory: Readonly<Record<string, AppDuty>> = {
-  'android.intent.category.HOME': 'home',
-  'android.intent.category.LAUNCHER': 'launcher',
+/** How a manifest declares each: by a permission that callers need, by a category, or else by an action. */
+export const dutyDeclarations: Readonly<
+  Record<
+    AppDuty,
+    {
+      readonly kind: 'activity' | 'service' | 'receiver';
+      readonly permission?: string;
+      readonly action: string;
+      readonly category?: string;
+    }
+  >
+> = {
+  home: { kind: 'activity', action: 'android.intent.action.MAIN', category: 'android.intent.category.HOME' },
+  launcher: {
+    kind: 'activity',
+    action: 'android.intent.action.MAIN',
+    category: 'android.intent.category.LAUNCHER',
+  },
+  keyboard: {
+    kind: 'service',
+    permission: 'android.permission.BIND_INPUT_METHOD',
+    action: 'android.view.InputMethod',
+  },
+  dialer: { kind: 'activity', action: 'android.intent.action.DIAL' },
+  messages: { kind: 'receiver', action: 'android.provider.Telephony.SMS_DELIVER' },
 };
-const dutyOfAction: Readonly<Record<string, AppDuty>> = {
-  'android.intent.action.DIAL': 'dialer',
-  'android.provider.Telephony.SMS_DELIVER': 'messages',
-};
-const dutyOfPermission: Readonly<Record<string, AppDuty>> = {
-  'android.permission.BIND_INPUT_METHOD': 'keyboard',
-};
+const dutyBy = (key: 'permission' | 'category' | 'action'): ReadonlyMap<string, AppDuty> =>
+  new Map(
+    Object.entries(dutyDeclarations).flatMap(([duty, declared]): [string, AppDuty][] => {
+      const marks = declared.permission ? 'permission' : declared.category ? 'category' : 'action';
+      const value = declared[key];
+      return marks === key && value ? [[value, duty as AppDuty]] : [];
+    }),
+  );
+const [dutyOfPermission, dutyOfCategory, dutyOfAction] = [
+  dutyBy('permission'),
+  dutyBy('category'),
+  dutyBy('action'),
+];
 
 /** Text as it stands, or the number of a resource that has it. */
 export type TextOrResource = { readonly text: string } | { readonly resource: number };
@@ -92,9 +120,9 @@ function dutiesOf(application: XmlElement): AppDuty[] {
   const found = new Set<AppDuty>();
   const add = (duty: AppDuty | undefined) => duty && found.add(duty);
   for (const component of elementsNamed(application, 'activity', 'activity-alias', 'service', 'receiver')) {
-    add(dutyOfPermission[text(component, 'permission') ?? '']);
-    for (const each of namesOf(component, 'category')) add(dutyOfCategory[each]);
-    for (const each of namesOf(component, 'action')) add(dutyOfAction[each]);
+    add(dutyOfPermission.get(text(component, 'permission') ?? ''));
+    for (const each of namesOf(component, 'category')) add(dutyOfCategory.get(each));
+    for (const each of namesOf(component, 'action')) add(dutyOfAction.get(each));
   }
   return appDuties.filter((duty) => found.has(duty));
 }

@@ -7,14 +7,11 @@ import { certificatesIn } from './der.ts';
 import { readZipEntry, type ZipDirectory } from './zip.ts';
 
 /** End of the APK signing block, before the central directory (Android, APK Signature Scheme v2), little endian. */
-const blockFooter = layout('apk-signing', { blockBytes: u64, magic: raw(16) });
-const blockMagic = 'APK Sig Block 42';
-const pairHead = layout('apk-signing', { bytes: u64, id: u32 });
-const schemes: readonly (readonly [id: number, name: string])[] = [
-  [0x1b93ad61, 'v3.1'],
-  [0xf05368c0, 'v3'],
-  [0x7109871a, 'v2'],
-];
+export const blockFooter = layout('apk-signing', { blockBytes: u64, magic: raw(16) });
+export const blockMagic = 'APK Sig Block 42';
+export const pairHead = layout('apk-signing', { bytes: u64, id: u32 });
+/** Newest first. */
+export const schemeIds = { 'v3.1': 0x1b93ad61, v3: 0xf05368c0, v2: 0x7109871a } as const;
 const mostBlockBytes = 16 << 20;
 const mostSignatureBytes = 1 << 20;
 
@@ -31,7 +28,7 @@ const bad = (field: string, offset: number, reason: string) =>
 /** Who signed an APK; undefined when nobody did. That the signature is right is not checked. @throws FormatError */
 export async function readSigning(source: ByteSource, zip: ZipDirectory): Promise<Signing | undefined> {
   const block = await signingBlock(source, zip.directoryOffset);
-  for (const [id, scheme] of schemes) {
+  for (const [scheme, id] of Object.entries(schemeIds)) {
     const value = block?.get(id);
     if (value) return { scheme, certificates: signersIn(value).map((each) => hex(sha256(each))) };
   }

@@ -6,7 +6,7 @@ import { readWithin, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 
 /** End of central directory (PKWARE APPNOTE 4.3.16), little endian. */
-const endRecord = layout('zip', {
+export const endRecord = layout('zip', {
   signature: u32, // "PK\x05\x06"
   disk: u16,
   directoryDisk: u16,
@@ -17,7 +17,7 @@ const endRecord = layout('zip', {
   commentBytes: u16,
 });
 /** Central directory file header (4.3.12). */
-const directoryEntry = layout('zip', {
+export const directoryEntry = layout('zip', {
   signature: u32, // "PK\x01\x02"
   madeBy: u16,
   needs: u16,
@@ -37,7 +37,7 @@ const directoryEntry = layout('zip', {
   headerOffset: u32,
 });
 /** Local file header (4.3.7). */
-const localHeader = layout('zip', {
+export const localHeader = layout('zip', {
   signature: u32, // "PK\x03\x04"
   needs: u16,
   flags: u16,
@@ -49,8 +49,8 @@ const localHeader = layout('zip', {
   nameBytes: u16,
   extraBytes: u16,
 });
-const signatures = { end: 0x06054b50, entry: 0x02014b50, local: 0x04034b50 } as const;
-const methods = { stored: 0, deflated: 8 } as const;
+export const signatures = { end: 0x06054b50, entry: 0x02014b50, local: 0x04034b50 } as const;
+export const methods = { stored: 0, deflated: 8 } as const;
 const mostCommentBytes = 0xffff;
 const mostDirectoryBytes = 64 << 20;
 
