@@ -33,6 +33,12 @@ import {
   parseAnswer,
 } from '../protocols/fastboot/index.ts';
 import { loaderHeaderBytes, LoaderParser } from '../protocols/loader/index.ts';
+import { readBinaryXml } from './apk/binary-xml.ts';
+import { certificatesIn } from './apk/der.ts';
+import { readApk, writeApk } from './apk/index.ts';
+import { manifestOf } from './apk/manifest.ts';
+import { Resources } from './apk/resources.ts';
+import { readZipDirectory, readZipEntry } from './apk/zip.ts';
 import { parseChecksums } from './checksum-files/index.ts';
 import { inspectImage } from './inspect/index.ts';
 
@@ -98,6 +104,75 @@ describe('readers fed with damaged bytes', { timeout: fuzzTimeoutMs }, () => {
     ext4 = make('-t', 'ext4', '-O', '^has_journal,inline_data', '-I', '256');
     ext2 = make('-t', 'ext2');
     return folder.remove;
+  });
+
+  describe('of APKs', () => {
+    const apk = writeApk(
+      {
+        package: 'example.marshlog',
+        versionCode: 4,
+        versionName: '4',
+        minSdk: 24,
+        targetSdk: 28,
+        label: 'Marshlog',
+        icon: utf8('PNG'),
+        permissions: ['android.permission.CAMERA'],
+        duties: ['home', 'keyboard', 'launcher'],
+        files: [],
+      },
+      {
+        certificate: new Uint8Array(300).fill(0x30),
+        publicKey: new Uint8Array(200),
+        sha256: (bytes) => createHash('sha256').update(bytes).digest(),
+        sign: () => new Uint8Array(256),
+      },
+    );
+    const inner = async (name: string) => {
+      const source = memorySource(apk);
+      const { entries } = await readZipDirectory(source);
+      return readZipEntry(
+        source,
+        entries.find((each) => each.name === name)!,
+        1 << 20,
+      );
+    };
+    // What is packed has a checksum of its own; behind that, damage would never be seen.
+    const tail = (bytes: Uint8Array) => Uint8Array.from(bytes).reverse();
+    it.each([
+      [
+        'the archive and its signers',
+        () => Promise.resolve(apk),
+        (bytes: Uint8Array) => readApk(memorySource(bytes)),
+      ],
+      [
+        'the archive, damaged at its end',
+        () => Promise.resolve(tail(apk)),
+        (bytes: Uint8Array) => readApk(memorySource(tail(bytes))),
+      ],
+      [
+        'the manifest',
+        () => inner('AndroidManifest.xml'),
+        (bytes: Uint8Array) => Promise.resolve().then(() => manifestOf(readBinaryXml(bytes))),
+      ],
+      [
+        'the resources',
+        () => inner('resources.arsc'),
+        (bytes: Uint8Array) => Promise.resolve().then(() => new Resources(bytes).values(0x7f010000)),
+      ],
+      [
+        'a PKCS #7 signature',
+        () => Promise.resolve(Uint8Array.of(0x30, 10, 6, 1, 1, 0xa0, 5, 0x30, 3, 0xa0, 1, 0)),
+        (bytes: Uint8Array) => Promise.resolve().then(() => certificatesIn(bytes)),
+      ],
+    ] as const)('%s', async (_name, whole, read) => {
+      const bytes = await whole();
+      await fc.assert(
+        fc.asyncProperty(damage(bytes, Math.min(bytes.length, 2000)), (damaged) =>
+          isTotal(() => read(damaged)),
+        ),
+        runs,
+      );
+    });
   });
 
   it('GPT', async () => {

@@ -1,13 +1,14 @@
 // APKs made by aapt and signed by apksigner (Debian's android-sdk tools) from sources that are written here, and
 // the platform's own framework-res.apk; our reader against `aapt dump badging` and `apksigner verify --print-certs`.
 import { execFileSync } from 'node:child_process';
+import { createHash, createPrivateKey, sign, X509Certificate } from 'node:crypto';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { crc32, deflateSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { memorySource } from '../../bytes/source.ts';
-import { readApk, readIcon } from './index.ts';
+import { readApk, readIcon, writeApk, type ApkPlan } from './index.ts';
 
 const framework = '/usr/share/android-framework-res/framework-res.apk';
 const folder = mkdtempSync(join(tmpdir(), 'keen-larder-apk-'));
@@ -154,6 +155,90 @@ describe('an APK that aapt made', () => {
     const told = run('apksigner', 'verify', '--print-certs', name);
     const digest = /certificate SHA-256 digest: ([0-9a-f]{64})/.exec(told)![1]!;
     expect((await readApk(apk(name))).signing).toEqual({ scheme, certificates: [digest] });
+  });
+});
+
+describe('an APK that is made here', () => {
+  const plan: ApkPlan = {
+    package: 'example.ringcode',
+    versionCode: 37,
+    versionName: '3.7 – spring',
+    minSdk: 24,
+    targetSdk: 28,
+    sharedUserId: 'example.saltmere',
+    label: 'Ringcode',
+    icon: png(24),
+    permissions: ['android.permission.CAMERA', 'android.permission.INTERNET'],
+    duties: ['home', 'keyboard', 'dialer', 'messages', 'launcher'],
+    files: [
+      { name: 'classes.dex', bytes: Buffer.alloc(2_500_001, 'dex') },
+      { name: 'lib/arm64-v8a/libring.so', bytes: Buffer.from('\x7fELF') },
+    ],
+  };
+  let digest: string;
+  beforeAll(() => {
+    run(
+      ...(['openssl', 'req', '-x509', '-newkey', 'rsa:2048', '-nodes', '-sha256'] as const),
+      ...['-subj', '/CN=Saltmere', '-keyout', 'key.pem', '-out', 'cert.pem', '-outform', 'PEM'],
+    );
+    const key = createPrivateKey(readFileSync(join(folder, 'key.pem')));
+    const certificate = new X509Certificate(readFileSync(join(folder, 'cert.pem')));
+    digest = createHash('sha256').update(certificate.raw).digest('hex');
+    put(
+      'made.apk',
+      Buffer.from(
+        writeApk(plan, {
+          certificate: certificate.raw,
+          publicKey: certificate.publicKey.export({ type: 'spki', format: 'der' }),
+          sha256: (bytes) => createHash('sha256').update(bytes).digest(),
+          sign: (bytes) => sign('sha256', bytes, key),
+        }),
+      ),
+    );
+  });
+
+  it('is what aapt reads in it, and unpacks', () => {
+    const told = badging('made.apk');
+    expect(quoted(told, 'name')).toBe('example.ringcode');
+    expect(quoted(told, 'versionCode')).toBe('37');
+    expect(quoted(told, 'versionName')).toBe('3.7 – spring');
+    expect(line(told, 'application-label')).toBe(`'Ringcode'`);
+    expect(line(told, 'application-icon-320')).toBe(`'res/mipmap-xhdpi-v4/icon.png'`);
+    expect(line(told, 'sdkVersion')).toBe(`'24'`);
+    expect(line(told, 'targetSdkVersion')).toBe(`'28'`);
+    expect(line(told, 'native-code')).toBe(` 'arm64-v8a'`);
+    for (const name of plan.permissions) expect(told).toContain(`uses-permission: name='${name}'`);
+    expect(told).toMatch(/^provides-component:'ime'$/m);
+    expect(run('unzip', '-t', 'made.apk')).toMatch(/No errors detected/);
+  });
+
+  it('is signed to apksigner’s satisfaction, and no longer when one byte changes', () => {
+    expect(run('apksigner', 'verify', '--print-certs', 'made.apk')).toContain(digest);
+    const spoilt = readFileSync(join(folder, 'made.apk'));
+    spoilt[1_000_000]! ^= 1;
+    put('spoilt.apk', spoilt);
+    expect(() => run('apksigner', 'verify', 'spoilt.apk')).toThrow(/DOES NOT VERIFY|Command failed/);
+  });
+
+  it('is read back as it was planned', async () => {
+    expect(await readApk(apk('made.apk'))).toEqual({
+      package: plan.package,
+      versionCode: 37,
+      versionName: plan.versionName,
+      minSdk: 24,
+      targetSdk: 28,
+      sharedUserId: plan.sharedUserId,
+      label: 'Ringcode',
+      iconPath: 'res/mipmap-xhdpi-v4/icon.png',
+      debuggable: false,
+      permissions: plan.permissions,
+      duties: plan.duties,
+      abis: ['arm64-v8a'],
+      signing: { scheme: 'v2', certificates: [digest] },
+    });
+    expect(
+      Buffer.from(await readIcon(apk('made.apk'), 'res/mipmap-xhdpi-v4/icon.png')).equals(plan.icon!),
+    ).toBe(true);
   });
 });
 

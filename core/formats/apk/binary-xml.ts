@@ -44,7 +44,8 @@ export function readBinaryXml(bytes: Uint8Array): XmlElement {
   for (const chunk of chunksIn(bytes.subarray(header.headerBytes), header.headerBytes)) {
     if (chunk.type === chunkTypes.stringPool) pool = new StringPool(chunk.bytes, chunk.offset);
     else if (chunk.type === chunkTypes.resourceMap) {
-      const map = chunk.bytes.slice(chunk.headerBytes);
+      // A copy whatever kind of array this is, at the start of a memory of its own.
+      const map = Uint8Array.from(chunk.bytes.subarray(chunk.headerBytes));
       resourceIds = new Uint32Array(map.buffer, 0, Math.floor(map.length / 4));
     } else if (chunk.type === chunkTypes.startElement) {
       if (!pool) throw bad('type', chunk.offset, 'an element before the strings');
