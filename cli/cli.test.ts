@@ -18,7 +18,7 @@ interface Ended {
 }
 
 function larder(...args: string[]): Promise<Ended> {
-  const program = ['--import', 'tsx', join(import.meta.dirname, 'main.ts'), ...args];
+  const program = [join(import.meta.dirname, '../scripts/larder.mjs'), ...args];
   return new Promise((resolve) => {
     execFile(process.execPath, program, { encoding: 'utf8' }, (error, out, err) =>
       resolve({ code: typeof error?.code === 'number' ? error.code : error ? -1 : 0, out, err }),
