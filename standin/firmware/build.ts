@@ -23,8 +23,7 @@ import { dirname, join } from 'node:path';
 import { compress } from 'zstd-napi';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
-import { templates, type Item, type Template } from './contents.ts';
-import { filler } from './filler.ts';
+import { madeBytes, templates, type Item, type Template } from './contents.ts';
 
 const images = join(import.meta.dirname, 'images');
 /** Every image is made "on" this day, so that building again gives the same bytes. */
@@ -92,7 +91,7 @@ function lay(root: string, item: Item): void {
   mkdirSync(dirname(path), { recursive: true });
   if (item.directory) mkdirSync(path, { recursive: true });
   else if (item.link) symlinkSync(item.link, path);
-  else writeFileSync(path, item.text ?? filler(item.filler!.kind, item.filler!.seed, item.filler!.bytes));
+  else writeFileSync(path, item.text ?? madeBytes(item)!);
 }
 
 /** Every file is of the day that the image is made on. */
@@ -119,7 +118,7 @@ async function emptyFillers(image: string, template: Template): Promise<void> {
   try {
     const fs = await Ext4.open(memorySource(readFileSync(image)));
     const { blockBytes } = fs.superblock;
-    for (const item of template.items.filter((each) => each.filler)) {
+    for (const item of template.items.filter(({ filler, apk }) => filler ?? apk)) {
       const inode = await fs.find(item.path);
       if (!inode) throw new Error(`${template.name}: ${item.path} is missing`);
       for (const run of await fs.runs(inode)) {

@@ -1,11 +1,15 @@
+import { categoriesOf } from '@keen-larder/core/apps/ids.ts';
 import { firmwareBuilds, type FirmwareBuild } from './builds.ts';
-import type { FillerKind } from './filler.ts';
+import { filler, type FillerKind } from './filler.ts';
+import { programBytes, programs, type ProgramBuild, type ProgramName } from './programs.ts';
 
 /** One file, directory or link of a shipped file system. */
 export interface Item {
   readonly path: string;
   readonly text?: string;
   readonly filler?: { readonly kind: FillerKind; readonly seed: number; readonly bytes: number };
+  /** An app's program. */
+  readonly apk?: ProgramBuild;
   readonly link?: string;
   readonly directory?: true;
   /** Permission bits, octal. */
@@ -14,6 +18,10 @@ export interface Item {
   /** SELinux label. */
   readonly label?: string;
 }
+
+/** Bytes that follow from a few numbers and are left out of the shipped image; undefined of any other item. */
+export const madeBytes = ({ filler: made, apk }: Item): Buffer | undefined =>
+  made ? filler(made.kind, made.seed, made.bytes) : apk && programBytes(apk);
 
 export interface Template {
   readonly name: string;
@@ -60,6 +68,19 @@ const program = (path: string, seed: number, megabytes: number): Item => ({
   label: 'u:object_r:system_file:s0',
 });
 
+const builtInApp = (
+  path: string,
+  program: ProgramName,
+  versionCode: number,
+  seed: number,
+  megabytes: number,
+): Item => ({
+  path: `/${path}.apk`,
+  apk: { program, versionCode, seed, bytes: megabytes * MiB },
+  mode: 0o644,
+  label: 'u:object_r:system_file:s0',
+});
+
 /** Programs keep their bytes from one build to the next unless the build changed them. */
 const systemItems = (build: FirmwareBuild): Item[] => [
   { path: '/build.prop', text: buildProp(build), mode: 0o600, label: 'u:object_r:system_file:s0' },
@@ -69,11 +90,12 @@ const systemItems = (build: FirmwareBuild): Item[] => [
   program('/lib64/libart.so', 14, 7),
   program('/lib64/libhwui.so', 15, 4),
   program('/lib64/libc.so', 16, 1.2),
-  program('/app/FerryTimes/FerryTimes.apk', 17, 6),
-  program('/app/PocketAlmanac/PocketAlmanac.apk', 18, 8),
-  program('/app/HideBooker/HideBooker.apk', build.seed + 2, 6),
-  program('/priv-app/TideHome/TideHome.apk', 20, 11),
-  program('/priv-app/TideSettings/TideSettings.apk', 21, 13),
+  builtInApp('app/FerryTimes/FerryTimes', 'ferrytimes', 23, 17, 6),
+  builtInApp('app/PocketAlmanac/PocketAlmanac', 'pocketalmanac', 18, 18, 8),
+  // Each build brings its own.
+  builtInApp('app/HideBooker/HideBooker', 'hidebooker', 30 + build.seed / 1000, build.seed + 2, 6),
+  builtInApp('priv-app/TideHome/TideHome', 'home', build.sdk, 20, 11),
+  builtInApp('priv-app/TideSettings/TideSettings', 'settings', build.sdk, 21, 13),
   program('/media/bootanimation.zip', 22, 4),
   program('/fonts/Tide-Regular.ttf', 23, 0.6),
   { path: '/bin/sh', text: '#!/system/bin/sh\n', mode: 0o755, owner: [0, 2000] },
@@ -98,17 +120,17 @@ const systemItems = (build: FirmwareBuild): Item[] => [
     : []),
 ];
 
-const app = (
-  name: string,
-  appId: number,
-  seed: number,
-  programMegabytes: number,
-  recordsKilobytes: number,
-): Item[] => {
+const installed = ([name, appId, seed, programMegabytes, recordsKilobytes]: AppSize): Item[] => {
   const owner = [appId, appId] as const;
-  const label = `u:object_r:app_data_file:s0:c${512 + (appId & 0xff)},c768`;
+  const label = `u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId })}`;
   return [
-    { ...program(`/app/example.${name}-1/base.apk`, seed, programMegabytes), owner: [1000, 1000] },
+    {
+      path: `/app/example.${name}-1/base.apk`,
+      apk: { program: name, versionCode: versionOf(seed), seed, bytes: programMegabytes * MiB },
+      mode: 0o644,
+      owner: [1000, 1000],
+      label: 'u:object_r:apk_data_file:s0',
+    },
     { path: `/data/example.${name}`, directory: true, mode: 0o700, owner, label },
     {
       path: `/data/example.${name}/databases/${name}.db`,
@@ -143,7 +165,7 @@ export const adbKeysPath = '/misc/adb/adb_keys';
 const adbKeys: Item = { path: adbKeysPath, text: '\n'.repeat(4096), mode: 0o640, owner: [1000, 2000] };
 
 type AppSize = readonly [
-  name: string,
+  name: ProgramName,
   appId: number,
   seed: number,
   programMegabytes: number,
@@ -157,6 +179,12 @@ const systemMegabytes: Readonly<Record<string, number>> = {
   reed2: 256,
 };
 
+/** Versions run along with the seeds, so that a newer firmware's phone has newer apps. */
+const versionOf = (seed: number) => Math.floor(seed / 100) + 9;
+/** Hexadecimal milliseconds, as the list of packages has them. */
+const installedAt = (seed: number, days: number) =>
+  (Date.UTC(2026, 0, 3) + ((seed % 97) + days) * 86_400_000).toString(16);
+
 /** What a system notes of its apps, and of which Android it is (AOSP frameworks/base, Settings.java). */
 const packagesXml = (sdk: number, apps: readonly AppSize[]) =>
   [
@@ -164,16 +192,33 @@ const packagesXml = (sdk: number, apps: readonly AppSize[]) =>
     '<packages>',
     `    <version sdkVersion="${sdk}" databaseVersion="3" />`,
     ...apps.map(
-      ([name, appId]) =>
-        `    <package name="example.${name}" codePath="/data/app/example.${name}-1" publicFlags="945307204" privateFlags="0" version="1" userId="${appId}" />`,
+      ([name, appId, seed]) =>
+        `    <package name="example.${name}" codePath="/data/app/example.${name}-1" publicFlags="945307204" privateFlags="0" ft="19c2d4f8e00" it="${installedAt(seed, 0)}" ut="${installedAt(seed, 40)}" version="${versionOf(seed)}" userId="${appId}" installer="example.shop" />`,
     ),
     '</packages>',
     '',
   ].join('\n');
 
+/** What the owner allowed: every permission but the last that an app asks for. */
+const grantsXml = (apps: readonly AppSize[]) =>
+  [
+    "<?xml version='1.0' encoding='utf-8' standalone='yes' ?>",
+    '<runtime-permissions>',
+    ...apps.flatMap(([name]) => [
+      `  <pkg name="example.${name}">`,
+      ...programs[name].permissions.map(
+        (each, i, all) =>
+          `    <item name="android.permission.${each}" granted="${i < Math.max(1, all.length - 1)}" flags="300" />`,
+      ),
+      '  </pkg>',
+    ]),
+    '</runtime-permissions>',
+    '',
+  ].join('\n');
+
 /** User data of a phone in use: apps, settings, and some photos on shared storage. @param sdk of its system */
 const userData = (sdk: number, apps: readonly AppSize[], photos: number): Item[] => [
-  ...apps.flatMap((each) => app(...each)),
+  ...apps.flatMap(installed),
   { path: '/system/packages.xml', text: packagesXml(sdk, apps), mode: 0o660, owner: [1000, 1000] },
   {
     path: '/system/packages.list',
@@ -182,6 +227,12 @@ const userData = (sdk: number, apps: readonly AppSize[], photos: number): Item[]
       .join(''),
     mode: 0o640,
     owner: [1000, 1032],
+  },
+  {
+    path: '/system/users/0/runtime-permissions.xml',
+    text: grantsXml(apps),
+    mode: 0o600,
+    owner: [1000, 1000],
   },
   {
     path: '/system/users/0/settings_global.xml',
@@ -296,8 +347,8 @@ export const templates: readonly Template[] = [
     lastMounted: '/product',
     modern: true,
     items: [
-      program('/app/DuneBank/DuneBank.apk', 3301, 7),
-      program('/app/HarbourChat/HarbourChat.apk', 3302, 9),
+      builtInApp('app/PocketAlmanacPlus/PocketAlmanacPlus', 'almanac', 19, 3301, 7),
+      program('/media/audio/ringtones.bin', 3302, 9),
       { path: '/etc/build.prop', text: 'ro.product.product.model=Knot 5\n', mode: 0o600 },
     ],
   },

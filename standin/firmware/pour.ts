@@ -5,8 +5,7 @@ import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { sparsePieces } from '@keen-larder/core/formats/android-sparse/index.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import type { Device } from '../flash/flash.ts';
-import { templates } from './contents.ts';
-import { filler } from './filler.ts';
+import { madeBytes, templates } from './contents.ts';
 
 const images = join(import.meta.dirname, 'images');
 const pieceBytes = 1 << 20;
@@ -22,10 +21,10 @@ export async function pourTemplate(name: string, device: Device, fresh = false):
   const fs = await Ext4.open(device);
   const { blockBytes } = fs.superblock;
   for (const item of template.items) {
-    if (!item.filler) continue;
+    const bytes = madeBytes(item);
+    if (!bytes) continue;
     const inode = await fs.find(item.path);
     if (!inode) throw new Error(`${name}: ${item.path} is missing`);
-    const bytes = filler(item.filler.kind, item.filler.seed, item.filler.bytes);
     for (const run of await fs.runs(inode)) {
       const from = run.fileBlock * blockBytes;
       await device.write(run.diskBlock * blockBytes, bytes.subarray(from, from + run.blocks * blockBytes));

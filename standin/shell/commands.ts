@@ -1,6 +1,8 @@
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
+import { dumpText } from '../packages/dump.ts';
+import { installedApps } from '../packages/installed.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
 import { Hasher } from './hasher.ts';
@@ -16,7 +18,7 @@ import {
 } from './host.ts';
 import { runScript } from './run.ts';
 import { tar } from './tar.ts';
-import { chown, mkdir, mke2fs, rm, stat } from './tree-commands.ts';
+import { chown, du, mkdir, mke2fs, rm, stat } from './tree-commands.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
@@ -235,11 +237,51 @@ const mount: Command = async (process) => {
   return 0;
 };
 
+/** `dumpsys package packages`, or of some by their names. */
+async function dumpPackages(process: Process, names: readonly string[]): Promise<number> {
+  const all = await installedApps(process.host);
+  const wanted = names[0] === 'packages' ? all : all.filter(({ apk }) => names.includes(apk.package));
+  await print(process, `Packages:\n${wanted.map(dumpText).join('')}\n`);
+  return 0;
+}
+
+/** `pm path NAME`, and `pm list packages`. */
+const pm: Command = async (process) => {
+  const { host, args } = process;
+  if (host.mode !== 'system') {
+    await process.err('/sbin/sh: pm: not found\n');
+    return 127;
+  }
+  const all = await installedApps(host);
+  if (args[0] === 'list' && args[1] === 'packages') {
+    await print(process, all.map(({ apk }) => `package:${apk.package}\n`).join(''));
+    return 0;
+  }
+  const found = args[0] === 'path' ? all.find(({ apk }) => apk.package === args[1]) : undefined;
+  if (!found) return args[0] === 'path' ? 1 : complain(process, 'pm', `unknown command '${args.join(' ')}'`);
+  await print(process, found.paths.map((path) => `package:${path}\n`).join(''));
+  return 0;
+};
+
+/** `ps -A -o NAME`: what a phone at rest runs, and the app that was used last. */
+const ps: Command = async (process) => {
+  const always = ['init', 'zygote', 'system_server', 'adbd'];
+  const apps = process.host.mode === 'system' ? await installedApps(process.host) : [];
+  const running = apps.filter(
+    ({ apk, isBuiltIn }) => apk.duties.includes('home') || apk.sharedUserId || !isBuiltIn,
+  );
+  const lastUsed = running.findLast(({ isBuiltIn }) => !isBuiltIn);
+  const names = running.filter((each) => each.isBuiltIn || each === lastUsed).map(({ apk }) => apk.package);
+  await print(process, ['NAME', ...always, ...names, ''].join('\n'));
+  return 0;
+};
+
 const dumpsys: Command = async (process) => {
   if (process.host.mode !== 'system') {
     await process.err('/sbin/sh: dumpsys: not found\n');
     return 127;
   }
+  if (process.args[0] === 'package') return dumpPackages(process, process.args.slice(1));
   if (process.args[0] !== 'battery') return complain(process, "Can't find service", process.args[0] ?? '');
   const { percent, charging } = process.host.battery();
   await print(
@@ -330,6 +372,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   cat,
   chown,
   dd,
+  du,
   dumpsys,
   echo,
   false: () => Promise.resolve(1),
@@ -339,6 +382,8 @@ export const commandTable: Readonly<Record<string, Command>> = {
   mkdir,
   mke2fs,
   mount,
+  pm,
+  ps,
   md5sum: digest('md5sum', 'md5'),
   reboot,
   rm,

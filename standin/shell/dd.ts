@@ -1,6 +1,8 @@
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import type { Device } from '../flash/flash.ts';
 import { IoError } from '../flash/faults.ts';
 import { complain, deviceAt, type Command, type Process } from './host.ts';
+import { placeOf } from './tree-commands.ts';
 
 const suffixes: Readonly<Record<string, number>> = {
   '': 1,
@@ -45,7 +47,7 @@ function optionsOf(args: readonly string[]): Options | string {
 export const dd: Command = async (process) => {
   const options = optionsOf(process.args);
   if (typeof options === 'string') return complain(process, 'dd', options);
-  const input = options.if === undefined ? undefined : openDevice(process, options.if);
+  const input = options.if === undefined ? undefined : await openInput(process, options.if);
   const output = options.of === undefined ? undefined : openDevice(process, options.of);
   for (const [path, device] of [[options.if, input] as const, [options.of, output] as const]) {
     if (typeof device === 'string') return complain(process, 'dd', `${path}: ${device}`);
@@ -75,6 +77,20 @@ export const dd: Command = async (process) => {
   );
   return 0;
 };
+
+/** A device, or a file of a file system that is mounted. */
+async function openInput(process: Process, path: string): Promise<Device | string> {
+  const device = openDevice(process, path);
+  if (typeof device !== 'string') return device;
+  const place = placeOf(process, path);
+  if (!place) return device;
+  if (process.uid !== 0 && place.mount.at === '/data') return 'Permission denied';
+  const fs = await Ext4.open(place.mount.source);
+  const inode = await fs.find(place.within);
+  if (inode?.type !== 'file') return inode ? 'Is a directory' : 'No such file or directory';
+  const write = () => Promise.reject(new Error('opened for reading'));
+  return { ...(await fs.contentSource(inode)), write };
+}
 
 function openDevice(process: Process, path: string): Device | string {
   const device = deviceAt(process.host, path);

@@ -1,15 +1,18 @@
-import { Ext4, Ext4BuildError } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4, Ext4BuildError, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
 import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
 import { complain, deviceAt, print, resolvePath, type Command, type Mount, type Process } from './host.ts';
 
 /** The mounted file system that a path lies in, and the path within it. */
 export function placeOf(process: Process, path: string): { mount: Mount; within: string } | undefined {
-  const absolute = resolvePath(process.cwd, path);
+  const absolute = userPath(resolvePath(process.cwd, path));
   const mount = process.host.mounts
     .filter(({ at }) => absolute === at || absolute.startsWith(`${at}/`))
     .sort((a, b) => b.at.length - a.at.length)[0];
   return mount && { mount, within: absolute.slice(mount.at.length) || '/' };
 }
+
+/** What the owner's apps keep lies in one place under two names, joined by a mount. */
+const userPath = (path: string): string => path.replace(/^\/data\/user\/0(?=\/|$)/, '/data/data');
 
 /** Does one edit on the file system that all paths lie in. */
 async function edit(
@@ -94,6 +97,35 @@ export const chown: Command = async (process) => {
     return { adds };
   });
 };
+
+/** `du -s -k PATH…`: in kibibytes of whole blocks. */
+export const du: Command = async (process) => {
+  const paths = process.args.filter((arg) => !arg.startsWith('-'));
+  let code = 0;
+  for (const path of paths) {
+    const place = placeOf(process, path);
+    const fs = place && (await Ext4.open(place.mount.source));
+    const inode = place && (await fs!.find(place.within));
+    if (!inode || process.uid !== 0) {
+      code = await complain(
+        process,
+        'du',
+        `${path}: ${inode ? 'Permission denied' : 'No such file or directory'}`,
+      );
+      continue;
+    }
+    await print(process, `${await kibibytesOf(fs!, inode)}\t${path}\n`);
+  }
+  return code;
+};
+
+async function kibibytesOf(fs: Ext4, inode: Inode): Promise<number> {
+  const { blockBytes } = fs.superblock;
+  let sum = Math.ceil(inode.bytes / blockBytes) * (blockBytes / 1024);
+  if (inode.type !== 'directory') return sum;
+  for (const { inode: number } of await fs.list(inode)) sum += await kibibytesOf(fs, await fs.inode(number));
+  return sum;
+}
 
 /** `stat -c FORMAT PATH…`, of links themselves: `%u %g %a %C %s %Y %n`, as toybox has them. */
 export const stat: Command = async (process) => {

@@ -1,5 +1,5 @@
 import { FormatError } from '../../bytes/format-error.ts';
-import { cached, readWithin, type ByteSource } from '../../bytes/source.ts';
+import { cached, memorySource, readWithin, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 import { blockAttributes, inodeAttributes, type Attribute } from './attributes.ts';
 import { runsOf, type Run } from './blocks.ts';
@@ -116,6 +116,28 @@ export class Ext4 {
       at += part.length;
     }
     return out;
+  }
+
+  /** A file as a source of its own: what is asked for is read, and nothing else. */
+  async contentSource(file: Inode): Promise<ByteSource> {
+    if (file.inlineData) return memorySource(this.inlineContent(file));
+    const { blockBytes } = this.superblock;
+    const runs = (await this.runs(file)).filter(({ written }) => written);
+    return {
+      bytes: file.bytes,
+      read: async (offset, length) => {
+        const out = new Uint8Array(Math.max(0, Math.min(length, file.bytes - offset)));
+        for (const run of runs) {
+          const start = run.fileBlock * blockBytes;
+          const from = Math.max(offset, start);
+          const to = Math.min(offset + out.length, start + run.blocks * blockBytes);
+          if (from >= to) continue;
+          const at = run.diskBlock * blockBytes + from - start;
+          out.set(await readWithin(this.source, at, to - from, 'ext4', 'ee_start_lo'), from - offset);
+        }
+        return out;
+      },
+    };
   }
 
   /** Names in a directory, `.` and `..` left out, in disk order. */

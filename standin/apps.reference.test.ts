@@ -1,0 +1,118 @@
+// The simulated phones' apps, judged by aapt and apksigner, and by what their own package manager says of them.
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { startKnot3, testFolder, until } from '../e2e/support/bench.ts';
+import { programBytes, programs, versionNameOf, type ProgramName } from './firmware/programs.ts';
+import { startSystem } from './boot/start.ts';
+import { runScript } from './shell/run.ts';
+import type { Phone } from './phone/phone.ts';
+import type { ShellHost } from './shell/host.ts';
+
+const folder = testFolder();
+let bench: Awaited<ReturnType<typeof startKnot3>>;
+let phone: Phone;
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'));
+  phone = bench.phone;
+  await until('the system', () => phone.state().mode === 'system');
+});
+afterAll(async () => {
+  await bench.close();
+  folder.remove();
+});
+
+describe('the programs of Saltmere', () => {
+  const names = Object.keys(programs) as ProgramName[];
+  it.each(names)('%s is what aapt reads', (name) => {
+    const program = programs[name];
+    const path = join(folder.path, `${name}.apk`);
+    writeFileSync(path, programBytes({ program: name, versionCode: 41, seed: 5, bytes: 300_000 }));
+    const told = execFileSync('aapt', ['dump', 'badging', path], { encoding: 'utf8' });
+    expect(told).toContain(`package: name='${program.package}' versionCode='41' versionName='4.1'`);
+    expect(told).toContain(`application-label:'${program.label}'`);
+    for (const each of program.permissions)
+      expect(told).toContain(`uses-permission: name='android.permission.${each}'`);
+    for (const abi of program.abis) expect(told).toMatch(new RegExp(`^native-code:.*'${abi}'`, 'm'));
+    expect(told.includes('native-code')).toBe(program.abis.length > 0);
+  });
+
+  it('are signed by their makers', { timeout: 120_000 }, () => {
+    const signers = new Map<string, ProgramName>(names.map((name) => [programs[name].signer, name]));
+    expect(signers.size).toBe(4);
+    for (const [signer, name] of signers) {
+      const told = execFileSync('apksigner', ['verify', '--print-certs', join(folder.path, `${name}.apk`)], {
+        encoding: 'utf8',
+      });
+      expect(told).toContain(`CN=example ${signer}`);
+    }
+  });
+});
+
+describe('a running phone', () => {
+  async function shell(script: string): Promise<{ code: number; text: string; err: string }> {
+    const outcome = await startSystem(phone.flash, phone.model);
+    if (!outcome.starts) throw new Error(outcome.reason);
+    const host: ShellHost = {
+      mode: 'system',
+      properties: outcome.properties,
+      rootDaemon: true,
+      hasSu: true,
+      flash: phone.flash,
+      disk: 'mmcblk0',
+      imei: undefined,
+      mounts: outcome.mounts.map((mount) => ({ ...mount, device: `/dev/${mount.partition}` })),
+      startedAt: Date.now(),
+      battery: () => ({ percent: 50, charging: false }),
+      reboot: () => undefined,
+    };
+    const out: Uint8Array[] = [];
+    let err = '';
+    const code = await runScript(script, host, {
+      stdin: (async function* () {})(),
+      out: (bytes) => Promise.resolve(void out.push(Buffer.from(bytes))),
+      err: (text) => Promise.resolve(void (err += text)),
+    });
+    return { code, text: Buffer.concat(out).toString('latin1'), err };
+  }
+
+  it('lists what its system and its owner installed, each from its own APK', async () => {
+    const { text } = await shell('pm list packages');
+    expect(text.trim().split('\n')).toEqual(
+      [
+        ...['ferrytimes', 'hidebooker', 'marshlog', 'pocketalmanac', 'ringcode'],
+        ...['tide.home', 'tide.settings', 'tidebook'],
+      ].map((name) => `package:example.${name}`),
+    );
+    const dumped = (await shell('dumpsys package example.tidebook')).text;
+    expect(dumped).toContain('userId=10061');
+    expect(dumped).toContain(`versionCode=40 minSdk=24 targetSdk=28`);
+    expect(dumped).toContain(`versionName=${versionNameOf(40)}`);
+    expect(dumped).toContain('android.permission.CAMERA: granted=true');
+    expect(dumped).toContain('android.permission.INTERNET: granted=true');
+    expect((await shell('dumpsys package example.tide.home')).text).toContain(' SYSTEM ');
+  });
+
+  it('hands out a program whose bytes apksigner accepts', async () => {
+    const path = (await shell('pm path example.ringcode')).text.trim().replace('package:', '');
+    expect(path).toBe('/data/app/example.ringcode-1/base.apk');
+    const { text } = await shell(`dd if=${path} bs=65536`);
+    mkdirSync(join(folder.path, 'out'));
+    writeFileSync(join(folder.path, 'out', 'ringcode.apk'), Buffer.from(text, 'latin1'));
+    execFileSync('apksigner', ['verify', join(folder.path, 'out', 'ringcode.apk')]);
+    expect((await shell('pm path example.nothing')).code).toBe(1);
+  });
+
+  it('tells what an app’s data takes, under both of its names', async () => {
+    const sizes = await shell('du -s -k /data/data/example.tidebook /data/user/0/example.tidebook');
+    const [a, b] = sizes.text
+      .trim()
+      .split('\n')
+      .map((line) => Number(line.split('\t')[0]));
+    expect(a).toBeGreaterThan(2048);
+    expect(b).toBe(a);
+    const { text } = await shell("stat -c '%u %g %a %C' /data/user/0/example.tidebook");
+    expect(text.trim()).toBe('10061 10061 700 u:object_r:app_data_file:s0:c61,c256,c512,c768');
+  });
+});

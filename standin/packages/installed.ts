@@ -1,0 +1,127 @@
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { packagesPath } from '@keen-larder/core/boot/index.ts';
+import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import type { Mount, ShellHost } from '../shell/host.ts';
+
+/** An app as the phone's package manager knows it. */
+export interface Installed {
+  readonly apk: Apk;
+  /** Paths of its APKs as the running system has them. */
+  readonly paths: readonly string[];
+  readonly uid: number;
+  readonly isBuiltIn: boolean;
+  readonly installer: string | undefined;
+  /** Milliseconds since 1970. */
+  readonly firstInstalledAt: number;
+  readonly updatedAt: number;
+  /** As the platform numbers it: 0 as in its manifest, 3 disabled by the user. */
+  readonly enabled: number;
+  /** Dangerous permissions and whether they are granted. */
+  readonly runtime: ReadonlyMap<string, boolean>;
+}
+
+/** Built-in apps that the list of packages does not name are given ids from here on, in their order. */
+const firstBuiltInId = 10_010;
+const systemId = 1000;
+const builtInFolders = ['/app', '/priv-app'];
+const dataFolder = '/app';
+/** Of the protection level `dangerous` (Android, public documentation), as far as the invented apps ask for them. */
+const dangerous = new Set(
+  [
+    ...['CAMERA', 'RECORD_AUDIO', 'ACCESS_FINE_LOCATION', 'READ_CONTACTS', 'READ_SMS', 'READ_CALENDAR'],
+    ...['WRITE_CALENDAR', 'READ_EXTERNAL_STORAGE'],
+  ].map((name) => `android.permission.${name}`),
+);
+
+const known = new WeakMap<ShellHost, { readonly writes: number; readonly list: Promise<Installed[]> }>();
+
+/** All apps of a running system, read from its own file systems. */
+export function installedApps(host: ShellHost): Promise<Installed[]> {
+  const before = known.get(host);
+  if (before?.writes === host.flash.writes) return before.list;
+  const list = readAll(host);
+  known.set(host, { writes: host.flash.writes, list });
+  return list;
+}
+
+async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
+  const mountAt = (at: string) => mounts.find((mount) => mount.at === at);
+  const data = mountAt('/data');
+  const fs = data && (await Ext4.open(data.source));
+  const packages = (await fs?.text(packagesPath)) ?? '';
+  const restrictions = (await fs?.text('/system/users/0/package-restrictions.xml')) ?? '';
+  const grants = (await fs?.text('/system/users/0/runtime-permissions.xml')) ?? '';
+  const found: Installed[] = [];
+  let nextId = firstBuiltInId;
+  const add = (apk: Apk, paths: readonly string[], isBuiltIn: boolean) => {
+    const noted = tagOf(packages, 'package', apk.package);
+    const uid = Number(attributeOf(noted, 'userId') ?? (apk.sharedUserId ? systemId : nextId++));
+    const time = (name: string) => Number.parseInt(attributeOf(noted, name) ?? '0', 16);
+    const own = sectionOf(grants, 'pkg', apk.package);
+    found.push({
+      apk,
+      paths,
+      uid,
+      isBuiltIn,
+      installer: attributeOf(noted, 'installer'),
+      firstInstalledAt: time('it'),
+      updatedAt: time('ut'),
+      enabled: Number(attributeOf(tagOf(restrictions, 'pkg', apk.package), 'enabled') ?? 0),
+      runtime: new Map(
+        apk.permissions
+          .filter((name) => dangerous.has(name))
+          .map((name) => [name, isBuiltIn || attributeOf(tagOf(own, 'item', name), 'granted') === 'true']),
+      ),
+    });
+  };
+  for (const { apk, paths } of await apksIn(mountAt('/system'), builtInFolders)) add(apk, paths, true);
+  for (const { apk, paths } of await apksIn(data, [dataFolder])) add(apk, paths, false);
+  return found.sort((a, b) => (a.apk.package < b.apk.package ? -1 : 1));
+}
+
+/** The base APKs in the folders below some folders, with the splits beside them. */
+async function apksIn(mount: Mount | undefined, folders: readonly string[]) {
+  const found: { readonly apk: Apk; readonly paths: readonly string[] }[] = [];
+  if (!mount) return found;
+  const fs = await Ext4.open(mount.source);
+  for (const folder of folders) {
+    const inode = await fs.find(folder);
+    if (inode?.type !== 'directory') continue;
+    for (const { name, inode: number } of await fs.list(inode)) {
+      const own = await fs.inode(number);
+      if (own.type !== 'directory') continue;
+      const names = (await fs.list(own)).filter((each) => each.name.endsWith('.apk'));
+      for (const each of names) {
+        const apk = await readable(fs, each.inode);
+        if (!apk || apk.split) continue;
+        const splits = names.filter((other) => other !== each).map((other) => other.name);
+        const paths = [each.name, ...splits.sort()].map((file) => `${mount.at}${folder}/${name}/${file}`);
+        found.push({ apk, paths });
+      }
+    }
+  }
+  return found;
+}
+
+/** What is damaged is no app; a phone passes it over as it starts. */
+async function readable(fs: Ext4, number: number): Promise<Apk | undefined> {
+  try {
+    return await readApk(await fs.contentSource(await fs.inode(number)));
+  } catch (error) {
+    if (error instanceof FormatError) return undefined;
+    throw error;
+  }
+}
+
+const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+
+/** An element's opening tag by its name attribute, in XML that this phone's own system wrote. */
+const tagOf = (xml: string, element: string, name: string): string =>
+  new RegExp(`<${element} [^>]*\\bname="${escaped(name)}"[^>]*>`).exec(xml)?.[0] ?? '';
+
+const sectionOf = (xml: string, element: string, name: string): string =>
+  new RegExp(`<${element} [^>]*\\bname="${escaped(name)}"[^>]*>(.*?)</${element}>`, 's').exec(xml)?.[1] ?? '';
+
+const attributeOf = (tag: string, name: string): string | undefined =>
+  new RegExp(`\\b${name}="([^"]*)"`).exec(tag)?.[1];
