@@ -11,7 +11,7 @@ import type { AddressStatements } from '../database/addresses.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../feed.ts';
-import { LinkFailure, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
+import { LinkFailure, type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
 import { Problem } from '../problem.ts';
 import { PhoneRecord } from './phone-record.ts';
 import { Ways, type WaysOptions } from './ways.ts';
@@ -143,6 +143,13 @@ export class Bench {
       this.partitionLists.set(link, list);
     }
     return list;
+  }
+
+  /** Apps of a phone whose system runs; asked for anew each time, since its owner may change them. */
+  apps(serial: string): AppAccess {
+    const { apps, mode } = this.link(serial);
+    if (!apps) throw new Problem(409, `In ${mode} mode no app can be asked about. Restart into system.`);
+    return apps;
   }
 
   /** Modes in which a phone has answered, able to write, since the program started. */

@@ -80,6 +80,18 @@ export function benchRoutes(app: KeenLarder): Router {
     response.json(await app.rescue.view(request.params.serial));
   });
 
+  routes.get('/phones/:serial/apps', async (request, response) => {
+    response.json(await bench.apps(request.params.serial).list());
+  });
+
+  routes.get('/phones/:serial/apps/icon', async (request, response) => {
+    const path = programPath(request.query['path']);
+    const icon = await bench.apps(request.params.serial).icon({ paths: [path] });
+    const type = icon && pictureType(icon);
+    if (!type) throw new Problem(404, 'This app has no picture.');
+    response.set('cache-control', 'private, max-age=3600').type(type).send(Buffer.from(icon));
+  });
+
   routes.post('/phones/:serial/restoring-sheet', async (request, response) => {
     response.json(await sheets.restoring(request.params.serial, valid(RestoringRequest, request.body)));
   });
@@ -101,4 +113,21 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   return routes;
+}
+
+/** The path of a program on a phone. @throws Problem 400 */
+function programPath(value: unknown): string {
+  if (typeof value !== 'string' || !/^\/[^\0]{1,500}\.apk$/.test(value)) {
+    throw new Problem(400, 'The address names no program.');
+  }
+  return value;
+}
+
+/** By their first bytes (PNG, W3C; JPEG, ITU-T T.81; WebP, RFC 9649): what an app calls a picture may be anything. */
+function pictureType(bytes: Uint8Array): string | undefined {
+  const starts = (at: number, ...mark: number[]) => mark.every((byte, i) => bytes[at + i] === byte);
+  if (starts(0, 0x89, 0x50, 0x4e, 0x47)) return 'image/png';
+  if (starts(0, 0xff, 0xd8, 0xff)) return 'image/jpeg';
+  if (starts(0, 0x52, 0x49, 0x46, 0x46) && starts(8, 0x57, 0x45, 0x42, 0x50)) return 'image/webp';
+  return undefined;
 }

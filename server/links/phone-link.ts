@@ -1,3 +1,4 @@
+import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
@@ -82,6 +83,14 @@ export interface FileOwner {
   readonly label: string | undefined;
 }
 
+/** Apps of a running system. */
+export interface AppAccess {
+  /** All that are installed, each with what its APK says. @throws LinkFailure when the phone lists none */
+  list(signal?: AbortSignal): Promise<AppFacts[]>;
+  /** The picture of an app; undefined where it has none that is a picture. */
+  icon(app: Pick<AppFacts, 'paths'>): Promise<Uint8Array | undefined>;
+}
+
 /** One phone in one mode. What a mode lacks is absent. */
 export interface PhoneLink {
   readonly mode: PhoneMode;
@@ -94,6 +103,7 @@ export interface PhoneLink {
   ready(): Promise<boolean>;
   readonly partitions?: PartitionAccess;
   readonly files?: FileAccess;
+  readonly apps?: AppAccess;
   readonly flashing?: FlashingAccess;
   restart(into: PhoneMode): Promise<void>;
   /** Resolves when the link is gone. */

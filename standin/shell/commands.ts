@@ -245,7 +245,7 @@ async function dumpPackages(process: Process, names: readonly string[]): Promise
   return 0;
 }
 
-/** `pm path NAME`, and `pm list packages`. */
+/** `pm path NAME`, and `pm list packages [-f]`. */
 const pm: Command = async (process) => {
   const { host, args } = process;
   if (host.mode !== 'system') {
@@ -254,7 +254,9 @@ const pm: Command = async (process) => {
   }
   const all = await installedApps(host);
   if (args[0] === 'list' && args[1] === 'packages') {
-    await print(process, all.map(({ apk }) => `package:${apk.package}\n`).join(''));
+    const withPath = args.includes('-f');
+    const lines = all.map(({ apk, paths }) => `package:${withPath ? `${paths[0]}=` : ''}${apk.package}\n`);
+    await print(process, lines.join(''));
     return 0;
   }
   const found = args[0] === 'path' ? all.find(({ apk }) => apk.package === args[1]) : undefined;

@@ -5,6 +5,7 @@ import { installedSystem } from '../contents.ts';
 import { LinkFailure, type PhoneLink } from '../phone-link.ts';
 import { connectAdb, type AdbConnection, type Door } from './connect.ts';
 import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing.ts';
+import { AdbApps } from './apps.ts';
 import { AdbFiles } from './files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { AdbShell } from './shell.ts';
@@ -18,6 +19,7 @@ export class AdbLink implements PhoneLink {
   readonly kind = 'adb';
   readonly partitions?: AdbPartitions;
   readonly files?: AdbFiles;
+  readonly apps?: AdbApps;
   readonly gone: Promise<void>;
 
   private constructor(
@@ -30,6 +32,7 @@ export class AdbLink implements PhoneLink {
       this.partitions = new AdbPartitions(shell, mode === 'recovery');
       this.files = new AdbFiles(shell);
     }
+    if (mode === 'system') this.apps = new AdbApps(shell);
     this.gone = connection.gone;
   }
 

@@ -1,9 +1,8 @@
 import { LinkFailure, type FileAccess, type FileOwner } from '../phone-link.ts';
+import { batches } from './batches.ts';
 import { parseMounts, type MountLine } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
-/** An argument of Linux has 128 KiB at most; this leaves room for quoting. */
-const argumentBytes = 60_000;
 const mountPoint = '/data';
 const userDataNode = '/dev/block/by-name/userdata';
 const mediaOwner = 1023;
@@ -138,20 +137,4 @@ export class AdbFiles implements FileAccess {
     this.options.catch(() => (this.options = undefined));
     return this.options;
   }
-}
-
-/** Paths in portions that fit one command. */
-function* batches(paths: readonly string[]): Generator<string[]> {
-  let batch: string[] = [];
-  let bytes = 0;
-  for (const path of paths) {
-    if (bytes + path.length > argumentBytes && batch.length > 0) {
-      yield batch;
-      batch = [];
-      bytes = 0;
-    }
-    batch.push(path);
-    bytes += path.length + 3;
-  }
-  if (batch.length > 0) yield batch;
 }

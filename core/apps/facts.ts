@@ -1,0 +1,47 @@
+import type { AppDuty } from '../formats/apk/index.ts';
+
+/** A permission that an app asks for. */
+export interface AppPermission {
+  /** In full: `android.permission.CAMERA`. */
+  readonly name: string;
+  readonly granted: boolean;
+}
+
+/** What a phone's package manager says of an app. */
+export interface InstalledApp {
+  readonly package: string;
+  readonly uid: number;
+  /** Folder of its APKs. */
+  readonly codePath: string;
+  readonly versionCode: number;
+  readonly versionName: string | undefined;
+  readonly minSdk: number | undefined;
+  readonly targetSdk: number | undefined;
+  /** Names of its splits; empty for a single APK. */
+  readonly splits: readonly string[];
+  readonly isBuiltIn: boolean;
+  readonly isEnabled: boolean;
+  readonly sharedUserId: string | undefined;
+  readonly installer: string | undefined;
+  /** As the phone's own clock shows them, `2026-03-05 10:11:12`. */
+  readonly firstInstalled: string | undefined;
+  readonly lastUpdated: string | undefined;
+  readonly permissions: readonly AppPermission[];
+}
+
+/** An app on a phone, with what its APK and its files say. */
+export interface AppFacts extends InstalledApp {
+  /** What people call it. */
+  readonly label: string;
+  readonly isRunning: boolean;
+  /** Paths of its APKs on the phone, the base first. */
+  readonly paths: readonly string[];
+  readonly programBytes: number;
+  /** Undefined where it cannot be told, as without root. */
+  readonly dataBytes: number | undefined;
+  readonly abis: readonly string[];
+  /** SHA-256 of the signers' certificates; empty where the APK could not be read. */
+  readonly certificates: readonly string[];
+  readonly duties: readonly AppDuty[];
+  readonly hasIcon: boolean;
+}

@@ -1,0 +1,100 @@
+import { describe, expect, it } from 'vitest';
+import { parsePackageDump } from './package-dump.ts';
+
+/** In the form of an Android 9 phone; the lines between are not read. */
+const dump = `Activity Resolver Table:
+  Package [nothing]
+Packages:
+  Package [example.tidebook] (1a2b3c4):
+    userId=10061
+    sharedUser=SharedUserSetting{5e6f example.saltmere/10061}
+    pkg=Package{12ab example.tidebook}
+    codePath=/data/app/example.tidebook-Qx3==
+    resourcePath=/data/app/example.tidebook-Qx3==
+    primaryCpuAbi=arm64-v8a
+    versionCode=41 minSdk=24 targetSdk=28
+    versionName=4.1
+    splits=[base, config.xxhdpi, other]
+    flags=[ HAS_CODE ALLOW_CLEAR_USER_DATA ]
+    dataDir=/data/user/0/example.tidebook
+    timeStamp=2026-03-05 10:11:12
+    firstInstallTime=2026-01-02 03:04:05
+    lastUpdateTime=2026-03-05 10:11:13
+    installerPackageName=example.shop
+    requested permissions:
+      android.permission.INTERNET
+      android.permission.CAMERA: restricted=true
+      example.tidebook.permission.READ
+    install permissions:
+      android.permission.INTERNET: granted=true
+    User 0: ceDataInode=131 installed=true hidden=false stopped=false enabled=0 instant=false
+      gids=[3003]
+      runtime permissions:
+        android.permission.CAMERA: granted=false, flags=[ USER_SET ]
+  Package [example.tide.home] (77):
+    appId=10011
+    codePath=/system/priv-app/TideHome
+    versionCode=28 minSdk=28 targetSdk=28
+    versionName=null
+    splits=[base]
+    pkgFlags=[ SYSTEM HAS_CODE ]
+    firstInstallTime=1970-01-01 00:00:00
+    User 0: ceDataInode=0 installed=true enabled=3 instant=false
+
+Hidden system packages:
+  Package [example.tide.home] (78):
+    userId=1
+    codePath=/elsewhere
+`;
+
+describe('what the package manager prints', () => {
+  it('is read app by app', () => {
+    expect(parsePackageDump(dump)).toEqual([
+      {
+        package: 'example.tidebook',
+        uid: 10_061,
+        codePath: '/data/app/example.tidebook-Qx3==',
+        versionCode: 41,
+        versionName: '4.1',
+        minSdk: 24,
+        targetSdk: 28,
+        splits: ['config.xxhdpi', 'other'],
+        isBuiltIn: false,
+        isEnabled: true,
+        sharedUserId: 'example.saltmere',
+        installer: 'example.shop',
+        firstInstalled: '2026-01-02 03:04:05',
+        lastUpdated: '2026-03-05 10:11:13',
+        permissions: [
+          { name: 'android.permission.CAMERA', granted: false },
+          { name: 'android.permission.INTERNET', granted: true },
+          { name: 'example.tidebook.permission.READ', granted: false },
+        ],
+      },
+      {
+        package: 'example.tide.home',
+        uid: 10_011,
+        codePath: '/system/priv-app/TideHome',
+        versionCode: 28,
+        versionName: undefined,
+        minSdk: 28,
+        targetSdk: 28,
+        splits: [],
+        isBuiltIn: true,
+        isEnabled: false,
+        sharedUserId: undefined,
+        installer: undefined,
+        firstInstalled: undefined,
+        lastUpdated: undefined,
+        permissions: [],
+      },
+    ]);
+  });
+
+  it('may be nothing, or cut off in the middle', () => {
+    expect(parsePackageDump('')).toEqual([]);
+    expect(parsePackageDump("Can't find service: package")).toEqual([]);
+    const cut = dump.slice(0, dump.indexOf('versionName=4.1'));
+    expect(parsePackageDump(cut)).toMatchObject([{ package: 'example.tidebook', versionCode: 41 }]);
+  });
+});

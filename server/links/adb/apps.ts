@@ -1,0 +1,163 @@
+import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
+import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { readApk, readIcon, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { LinkFailure, type AppAccess } from '../phone-link.ts';
+import { batches } from './batches.ts';
+import { quote, type AdbShell } from './shell.ts';
+
+/** What of an APK is fetched at once: its directory, its manifest and its signers lie in few such pieces. */
+const pieceBytes = 64 * 1024;
+/** APKs looked into side by side: each is a few round trips. */
+const atOnce = 4;
+
+interface ApkFile {
+  readonly path: string;
+  readonly bytes: number;
+  /** Tells this file from what is there after an update. */
+  readonly key: string;
+}
+
+/** Apps of a running system through its package manager; what an APK says is read from the APK itself. */
+export class AdbApps implements AppAccess {
+  /** By file: an APK does not change under its path, size and time. */
+  private readonly read = new Map<string, Promise<Apk | undefined>>();
+
+  constructor(private readonly shell: AdbShell) {}
+
+  async list(signal?: AbortSignal): Promise<AppFacts[]> {
+    const installed = parsePackageDump(await this.text('dumpsys package packages', signal));
+    if (installed.length === 0) {
+      throw new LinkFailure(
+        'The phone’s package manager lists no apps. Wait until it has started, then look again.',
+      );
+    }
+    const bases = parseBasePaths(await this.text('pm list packages -f', signal));
+    const running = new Set(
+      (await this.text('ps -A -o NAME', signal)).split('\n').map((line) => line.trim()),
+    );
+    const pathsOf = new Map(installed.map((app) => [app.package, apkPaths(app, bases.get(app.package))]));
+    const files = await this.filesAt([...pathsOf.values()].flat(), signal);
+    const data = await this.dataBytes(
+      installed.map((app) => app.package),
+      signal,
+    );
+    const apks = new Map<string, Apk | undefined>();
+    const waiting = [...installed];
+    const work = async () => {
+      for (let app = waiting.pop(); app; app = waiting.pop()) {
+        signal?.throwIfAborted();
+        const base = files.get(pathsOf.get(app.package)![0]!);
+        apks.set(app.package, base && (await this.apk(base)));
+      }
+    };
+    await Promise.all(Array.from({ length: atOnce }, work));
+    return installed.map((app) => {
+      const apk = apks.get(app.package);
+      const paths = pathsOf.get(app.package)!;
+      return {
+        ...app,
+        label: apk?.label ?? app.package,
+        isRunning: running.has(app.package),
+        paths,
+        programBytes: paths.reduce((sum, path) => sum + (files.get(path)?.bytes ?? 0), 0),
+        dataBytes: data.get(app.package),
+        abis: apk?.abis ?? [],
+        certificates: apk?.signing?.certificates ?? [],
+        duties: apk?.duties ?? [],
+        hasIcon: apk?.iconPath !== undefined,
+      };
+    });
+  }
+
+  async icon({ paths }: Pick<AppFacts, 'paths'>): Promise<Uint8Array | undefined> {
+    const [base] = paths as [string];
+    const file = (await this.filesAt([base])).get(base);
+    const apk = file && (await this.apk(file));
+    return apk?.iconPath ? readIcon(this.source(file!), apk.iconPath) : undefined;
+  }
+
+  /** An APK that cannot be read leaves what the package manager says. */
+  private apk(file: ApkFile): Promise<Apk | undefined> {
+    const known = this.read.get(file.key);
+    if (known) return known;
+    const reading = readApk(this.source(file)).catch((error: unknown) => {
+      if (error instanceof FormatError) return undefined;
+      this.read.delete(file.key);
+      throw error;
+    });
+    this.read.set(file.key, reading);
+    return reading;
+  }
+
+  private source({ path, bytes }: ApkFile): ByteSource {
+    const read = async (offset: number, length: number) => {
+      const start = Math.floor(offset / pieceBytes);
+      const count = Math.ceil((offset + length) / pieceBytes) - start;
+      const parts: Uint8Array[] = [];
+      const script = `dd if=${quote(path)} bs=${pieceBytes} skip=${start} count=${count}`;
+      for await (const part of this.shell.stream(script)) parts.push(part.slice());
+      const from = offset - start * pieceBytes;
+      return Buffer.concat(parts).subarray(from, from + length);
+    };
+    return cached({ bytes, read }, pieceBytes);
+  }
+
+  private async filesAt(paths: readonly string[], signal?: AbortSignal): Promise<Map<string, ApkFile>> {
+    const found = new Map<string, ApkFile>();
+    for (const batch of batches(paths)) {
+      const script = `stat -c '%s %Y %n' ${batch.map(quote).join(' ')} 2>/dev/null; true`;
+      for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (.*)$/gm)) {
+        const [key, bytes, , path] = match as unknown as [string, string, string, string];
+        found.set(path, { path, bytes: Number(bytes), key });
+      }
+    }
+    return found;
+  }
+
+  /** Of credential- and device-encrypted data together. */
+  private async dataBytes(names: readonly string[], signal?: AbortSignal): Promise<Map<string, number>> {
+    const found = new Map<string, number>();
+    if (!this.shell.root) return found;
+    const folders = names.flatMap((name) => [`/data/user/0/${name}`, `/data/user_de/0/${name}`]);
+    for (const batch of batches(folders)) {
+      const script = `du -s -k ${batch.map(quote).join(' ')} 2>/dev/null; true`;
+      for (const [, kibibytes, name] of (await this.rootedText(script, signal)).matchAll(
+        /^(\d+)\s+\S*\/(\S+)$/gm,
+      )) {
+        found.set(name!, (found.get(name!) ?? 0) + Number(kibibytes) * 1024);
+      }
+    }
+    return found;
+  }
+
+  private rootedText(script: string, signal?: AbortSignal): Promise<string> {
+    return this.shell.root ? this.streamed(script, signal) : this.text(script, signal);
+  }
+
+  private async streamed(script: string, signal?: AbortSignal): Promise<string> {
+    const parts: Uint8Array[] = [];
+    for await (const part of this.shell.stream(script, signal)) parts.push(part.slice());
+    return Buffer.concat(parts).toString();
+  }
+
+  private async text(script: string, signal?: AbortSignal): Promise<string> {
+    signal?.throwIfAborted();
+    return (await this.shell.run(script)).stdout;
+  }
+}
+
+/** `package:/data/app/example.tidebook-1/base.apk=example.tidebook`; the folder's name may have a `=` as well. */
+function parseBasePaths(text: string): Map<string, string> {
+  return new Map(
+    [...text.matchAll(/^package:(.+)=([A-Za-z0-9_.]+)$/gm)].map(([, path, name]) => [name!, path!]),
+  );
+}
+
+/** Splits stand beside the base under names of their own (AOSP, PackageInstallerSession). */
+function apkPaths({ codePath, splits }: InstalledApp, base: string | undefined): string[] {
+  const first = base ?? (codePath.endsWith('.apk') ? codePath : `${codePath}/base.apk`);
+  const folder = first.slice(0, first.lastIndexOf('/'));
+  return [first, ...splits.map((name) => `${folder}/split_${name}.apk`)];
+}
