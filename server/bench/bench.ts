@@ -104,7 +104,7 @@ export class Bench {
     if (!link)
       throw new Problem(
         409,
-        `${this.view(serial).nickname} does not answer now. Check its cable and its mode.`,
+        `${this.view(serial).nickname} does not answer now. Check its cable and its mode, then start again.`,
       );
     return link;
   }

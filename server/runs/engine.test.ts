@@ -225,7 +225,7 @@ describe('after the program was killed', () => {
   });
 });
 
-it('stops all runs at the end of the program', async () => {
+it('stops all runs at the end of the program, which nobody has cancelled', async () => {
   const wait = async (run: Run) => {
     await new Promise((_resolve, reject) =>
       run.signal.addEventListener('abort', () => reject(run.signal.reason as Error)),
@@ -233,7 +233,12 @@ it('stops all runs at the end of the program', async () => {
     return 'never';
   };
   const ids = ['X1', 'X2'].map((serial) => engine.start({ ...plan, serial }, wait).id);
+  const queued = engine.start({ ...plan, serial: 'X1' }, wait).id;
   await Promise.resolve();
   await engine.stop();
-  expect(ids.map((id) => engine.view(id).state)).toEqual(['cancelled', 'cancelled']);
+  const behind = { state: 'interrupted', outcome: expect.stringMatching(/before this run began/) as string };
+  const outcome = expect.stringMatching(/ended in the middle of this run.*Start it again/) as string;
+  expect(engine.view(ids[0]!)).toMatchObject({ state: 'interrupted', outcome });
+  expect(engine.view(ids[1]!)).toMatchObject({ state: 'interrupted', outcome });
+  expect(engine.view(queued)).toMatchObject(behind);
 });

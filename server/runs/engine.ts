@@ -182,7 +182,9 @@ export class RunEngine implements RunListener {
     const { signal } = run.controller;
     const cancelled = new Promise<void>((resolve) => signal.addEventListener('abort', () => resolve()));
     await Promise.race([this.endings.get(before.id), cancelled]);
-    if (signal.aborted) run.end('cancelled', 'Cancelled before it began.');
+    if (signal.aborted && this.stopping)
+      run.end('interrupted', 'Keen Larder was ended before this run began. Start it again.');
+    else if (signal.aborted) run.end('cancelled', 'Cancelled before it began.');
     else if (before.state !== 'done' && before.state !== 'incomplete')
       run.end('cancelled', `Not begun: “${before.plan.title}”, the run before it, did not end well.`);
     if (run.endedAt !== undefined) this.log(run, run.outcome!, 'warning');
@@ -194,8 +196,11 @@ export class RunEngine implements RunListener {
     // A phone that is half written stays known as such, and can be written to its end.
     if (isCancelled && !this.stopping && run.plan.kind === 'imaging') this.unfinished.drop(run.id);
     if (isCancelled) {
-      if (this.stopping && this.unfinished.plan(run.id)) {
-        run.end('interrupted', 'Keen Larder was ended in the middle of this run. Resume it.');
+      if (this.stopping) {
+        const next = this.unfinished.plan(run.id)
+          ? 'Resume it.'
+          : 'Look at its steps. Start it again if something is missing.';
+        run.end('interrupted', `Keen Larder was ended in the middle of this run. ${next}`);
       } else run.end('cancelled', cancelText(run));
     } else {
       run.end(error instanceof Interruption ? 'interrupted' : 'failed', plainWords(error));
