@@ -1,3 +1,4 @@
+import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
@@ -103,6 +104,8 @@ export const api = {
   preview: (id: string, partition: string, place: InsideRequest) =>
     ask<PreviewView>(`/sets/${at(id)}/images/${at(partition)}/preview?${queryOf(place)}`),
 
+  apps: (serial: string) => ask<AppFacts[]>(`/phones/${at(serial)}/apps`),
+
   imports: () => ask<ImportsView>('/imports'),
   knownPartitions: (serial: string) => ask<string[]>(`/phones/${at(serial)}/known-partitions`),
   beginCopy: () => ask<{ id: string }>('/copies', 'POST', {}),
@@ -136,6 +139,12 @@ export const uploads = {
 };
 
 /** Addresses of downloads. */
+export const pictures = {
+  /** @param path of its base program on the phone */
+  app: (serial: string, path: string) =>
+    `/api/phones/${at(serial)}/apps/icon?${new URLSearchParams({ path })}`,
+};
+
 export const downloads = {
   /** One archive of the set, whatever the form of its images. */
   set: (id: string, { form, packing, splitMebibytes, picked }: ExportRequest) => {

@@ -12,7 +12,7 @@ const toggle = useToggle(isDark);
 const runs = useRuns();
 const route = useRoute();
 /** The view one is in, its sub-pages included. */
-const place = computed(() => route.meta['title']);
+const place = computed(() => route.meta['place'] ?? route.meta['title']);
 </script>
 
 <template>

@@ -6,6 +6,7 @@ import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
 import { useImports } from '../state/imports.ts';
 import { useRescue } from '../state/rescue.ts';
+import AppTray from './AppTray.vue';
 import ImagingTray from './ImagingTray.vue';
 import ImportTray from './ImportTray.vue';
 import RestoringTray from './RestoringTray.vue';
@@ -20,7 +21,8 @@ const runs = useRuns();
 const rescue = useRescue();
 
 const isOfPhone = computed(
-  () => route.name === 'bench' || route.name === 'rescue' || route.name === 'bootloader',
+  () =>
+    route.name === 'bench' || route.name === 'apps' || route.name === 'rescue' || route.name === 'bootloader',
 );
 const serial = computed(() => (isOfPhone.value ? String(route.params['serial'] ?? '') : ''));
 const setId = computed(() =>
@@ -75,6 +77,7 @@ const run = computed(() => (followed.value ? runs.byId[followed.value] : undefin
       :key="`lock ${phone.serial}`"
       :phone="phone"
     />
+    <AppTray v-else-if="phone && route.name === 'apps'" :key="`apps ${phone.serial}`" :phone="phone" />
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
     <ImportTray v-else-if="incoming" :key="incoming.id" :found="incoming" />
     <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />

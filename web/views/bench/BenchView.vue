@@ -6,15 +6,19 @@ import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
 import { useConnections } from '../../state/connections.ts';
 import ModeKeys from './ModeKeys.vue';
+import PhoneApps from './PhoneApps.vue';
 import PhoneBootloader from './PhoneBootloader.vue';
 import PhoneRescue from './PhoneRescue.vue';
 import PhoneTabs from './PhoneTabs.vue';
 import PhoneHeader from './PhoneHeader.vue';
 import PhoneStorage from './PhoneStorage.vue';
 
-const props = withDefaults(defineProps<{ serial?: string; view?: 'storage' | 'rescue' | 'bootloader' }>(), {
-  view: 'storage',
-});
+const props = withDefaults(
+  defineProps<{ serial?: string; view?: 'storage' | 'apps' | 'rescue' | 'bootloader' }>(),
+  {
+    view: 'storage',
+  },
+);
 const bench = useBench();
 const connections = useConnections();
 const router = useRouter();
@@ -40,7 +44,8 @@ watch(
   <template v-if="phone">
     <PhoneHeader :phone="phone" />
     <PhoneTabs :serial="phone.serial" />
-    <PhoneRescue v-if="view === 'rescue'" :phone="phone" />
+    <PhoneApps v-if="view === 'apps'" :key="phone.serial" :phone="phone" />
+    <PhoneRescue v-else-if="view === 'rescue'" :phone="phone" />
     <PhoneBootloader v-else-if="view === 'bootloader'" :phone="phone" />
     <PhoneStorage v-else-if="phone.presence === 'here'" :phone="phone" />
     <EmptyState

@@ -3,6 +3,7 @@
 defineProps<{ serial: string }>();
 const tabs = [
   { name: 'bench', title: 'Storage' },
+  { name: 'apps', title: 'Apps' },
   { name: 'rescue', title: 'Rescue' },
   { name: 'bootloader', title: 'Bootloader' },
 ] as const;

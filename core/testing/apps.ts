@@ -1,0 +1,30 @@
+import type { AppFacts } from '../apps/facts.ts';
+
+/** An app as a phone lists it. */
+export const appFacts = (name: string, over: Partial<AppFacts> = {}): AppFacts => ({
+  package: `example.${name}`,
+  label: `${name[0]!.toUpperCase()}${name.slice(1)}`,
+  uid: 10_061,
+  codePath: `/data/app/example.${name}-1`,
+  versionCode: 41,
+  versionName: '4.1',
+  minSdk: 24,
+  targetSdk: 28,
+  splits: [],
+  isBuiltIn: false,
+  isEnabled: true,
+  isRunning: false,
+  sharedUserId: undefined,
+  installer: 'example.shop',
+  firstInstalled: '2026-01-02 03:04:05',
+  lastUpdated: '2026-03-05 10:11:12',
+  permissions: [],
+  paths: [`/data/app/example.${name}-1/base.apk`],
+  programBytes: 5 << 20,
+  dataBytes: 2 << 20,
+  abis: [],
+  certificates: ['ab'.repeat(32)],
+  duties: ['launcher'],
+  hasIcon: true,
+  ...over,
+});

@@ -1,0 +1,281 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core';
+import { ElButton, ElInput, ElTableV2, TableV2SortOrder, type Column, type SortBy } from 'element-plus';
+import { computed, h, useTemplateRef, watch, type VNode } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { appFacets, facetKey, filterApps, sortApps, type AppOrder } from '@keen-larder/core/apps/facets.ts';
+import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
+import AppIcon from '../../parts/AppIcon.vue';
+import EmptyState from '../../parts/EmptyState.vue';
+import SizeText from '../../parts/SizeText.vue';
+import { useApps } from '../../state/apps.ts';
+import ModeKeys from './ModeKeys.vue';
+
+/** All apps of a phone whose system runs, with facets that show what they hide. */
+const props = defineProps<{ phone: PhoneView }>();
+const store = useApps();
+const serial = computed(() => props.phone.serial);
+const runs = computed(() => props.phone.presence === 'here' && props.phone.facts?.mode === 'system');
+watch(
+  [serial, runs],
+  () => {
+    if (runs.value) void store.load(serial.value);
+  },
+  { immediate: true },
+);
+
+const draft = computed(() => store.draft(serial.value));
+const apps = computed(() => store.lists[serial.value]);
+const error = computed(() => store.errors[serial.value]);
+const filtered = computed(() =>
+  filterApps(apps.value ?? [], draft.value.search, new Set(draft.value.facets)),
+);
+const rows = computed(() =>
+  sortApps(filtered.value.shown, draft.value.order, draft.value.descending).map((app) => ({
+    id: app.package,
+    app,
+  })),
+);
+
+function toggle(key: string): void {
+  const { facets } = draft.value;
+  draft.value.facets = facets.includes(key) ? facets.filter((each) => each !== key) : [...facets, key];
+}
+function clear(): void {
+  draft.value.facets = [];
+  draft.value.search = '';
+}
+const summed = (of: (app: AppFacts) => number) => filtered.value.shown.reduce((sum, app) => sum + of(app), 0);
+const programBytes = computed(() => summed((app) => app.programBytes));
+const dataBytes = computed(() => summed((app) => app.dataBytes ?? 0));
+
+const box = useTemplateRef<HTMLElement>('box');
+const { width, height } = useElementSize(box);
+const stateOf = (app: AppFacts) => (!app.isEnabled ? 'disabled' : app.isRunning ? 'running' : '');
+
+interface Row {
+  readonly id: string;
+  readonly app: AppFacts;
+}
+const plain = (
+  key: AppOrder | 'state',
+  title: string,
+  columnWidth: number,
+  cell: (app: AppFacts) => VNode | string | number,
+  over: Partial<Column<Row>> = {},
+): Column<Row> => ({
+  key,
+  dataKey: key,
+  title,
+  width: columnWidth,
+  sortable: key !== 'state',
+  cellRenderer: ({ rowData }: { rowData: Row }) => h('span', cell(rowData.app)),
+  ...over,
+});
+const nameCell = (app: AppFacts) =>
+  h('button', { type: 'button', class: 'name', onClick: () => choose(app) }, [
+    h(AppIcon, { serial: serial.value, app }),
+    h('span', [h('strong', app.label), h('code', app.package)]),
+  ]);
+function choose(app: AppFacts): void {
+  draft.value.shown = app.package;
+}
+const sizes = { program: 92, data: 92, updated: 104, version: 92, state: 84 };
+const columns = computed((): Column<Row>[] => {
+  const rest = Object.values(sizes).reduce((sum, each) => sum + each, 0);
+  const right = { align: 'right' as const };
+  return [
+    {
+      key: 'label',
+      dataKey: 'label',
+      title: 'App',
+      width: Math.max(180, width.value - rest),
+      sortable: true,
+      cellRenderer: ({ rowData }: { rowData: Row }) => nameCell(rowData.app),
+    },
+    plain('version', 'Version', sizes.version, (app) => app.versionName ?? app.versionCode),
+    plain('program', 'Program', sizes.program, (app) => h(SizeText, { bytes: app.programBytes }), right),
+    plain(
+      'data',
+      'Data',
+      sizes.data,
+      (app) => (app.dataBytes === undefined ? '–' : h(SizeText, { bytes: app.dataBytes })),
+      right,
+    ),
+    plain('updated', 'Updated', sizes.updated, (app) => app.lastUpdated?.slice(0, 10) ?? '–'),
+    plain('state', 'Now', sizes.state, stateOf),
+  ];
+});
+
+const sorted = computed((): SortBy => ({
+  key: draft.value.order,
+  order: draft.value.descending ? TableV2SortOrder.DESC : TableV2SortOrder.ASC,
+}));
+function sort({ key, order }: SortBy): void {
+  draft.value.order = key as AppOrder;
+  draft.value.descending = order === TableV2SortOrder.DESC;
+}
+const rowClass = ({ rowData }: { rowData: Row }) => (rowData.id === draft.value.shown ? 'shown' : '');
+</script>
+
+<template>
+  <section v-if="runs" class="apps" aria-label="Apps">
+    <div class="search">
+      <ElInput
+        v-model="draft.search"
+        placeholder="Search by name or package"
+        clearable
+        aria-label="Search apps"
+      />
+      <ElButton :loading="store.busy[serial]" @click="store.load(serial)">Read again</ElButton>
+    </div>
+    <div v-for="facet in appFacets" :key="facet.id" class="facet" role="group" :aria-label="facet.title">
+      <span class="soft">{{ facet.title }}</span>
+      <button
+        v-for="choice in facet.choices"
+        :key="choice.id"
+        type="button"
+        class="choice"
+        :aria-pressed="draft.facets.includes(facetKey(facet, choice))"
+        @click="toggle(facetKey(facet, choice))"
+      >
+        {{ choice.title }} <span class="count">{{ filtered.counts.get(facetKey(facet, choice)) }}</span>
+      </button>
+    </div>
+    <p v-if="apps" class="sum" role="status">
+      {{ filtered.shown.length }} {{ filtered.shown.length === 1 ? 'app' : 'apps' }} · programs
+      <SizeText :bytes="programBytes" /> · data <SizeText :bytes="dataBytes" />
+      <template v-if="filtered.hidden">
+        · <strong>{{ filtered.hidden }} hidden by search or facets</strong>
+        <ElButton size="small" text @click="clear">Show all</ElButton>
+      </template>
+    </p>
+    <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <p v-else-if="!apps" class="soft" role="status">Reading the apps: each program is looked into once…</p>
+    <div ref="box" class="box">
+      <ElTableV2
+        v-if="apps && width > 0"
+        :columns="columns"
+        :data="rows"
+        :width="width"
+        :height="Math.max(200, height)"
+        :row-height="42"
+        :header-height="34"
+        :sort-by="sorted"
+        :row-class="rowClass"
+        @column-sort="sort"
+      >
+        <template #empty
+          ><p class="soft none">No app is left. Show all, or search for something else.</p></template
+        >
+      </ElTableV2>
+    </div>
+  </section>
+  <EmptyState v-else title="Apps are read from the running system">
+    {{ phone.nickname }} is not in system mode now. Restart it into system, above; its apps show here by
+    themselves.
+    <ModeKeys :keys="phone.keys" />
+  </EmptyState>
+</template>
+
+<style scoped>
+.apps {
+  display: grid;
+  gap: 7px;
+}
+
+.search {
+  display: flex;
+  gap: 8px;
+}
+
+.facet {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 5px;
+  font-size: 13px;
+}
+
+.facet > .soft {
+  width: 62px;
+}
+
+.choice {
+  padding: 2px 9px 3px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--paper);
+  color: var(--ink);
+  font: inherit;
+  cursor: pointer;
+}
+
+.choice:hover {
+  border-color: var(--action);
+}
+
+.choice[aria-pressed='true'] {
+  border-color: var(--action);
+  background: var(--action);
+  color: var(--on-action);
+  font-weight: 700;
+}
+
+.count {
+  margin-left: 3px;
+  font-variant-numeric: tabular-nums;
+  opacity: 0.8;
+}
+
+.sum {
+  font-size: 13px;
+}
+
+.error {
+  color: var(--beetroot);
+}
+
+/* What the window leaves below the facets, so that the list scrolls by itself. */
+.box {
+  height: max(300px, calc(100vh - 408px));
+}
+
+.none {
+  padding: 20px;
+  text-align: center;
+}
+
+.box :deep(.name) {
+  display: flex;
+  align-items: center;
+  gap: 9px;
+  width: 100%;
+  min-width: 0;
+  padding: 2px 0;
+  border: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  text-align: left;
+  cursor: pointer;
+}
+
+.box :deep(.name > span:last-child) {
+  display: grid;
+  min-width: 0;
+  line-height: 1.25;
+}
+
+.box :deep(.name code) {
+  overflow: hidden;
+  color: var(--ink-soft);
+  font-size: 11.5px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.box :deep(.shown) {
+  background: var(--panel);
+}
+</style>
