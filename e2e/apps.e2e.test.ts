@@ -39,6 +39,6 @@ it('says where apps are to be had when recovery runs', async () => {
   await story.intoRecovery();
   await page.getByRole('link', { name: 'Apps' }).click();
   await page.getByText('Ringing hut is not in system mode now', { exact: false }).waitFor();
-  await page.getByRole('button', { name: 'system', exact: true }).click();
+  await page.getByRole('button', { name: 'Restart into system' }).click();
   await page.getByRole('button', { name: /Tidebook/ }).waitFor();
 });

@@ -36,6 +36,7 @@ await page.addInitScript((dark) => {
 }, values.dark);
 
 try {
+  await apps(page);
   await storage(page);
   await larder(page);
   await set(page);
@@ -54,6 +55,14 @@ try {
 async function shoot(name: string): Promise<void> {
   await page.evaluate(() => document.fonts.ready);
   await page.screenshot({ path: join(values.to, `${name}${suffix}.png`) });
+}
+
+async function apps(at: Page): Promise<void> {
+  await at.goto(`${url}/bench/TW5K-20316/apps`);
+  await at.getByRole('button', { name: /Harbour Chat/ }).click();
+  await at.getByRole('button', { name: /by its owner/ }).click();
+  await at.locator('.name img').last().waitFor();
+  await shoot('apps');
 }
 
 async function storage(at: Page): Promise<void> {
