@@ -84,6 +84,14 @@ export class Larder {
     return { ...viewOf(row, images), images: images.map(imageView) };
   }
 
+  /** The newest set that was read from a phone while one of its slots was the one that starts. */
+  ofSlot(serial: string, slot: 'a' | 'b'): SetView | undefined {
+    return this.list()
+      .filter((set) => set.serial === serial && !set.imported && set.complete && set.binnedAt === undefined)
+      .sort((a, b) => b.createdAt - a.createdAt)
+      .find(({ condition }) => condition.slot === slot);
+  }
+
   /** What is known of a phone that was seen or imported before. */
   phone(serial: string): NamedPhone | undefined {
     const row = this.phones.one(serial);
@@ -119,7 +127,9 @@ export class Larder {
       .kept(serial)
       .findLast(
         (each) =>
-          each.partition === partition && each.ranges === null && (bytes === undefined || each.bytes === bytes),
+          each.partition === partition &&
+          each.ranges === null &&
+          (bytes === undefined || each.bytes === bytes),
       );
     return newest && { label: newest.label, image: this.image(newest.setId, partition) };
   }

@@ -40,15 +40,17 @@ ${table(
   ['Fact', 'Kept', 'Now', 'Result', 'Why'],
   rows.map(({ what, kept, now, result, reason }) => row([what, kept, now, results[result], reason ?? ''])),
 )}
-<h2>What was written</h2>
+${partitions.length > 0 ? writtenPart(partitions) : ''}
+</body>
+</html>
+`;
+}
+
+const writtenPart = (partitions: ProofView['partitions']): string => `<h2>What was written</h2>
 <p>Before the phone was started, it computed the SHA-256 of each partition itself; every one was that of the kept image.</p>
 <div class="sums">
 ${table(
   ['Partition', 'Size', 'SHA-256'],
   partitions.map(({ partition, bytes, sha256 }) => row([partition, sizeText(bytes), sha256])),
 )}
-</div>
-</body>
-</html>
-`;
-}
+</div>`;

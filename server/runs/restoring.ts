@@ -230,11 +230,14 @@ async function compared(context: RunContext, plan: RestoringPlan, run: Run): Pro
     sha256: larder.image(source!.setId, source!.partition).sha256.toString('hex'),
   }));
   const has = (role: string) => writes.some(({ partition }) => roleOf(partition!) === role);
-  const putBack = { system: has('system'), userData: has('user-data') };
-  // What its system was taken from says what the phone should be now.
-  const main = writes.find(({ partition }) => roleOf(partition!) === 'system') ?? writes[0]!;
+  const slot = plan.steps.find(({ kind }) => kind === 'activate')?.slot;
+  // What its system was taken from says what the phone should be now; of a slot, what it was with that slot.
+  const main = writes.find(({ partition }) => roleOf(partition!) === 'system') ?? writes[0];
+  const setId = main?.source?.setId ?? (slot && larder.ofSlot(plan.serial, slot)?.id);
+  if (!setId) return 'The set to compare the phone with is gone.';
+  const putBack = { system: has('system') || writes.length === 0, userData: has('user-data') };
   try {
-    const { rows } = await proveReturn(context, plan.serial, main.source!.setId, putBack, partitions, run);
+    const { rows } = await proveReturn(context, plan.serial, setId, putBack, partitions, run);
     return proofText(rows);
   } catch (error) {
     if (!(error instanceof LinkFailure || error instanceof Problem)) throw error;

@@ -81,6 +81,7 @@ export class Sheets {
       partitions,
       images,
       activate: request.activate,
+      knowsSlot: request.activate !== undefined && this.larder.ofSlot(serial, request.activate) !== undefined,
       activeSlot: activeSlotOf(phone),
       restartAfter: request.restartAfter,
       format: request.format,

@@ -64,6 +64,8 @@ export interface RestoringFacts {
   readonly images: readonly RestoringImage[];
   /** The slot that is to be made the one that starts. */
   readonly activate?: Slot | undefined;
+  /** A set of this phone says what it was when that slot started. */
+  readonly knowsSlot?: boolean;
   /** The one that starts now; undefined where there are none, or nobody can tell. */
   readonly activeSlot?: Slot | undefined;
   /** When the phone's present user data was last kept, in words; undefined when never. */

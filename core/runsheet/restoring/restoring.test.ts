@@ -121,6 +121,12 @@ describe('the order of steps', () => {
     });
   });
 
+  it('compares after a slot was switched with what the phone was in that slot, where that is known', () => {
+    const slot = { images: [], activate: 'a' as const, phone: inBootloader(true), partitions: slotted };
+    expect(kinds({ ...slot, knowsSlot: true }).at(-1)).toBe('compare');
+    expect(kinds({ ...slot, knowsSlot: false }).at(-1)).toBe('watch');
+  });
+
   it('may do no more than switch the slot', () => {
     expect(kinds({ images: [], activate: 'a', phone: inBootloader(true), partitions: slotted })).toEqual([
       'activate',

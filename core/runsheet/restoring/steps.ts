@@ -36,7 +36,7 @@ export function clearsCaches({ images, phone, partitions }: RestoringFacts): boo
 
 /** Every step of the run, in order. @param images in the order in which they are written */
 export function restoringSteps(images: readonly RestoringImage[], facts: RestoringFacts): Step[] {
-  const { phone, restartAfter, activate, format } = facts;
+  const { phone, restartAfter, activate, knowsSlot = false, format } = facts;
   const each = (kind: Step['kind'], text: (image: RestoringImage) => string) =>
     images.map((image): Step => {
       const { partition, onto, bytes, set } = image;
@@ -76,7 +76,7 @@ export function restoringSteps(images: readonly RestoringImage[], facts: Restori
       ? [
           restart('system'),
           { kind: 'watch' as const, text: 'Watch the phone start', bytes: 0 },
-          ...(images.length > 0
+          ...(images.length > 0 || (activate !== undefined && knowsSlot)
             ? [{ kind: 'compare' as const, text: 'Compare the phone with what was kept', bytes: 0 }]
             : []),
         ]

@@ -54,7 +54,7 @@ const words: Readonly<Record<ProofRow['result'], string>> = {
         </tr>
       </tbody>
     </table>
-    <details>
+    <details v-if="proof.partitions.length > 0">
       <summary>
         {{ proof.partitions.length }} {{ proof.partitions.length === 1 ? 'partition' : 'partitions' }}, each
         digested by the phone itself before it started, all as kept
