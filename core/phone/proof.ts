@@ -3,8 +3,8 @@ import type { Condition } from './facts.ts';
 /** What can be asked of a phone once it runs, and of a set that was taken from it. */
 export interface ReturnFacts {
   readonly condition: Condition;
-  /** Package names of the apps; undefined where they could not be read. */
-  readonly apps?: readonly string[] | undefined;
+  /** Apps with their version codes, undefined of one whose version is not told; undefined where they could not be read. */
+  readonly apps?: ReadonlyMap<string, number | undefined> | undefined;
 }
 
 /** One fact of a phone beside what it was when the set was taken. */
@@ -25,8 +25,7 @@ export interface PutBack {
 
 const yesNo = (is: boolean | undefined, yes: string, no: string) =>
   is === undefined ? undefined : is ? yes : no;
-const appList = (apps: readonly string[] | undefined) =>
-  apps && `${apps.length} ${apps.length === 1 ? 'app' : 'apps'}`;
+const appList = (apps: ReturnFacts['apps']) => apps && `${apps.size} ${apps.size === 1 ? 'app' : 'apps'}`;
 
 /** Compares a phone that was put back with what it was. */
 export function compareReturn(kept: ReturnFacts, now: ReturnFacts, putBack: PutBack): ProofRow[] {
@@ -86,17 +85,22 @@ function imeiRow(kept: boolean | undefined, now: boolean | undefined): ProofRow 
   };
 }
 
-function appsRow(
-  kept: readonly string[] | undefined,
-  now: readonly string[] | undefined,
-  reason: string | false,
-): ProofRow {
-  const missing = kept && now ? kept.filter((name) => !now.includes(name)) : [];
-  const more = kept && now ? now.filter((name) => !kept.includes(name)) : [];
-  const isSame = missing.length + more.length === 0;
+function appsRow(kept: ReturnFacts['apps'], now: ReturnFacts['apps'], reason: string | false): ProofRow {
+  const both =
+    kept && now ? { kept, now } : { kept: new Map<string, undefined>(), now: new Map<string, undefined>() };
+  const missing = [...both.kept.keys()].filter((name) => !both.now.has(name));
+  const more = [...both.now.keys()].filter((name) => !both.kept.has(name));
+  const changed = [...both.kept].flatMap(([name, version]) => {
+    const there = both.now.get(name);
+    return version === undefined || there === undefined || version === there
+      ? []
+      : [`${name} ${there} instead of ${version}`];
+  });
+  const isSame = missing.length + more.length + changed.length === 0;
   const differences = [
     missing.length > 0 && `missing: ${missing.join(', ')}`,
     more.length > 0 && `not in the set: ${more.join(', ')}`,
+    changed.length > 0 && `in another version: ${changed.join(', ')}`,
     !isSame && reason,
   ].filter(Boolean);
   return {
@@ -108,10 +112,22 @@ function appsRow(
   };
 }
 
-/** Package names in `packages.list` (AOSP, frameworks/base: Settings.java): the first word of each line. */
-export const packagesIn = (text: string): string[] =>
-  text
-    .split('\n')
-    .map((line) => line.split(' ')[0]!)
-    .filter(Boolean)
-    .sort();
+/**
+ * Apps by `packages.list`, the first word of each line, with their versions by `packages.xml` (AOSP,
+ * frameworks/base: Settings.java).
+ * @param packages that file's text, where it is text: newer systems may write it in a form of their own
+ */
+export function appsIn(list: string, packages: string | undefined): Map<string, number | undefined> {
+  const versions = new Map(
+    [...(packages ?? '').matchAll(/<package [^>]*\bname="([^"]+)"[^>]*\bversion="(\d+)"/g)].map(
+      ([, name, version]): [string, number] => [name!, Number(version)],
+    ),
+  );
+  const names = list.split('\n').map((line) => line.split(' ')[0]!);
+  return new Map(
+    names
+      .filter(Boolean)
+      .sort()
+      .map((name) => [name, versions.get(name)]),
+  );
+}

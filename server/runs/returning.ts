@@ -1,8 +1,15 @@
 import type { ProofView } from '@keen-larder/contract/runs.ts';
+import { packagesPath } from '@keen-larder/core/boot/index.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
-import { compareReturn, packagesIn, type ProofRow, type PutBack } from '@keen-larder/core/phone/proof.ts';
+import {
+  appsIn,
+  compareReturn,
+  type ProofRow,
+  type PutBack,
+  type ReturnFacts,
+} from '@keen-larder/core/phone/proof.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
 import { LinkFailure } from '../links/phone-link.ts';
@@ -16,6 +23,7 @@ const usualFirstStartMs = { least: 0, most: 20 * 60_000 };
 const slack = 1.5;
 const leastMs = 20_000;
 const packagesList = '/system/packages.list';
+const mostListBytes = 8 << 20;
 
 /** How long a start is expected to take: from those of the same phone, where there were any. */
 export function expectedStart(past: readonly number[]): { readonly least: number; readonly most: number } {
@@ -75,7 +83,7 @@ export async function proveReturn(
     { condition: set.condition, apps: await appsInSet(larder, setId) },
     {
       condition: facts.condition,
-      apps: await link.files?.text(`/data${packagesList}`).then(appsOf, unlessGone),
+      apps: link.files && (await appsOf((path) => link.files!.text(`/data${path}`)).catch(unlessGone)),
     },
     putBack,
   );
@@ -104,7 +112,11 @@ export function proofText(rows: readonly ProofRow[]): string {
   return `${same} of ${rows.length} facts are the same as kept, none differs without a reason.`;
 }
 
-const appsOf = (text: string | undefined) => (text === undefined ? undefined : packagesIn(text));
+/** Apps by the lists in user data. @param read a file of it */
+async function appsOf(read: (path: string) => Promise<string | undefined>): Promise<ReturnFacts['apps']> {
+  const list = await read(packagesList);
+  return list === undefined ? undefined : appsIn(list, await read(packagesPath));
+}
 
 function unlessGone(error: unknown): undefined {
   if (error instanceof LinkFailure) return undefined;
@@ -112,12 +124,12 @@ function unlessGone(error: unknown): undefined {
 }
 
 /** The apps that a set's user data lists; undefined where it cannot be read, as in ciphertext. */
-async function appsInSet(larder: Larder, setId: string): Promise<string[] | undefined> {
+async function appsInSet(larder: Larder, setId: string): Promise<ReturnFacts['apps']> {
   const { images } = larder.detail(setId);
   if (!images.some(({ partition, kind }) => partition === 'userdata' && kind === 'block')) return undefined;
   try {
     const fs = await Ext4.open(imageSource(larder.shelf, larder.image(setId, 'userdata')));
-    return appsOf(await fs.text(packagesList));
+    return await appsOf((path) => fs.text(path, mostListBytes));
   } catch (error) {
     if (error instanceof FormatError || error instanceof DamagedImage) return undefined;
     throw error;
