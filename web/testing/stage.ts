@@ -192,6 +192,7 @@ export async function show(
     history: createMemoryHistory(),
     routes: [
       { path: '/bench/:serial?', name: 'bench', component: blank },
+      { path: '/bench/:serial/apps', name: 'apps', component: blank },
       { path: '/bench/:serial/rescue', name: 'rescue', component: blank },
       { path: '/bench/:serial/bootloader', name: 'bootloader', component: blank },
       { path: '/connections', name: 'connections', component: blank },
