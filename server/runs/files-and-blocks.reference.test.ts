@@ -80,7 +80,8 @@ describe('file archives', () => {
       /^-rw-rw----\S* 10081\/10081\s+1048576 .*\.\/data\/example\.tidebook\/databases\/tidebook\.db$/m,
     );
     expect(listed).toMatch(/^drwx------\S* 10083\/10083 .*\.\/data\/example\.dunebank\/$/m);
-    expect(listed).toMatch(/u:object_r:app_data_file:s0:c\d+,c768/);
+    // App 81 of user 0, by android_seapp.c of AOSP.
+    expect(listed).toMatch(/u:object_r:app_data_file:s0:c81,c256,c512,c768/);
     expect(listed).not.toMatch(/\.\/media/);
     const out = join(folder.path, 'unpacked');
     mkdirSync(out);
