@@ -63,7 +63,7 @@ const short = (name: string) => name.replace(/^android\.permission\./, '');
       </div>
     </div>
     <FigureGrid :figures="figures" />
-    <dl>
+    <dl class="facts">
       <template v-for="[name, value] in facts" :key="name">
         <dt>{{ name }}</dt>
         <dd>{{ value }}</dd>
@@ -112,7 +112,7 @@ const short = (name: string) => name.replace(/^android\.permission\./, '');
   font-size: 16px;
 }
 
-dl {
+.facts {
   display: grid;
   grid-template-columns: auto 1fr;
   gap: 3px 12px;
