@@ -62,7 +62,7 @@ const puts = computed(() =>
 
 const hasSlots = computed(() => puts.value.some(({ partition }) => splitSlot(partition).slot));
 const slotChoices = [
-  { value: '', label: 'Each into the slot it came from' },
+  { value: 'own', label: 'Each into the slot it came from' },
   { value: 'a', label: 'All into slot a, which then starts' },
   { value: 'b', label: 'All into slot b, which then starts' },
 ];
@@ -158,7 +158,7 @@ const count = computed(() => picks.value.picked.length);
     </ElSelect>
     <ElSelect
       v-if="hasSlots"
-      :model-value="picks.intoSlot ?? ''"
+      :model-value="picks.intoSlot ?? 'own'"
       size="small"
       aria-label="Slot"
       @update:model-value="chooseSlot"
