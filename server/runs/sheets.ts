@@ -125,8 +125,12 @@ export class Sheets {
 
   /** When the phone's user data was last kept, in words. */
   private userDataKept(serial: string): string | undefined {
-    const at = this.larder.kept(serial).get('userdata');
-    return at === undefined ? undefined : `on ${dayText(new Date(at), this.utcOffsetMinutes(at))}`;
+    const kept = this.larder.kept(serial);
+    const [whole, files] = [kept.get('userdata'), kept.get('userdata-files')];
+    const at = Math.max(whole ?? 0, files ?? 0);
+    if (at === 0) return undefined;
+    const day = `on ${dayText(new Date(at), this.utcOffsetMinutes(at))}`;
+    return at === whole ? day : `${day}, without photos and downloads`;
   }
 
   private imageFacts(serial: string, put: Put, set: SetDetail): RestoringImage {
