@@ -65,6 +65,13 @@ export function layout<Shape extends Record<string, Field<unknown>>>(
   };
 }
 
+/** A structure as its bytes. */
+export function written<T>(shape: Layout<T>, value: T): Uint8Array {
+  const bytes = new Uint8Array(shape.bytes);
+  shape.write(bytes, 0, value);
+  return bytes;
+}
+
 export const u8: Field<number> = {
   bytes: 1,
   read: (view, at) => view.getUint8(at),

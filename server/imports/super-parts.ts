@@ -20,7 +20,7 @@ export interface SuperBase {
   readonly table: LogicalPartitions;
 }
 
-/** By chunk list: tables of images on the shelf do not change. */
+/** By the image's digest and the slot: what is on the shelf does not change. */
 const tables = new WeakMap<Larder, Map<string, LogicalPartitions | undefined>>();
 
 /**

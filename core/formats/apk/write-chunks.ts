@@ -1,13 +1,6 @@
 import { joinBytes } from '../../bytes/join.ts';
-import type { Layout } from '../../bytes/layout.ts';
+import { written } from '../../bytes/layout.ts';
 import { chunkHeader, chunkTypes, stringPoolHeader } from './layouts.ts';
-
-/** A structure as its bytes. */
-export function written<T>(shape: Layout<T>, value: T): Uint8Array {
-  const bytes = new Uint8Array(shape.bytes);
-  shape.write(bytes, 0, value);
-  return bytes;
-}
 
 export const words = (...values: readonly number[]): Uint8Array =>
   new Uint8Array(Uint32Array.from(values).buffer);

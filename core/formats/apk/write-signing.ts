@@ -1,7 +1,8 @@
 import { joinBytes } from '../../bytes/join.ts';
+import { written } from '../../bytes/layout.ts';
 import { utf8 } from '../../bytes/text.ts';
 import { blockFooter, blockMagic, pairHead, schemeIds } from './signing.ts';
-import { words, written } from './write-chunks.ts';
+import { words } from './write-chunks.ts';
 import type { ZipParts } from './write-zip.ts';
 
 /** Who signs, with RSA (PKCS #1 v1.5) over SHA-256. */

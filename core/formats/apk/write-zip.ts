@@ -1,7 +1,7 @@
 import { crc32 } from '../../bytes/crc32.ts';
 import { joinBytes } from '../../bytes/join.ts';
+import { written } from '../../bytes/layout.ts';
 import { utf8 } from '../../bytes/text.ts';
-import { written } from './write-chunks.ts';
 import { directoryEntry, endRecord, localHeader, methods, signatures } from './zip.ts';
 
 export interface ZipFile {

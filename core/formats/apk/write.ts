@@ -1,5 +1,5 @@
 import { joinBytes } from '../../bytes/join.ts';
-import { raw, u16, u32, u8, layout } from '../../bytes/layout.ts';
+import { raw, u16, u32, u8, layout, written } from '../../bytes/layout.ts';
 import { attributeIds, dutyDeclarations, type AppDuty, type AttributeName } from './manifest.ts';
 import {
   attributeHeader,
@@ -14,7 +14,7 @@ import {
   valueTypes,
 } from './layouts.ts';
 import { signedApk, type ApkSigner } from './write-signing.ts';
-import { chunk, stringPool, words, written } from './write-chunks.ts';
+import { chunk, stringPool, words } from './write-chunks.ts';
 import { zipOf, type ZipFile } from './write-zip.ts';
 
 export type { ApkSigner } from './write-signing.ts';

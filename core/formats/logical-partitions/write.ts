@@ -1,6 +1,6 @@
 import { sha256 } from '@noble/hashes/sha2.js';
 import { joinBytes } from '../../bytes/join.ts';
-import type { Layout } from '../../bytes/layout.ts';
+import { written } from '../../bytes/layout.ts';
 import {
   attributeNames,
   geometryMagic,
@@ -164,10 +164,4 @@ function metadataOf(tables: readonly (readonly Uint8Array[])[]): Uint8Array {
     blockDevicesEntryBytes: lpBlockDevice.bytes,
   };
   return joinBytes([written(lpHeader, { ...value, headerChecksum: sha256(written(lpHeader, value)) }), body]);
-}
-
-function written<T>(shape: Layout<T>, value: T): Uint8Array {
-  const bytes = new Uint8Array(shape.bytes);
-  shape.write(bytes, 0, value);
-  return bytes;
 }
