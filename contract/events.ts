@@ -10,6 +10,8 @@ export interface Events {
   'run-log': { readonly runId: string; readonly line: RunLogLine };
   /** Sets, labels or the shelf changed. */
   larder: Record<string, never>;
+  /** Copies of apps came, went or changed. */
+  copies: Record<string, never>;
   /** A way to a phone came, went or changed. */
   connections: Record<string, never>;
   /** Files that can be imported came, went or were looked at. */

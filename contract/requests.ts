@@ -17,6 +17,8 @@ import {
   Min,
   ValidateNested,
 } from 'class-validator';
+import { appActions, type AppAction } from '@keen-larder/core/apps/built-in.ts';
+import { partKinds, type PartKind } from '@keen-larder/core/apps/copies.ts';
 import {
   exportForms,
   exportPackings,
@@ -24,6 +26,7 @@ import {
   type ExportPacking,
 } from '@keen-larder/core/larder/export-plan.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
+import { recordKindIds, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 
 const maxPartitions = 512;
@@ -135,6 +138,177 @@ export class RestoringStart extends RestoringRequest {
   @IsString()
   @MaxLength(16)
   armedWith!: string;
+}
+
+const packageName = /^[A-Za-z0-9_.]{1,255}$/;
+const maxApps = 2000;
+
+/** An app, and what of it. */
+export class AppParts {
+  @Matches(packageName)
+  package!: string;
+
+  @IsArray()
+  @ArrayUnique()
+  @IsIn(partKinds, { each: true })
+  parts!: PartKind[];
+}
+
+export class CopyingRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ValidateNested({ each: true })
+  @Type(() => AppParts)
+  apps!: AppParts[];
+}
+
+export class CopyingStart extends CopyingRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+}
+
+/** A kept copy of an app, and what of it goes to the phone. */
+export class CopyParts {
+  @IsString()
+  @MaxLength(64)
+  copyId!: string;
+
+  @IsArray()
+  @ArrayUnique()
+  @IsIn(partKinds, { each: true })
+  parts!: PartKind[];
+}
+
+export class PuttingAppsRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ValidateNested({ each: true })
+  @Type(() => CopyParts)
+  copies!: CopyParts[];
+
+  /** Data is put in place in recovery, since the system gives no root. */
+  @IsOptional()
+  @IsIn(['recovery'])
+  through?: 'recovery';
+}
+
+export class PuttingAppsStart extends PuttingAppsRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+
+  /** The last four characters of the phone's serial, as typed; only where data on the phone is replaced. */
+  @IsOptional()
+  @IsString()
+  @MaxLength(16)
+  armedWith?: string;
+}
+
+export class MovingRequest extends CopyingRequest {
+  /** Serial of the phone that they go to. */
+  @IsString()
+  @Length(1, 64)
+  @Matches(printable)
+  to!: string;
+
+  @IsOptional()
+  @IsIn(['recovery'])
+  through?: 'recovery';
+}
+
+export class MovingStart extends MovingRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+
+  /** The last four characters of the other phone's serial, as typed; only where data on it is replaced. */
+  @IsOptional()
+  @IsString()
+  @MaxLength(16)
+  armedWith?: string;
+}
+
+export class SetAsideRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @Matches(packageName, { each: true })
+  packages!: string[];
+
+  @IsBoolean()
+  aside!: boolean;
+}
+
+export class KeepingRecordsRequest {
+  @IsArray()
+  @ArrayUnique()
+  @IsIn(recordKindIds, { each: true })
+  kinds!: RecordKindId[];
+}
+
+export class KeepingRecordsStart extends KeepingRecordsRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+}
+
+export class PuttingRecordsRequest {
+  /** Ids of copies of records. */
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(recordKindIds.length)
+  @IsString({ each: true })
+  @MaxLength(64, { each: true })
+  copies!: string[];
+}
+
+export class PuttingRecordsStart extends PuttingRecordsRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+
+  /** The last four characters of the phone's serial, as typed; only where records on the phone are replaced. */
+  @IsOptional()
+  @IsString()
+  @MaxLength(16)
+  armedWith?: string;
+}
+
+export class ChangingAppsRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ArrayUnique()
+  @Matches(packageName, { each: true })
+  packages!: string[];
+
+  @IsIn(appActions)
+  action!: AppAction;
+}
+
+export class ChangingAppsStart extends ChangingAppsRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+}
+
+export class TakingOutStart {
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(maxApps)
+  @ArrayUnique()
+  @Matches(packageName, { each: true })
+  packages!: string[];
+}
+
+export class CopyChange {
+  @IsOptional()
+  @IsString()
+  @MaxLength(2000)
+  note?: string;
+
+  @IsOptional()
+  @IsBoolean()
+  binned?: boolean;
 }
 
 export class LockingRequest {
@@ -281,6 +455,7 @@ export class PracticeAction {
     'break',
     'install',
     'use',
+    'reset',
     'fault',
     'mend',
     'allow',
@@ -288,6 +463,12 @@ export class PracticeAction {
     'hold',
   ])
   do!: string;
+
+  @IsOptional()
+  @IsInt()
+  @Min(1)
+  @Max(31)
+  days?: number;
 
   @IsOptional()
   @IsBoolean()

@@ -1,7 +1,18 @@
 import type { ProofRow } from '@keen-larder/core/phone/proof.ts';
 
 export type RunKind =
-  'imaging' | 'restoring' | 'locking' | 'verifying' | 'exporting' | 'comparing' | 'importing';
+  | 'imaging'
+  | 'restoring'
+  | 'copying'
+  | 'putting-apps'
+  | 'changing-apps'
+  | 'keeping-records'
+  | 'putting-records'
+  | 'locking'
+  | 'verifying'
+  | 'exporting'
+  | 'comparing'
+  | 'importing';
 
 /**
  * `queued` begins when the run before it on the same phone has ended well; `waiting` goes on by itself
@@ -28,6 +39,8 @@ export type StepState = 'waiting' | 'running' | 'done' | 'failed';
 export interface RunStep {
   readonly text: string;
   readonly partition: string | undefined;
+  /** The package that it is about. */
+  readonly app?: string | undefined;
   readonly bytes: number;
   readonly doneBytes: number;
   readonly state: StepState;

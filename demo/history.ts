@@ -4,6 +4,10 @@ import { composeLabel } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
 import type { PhoneLink } from '@keen-larder/server/links/phone-link.ts';
+import type { PartKind } from '@keen-larder/core/apps/copies.ts';
+import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
+import { startCopying } from '@keen-larder/server/runs/copying.ts';
+import { startKeepingRecords } from '@keen-larder/server/runs/records.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging.ts';
 import { startVerifying } from '@keen-larder/server/runs/verifying.ts';
 import { endProgram } from './children.ts';
@@ -18,7 +22,7 @@ interface Visit {
   readonly purpose: string;
   readonly before?: readonly Partial<PracticeAction>[];
   /** Where the phone is read; the keys lead there. */
-  readonly mode: 'recovery' | 'loader';
+  readonly mode: 'system' | 'recovery' | 'loader';
   readonly wants: (partition: { name: string; role: string }) => boolean;
 }
 
@@ -79,6 +83,10 @@ const visits: readonly Visit[] = [
   },
 ];
 
+/** Whose apps and records are copied, and when. */
+const copied = 'TW5K-20316';
+const copyingDaysAgo = 9;
+
 /** How the phones stand when the demo begins. */
 const now: readonly { readonly serial: string; readonly action: Partial<PracticeAction> }[] = [
   { serial: 'MR2Q-44107', action: { do: 'break', build: 'half-firmware' } },
@@ -129,6 +137,11 @@ export async function makeHistory(
       await keep(app, visit.serial, visit, clock);
       if (next && !isOther) prepared = prepare(next);
     }
+    daysAgo = copyingDaysAgo;
+    since = Date.now();
+    await prepare({ ...visits[0]!, serial: copied, before: [], mode: 'system' });
+    await copyApps(app, copied);
+    await act(copied, { do: 'use', days: 3 });
     daysAgo = 3;
     since = Date.now();
     // Some, so that the demo shows both.
@@ -138,6 +151,24 @@ export async function makeHistory(
   } finally {
     await app.close();
     await endProgram(standins.child);
+  }
+}
+
+/** Apps of the owner's and personal records, as before work that may wipe them. */
+async function copyApps(app: KeenLarder, serial: string): Promise<void> {
+  const own = (await app.appSheets.views(serial)).filter(({ installed }) => installed?.isBuiltIn === false);
+  const apps = own.map(({ package: name }) => ({
+    package: name,
+    parts: ['program', 'data', 'device-data'] satisfies PartKind[],
+  }));
+  const confirmed = ['battery'];
+  const kinds = ['wifi', 'contacts', 'calendar', 'messages'] satisfies RecordKindId[];
+  for (const { id } of [
+    await startCopying(app, serial, { apps, confirmed }),
+    await startKeepingRecords(app, serial, { kinds, confirmed }),
+  ]) {
+    const ended = await app.engine.ended(id);
+    if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
   }
 }
 

@@ -37,6 +37,8 @@ await page.addInitScript((dark) => {
 
 try {
   await apps(page);
+  await records(page);
+  await move(page);
   await storage(page);
   await larder(page);
   await set(page);
@@ -59,10 +61,34 @@ async function shoot(name: string): Promise<void> {
 
 async function apps(at: Page): Promise<void> {
   await at.goto(`${url}/bench/TW5K-20316/apps`);
-  await at.getByRole('button', { name: /Harbour Chat/ }).click();
   await at.getByRole('button', { name: /by its owner/ }).click();
   await at.locator('.name img').last().waitFor();
+  for (const app of ['Tidebook', 'Harbour Chat']) {
+    const box = at.getByRole('checkbox', { name: `Pick ${app}` });
+    await at.locator('label.el-checkbox', { has: box }).click();
+  }
+  await at.getByText('Put back', { exact: true }).click();
+  await at.getByText(/data is replaced/).waitFor();
   await shoot('apps');
+}
+
+async function records(at: Page): Promise<void> {
+  await at.goto(`${url}/bench/TW5K-20316/records`);
+  await at.getByRole('link', { name: 'contacts.vcf' }).waitFor();
+  const box = at.getByRole('checkbox', { name: 'Pick contacts' });
+  await at.locator('label.el-checkbox', { has: box }).click();
+  await at.getByText('There is room on the shelf').waitFor();
+  await shoot('records');
+}
+
+async function move(at: Page): Promise<void> {
+  await at.goto(`${url}/bench/TW3K-10517/move`);
+  await at.locator('.target').click();
+  await at.getByRole('option', { name: /Sedge 10/ }).click();
+  await at.getByRole('button', { name: /^Pick all/ }).click();
+  await at.getByRole('button', { name: 'Put data back in recovery' }).click();
+  await at.getByText(/restarts twice/).waitFor();
+  await shoot('move');
 }
 
 async function storage(at: Page): Promise<void> {

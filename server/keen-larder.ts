@@ -5,6 +5,7 @@ import { Bench } from './bench/bench.ts';
 import { Forecaster } from './bench/forecaster.ts';
 import { addressStatements } from './database/addresses.ts';
 import { chunkStatements } from './database/chunks.ts';
+import { copyStatements } from './database/copies.ts';
 import { digestStatements } from './database/digests.ts';
 import { openDatabase } from './database/open.ts';
 import { phoneStatements } from './database/phones.ts';
@@ -16,12 +17,15 @@ import { Feed } from './feed.ts';
 import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
 import { Inside } from './larder/inside.ts';
+import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs, Larder } from './larder/larder.ts';
 import { adbKeyOf } from './links/adb/key.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/context.ts';
 import { usualPatience, type Patience } from './runs/phone-at-work.ts';
 import { RunEngine } from './runs/engine.ts';
+import { RecordSheets } from './runs/record-sheets.ts';
+import { AppSheets } from './runs/app-sheets.ts';
 import { Sheets } from './runs/sheets.ts';
 import { Shelf } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/workers.ts';
@@ -74,7 +78,10 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
 
   const workers = new ShelfWorkers();
   const { shelf, findings } = await Shelf.open(join(home, 'shelf'), 'Bench disk', chunks, workers);
-  const larder = new Larder(shelf, sets, phones, chunks, unfinished, feed, now);
+  const kept = copyStatements(db);
+  const copies = new AppCopies(shelf, kept, phones, feed, now);
+  const records = new RecordCopies(shelf, kept, phones, feed, now);
+  const larder = new Larder(shelf, sets, phones, chunks, unfinished, copies, records, feed, now);
   findings.push(...(await larder.reconcile()));
   for (const { level, text } of findings) log[level === 'warning' ? 'warn' : 'info'](text);
 
@@ -121,6 +128,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     inside: new Inside(larder),
     engine,
     sheets: new Sheets(bench, larder, runs, phones, forecaster, (at) => -new Date(at).getTimezoneOffset()),
+    appSheets: new AppSheets(bench, larder, runs),
+    recordSheets: new RecordSheets(bench, larder),
     digests,
     phones,
     returns,

@@ -1,20 +1,19 @@
 import { createHash } from 'node:crypto';
-import { spawn, type ChildProcess } from 'node:child_process';
 import { mkdirSync, readdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { createInterface } from 'node:readline';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { PartitionView } from '@keen-larder/contract/bench.ts';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView } from '@keen-larder/contract/sets.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
+import { KillableServer } from '../e2e/support/killable.ts';
 import { openOn, serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
 import { startVerifying } from './runs/verifying.ts';
 
 const folder = testFolder();
 const home = join(folder.path, 'larder');
 let bench: Awaited<ReturnType<typeof startKnot3>>;
-let child: ChildProcess | undefined;
+const server = new KillableServer(home, () => bench.phone.state().adb);
 
 beforeAll(async () => {
   mkdirSync(home);
@@ -23,71 +22,20 @@ beforeAll(async () => {
   await bench.phone.start('recovery');
 });
 afterAll(async () => {
-  child?.kill('SIGKILL');
+  await server.kill();
   await bench.close();
   folder.remove();
 });
 
-/** The server as it is started for real, in a process that can be killed. */
-function startServer(): Promise<string> {
-  return new Promise((resolve, reject) => {
-    const args = [
-      '--home',
-      home,
-      '--port',
-      '0',
-      '--phone',
-      bench.phone.state().adb,
-      '--poll-ms',
-      '80',
-      '--no-adb-server',
-    ];
-    const started = spawn(
-      process.execPath,
-      ['--import', 'tsx', join(import.meta.dirname, 'main.ts'), ...args],
-      {
-        stdio: ['ignore', 'pipe', 'inherit'],
-      },
-    );
-    child = started;
-    started.once('exit', () => reject(new Error('the server ended before it was ready')));
-    createInterface({ input: started.stdout }).on('line', (line) => {
-      const url = /ready at (\S+)/.exec(line)?.[1];
-      if (url) resolve(url);
-    });
-  });
-}
+const ask = <T>(path: string, body?: object) => server.ask<T>(path, body);
 
-async function kill(): Promise<void> {
-  const gone = new Promise((resolve) => child!.once('exit', resolve));
-  child!.kill('SIGKILL');
-  await gone;
-}
-
-async function ask<T>(url: string, path: string, body?: object): Promise<T> {
-  const answer = await fetch(`${url}/api${path}`, {
-    ...(body && {
-      method: 'POST',
-      headers: { 'content-type': 'application/json' },
-      body: JSON.stringify(body),
-    }),
-  });
-  return (await answer.json()) as T;
-}
-
-const startImaging = (url: string, label: string, picked: string[], readAll = true) =>
-  ask<RunView>(url, `/phones/${serial}/imaging`, {
+const startImaging = (label: string, picked: string[], readAll = true) =>
+  ask<RunView>(`/phones/${serial}/imaging`, {
     label,
     picked,
     readAll,
     confirmed: ['identity-left-out'],
   });
-
-async function phoneHere(url: string): Promise<void> {
-  await until('the phone', async () =>
-    (await ask<{ presence: string }[]>(url, '/phones')).some(({ presence }) => presence === 'here'),
-  );
-}
 
 /** `npm run kills` asks for fifty. */
 const kills = Number(process.env['KEEN_LARDER_KILLS'] ?? 3);
@@ -96,10 +44,9 @@ const picked = ['modem', 'persist', 'logo'];
 const shares = Array.from({ length: kills }, (_, n) => (n === 0 ? 0 : ((n * 0.618034) % 1) * 0.98));
 
 it(`leaves earlier sets verifying and no partial set, and resumes, killed at ${kills} points`, async () => {
-  let url = await startServer();
-  await phoneHere(url);
-  const kept = await startImaging(url, 'kept', ['efs', 'recovery']);
-  await until('the first set', async () => (await ask<RunView>(url, `/runs/${kept.id}`)).state === 'done');
+  await server.start();
+  const kept = await startImaging('kept', ['efs', 'recovery']);
+  await until('the first set', async () => (await ask<RunView>(`/runs/${kept.id}`)).state === 'done');
   const truth = new Map<string, string>();
   for (const name of picked) {
     const device = bench.phone.flash.partition(name)!;
@@ -111,7 +58,7 @@ it(`leaves earlier sets verifying and no partial set, and resumes, killed at ${k
     );
   }
   const expectTrue = async (setId: string) => {
-    const { images, complete } = await ask<SetDetail>(url, `/sets/${setId}`);
+    const { images, complete } = await ask<SetDetail>(`/sets/${setId}`);
     expect(complete).toBe(true);
     expect(new Map(images.map(({ partition, sha256 }) => [partition, sha256]))).toEqual(truth);
   };
@@ -120,16 +67,15 @@ it(`leaves earlier sets verifying and no partial set, and resumes, killed at ${k
   for (const [n, share] of shares.entries()) {
     const label = `killed ${n} at ${share.toFixed(3)}`;
     // Every fifth asks the phone first, and reads only what has changed.
-    const run = await startImaging(url, label, picked, n % 5 !== 4);
+    const run = await startImaging(label, picked, n % 5 !== 4);
     await until('progress', async () => {
-      const { doneBytes, bytes, state } = await ask<RunView>(url, `/runs/${run.id}`);
+      const { doneBytes, bytes, state } = await ask<RunView>(`/runs/${run.id}`);
       return state !== 'running' || doneBytes >= bytes * share;
     });
-    await kill();
-    url = await startServer();
-    await phoneHere(url);
-    const after = await ask<RunView>(url, `/runs/${run.id}`);
-    const sets = await ask<SetView[]>(url, '/sets');
+    await server.kill();
+    await server.start();
+    const after = await ask<RunView>(`/runs/${run.id}`);
+    const sets = await ask<SetView[]>('/sets');
     expect(sets.map((set) => set.label)).toContain('kept');
     expect(readdirSync(join(home, 'shelf/packs')).filter((name) => name.endsWith('.part'))).toEqual([]);
     if (after.state !== 'interrupted') {
@@ -144,15 +90,15 @@ it(`leaves earlier sets verifying and no partial set, and resumes, killed at ${k
     const whole = sets.find((set) => set.label === label);
     if (whole) await expectTrue(whole.id);
     else if (after.canResume) {
-      const { id } = await ask<RunView>(url, `/runs/${run.id}/resume`, {});
-      await until('the rest', async () => !isLive(await ask<RunView>(url, `/runs/${id}`)));
-      const ended = await ask<RunView>(url, `/runs/${id}`);
+      const { id } = await ask<RunView>(`/runs/${run.id}/resume`, {});
+      await until('the rest', async () => !isLive(await ask<RunView>(`/runs/${id}`)));
+      const ended = await ask<RunView>(`/runs/${id}`);
       expect(ended.state, ended.outcome).toBe('done');
       await expectTrue(ended.setId!);
       resumed++;
     }
   }
-  await kill();
+  await server.kill();
   expect(resumed).toBeGreaterThan(kills / 3);
 
   const app = await openOn(home, undefined);
@@ -166,8 +112,7 @@ it(`leaves earlier sets verifying and no partial set, and resumes, killed at ${k
 }, 900_000);
 
 it(`goes on with putting back, and ends proved, killed at ${kills} points`, async () => {
-  let url = await startServer();
-  await phoneHere(url);
+  await server.start();
   const flashOf = (name: string) => bench.phone.flash.partition(name)!;
   const digestOf = async (name: string) =>
     createHash('sha256')
@@ -175,50 +120,49 @@ it(`goes on with putting back, and ends proved, killed at ${kills} points`, asyn
       .digest('hex');
   const truth = new Map<string, string>();
   for (const name of picked) truth.set(name, await digestOf(name));
-  const sets = await ask<SetView[]>(url, '/sets');
+  const sets = await ask<SetView[]>('/sets');
   const from = sets.find(({ imageCount }) => imageCount === picked.length)!;
   let resumed = 0;
   for (const [n, share] of shares.entries()) {
     for (const name of picked) await flashOf(name).write((n % 7) << 20, filler('program', 700 + n, 90_000));
-    const run = await ask<RunView>(url, `/phones/${serial}/restoring`, {
+    const run = await ask<RunView>(`/phones/${serial}/restoring`, {
       puts: picked.map((partition) => ({ setId: from.id, partition })),
       restartAfter: false,
       confirmed: ['identity-left-out'],
       armedWith: serial.slice(-4),
     });
     await until('progress', async () => {
-      const { doneBytes, bytes, state } = await ask<RunView>(url, `/runs/${run.id}`);
+      const { doneBytes, bytes, state } = await ask<RunView>(`/runs/${run.id}`);
       return state !== 'running' || doneBytes >= bytes * share;
     });
-    await kill();
-    url = await startServer();
-    await phoneHere(url);
-    const after = await ask<RunView>(url, `/runs/${run.id}`);
+    await server.kill();
+    await server.start();
+    const after = await ask<RunView>(`/runs/${run.id}`);
     if (after.state !== 'done') {
       expect(after.state, after.outcome).toBe('interrupted');
-      const half = (await ask<PartitionView[]>(url, `/phones/${serial}/partitions`)).filter(
+      const half = (await ask<PartitionView[]>(`/phones/${serial}/partitions`)).filter(
         ({ halfWritten }) => halfWritten,
       );
       // At most the one whose writing or proof was under way.
       expect(half.length).toBeLessThanOrEqual(1);
       const next = after.canResume
-        ? await ask<RunView>(url, `/runs/${run.id}/resume`, {})
-        : await ask<RunView>(url, `/phones/${serial}/restoring`, {
+        ? await ask<RunView>(`/runs/${run.id}/resume`, {})
+        : await ask<RunView>(`/phones/${serial}/restoring`, {
             puts: picked.map((partition) => ({ setId: from.id, partition })),
             restartAfter: false,
             confirmed: [],
             armedWith: serial.slice(-4),
           });
-      await until('the rest', async () => !isLive(await ask<RunView>(url, `/runs/${next.id}`)));
-      const ended = await ask<RunView>(url, `/runs/${next.id}`);
+      await until('the rest', async () => !isLive(await ask<RunView>(`/runs/${next.id}`)));
+      const ended = await ask<RunView>(`/runs/${next.id}`);
       expect(ended.state, ended.outcome).toBe('done');
       if (after.canResume) resumed++;
     }
     for (const name of picked) expect(await digestOf(name), `${name} ${n}`).toBe(truth.get(name));
-    const views = await ask<PartitionView[]>(url, `/phones/${serial}/partitions`);
+    const views = await ask<PartitionView[]>(`/phones/${serial}/partitions`);
     expect(views.some(({ halfWritten }) => halfWritten)).toBe(false);
   }
-  await kill();
+  await server.kill();
   expect(resumed).toBeGreaterThan(kills / 3);
 }, 900_000);
 

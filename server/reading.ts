@@ -2,10 +2,12 @@ import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { chunkStatements } from './database/chunks.ts';
+import { copyStatements } from './database/copies.ts';
 import { phoneStatements } from './database/phones.ts';
 import { setStatements } from './database/sets.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './feed.ts';
+import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { Larder } from './larder/larder.ts';
 import { Shelf } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/workers.ts';
@@ -21,13 +23,19 @@ export function openForReading(home: string): { larder: Larder; close(): Promise
   const chunks = chunkStatements(db);
   const workers = new ShelfWorkers();
   const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', chunks, workers);
+  const [phones, feed] = [phoneStatements(db), new Feed(0)];
+  const kept = copyStatements(db);
+  const copies = new AppCopies(shelf, kept, phones, feed, Date.now);
+  const records = new RecordCopies(shelf, kept, phones, feed, Date.now);
   const larder = new Larder(
     shelf,
     setStatements(db),
-    phoneStatements(db),
+    phones,
     chunks,
     unfinishedStatements(db),
-    new Feed(0),
+    copies,
+    records,
+    feed,
     Date.now,
   );
   return {

@@ -12,6 +12,7 @@ import { useBench } from './state/bench.ts';
 import { useConnections } from './state/connections.ts';
 import { useDesktop } from './state/desktop.ts';
 import { useImports } from './state/imports.ts';
+import { useCopies } from './state/copies.ts';
 import { useLarder } from './state/larder.ts';
 import { announceError, useNotices } from './state/notices.ts';
 import { useRuns } from './state/runs.ts';
@@ -19,6 +20,7 @@ import TheTray from './tray/TheTray.vue';
 
 const bench = useBench();
 const larder = useLarder();
+const copies = useCopies();
 const imports = useImports();
 const connections = useConnections();
 const runs = useRuns();
@@ -57,6 +59,7 @@ onMounted(async () => {
       },
       'run-log': ({ runId, line }) => runs.takeLine(runId, line),
       larder: () => void larder.load(),
+      copies: () => void copies.refresh(),
       imports: () => void imports.load(),
       connections: () => void connections.load(),
     },

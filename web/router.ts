@@ -22,6 +22,20 @@ export const router = createRouter({
       meta: { title: 'Apps', place: 'Bench' },
     },
     {
+      path: '/bench/:serial/records',
+      name: 'records',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'records' }),
+      meta: { title: 'Records', place: 'Bench' },
+    },
+    {
+      path: '/bench/:serial/move',
+      name: 'move',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'move' }),
+      meta: { title: 'Move', place: 'Bench' },
+    },
+    {
       path: '/bench/:serial/rescue',
       name: 'rescue',
       component: BenchView,

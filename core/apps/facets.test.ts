@@ -1,14 +1,14 @@
 import { describe, expect, it } from 'vitest';
-import { appFacts } from '../testing/apps.ts';
+import { listedApp } from '../testing/apps.ts';
 import { filterApps, sortApps } from './facets.ts';
 
 const camera = { name: 'android.permission.CAMERA', granted: true };
 const apps = [
-  appFacts('tidebook', { isRunning: true, permissions: [camera] }),
-  appFacts('marshlog', { dataBytes: 9 << 20 }),
-  appFacts('ringcode', { permissions: [{ ...camera, granted: false }], lastUpdated: '2026-05-01 00:00:00' }),
-  appFacts('ferrytimes', { isBuiltIn: true, label: 'Ferry Times' }),
-  appFacts('almanac', { isBuiltIn: true, isEnabled: false }),
+  listedApp('tidebook', { isRunning: true, permissions: [camera] }),
+  listedApp('marshlog', { dataBytes: 9 << 20 }),
+  listedApp('ringcode', { permissions: [{ ...camera, granted: false }], lastUpdated: '2026-05-01 00:00:00' }),
+  listedApp('ferrytimes', { isBuiltIn: true, label: 'Ferry Times' }),
+  listedApp('almanac', { isBuiltIn: true, isEnabled: false }),
 ];
 const names = (found: readonly { label: string }[]) => found.map(({ label }) => label);
 
@@ -17,6 +17,12 @@ describe('facets of apps', () => {
     const { shown, counts, hidden } = filterApps(apps, '', new Set());
     expect([shown.length, hidden]).toEqual([5, 0]);
     expect(Object.fromEntries(counts)).toEqual({
+      'where:phone': 5,
+      'where:both': 0,
+      'where:larder': 0,
+      'change:never': 5,
+      'change:changed': 0,
+      'change:as-kept': 0,
       'kind:owner': 3,
       'kind:built-in': 2,
       'state:running': 1,
@@ -62,7 +68,7 @@ describe('facets of apps', () => {
 
   it('find their apps among five hundred', () => {
     const many = Array.from({ length: 500 }, (_, i) =>
-      appFacts(`app${i}`, { isBuiltIn: i % 3 === 0, permissions: [camera] }),
+      listedApp(`app${i}`, { isBuiltIn: i % 3 === 0, permissions: [camera] }),
     );
     expect(filterApps(many, 'app1', new Set(['kind:owner', 'asks:camera'])).shown).toHaveLength(75);
   });

@@ -1,4 +1,5 @@
 import type { AppDuty } from '../formats/apk/index.ts';
+import type { DataStamp } from './copies.ts';
 
 /** A permission that an app asks for. */
 export interface AppPermission {
@@ -21,6 +22,8 @@ export interface InstalledApp {
   readonly splits: readonly string[];
   readonly isBuiltIn: boolean;
   readonly isEnabled: boolean;
+  /** It came with the system and was removed for the owner; its program is still there. */
+  readonly isRemoved: boolean;
   readonly sharedUserId: string | undefined;
   readonly installer: string | undefined;
   /** As the phone's own clock shows them, `2026-03-05 10:11:12`. */
@@ -39,6 +42,12 @@ export interface AppFacts extends InstalledApp {
   readonly programBytes: number;
   /** Undefined where it cannot be told, as without root. */
   readonly dataBytes: number | undefined;
+  /** Of its data, without caches; undefined where it cannot be told. */
+  readonly stamp: DataStamp | undefined;
+  /** An exchange of its data broke off; what was there is put back before anything else is done to it. */
+  readonly isHalfPut: boolean;
+  /** It keeps keys in the phone's hardware. */
+  readonly hasHardwareKeys: boolean;
   readonly abis: readonly string[];
   /** SHA-256 of the signers' certificates; empty where the APK could not be read. */
   readonly certificates: readonly string[];

@@ -47,6 +47,7 @@ function appOf(name: string, section: string): InstalledApp | undefined {
     targetSdk: number(inline('targetSdk')),
     splits: splits.filter((each) => each !== '' && each !== 'base'),
     isBuiltIn: flags.includes('SYSTEM'),
+    isRemoved: /\binstalled=false\b/.test(user),
     isEnabled: !disabledStates.has(Number(enabled ?? 0)),
     sharedUserId: /SharedUserSetting\{\S+ ([^/}]+)\/\d+\}/.exec(section)?.[1],
     installer: field('installerPackageName'),

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Condition } from './facts.ts';
-import { appsIn, compareReturn, type PutBack } from './proof.ts';
+import { appsIn, compareReturn, type PutBack, type ReturnFacts } from './proof.ts';
 
 const condition: Condition = {
   kind: 'rooted',
@@ -67,4 +67,23 @@ it('apps are read from both lists of a system', () => {
     ['example.tidebook', 40],
   ]);
   expect([...appsIn(list, undefined).values()]).toEqual([undefined, undefined]);
+});
+
+it('counts personal records by kind, where both could be read', () => {
+  const facts = (records: [string, number][] | undefined): ReturnFacts => ({
+    condition: { kind: 'stock' },
+    ...(records && { records: new Map(records) }),
+  });
+  const rows = (kept: ReturnFacts, now: ReturnFacts, userData = true) =>
+    compareReturn(kept, now, { system: true, userData }).flatMap(({ what, result }) =>
+      ['Contacts', 'Messages'].includes(what) ? [`${what} ${result}`] : [],
+    );
+  const kept = facts([
+    ['Contacts', 7],
+    ['Messages', 3],
+  ]);
+  expect(rows(kept, kept)).toEqual(['Contacts same', 'Messages same']);
+  expect(rows(kept, facts([['Contacts', 7]]))).toEqual(['Contacts same', 'Messages different']);
+  expect(rows(kept, facts([['Contacts', 6]]), false)).toEqual(['Contacts expected', 'Messages expected']);
+  expect(rows(kept, facts(undefined))).toEqual([]);
 });

@@ -5,6 +5,8 @@ export interface ReturnFacts {
   readonly condition: Condition;
   /** Apps with their version codes, undefined of one whose version is not told; undefined where they could not be read. */
   readonly apps?: ReadonlyMap<string, number | undefined> | undefined;
+  /** How many personal records of each kind, by their titles; undefined where they could not be read. */
+  readonly records?: ReadonlyMap<string, number> | undefined;
 }
 
 /** One fact of a phone beside what it was when the set was taken. */
@@ -58,7 +60,20 @@ export function compareReturn(kept: ReturnFacts, now: ReturnFacts, putBack: PutB
     ...((before.slot ?? after.slot) ? [row('Slot', before.slot, after.slot)] : []),
     imeiRow(before.hasImei, after.hasImei),
     appsRow(kept.apps, now.apps, otherData),
+    ...recordRows(kept.records, now.records).map(([title, a, b]) => row(title, a, b, otherData)),
   ];
+}
+
+/** Kinds that either has, with the counts of both. */
+function recordRows(
+  kept: ReturnFacts['records'],
+  now: ReturnFacts['records'],
+): [title: string, kept: string | undefined, now: string | undefined][] {
+  const titles = new Set([...(kept?.keys() ?? []), ...(now?.keys() ?? [])]);
+  // What one of the two could not be read for says nothing.
+  if (!kept || !now) return [];
+  const count = (of: ReadonlyMap<string, number>, title: string) => String(of.get(title) ?? 0);
+  return [...titles].map((title) => [title, count(kept, title), count(now, title)]);
 }
 
 const kindOf = ({ kind }: Condition) => (kind === 'unknown' ? undefined : kind);

@@ -13,6 +13,12 @@ export type Mend =
   | { readonly do: 'unpick'; readonly partitions: readonly string[] }
   /** User data is made anew before files are put back. */
   | { readonly do: 'format' }
+  /** The programs of apps go along with their data. */
+  | { readonly do: 'add-programs' }
+  /** Apps are copied into the larder before anything else. */
+  | { readonly do: 'copy-first'; readonly packages: readonly string[] }
+  /** What needs root is done in recovery. */
+  | { readonly do: 'through-recovery' }
   | { readonly do: 'rename'; readonly label: string };
 
 export interface Check {
@@ -67,7 +73,30 @@ export type CheckId =
   | 'two-for-one'
   | 'content-differs'
   | 'checksums-beside'
-  | 'not-matched';
+  | 'not-matched'
+  | 'mode-has-no-apps'
+  | 'needs-root'
+  | 'through-recovery'
+  | 'app-running'
+  | 'caches-left-out'
+  | 'signature-differs'
+  | 'older-program'
+  | 'needs-newer-android'
+  | 'wrong-processor'
+  | 'data-without-program'
+  | 'hardware-keys'
+  | 'one-phone-account'
+  | 'checks-the-phone'
+  | 'system-record-version'
+  | 'app-space'
+  | 'data-replaced'
+  | 'nothing-in-copy'
+  | 'another-phone'
+  | 'has-secrets'
+  | 'built-in-removal'
+  | 'copy-first'
+  | 'can-be-undone'
+  | 'restarts';
 
 /** One thing the run will do, in order. */
 export interface Step {
@@ -83,11 +112,19 @@ export interface Step {
     | 'unlock'
     | 'restart'
     | 'watch'
-    | 'compare';
+    | 'compare'
+    | 'copy'
+    | 'remove'
+    | 'install'
+    | 'put-data'
+    | 'set-state'
+    | 'put-back';
   readonly text: string;
   readonly partition?: string;
   /** The image that a verification, a write or a proof is about. */
   readonly source?: { readonly setId: string; readonly partition: string };
+  /** The app that a step is about. */
+  readonly app?: string;
   /** That is made the one that starts. */
   readonly slot?: Slot;
   /** Where a restart leads. */

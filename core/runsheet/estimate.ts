@@ -7,6 +7,9 @@ export interface PastTransfer {
 /** What a USB 2 cable carries over adb, when nothing is known yet (common practice, no published source). */
 export const usualBytesPerSecond = 35 * 1024 * 1024;
 
+/** What a phone takes to start into another mode (common practice, no published source). */
+export const usualStartMs = 40_000;
+
 /** Runs shorter than this say more about starting up than about the cable. */
 const leastBytes = 8 * 1024 * 1024;
 

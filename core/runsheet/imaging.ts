@@ -4,6 +4,7 @@ import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import { abilitiesOf, type PhoneMode } from '../phone/modes.ts';
 import { byRole } from '../phone/roles.ts';
 import { batteryFor, imagingBattery } from './battery.ts';
+import { usualStartMs } from './estimate.ts';
 import { bySeverity, listText, type Check, type RunSheet } from './check.ts';
 
 /** Everything an imaging run sheet is computed from. */
@@ -42,8 +43,6 @@ interface Context extends ImagingFacts {
 
 type ImagingCheck = (context: Context) => Check[];
 
-/** What a phone takes to start into another mode (common practice, no published source). */
-const usualStartMs = 40_000;
 /** What is new in an image of something that was kept before, as a share of its use. */
 const usualChange = 0.05;
 

@@ -1,4 +1,22 @@
 export * from './check.ts';
+export { actionWords, changingSheet } from './apps/changing.ts';
+export { copyingSheet, pickedApps, type PickedApp } from './apps/copying.ts';
+export type {
+  AppSurroundings,
+  CopyingFacts,
+  PickedCopy,
+  PickedParts,
+  PuttingAppsFacts,
+} from './apps/facts.ts';
+export {
+  movingSheet,
+  movingVerdicts,
+  type MovingFacts,
+  type MovingSheet,
+  type Verdict,
+} from './apps/moving.ts';
+export { puttingAppsSheet } from './apps/putting-back.ts';
+export { keepingRecordsSheet, puttingRecordsSheet, recordsStop, type RecordsThere } from './records.ts';
 export { canReadUsedOnly, imagingSheet, mayBeUnchanged, type ImagingFacts } from './imaging.ts';
 export { importingSheet, type ImportingFacts, type ImportingImage } from './importing.ts';
 export { lockingSheet, type LockingFacts } from './locking.ts';

@@ -1,3 +1,4 @@
+import type { ListedApp } from '../apps/facets.ts';
 import type { AppFacts } from '../apps/facts.ts';
 
 /** An app as a phone lists it. */
@@ -13,6 +14,7 @@ export const appFacts = (name: string, over: Partial<AppFacts> = {}): AppFacts =
   splits: [],
   isBuiltIn: false,
   isEnabled: true,
+  isRemoved: false,
   isRunning: false,
   sharedUserId: undefined,
   installer: 'example.shop',
@@ -22,9 +24,30 @@ export const appFacts = (name: string, over: Partial<AppFacts> = {}): AppFacts =
   paths: [`/data/app/example.${name}-1/base.apk`],
   programBytes: 5 << 20,
   dataBytes: 2 << 20,
+  stamp: undefined,
+  isHalfPut: false,
+  hasHardwareKeys: false,
   abis: [],
   certificates: ['ab'.repeat(32)],
   duties: ['launcher'],
   hasIcon: true,
   ...over,
 });
+
+/** An app as a list of the phone's and the larder's apps has it. */
+export const listedApp = (
+  name: string,
+  over: Partial<AppFacts> = {},
+  listed: Partial<ListedApp> = {},
+): ListedApp => {
+  const installed = appFacts(name, over);
+  return {
+    package: installed.package,
+    label: installed.label,
+    installed,
+    copies: [],
+    change: 'never',
+    isAside: false,
+    ...listed,
+  };
+};

@@ -56,14 +56,38 @@ export interface ArchivedEntry {
   readonly mode: number;
   /** SELinux label, where one was packed. */
   readonly label?: string;
+  readonly type: string;
+  readonly bytes: number;
+  /** Seconds since 1970. */
+  readonly modifiedAt: number;
+  /** Of a link. */
+  readonly target?: string;
 }
 
 const entryOf = (header: Header): ArchivedEntry => {
   const { uid = 0, gid = 0, mode = 0 } = header;
   const pax = header.pax as Readonly<Record<string, string>> | null | undefined;
   const label = (pax?.['RHT.security.selinux'] ?? pax?.['SCHILY.xattr.security.selinux'])?.replace(/\0$/, '');
-  return { uid, gid, mode: mode & 0o7777, ...(label && { label }) };
+  return {
+    uid,
+    gid,
+    mode: mode & 0o7777,
+    ...(label && { label }),
+    type: header.type ?? 'file',
+    bytes: header.size ?? 0,
+    modifiedAt: Math.floor((header.mtime?.getTime() ?? 0) / 1000),
+    ...(header.linkname && { target: header.linkname }),
+  };
 };
+
+/** Reads an archive to its end: what is in it, files with their digests. */
+export async function archivedEntries(
+  stream: AsyncIterable<Uint8Array>,
+): Promise<Map<string, ArchivedEntry>> {
+  const entries = new Map<string, ArchivedEntry>();
+  for await (const part of digestedFiles(stream, entries)) void part;
+  return entries;
+}
 
 /** Hands an archive on as it comes and digests the files in it on the way. @param entries by their names in it */
 export async function* digestedFiles(

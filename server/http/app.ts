@@ -5,6 +5,8 @@ import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
 import { benchRoutes } from './bench-routes.ts';
+import { copyRoutes } from './copy-routes.ts';
+import { recordRoutes } from './record-routes.ts';
 import { eventRoutes } from './event-routes.ts';
 import { importRoutes } from './import-routes.ts';
 import { insideRoutes } from './inside-routes.ts';
@@ -31,6 +33,8 @@ export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOp
   api.get('/about', (_request, response) => void response.json({ practice: practiceUrl !== undefined }));
   api.use(
     benchRoutes(app),
+    copyRoutes(app),
+    recordRoutes(app),
     setRoutes(app),
     insideRoutes(app),
     importRoutes(app),

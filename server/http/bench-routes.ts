@@ -81,7 +81,7 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.get('/phones/:serial/apps', async (request, response) => {
-    response.json(await bench.apps(request.params.serial).list());
+    response.json(await app.appSheets.views(request.params.serial));
   });
 
   routes.get('/phones/:serial/apps/icon', async (request, response) => {

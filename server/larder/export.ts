@@ -104,14 +104,19 @@ export function digested(parts: AsyncIterable<Uint8Array>) {
   };
 }
 
+/** Checksum files, as the ordinary tools check them. */
+export const checksumTexts = (written: readonly WrittenFile[]) => ({
+  SHA256SUMS: written.map(({ sha256, name }) => checksumLine(sha256, name)).join(''),
+  MD5SUMS: written.map(({ md5, name }) => checksumLine(md5, name)).join(''),
+});
+
 /** The files that stand beside an export's images: checksums as the ordinary tools check them, and what is what. */
 export const besideFiles = (
   set: SetDetail,
   picked: readonly string[],
   written: readonly WrittenFile[],
 ): Record<string, string> => ({
-  SHA256SUMS: written.map(({ sha256, name }) => checksumLine(sha256, name)).join(''),
-  MD5SUMS: written.map(({ md5, name }) => checksumLine(md5, name)).join(''),
+  ...checksumTexts(written),
   'CONTENTS.txt': contentsText(
     set,
     picked,

@@ -77,8 +77,14 @@ const nothing = {
 const kindOf = (type: Inode['type']): FileView['kind'] =>
   type === 'directory' ? 'folder' : type === 'file' || type === 'link' ? type : 'other';
 
+/** The tree of an archive, which knows where the bytes of its files lie. */
+export interface TarTree extends FileTree {
+  /** @throws Problem 404 */
+  place(path: string): Promise<{ readonly offset: number; readonly bytes: number }>;
+}
+
 /** The tree of a tar archive; it is read through once for its headers. */
-export async function tarTree(source: ByteSource, stream: AsyncIterable<Uint8Array>): Promise<FileTree> {
+export async function tarTree(source: ByteSource, stream: AsyncIterable<Uint8Array>): Promise<TarTree> {
   const folders = new Map<string, FileView[]>([['/', []]]);
   const places = new Map<string, { readonly offset: number; readonly bytes: number }>();
   for await (const { header, offset } of tarEntries(stream)) {
@@ -115,6 +121,10 @@ export async function tarTree(source: ByteSource, stream: AsyncIterable<Uint8Arr
     list(path) {
       const found = folders.get(posix.resolve('/', path));
       return found ? Promise.resolve([...found].sort(byKind)) : Promise.reject(missing(path));
+    },
+    place(path) {
+      const place = places.get(posix.resolve('/', path));
+      return place ? Promise.resolve(place) : Promise.reject(missing(path));
     },
     open(path) {
       const place = places.get(posix.resolve('/', path));

@@ -6,6 +6,7 @@ import { testFolder } from '../../e2e/support/bench.ts';
 import { filler } from '../../standin/firmware/filler.ts';
 import { chunkStatements } from '../database/chunks.ts';
 import { openDatabase } from '../database/open.ts';
+import { copyStatements } from '../database/copies.ts';
 import { phoneStatements } from '../database/phones.ts';
 import { setStatements } from '../database/sets.ts';
 import { unfinishedStatements } from '../database/unfinished.ts';
@@ -15,6 +16,7 @@ import { SetWriter } from '../shelf/set-writer.ts';
 import { unpackChunkList, type ManifestImage } from '../shelf/manifest.ts';
 import { Shelf } from '../shelf/shelf.ts';
 import { ShelfWorkers } from '../shelf/workers.ts';
+import { AppCopies, RecordCopies } from './copies.ts';
 import { Larder } from './larder.ts';
 
 const folder = testFolder();
@@ -31,14 +33,19 @@ async function open(): Promise<{ larder: Larder; shelf: Shelf; texts: string[] }
   const chunks = chunkStatements(database);
   const found = await Shelf.open(shelfPath, 'Bench disk', chunks, workers);
   opened.push(found.shelf);
+  const [phones, feed] = [phoneStatements(database), new Feed(1)];
+  const now = () => clock;
+  const kept = copyStatements(database);
   const made = new Larder(
     found.shelf,
     setStatements(database),
-    phoneStatements(database),
+    phones,
     chunks,
     unfinishedStatements(database),
-    new Feed(1),
-    () => clock,
+    new AppCopies(found.shelf, kept, phones, feed, now),
+    new RecordCopies(found.shelf, kept, phones, feed, now),
+    feed,
+    now,
   );
   const findings = [...found.findings, ...(await made.reconcile())];
   return { larder: made, shelf: found.shelf, texts: findings.map(({ text }) => text) };

@@ -17,6 +17,7 @@ import {
   type Manifest,
 } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
+import type { AppCopies, RecordCopies } from './copies.ts';
 import { sha256Sums } from './set-sums.ts';
 
 /** How long a set stays in the bin before it is gone. */
@@ -43,6 +44,8 @@ export class Larder {
     private readonly chunks: { storedBytes(): number },
     /** Chunk lists of sets that are not finished; they are kept as well. */
     private readonly unfinished: { chunkLists(): Iterable<{ readonly chunks: Buffer }> },
+    readonly copies: AppCopies,
+    readonly records: RecordCopies,
     private readonly feed: Feed,
     private readonly now: () => number,
   ) {}
@@ -51,10 +54,10 @@ export class Larder {
   async reconcile(): Promise<ShelfFinding[]> {
     const findings: ShelfFinding[] = [];
     const known = new Set(this.sets.all().map(({ id }) => id));
-    for (const id of await this.shelf.manifestIds()) {
+    for (const id of await this.shelf.manifests.ids()) {
       if (known.has(id)) continue;
       try {
-        const manifest = await this.shelf.readManifest(id);
+        const manifest = await this.shelf.manifests.read(id);
         this.adopt(manifest);
         findings.push({ level: 'info', text: `Entered the set “${manifest.label}” from its manifest.` });
       } catch (error) {
@@ -64,7 +67,7 @@ export class Larder {
         });
       }
     }
-    return findings;
+    return [...findings, ...(await this.copies.reconcile()), ...(await this.records.reconcile())];
   }
 
   list(): SetView[] {
@@ -177,7 +180,7 @@ export class Larder {
   /** Makes a finished set known: its manifest first, so that the shelf alone can tell of it. */
   async add(set: NewSet): Promise<void> {
     const manifest: Manifest = { format: manifestFormat, version: manifestVersion, ...set };
-    await this.shelf.writeManifest(manifest);
+    await this.shelf.manifests.write(manifest);
     this.adopt(manifest);
     this.changed();
   }
@@ -194,7 +197,7 @@ export class Larder {
       throw new Problem(409, `Another set of ${row.nickname} is called “${label}”. Choose another name.`);
     }
     if (label !== row.label || note !== row.note) {
-      await this.shelf.writeManifest({ ...(await this.manifestOf(id)), label, note });
+      await this.shelf.manifests.write({ ...(await this.manifestOf(id)), label, note });
     }
     this.sets.change({ id, label, note, binnedAt });
     this.changed();
@@ -202,7 +205,7 @@ export class Larder {
   }
 
   /**
-   * Deletes the sets that have been in the bin since before `before`, and frees their space.
+   * Deletes the sets and copies that have been in the bin since before `before`, and frees their space.
    * @param isInUse sets that a run is working with stay for the next time
    * @throws Problem 409 while a run is storing images
    */
@@ -223,12 +226,13 @@ export class Larder {
   ): Promise<{ removed: number; freedBytes: number }> {
     const ids = this.sets.binnedBefore(before).filter((id) => !isInUse(id));
     for (const id of ids) {
-      await this.shelf.removeManifest(id);
+      await this.shelf.manifests.remove(id);
       this.sets.remove(id);
     }
+    const copies = (await this.copies.removeBinned(before)) + (await this.records.removeBinned(before));
     const { freedBytes } = await this.collect();
     if (ids.length > 0) this.changed();
-    return { removed: ids.length, freedBytes };
+    return { removed: ids.length + copies, freedBytes };
   }
 
   recordVerification(id: string, found: readonly { partition: string; damage: string | null }[]): void {
@@ -242,7 +246,7 @@ export class Larder {
 
   private collect(): Promise<{ freedBytes: number }> {
     const kept = new Set<string>();
-    for (const lists of [this.sets.chunkLists(), this.unfinished.chunkLists()]) {
+    for (const lists of [this.sets.chunkLists(), this.unfinished.chunkLists(), this.copies.chunkLists()]) {
       for (const { chunks } of lists) {
         for (const digest of digestsOf(chunks)) if (digest) kept.add(digest.toString('latin1'));
       }
@@ -290,7 +294,7 @@ export class Larder {
 
   private async manifestOf(id: string): Promise<Manifest> {
     try {
-      return await this.shelf.readManifest(id);
+      return await this.shelf.manifests.read(id);
     } catch {
       return this.rebuildManifest(id);
     }

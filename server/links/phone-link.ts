@@ -1,4 +1,4 @@
-import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
+import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
@@ -66,12 +66,23 @@ export interface FileAccess {
   clearCodeCaches(): Promise<void>;
   /** Unpacks a tar stream, with owners, modes, times, links and extended attributes, into a folder of user data. */
   unpack(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
+  /** The files at some paths, and below those that are folders; what is not there is left out. */
+  describe(paths: readonly string[], signal?: AbortSignal): Promise<DescribedFile[]>;
+  /** Removes files; what is not there is gone already. */
+  remove(paths: readonly string[]): Promise<void>;
+  /** A file's bytes. A piece is good until the next one is asked for. */
+  content(path: string, signal?: AbortSignal): AsyncIterable<Uint8Array>;
   /** A small text file; undefined where there is none. */
   text(path: string): Promise<string | undefined>;
   /** SHA-256 of files by their paths within a folder; those that are gone are missing. */
   digests(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;
   /** Owners, modes and labels by paths within a folder, links not followed; those that are gone are missing. */
   owners(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, FileOwner>>;
+}
+
+export interface DescribedFile extends FileOwner {
+  readonly path: string;
+  readonly bytes: number;
 }
 
 export interface FileOwner {
@@ -87,8 +98,58 @@ export interface FileOwner {
 export interface AppAccess {
   /** All that are installed, each with what its APK says. @throws LinkFailure when the phone lists none */
   list(signal?: AbortSignal): Promise<AppFacts[]>;
+  /** As they were last listed; listed now where they never were. */
+  recent(): Promise<AppFacts[]>;
   /** The picture of an app; undefined where it has none that is a picture. */
   icon(app: Pick<AppFacts, 'paths'>): Promise<Uint8Array | undefined>;
+}
+
+/** One APK on its way to the phone. */
+export interface InstallPart {
+  readonly name: string;
+  readonly bytes: number;
+  content(): AsyncIterable<Uint8Array>;
+}
+
+/** Folders of single apps, by their full paths, where there is root. */
+export interface AppFolders {
+  hasFolder(folder: string): Promise<boolean>;
+  archive(folder: string, without: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /** Unpacks beside what is in the folder; resolves to where. */
+  stage(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<string>;
+  /** Puts what is there aside and what was staged in its place. */
+  swap(folder: string): Promise<void>;
+  /** Removes what was put aside: the new data is proved. */
+  settle(folder: string): Promise<void>;
+  /** Puts what was there in its place again, as far as an exchange had come; resolves to whether one had begun. */
+  rollBack(folder: string): Promise<boolean>;
+}
+
+/** What is done to single apps of a running system. */
+export interface AppWork {
+  /** Android's API level. */
+  sdk(): Promise<number | undefined>;
+  /** Of user data; undefined where it is not told. */
+  freeBytes(): Promise<number | undefined>;
+  stop(name: string): Promise<void>;
+  /** What the package manager says of one app; undefined where it is not installed. */
+  describe(name: string): Promise<InstalledApp | undefined>;
+  /** A file, such as an APK. */
+  read(path: string, signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /** SHA-256 of files by their full paths. */
+  digests(paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;
+  /** @throws LinkFailure with the package manager's own words when it refuses */
+  install(
+    parts: readonly InstallPart[],
+    installer: string | undefined,
+    mayDowngrade: boolean,
+    signal?: AbortSignal,
+  ): Promise<void>;
+  /** Removes for the owner; what came with the system can be brought back. */
+  uninstall(name: string): Promise<void>;
+  bringBack(name: string): Promise<void>;
+  setEnabled(name: string, isEnabled: boolean): Promise<void>;
+  setGranted(name: string, permission: string, isGranted: boolean): Promise<void>;
 }
 
 /** One phone in one mode. What a mode lacks is absent. */
@@ -104,6 +165,8 @@ export interface PhoneLink {
   readonly partitions?: PartitionAccess;
   readonly files?: FileAccess;
   readonly apps?: AppAccess;
+  readonly appWork?: AppWork;
+  readonly appFolders?: AppFolders;
   readonly flashing?: FlashingAccess;
   restart(into: PhoneMode): Promise<void>;
   /** Resolves when the link is gone. */
@@ -114,6 +177,11 @@ export interface PhoneLink {
 /** The link broke or the phone refused; the message says what to do. */
 export class LinkFailure extends Error {
   override readonly name: string = 'LinkFailure';
+}
+
+/** The phone answered, and would not do it; the message has its own words. */
+export class PhoneRefusal extends LinkFailure {
+  override readonly name = 'PhoneRefusal';
 }
 
 /** Nothing listens at an address. */

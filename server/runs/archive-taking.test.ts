@@ -4,9 +4,10 @@ import type { FileAccess, FileOwner } from '../links/phone-link.ts';
 import { differing } from './archive-taking.ts';
 
 const label = 'u:object_r:app_data_file:s0:c61,c256,c512,c768';
+const plain = { bytes: 0, modifiedAt: 0 };
 const kept: Readonly<Record<string, ArchivedEntry>> = {
-  './a/': { uid: 10061, gid: 10061, mode: 0o700, label },
-  './a/notes.db': { uid: 10061, gid: 10061, mode: 0o660, label, sha256: 'ab' },
+  './a/': { uid: 10061, gid: 10061, mode: 0o700, label, type: 'directory', ...plain },
+  './a/notes.db': { uid: 10061, gid: 10061, mode: 0o660, label, sha256: 'ab', type: 'file', ...plain },
 };
 
 /** A phone that has what was kept, but for some of it. */

@@ -6,6 +6,8 @@ import type { UnfinishedStatements } from '../database/unfinished.ts';
 import type { Larder } from '../larder/larder.ts';
 import type { RunEngine } from './engine.ts';
 import type { Patience } from './phone-at-work.ts';
+import type { RecordSheets } from './record-sheets.ts';
+import type { AppSheets } from './app-sheets.ts';
 import type { Sheets } from './sheets.ts';
 
 /** What every kind of run works with. */
@@ -14,6 +16,8 @@ export interface RunContext {
   readonly larder: Larder;
   readonly engine: RunEngine;
   readonly sheets: Sheets;
+  readonly appSheets: AppSheets;
+  readonly recordSheets: RecordSheets;
   readonly digests: DigestStatements;
   readonly phones: PhoneStatements;
   readonly returns: ReturnStatements;

@@ -7,7 +7,7 @@ import { plainWords } from '../plain-words.ts';
 import { Problem } from '../problem.ts';
 import { averageSpeed, Cancelled, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
 
-export type { Run, RunPlan } from './live-run.ts';
+export { PartFailure, type Run, type RunPlan } from './live-run.ts';
 
 type Work = (run: Run) => Promise<string>;
 
@@ -250,6 +250,9 @@ export class RunEngine implements RunListener {
         ? `${at.partition} may be half written: put it back again before starting the phone.`
         : 'Look at its steps, then put back what is missing.';
     }
+    if (row.kind === 'copying' || row.kind === 'keeping-records')
+      return 'What was copied before is in the larder. Start it again with the rest.';
+    if (row.kind === 'putting-apps') return 'Put them back again: what was being exchanged is undone first.';
     return 'Start it again.';
   }
 
@@ -292,9 +295,15 @@ function cancelText({ plan, steps }: LiveRun): string {
 /** Errors whose message is all that there is to say. */
 const isExpected = (error: unknown) =>
   error instanceof Error &&
-  ['LinkFailure', 'FlashFailure', 'DamagedImage', 'Problem', 'RunFailure', 'Interruption'].includes(
-    error.name,
-  );
+  [
+    'LinkFailure',
+    'PhoneRefusal',
+    'FlashFailure',
+    'DamagedImage',
+    'Problem',
+    'RunFailure',
+    'Interruption',
+  ].includes(error.name);
 
 /** A run that cannot reach its end; the message says why and what to do. */
 export class RunFailure extends Error {

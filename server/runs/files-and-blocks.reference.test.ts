@@ -77,7 +77,7 @@ describe('file archives', () => {
     const path = await toFile(set, 'userdata-files');
     const listed = tar('--numeric-owner', '--xattrs', '--selinux', '-tvvf', path);
     expect(listed).toMatch(
-      /^-rw-rw----\S* 10081\/10081\s+1048576 .*\.\/data\/example\.tidebook\/databases\/tidebook\.db$/m,
+      /^-rw-rw----\S* 10081\/10081\s+\d{7} .*\.\/data\/example\.tidebook\/databases\/tidebook\.db$/m,
     );
     expect(listed).toMatch(/^drwx------\S* 10083\/10083 .*\.\/data\/example\.dunebank\/$/m);
     // App 81 of user 0, by android_seapp.c of AOSP.

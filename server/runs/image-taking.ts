@@ -1,3 +1,4 @@
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { rangesBytes, rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
@@ -178,12 +179,8 @@ async function readPiece(
   const { offset, bytes } = writer.missing[0]!;
   const lost: ByteRange[] = [];
   const piece = await readInParts(attempt, name, { offset, bytes: Math.min(bytes, chunkBytes) }, lost);
-  await writer.take(once(piece), onStored);
+  await writer.take(onePiece(piece), onStored);
   unreadable.push(...lost);
-}
-
-async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
-  yield await Promise.resolve(bytes);
 }
 
 const sameRanges = (a: readonly ByteRange[] | undefined, b: readonly ByteRange[]): boolean =>

@@ -23,6 +23,7 @@ import { SetWriter } from '../shelf/set-writer.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { Interruption, RunFailure, type Run } from './engine.ts';
+import { isDiskFull } from './disk-full.ts';
 import { takeArchive, type TakenArchive } from './archive-taking.ts';
 import { takeImage, type TakenImage } from './image-taking.ts';
 import { Journal, type ImageHead, type UnfinishedPlan } from './journal.ts';
@@ -244,8 +245,6 @@ async function image(
   return outcomeText(images, unchanged, elapsedMs, set.addedBytes);
 }
 
-const isDiskFull = (error: unknown) =>
-  ['ENOSPC', 'EDQUOT'].includes((error as NodeJS.ErrnoException).code ?? '');
 const diskFullText =
   'The disk of the shelf is full. What was read is on the shelf: free some space, then resume the run.';
 

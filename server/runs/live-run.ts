@@ -16,7 +16,12 @@ export interface RunPlan {
   /** Other sets that it reads. */
   readonly alsoReads?: readonly string[];
   readonly canPause?: boolean;
-  readonly steps: readonly { readonly text: string; readonly partition?: string; readonly bytes: number }[];
+  readonly steps: readonly {
+    readonly text: string;
+    readonly partition?: string;
+    readonly app?: string;
+    readonly bytes: number;
+  }[];
 }
 
 /**
@@ -46,6 +51,13 @@ export interface Run {
   withoutBytes<T>(work: () => Promise<T>): Promise<T>;
   /** The set that came of the run. @param isComplete every image of it came out right */
   madeSet(setId: string, isComplete?: boolean): void;
+  /** Not all of it came out right, though the rest did. */
+  leftSome(): void;
+}
+
+/** One of several things of a run cannot be done, and the others go on; the message says why and what next. */
+export class PartFailure extends Error {
+  override readonly name = 'PartFailure';
 }
 
 /** Why a run's signal was aborted. */
@@ -90,9 +102,10 @@ export class LiveRun {
   ) {
     this.startedAt = now();
     this.setId = plan.setId;
-    this.steps = plan.steps.map(({ text, partition, bytes }) => ({
+    this.steps = plan.steps.map(({ text, partition, app, bytes }) => ({
       text,
       partition,
+      ...(app && { app }),
       bytes,
       doneBytes: 0,
       state: 'waiting',
@@ -148,6 +161,9 @@ export class LiveRun {
       madeSet: (setId, isComplete = true) => {
         this.setId = setId;
         this.isComplete = isComplete;
+      },
+      leftSome: () => {
+        this.isComplete = false;
       },
       step: (index, work) => this.step(this.steps[index]!, work),
       whileNotPaused: async () => {
@@ -230,6 +246,10 @@ export class LiveRun {
       if (step.result) this.listener.log(this, `${step.text}: ${step.result}`, 'info');
     } catch (error) {
       step.state = 'failed';
+      if (error instanceof PartFailure) {
+        step.result = error.message;
+        this.listener.log(this, `${step.text}: ${error.message}`, 'error');
+      }
       throw error;
     } finally {
       this.listener.changed(this);

@@ -3,6 +3,7 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import { quernProgramHeader } from '@keen-larder/core/boot/index.ts';
 import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
 import type { Serving } from '@keen-larder/server/serve.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
@@ -279,6 +280,29 @@ it('version-crossing and older-system-newer-data go by what the systems say of t
   expect(await severity('version-crossing')).toBeUndefined();
   expect(await severity('older-system-newer-data')).toBe('confirm');
   await says({});
+});
+
+it('version-crossing stops what would leave nothing but loader mode, over the interface as well', async () => {
+  const { flash } = phoneOf(reed2);
+  const lk = flash.partition('lk')!;
+  const header = await lk.read(0, 64).then((bytes) => Buffer.from(bytes));
+  const own = firmwareBuilds['reed2-system'];
+  const says = (release: string) =>
+    overwriteFile(flash.partition('system')!, '/build.prop', 0, Buffer.from(buildProp({ ...own, release })));
+  await lk.write(0, quernProgramHeader({ androidVersion: 10, build: own.id }));
+  await says('10');
+  sets['crossing'] = await keep(reed2, 'crossing', ['lk', 'system']);
+  await lk.write(0, header);
+  await says(own.release);
+  await into(reed2, 'loader');
+  const plan = { puts: put('crossing', 'lk', 'system'), restartAfter: true };
+  const found = (await sheetOf(reed2, plan)).checks.find(({ id }) => id === 'version-crossing');
+  expect(found).toMatchObject({ severity: 'stop' });
+  const confirmed = (await sheetOf(reed2, plan)).checks.map(({ id }) => id);
+  const { status } = await post(reed2, 'restoring', { ...plan, confirmed, armedWith: reed2.slice(-4) });
+  expect(status).toBe(422);
+  const silent = await sheetOf(reed2, { puts: put('reed2', 'boot') });
+  expect(silent.checks.some(({ id }) => id === 'version-crossing')).toBe(false);
 });
 
 it('rollback-index goes by the metadata on the phone', async () => {

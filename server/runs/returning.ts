@@ -2,7 +2,6 @@ import type { ProofView } from '@keen-larder/contract/runs.ts';
 import { packagesPath } from '@keen-larder/core/boot/index.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import {
   appsIn,
   compareReturn,
@@ -10,9 +9,10 @@ import {
   type PutBack,
   type ReturnFacts,
 } from '@keen-larder/core/phone/proof.ts';
-import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
-import { LinkFailure } from '../links/phone-link.ts';
+import { keptText, openUserData } from '../larder/user-data.ts';
+import { LinkFailure, type FileAccess } from '../links/phone-link.ts';
+import { countsKept, countsOnPhone } from '../records/counts.ts';
 import { DamagedImage } from '../shelf/image-reader.ts';
 import type { RunContext } from './context.ts';
 import type { Run } from './engine.ts';
@@ -80,10 +80,10 @@ export async function proveReturn(
   const link = bench.link(serial);
   const facts = await link.facts();
   const rows = compareReturn(
-    { condition: set.condition, apps: await appsInSet(larder, setId) },
+    { condition: set.condition, ...(await userDataInSet(larder, setId)) },
     {
       condition: facts.condition,
-      apps: link.files && (await appsOf((path) => link.files!.text(`/data${path}`)).catch(unlessGone)),
+      ...(link.files && (await userDataOnPhone(link.files).catch(unlessGone))),
     },
     putBack,
   );
@@ -123,15 +123,26 @@ function unlessGone(error: unknown): undefined {
   throw error;
 }
 
-/** The apps that a set's user data lists; undefined where it cannot be read, as in ciphertext. */
-async function appsInSet(larder: Larder, setId: string): Promise<ReturnFacts['apps']> {
+type UserDataFacts = Pick<ReturnFacts, 'apps' | 'records'>;
+
+const userDataOnPhone = async (files: FileAccess): Promise<UserDataFacts> => ({
+  apps: await appsOf((path) => files.text(`/data${path}`)),
+  records: await countsOnPhone(files),
+});
+
+/** What a set's user data lists; nothing where it cannot be read, as in ciphertext, or was not kept. */
+async function userDataInSet(larder: Larder, setId: string): Promise<UserDataFacts> {
   const { images } = larder.detail(setId);
-  if (!images.some(({ partition, kind }) => partition === 'userdata' && kind === 'block')) return undefined;
+  if (!images.some(({ partition, kind }) => partition === 'userdata' && kind === 'block')) return {};
   try {
-    const fs = await Ext4.open(imageSource(larder.shelf, larder.image(setId, 'userdata')));
-    return await appsOf((path) => fs.text(path, mostListBytes));
+    const data = await openUserData(larder.shelf, larder.image(setId, 'userdata'));
+    const text = async (path: string) => {
+      const file = await data.file(path);
+      return file && file.bytes <= mostListBytes ? keptText(file) : undefined;
+    };
+    return { apps: await appsOf(text), records: await countsKept(data) };
   } catch (error) {
-    if (error instanceof FormatError || error instanceof DamagedImage) return undefined;
+    if (error instanceof FormatError || error instanceof DamagedImage) return {};
     throw error;
   }
 }

@@ -1,11 +1,15 @@
 import { randomUUID } from 'node:crypto';
 import { mkdir, open, readdir, readFile, rm, statfs, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
+import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
+import type { CopiedRecords, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { ChunkRow, ChunkStatements } from '../database/chunks.ts';
 import { collectPacks } from './collect.ts';
 import { writeDurably } from './files.ts';
 import { listRecords } from './pack-reader.ts';
 import type { Record } from './pack-format.ts';
+import { parseAppCopy, parseRecordsCopy, type CopyManifest } from './copy-manifest.ts';
+import { ManifestFolder } from './manifest-folder.ts';
 import { parseManifest, type Manifest } from './manifest.ts';
 import type { ShelfWorkers } from './workers.ts';
 
@@ -22,7 +26,9 @@ export interface ShelfFinding {
 /** A folder in which the larder keeps bytes: packs of chunks, and a manifest for every set. */
 export class Shelf {
   readonly packFolder: string;
-  private readonly manifestFolder: string;
+  readonly manifests: ManifestFolder<Manifest>;
+  readonly copies: ManifestFolder<CopyManifest<CopiedApp, PartKind>>;
+  readonly records: ManifestFolder<CopyManifest<CopiedRecords, RecordsPartKind>>;
   private readonly files = new Map<number, Promise<FileHandle>>();
   private packNames: Map<number, string>;
 
@@ -33,7 +39,9 @@ export class Shelf {
     readonly workers: ShelfWorkers,
   ) {
     this.packFolder = join(path, 'packs');
-    this.manifestFolder = join(path, 'manifests');
+    this.manifests = new ManifestFolder(join(path, 'manifests'), parseManifest);
+    this.copies = new ManifestFolder(join(path, 'copies'), parseAppCopy);
+    this.records = new ManifestFolder(join(path, 'records'), parseRecordsCopy);
     this.packNames = new Map(chunks.packs().map(({ id, name: pack }) => [id, pack]));
   }
 
@@ -44,7 +52,7 @@ export class Shelf {
     chunks: ChunkStatements,
     workers: ShelfWorkers,
   ): Promise<{ shelf: Shelf; findings: ShelfFinding[] }> {
-    for (const folder of ['packs', 'manifests']) await mkdir(join(path, folder), { recursive: true });
+    await mkdir(join(path, 'packs'), { recursive: true });
     const described = join(path, 'shelf.json');
     const text = await readFile(described, 'utf8').catch(() => undefined);
     if (text === undefined) {
@@ -54,6 +62,7 @@ export class Shelf {
       requireOurs(described, text);
     }
     const shelf = new Shelf(path, name, chunks, workers);
+    for (const folder of [shelf.manifests, shelf.copies, shelf.records]) await folder.prepare();
     return { shelf, findings: await shelf.clear() };
   }
 
@@ -111,24 +120,6 @@ export class Shelf {
     return this.packNames.get(packId) ?? `pack ${packId}`;
   }
 
-  async writeManifest(manifest: Manifest): Promise<void> {
-    await writeDurably(this.manifestPath(manifest.id), `${JSON.stringify(manifest, null, 1)}\n`);
-  }
-
-  async removeManifest(id: string): Promise<void> {
-    await rm(this.manifestPath(id), { force: true });
-  }
-
-  async readManifest(id: string): Promise<Manifest> {
-    return parseManifest(await readFile(this.manifestPath(id), 'utf8'));
-  }
-
-  /** Ids of all sets that have a manifest. */
-  async manifestIds(): Promise<string[]> {
-    const names = await readdir(this.manifestFolder);
-    return names.filter((name) => name.endsWith('.json')).map((name) => name.slice(0, -5));
-  }
-
   async space(): Promise<{ freeBytes: number; totalBytes: number }> {
     const { bavail, blocks, bsize } = await statfs(this.path);
     return { freeBytes: bavail * bsize, totalBytes: blocks * bsize };
@@ -183,9 +174,6 @@ export class Shelf {
         }
       }
     }
-    for (const name of await readdir(this.manifestFolder)) {
-      if (name.endsWith('.part')) await rm(join(this.manifestFolder, name));
-    }
     return findings;
   }
 
@@ -201,10 +189,6 @@ export class Shelf {
       this.files.set(packId, file);
     }
     return file;
-  }
-
-  private manifestPath(id: string): string {
-    return join(this.manifestFolder, `${id}.json`);
   }
 }
 

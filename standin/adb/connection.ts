@@ -16,24 +16,21 @@ import type { Authorisation } from './authorisation.ts';
 import { serviceFor } from './services.ts';
 import { AdbStream, windowBytes } from './stream.ts';
 
-/** More than this waits in the socket until what came has been dealt with. */
-const mostReceivedBytes = 1 << 20;
-
 /** The phone's end of one adb connection. */
 export class AdbConnection {
   private readonly streams = new Map<number, AdbStream>();
   private readonly pool = new PayloadPool();
   private readonly parser = new PacketParser((bytes) => this.pool.take(bytes));
-  private readonly received: Buffer[] = [];
-  private receivedBytes = 0;
-  private isWorking = false;
   private nextId = 1;
   private greeted = false;
   /** Both sides know `delayed_ack`. */
   private hasWindows = false;
   private token: Uint8Array | undefined;
 
-  /** @param authorisation left out where everybody is let in */
+  /**
+   * @param socket whose bytes are good until it is resumed, as `readingInto` makes them
+   * @param authorisation left out where everybody is let in
+   */
   constructor(
     private readonly socket: Socket,
     private readonly banner: string,
@@ -42,31 +39,18 @@ export class AdbConnection {
     private readonly authorisation: Authorisation | undefined,
   ) {
     socket.setNoDelay(true);
-    socket.on('data', (bytes) => this.receive(bytes));
+    socket.on('data', (bytes) => void this.receive(bytes));
     socket.on('close', () => this.endAll());
     socket.on('error', () => socket.destroy());
   }
 
-  private receive(bytes: Buffer): void {
-    this.received.push(bytes);
-    this.receivedBytes += bytes.length;
-    if (this.receivedBytes > mostReceivedBytes) this.socket.pause();
-    if (!this.isWorking) void this.work();
-  }
-
-  private async work(): Promise<void> {
-    this.isWorking = true;
+  private async receive(bytes: Uint8Array): Promise<void> {
     try {
-      for (let bytes = this.received.shift(); bytes; bytes = this.received.shift()) {
-        await this.cable.carry(bytes.length);
-        for (const packet of this.parser.push(bytes)) await this.handle(packet);
-        this.receivedBytes -= bytes.length;
-        if (this.receivedBytes === 0) this.socket.resume();
-      }
+      await this.cable.carry(bytes.length);
+      for (const packet of this.parser.push(bytes)) await this.handle(packet);
+      this.socket.resume();
     } catch {
       this.socket.destroy();
-    } finally {
-      this.isWorking = false;
     }
   }
 
@@ -112,10 +96,10 @@ export class AdbConnection {
     const gone = new Promise<void>((resolve) => this.socket.once('close', () => resolve()));
     const asked = authorisation.ask(Buffer.from(payload).toString(), gone);
     // The socket is read on meanwhile, so that its end is noticed. A refusal is silence.
-    void asked.then(
-      (isAllowed) => (isAllowed ? this.greet() : undefined),
-      () => this.socket.destroy(),
-    );
+    void asked
+      .then((isAllowed) => (isAllowed ? this.greet() : undefined))
+      // Nobody was asked any more, or the link was gone before it could be greeted.
+      .catch(() => this.socket.destroy());
   }
 
   private async open(remoteId: number, name: string, ahead: number): Promise<void> {

@@ -16,7 +16,8 @@ type Action =
   | { do: 'battery'; percent: number; chargesOnCable: boolean }
   | { do: 'break'; build: string }
   | { do: 'install'; build: string }
-  | { do: 'use' }
+  | { do: 'use'; days?: number }
+  | { do: 'reset' }
   | { do: 'fault'; fault: string; seed?: number; partition?: string }
   | { do: 'allow' | 'refuse' | 'hold' }
   | { do: 'mend' };
@@ -30,6 +31,7 @@ class Refusal extends Error {
   }
 }
 
+const mostDays = 31;
 const maxBodyBytes = 4096;
 
 /** The practice bench's controls over HTTP on loopback: `GET /phones`, `POST /phones/SERIAL`. */
@@ -64,7 +66,11 @@ export function controlServer(phones: readonly Phone[]): Server {
         return phone.setPower(true);
       }
       case 'use':
-        return useForADay(phone.flash, day++, await phone.userData());
+        for (let left = Math.min(Number(action.days ?? 1), mostDays); left > 0; left--)
+          await useForADay(phone.flash, day++, await phone.userData());
+        return;
+      case 'reset':
+        return phone.reset();
       case 'fault': {
         const kind = faultKinds.find((each) => each === action.fault);
         if (action.fault === 'stall') return phone.stallAfter(1);

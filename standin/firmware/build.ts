@@ -118,7 +118,9 @@ async function emptyFillers(image: string, template: Template): Promise<void> {
   try {
     const fs = await Ext4.open(memorySource(readFileSync(image)));
     const { blockBytes } = fs.superblock;
-    for (const item of template.items.filter(({ filler, apk }) => filler ?? apk)) {
+    for (const item of template.items.filter(
+      ({ filler, apk, database, records }) => filler ?? apk ?? database ?? records,
+    )) {
       const inode = await fs.find(item.path);
       if (!inode) throw new Error(`${template.name}: ${item.path} is missing`);
       for (const run of await fs.runs(inode)) {

@@ -1,6 +1,8 @@
-import { categoriesOf } from '@keen-larder/core/apps/ids.ts';
+import { cacheGroupOf, categoriesOf } from '@keen-larder/core/apps/ids.ts';
 import { firmwareBuilds, type FirmwareBuild } from './builds.ts';
+import { notebookDatabase } from './database.ts';
 import { filler, type FillerKind } from './filler.ts';
+import { recordDatabase, recordItems, type RecordDatabase } from './records.ts';
 import { programBytes, programs, type ProgramBuild, type ProgramName } from './programs.ts';
 
 /** One file, directory or link of a shipped file system. */
@@ -10,6 +12,10 @@ export interface Item {
   readonly filler?: { readonly kind: FillerKind; readonly seed: number; readonly bytes: number };
   /** An app's program. */
   readonly apk?: ProgramBuild;
+  /** A notebook's SQLite database, of about so many bytes. */
+  readonly database?: { readonly seed: number; readonly bytes: number };
+  /** A database of the phone's own records. */
+  readonly records?: { readonly of: RecordDatabase; readonly seed: number; readonly sdk: number };
   readonly link?: string;
   readonly directory?: true;
   /** Permission bits, octal. */
@@ -20,8 +26,12 @@ export interface Item {
 }
 
 /** Bytes that follow from a few numbers and are left out of the shipped image; undefined of any other item. */
-export const madeBytes = ({ filler: made, apk }: Item): Buffer | undefined =>
-  made ? filler(made.kind, made.seed, made.bytes) : apk && programBytes(apk);
+export const madeBytes = ({ filler: made, apk, database, records }: Item): Buffer | undefined => {
+  if (made) return filler(made.kind, made.seed, made.bytes);
+  if (database) return notebookDatabase(database.seed, database.bytes);
+  if (records) return recordDatabase(records.of, records.seed, records.sdk);
+  return apk && programBytes(apk);
+};
 
 export interface Template {
   readonly name: string;
@@ -121,8 +131,6 @@ const systemItems = (build: FirmwareBuild): Item[] => [
 ];
 
 const installed = ([name, appId, seed, programMegabytes, recordsKilobytes]: AppSize): Item[] => {
-  const owner = [appId, appId] as const;
-  const label = `u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId })}`;
   return [
     {
       path: `/app/example.${name}-1/base.apk`,
@@ -131,23 +139,61 @@ const installed = ([name, appId, seed, programMegabytes, recordsKilobytes]: AppS
       owner: [1000, 1000],
       label: 'u:object_r:apk_data_file:s0',
     },
-    { path: `/data/example.${name}`, directory: true, mode: 0o700, owner, label },
-    {
-      path: `/data/example.${name}/databases/${name}.db`,
-      filler: { kind: 'records', seed: seed + 1, bytes: recordsKilobytes * 1024 },
-      mode: 0o660,
-      owner,
-      label,
-    },
-    {
-      path: `/data/example.${name}/shared_prefs/settings.xml`,
-      text: `<?xml version='1.0' encoding='utf-8' standalone='yes' ?>\n<map>\n    <string name="station">Saltmere</string>\n    <int name="seed" value="${seed}" />\n</map>\n`,
-      mode: 0o660,
-      owner,
-      label,
-    },
+    ...dataOf(`/data/example.${name}`, appId, [
+      { path: '', directory: true, mode: 0o700 },
+      { path: '/databases', directory: true, mode: 0o771 },
+      {
+        path: `/databases/${name}.db`,
+        database: { seed: seed + 1, bytes: recordsKilobytes * 1024 },
+        mode: 0o660,
+      },
+      { path: '/shared_prefs', directory: true, mode: 0o771 },
+      { path: '/shared_prefs/settings.xml', text: settingsXml(seed), mode: 0o660 },
+      { path: '/files', directory: true, mode: 0o771 },
+      { path: '/files/newest.db', link: `../databases/${name}.db` },
+      {
+        path: '/files/draft.txt',
+        text: `Draft ${seed}: high water at the sluice, wind from the west.\n`,
+        mode: 0o600,
+      },
+      { path: '/lib', link: `/data/app/example.${name}-1/lib/arm64` },
+    ]),
+    ...dataOf(
+      `/data/example.${name}/cache`,
+      appId,
+      [
+        { path: '', directory: true, mode: 0o2771 },
+        { path: '/tiles.bin', filler: { kind: 'program', seed: seed + 2, bytes: 96 * 1024 }, mode: 0o600 },
+      ],
+      cacheGroupOf({ user: 0, appId }),
+    ),
+    // What must be there before the owner unlocks the phone: alarms.
+    ...dataOf(`/user_de/0/example.${name}`, appId, [
+      { path: '', directory: true, mode: 0o700 },
+      { path: '/shared_prefs', directory: true, mode: 0o771 },
+      { path: '/shared_prefs/alarms.xml', text: settingsXml(seed + 3), mode: 0o660 },
+    ]),
   ];
 };
+
+/** Files of an app, which are its own and nobody else's. */
+const dataOf = (folder: string, appId: number, items: readonly Item[], group = appId): Item[] =>
+  items.map((item) => ({
+    ...item,
+    path: `${folder}${item.path}`,
+    owner: [appId, group],
+    label: `u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId })}`,
+  }));
+
+const settingsXml = (seed: number) =>
+  [
+    "<?xml version='1.0' encoding='utf-8' standalone='yes' ?>",
+    '<map>',
+    '    <string name="station">Saltmere</string>',
+    `    <int name="seed" value="${seed}" />`,
+    '</map>',
+    '',
+  ].join('\n');
 
 const photo = (n: number): Item => ({
   path: `/media/0/DCIM/Camera/hide-${String(n).padStart(3, '0')}.jpg`,
@@ -246,12 +292,7 @@ const userData = (sdk: number, apps: readonly AppSize[], photos: number): Item[]
     mode: 0o600,
     owner: [1000, 1000],
   },
-  {
-    path: '/misc/wifi/WifiConfigStore.xml',
-    text: '<WifiConfigStoreData>\n  <string name="SSID">Saltmere-Hides</string>\n</WifiConfigStoreData>\n',
-    mode: 0o600,
-    owner: [1010, 1010],
-  },
+  ...(apps.length > 0 ? recordItems(apps[0]![2], sdk) : []),
   adbKeys,
   ...sharedStorage(photos),
 ];
@@ -370,15 +411,24 @@ export const templates: readonly Template[] = [
     volume: 'data',
     lastMounted: '/data',
     modern: true,
-    items: userData(
-      34,
-      [
-        ['tidebook', 10081, 3500, 5, 1024],
-        ['harbourchat', 10082, 3510, 4, 2048],
-        ['dunebank', 10083, 3520, 3, 128],
-      ],
-      2,
-    ),
+    items: [
+      ...userData(
+        34,
+        [
+          ['tidebook', 10081, 3500, 5, 1024],
+          ['harbourchat', 10082, 3510, 4, 2048],
+          ['dunebank', 10083, 3520, 3, 128],
+        ],
+        2,
+      ),
+      // The bank's keys never leave the phone's hardware.
+      {
+        path: '/misc/keystore/persistent.sqlite',
+        records: { of: 'keys', seed: 10083, sdk: 34 },
+        mode: 0o600,
+        owner: [1017, 1017],
+      },
+    ],
   },
   {
     name: 'knot5-metadata',

@@ -115,6 +115,25 @@ export interface ProgramBuild {
 export const versionNameOf = (versionCode: number): string =>
   `${Math.floor(versionCode / 10)}.${versionCode % 10}`;
 
+/** One of many alike, for measuring. */
+export function manyPrograms(name: string, seed: number, bytes: number): Buffer {
+  const { signer, colour, permissions, ...rest }: Program = programs.marshlog;
+  const apk = writeApk(
+    {
+      ...rest,
+      package: name,
+      label: name,
+      versionCode: 7,
+      versionName: versionNameOf(7),
+      icon: icon(colour),
+      permissions: permissions.map((each) => `android.permission.${each}`),
+      files: [{ name: 'classes.dex', bytes: filler('program', seed, bytes) }],
+    },
+    signerOf(signer),
+  );
+  return Buffer.from(apk.buffer, apk.byteOffset, apk.byteLength);
+}
+
 /** The APK; the same bytes every time. */
 export function programBytes({ program, versionCode, seed, bytes }: ProgramBuild): Buffer {
   const { signer, colour, permissions, abis, ...rest }: Program = programs[program];

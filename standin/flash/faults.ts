@@ -2,8 +2,10 @@ import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { generator } from '../firmware/filler.ts';
 
 /** What can be wrong with a flash and with the way from it; every fault follows from its seed. */
-export type FaultKind = 'worn' | 'weak' | 'unwritable' | 'flaky-cable';
-export const faultKinds: readonly FaultKind[] = ['worn', 'weak', 'unwritable', 'flaky-cable'];
+/** Those that have places on the flash. */
+type PlacedFault = 'worn' | 'weak' | 'unwritable';
+export type FaultKind = PlacedFault | 'flaky-cable' | 'full';
+export const faultKinds: readonly FaultKind[] = ['worn', 'weak', 'unwritable', 'flaky-cable', 'full'];
 
 /** A block that the flash gives up on. */
 export class IoError extends Error {
@@ -17,23 +19,20 @@ const pageBytes = 4096;
 
 /** The faults of one phone, and the dice that decide where they strike. */
 export class Faults {
-  private readonly places = new Map<Exclude<FaultKind, 'flaky-cable'>, readonly ByteRange[]>();
+  private readonly places = new Map<PlacedFault, readonly ByteRange[]>();
+  /** User data has no room for another file. */
+  isFull = false;
   private flipEvery = Infinity;
   private untilFlip = Infinity;
   private next = generator(1);
 
   /** Blocks that cannot be read, come out differently each time, or cannot be written. */
-  set(kind: Exclude<FaultKind, 'flaky-cable'>, places: readonly ByteRange[]): void {
+  set(kind: PlacedFault, places: readonly ByteRange[]): void {
     this.places.set(kind, places);
   }
 
   /** Some pages of a stretch of flash, by seed. */
-  strike(
-    kind: Exclude<FaultKind, 'flaky-cable'>,
-    within: ByteRange,
-    pages: number,
-    seed: number,
-  ): ByteRange[] {
+  strike(kind: PlacedFault, within: ByteRange, pages: number, seed: number): ByteRange[] {
     const next = generator(seed);
     const there = Math.floor(within.bytes / pageBytes);
     const places = Array.from({ length: pages }, () => ({
@@ -53,12 +52,17 @@ export class Faults {
 
   clear(): void {
     this.places.clear();
+    this.isFull = false;
     this.flipEvery = Infinity;
     this.untilFlip = Infinity;
   }
 
   get names(): FaultKind[] {
-    return [...this.places.keys(), ...(this.flipEvery < Infinity ? (['flaky-cable'] as const) : [])];
+    return [
+      ...this.places.keys(),
+      ...(this.flipEvery < Infinity ? (['flaky-cable'] as const) : []),
+      ...(this.isFull ? (['full'] as const) : []),
+    ];
   }
 
   /** @throws IoError where a worn page lies within what was read */
@@ -97,7 +101,7 @@ export class Faults {
     this.untilFlip = 1 + (this.next() % (this.flipEvery * 2));
   }
 
-  private hits(kind: Exclude<FaultKind, 'flaky-cable'>, offset: number, bytes: number): ByteRange[] {
+  private hits(kind: PlacedFault, offset: number, bytes: number): ByteRange[] {
     return (this.places.get(kind) ?? []).filter(
       (place) => place.offset < offset + bytes && offset < place.offset + place.bytes,
     );

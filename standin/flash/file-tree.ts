@@ -21,6 +21,8 @@ export interface TreeEdit {
   readonly removes?: (path: string) => boolean;
   /** What is there under the same path goes. Directories come before what they hold. */
   readonly adds?: readonly Addition[];
+  /** Paths that are given others, with all below them; where they go to must be there. */
+  readonly moves?: ReadonlyMap<string, string>;
 }
 
 const pieceBytes = 1 << 20;
@@ -35,7 +37,7 @@ export const formatDevice = (device: Device): Promise<void> =>
  */
 export async function editTree(
   device: Device,
-  { removes = () => false, adds = [] }: TreeEdit,
+  { removes = () => false, adds = [], moves = new Map() }: TreeEdit,
 ): Promise<void> {
   const fs = await Ext4.open(device);
   const { volumeName, lastMountedOn } = await readSuperblock(device);
@@ -45,7 +47,13 @@ export async function editTree(
   );
   await build(device, { volume: volumeName, lastMounted: lastMountedOn }, async (builder) => {
     const linked = new Map<number, string>();
+    const moved: { readonly to: string; readonly inode: Inode }[] = [];
     const keep = async (path: string, inode: Inode): Promise<void> => {
+      const to = moves.get(path);
+      if (to !== undefined) {
+        moved.push({ to, inode });
+        return;
+      }
       if (path !== '/' && removes(path)) return;
       // A directory stays when it is only given another owner or mode.
       const isReplaced = replaced.has(path) && !(inode.type === 'directory' && isDirectory.has(path));
@@ -64,6 +72,7 @@ export async function editTree(
       }
     };
     await keep('/', await fs.inode(2));
+    for (const { to, inode } of moved) await keep(to, inode);
     for (const each of adds) {
       if ('linkTo' in each) builder.link(each.path, each.linkTo);
       else await builder.add(each);

@@ -1,4 +1,4 @@
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4, superblockOffset, withModified } from '@keen-larder/core/formats/ext4/index.ts';
 import type { Device } from './flash.ts';
 
 /** Overwrites bytes of a file in place, in the blocks that it has. @throws Error when it has none there */
@@ -22,4 +22,16 @@ export async function overwriteFile(
     await device.write((run.diskBlock + block - run.fileBlock) * blockBytes + within, part);
     done += part.length;
   }
+}
+
+const superblockBytes = 1024;
+
+/** Says that a file was last changed at another time, in place. @param modifiedAt seconds since 1970 */
+export async function touchFile(device: Device, path: string, modifiedAt: number): Promise<void> {
+  const fs = await Ext4.open(device);
+  const inode = await fs.find(path);
+  if (!inode) throw new Error(`there is no ${path}`);
+  const record = await device.read(inode.offset, fs.superblock.inodeBytes);
+  const head = await device.read(superblockOffset, superblockBytes);
+  await device.write(inode.offset, withModified(record, inode.number, head, modifiedAt));
 }

@@ -33,7 +33,7 @@ export function dumpText({ apk, paths, uid, isBuiltIn, ...app }: Installed): str
     ...apk.permissions.map((name) => `      ${name}`),
     '    install permissions:',
     ...install.map((name) => `      ${name}: granted=true`),
-    `    User 0: ceDataInode=0 installed=true hidden=false suspended=false stopped=false notLaunched=false enabled=${app.enabled} instant=false virtual=false`,
+    `    User 0: ceDataInode=0 installed=${app.installed} hidden=false suspended=false stopped=false notLaunched=false enabled=${app.enabled} instant=false virtual=false`,
     '      runtime permissions:',
     ...[...app.runtime].map(([name, granted]) => `        ${name}: granted=${granted}`),
     '',

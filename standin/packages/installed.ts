@@ -1,8 +1,8 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { packagesPath } from '@keen-larder/core/boot/index.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
+import { attributeOf, restrictionOf, sectionOf, settingsFiles, tagOf } from './settings.ts';
 
 /** An app as the phone's package manager knows it. */
 export interface Installed {
@@ -17,6 +17,8 @@ export interface Installed {
   readonly updatedAt: number;
   /** As the platform numbers it: 0 as in its manifest, 3 disabled by the user. */
   readonly enabled: number;
+  /** False of what came with the system and was removed for the owner. */
+  readonly installed: boolean;
   /** Dangerous permissions and whether they are granted. */
   readonly runtime: ReadonlyMap<string, boolean>;
 }
@@ -27,7 +29,7 @@ const systemId = 1000;
 const builtInFolders = ['/app', '/priv-app'];
 const dataFolder = '/app';
 /** Of the protection level `dangerous` (Android, public documentation), as far as the invented apps ask for them. */
-const dangerous = new Set(
+export const dangerous: ReadonlySet<string> = new Set(
   [
     ...['CAMERA', 'RECORD_AUDIO', 'ACCESS_FINE_LOCATION', 'READ_CONTACTS', 'READ_SMS', 'READ_CALENDAR'],
     ...['WRITE_CALENDAR', 'READ_EXTERNAL_STORAGE'],
@@ -49,9 +51,9 @@ async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
   const mountAt = (at: string) => mounts.find((mount) => mount.at === at);
   const data = mountAt('/data');
   const fs = data && (await Ext4.open(data.source));
-  const packages = (await fs?.text(packagesPath)) ?? '';
-  const restrictions = (await fs?.text('/system/users/0/package-restrictions.xml')) ?? '';
-  const grants = (await fs?.text('/system/users/0/runtime-permissions.xml')) ?? '';
+  const packages = (await fs?.text(settingsFiles.packages)) ?? '';
+  const restrictions = (await fs?.text(settingsFiles.restrictions)) ?? '';
+  const grants = (await fs?.text(settingsFiles.grants)) ?? '';
   const found: Installed[] = [];
   let nextId = firstBuiltInId;
   const add = (apk: Apk, paths: readonly string[], isBuiltIn: boolean) => {
@@ -67,7 +69,7 @@ async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
       installer: attributeOf(noted, 'installer'),
       firstInstalledAt: time('it'),
       updatedAt: time('ut'),
-      enabled: Number(attributeOf(tagOf(restrictions, 'pkg', apk.package), 'enabled') ?? 0),
+      ...restrictionOf(restrictions, apk.package),
       runtime: new Map(
         apk.permissions
           .filter((name) => dangerous.has(name))
@@ -113,15 +115,3 @@ async function readable(fs: Ext4, number: number): Promise<Apk | undefined> {
     throw error;
   }
 }
-
-const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-
-/** An element's opening tag by its name attribute, in XML that this phone's own system wrote. */
-const tagOf = (xml: string, element: string, name: string): string =>
-  new RegExp(`<${element} [^>]*\\bname="${escaped(name)}"[^>]*>`).exec(xml)?.[0] ?? '';
-
-const sectionOf = (xml: string, element: string, name: string): string =>
-  new RegExp(`<${element} [^>]*\\bname="${escaped(name)}"[^>]*>(.*?)</${element}>`, 's').exec(xml)?.[1] ?? '';
-
-const attributeOf = (tag: string, name: string): string | undefined =>
-  new RegExp(`\\b${name}="([^"]*)"`).exec(tag)?.[1];

@@ -21,6 +21,7 @@ import { LoaderConnection } from '../loader/connection.ts';
 import type { Model } from '../models.ts';
 import { nodeOf, type ShellHost } from '../shell/host.ts';
 import { PhoneCable } from './cable.ts';
+import { readingInto } from './socket-memory.ts';
 
 export type SimulatedMode = 'system' | 'recovery' | 'bootloader' | 'loader';
 type LinkKind = 'adb' | 'fastboot' | 'loader';
@@ -77,6 +78,7 @@ export interface PhoneIdentity {
   readonly serial: string;
 }
 
+const adbReadBytes = 1 << 20;
 const flipEveryBytes = 24 << 20;
 const faultPages = 3;
 
@@ -122,7 +124,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       this.dropLinks();
       this.changed();
     });
-    const server = (kind: LinkKind) => createServer((socket) => this.accept(kind, socket));
+    const server = (kind: LinkKind) =>
+      createServer({ pauseOnConnect: kind === 'adb' }, (socket) => this.accept(kind, socket));
     this.servers = { adb: server('adb'), fastboot: server('fastboot'), loader: server('loader') };
   }
 
@@ -223,6 +226,11 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       this.changed();
       return [];
     }
+    if (kind === 'full') {
+      faults.isFull = true;
+      this.changed();
+      return [];
+    }
     const found = this.flash.list().find(({ name }) => name === partition);
     const within = found
       ? { offset: found.startBytes, bytes: found.bytes }
@@ -297,6 +305,13 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     if (mode === 'recovery') return startRecovery(this.flash, this.model);
     const reason = await bootloaderFault(this.flash);
     return reason === undefined ? 'bootloader' : { starts: false, stage: 'early-loader', reason };
+  }
+
+  /** What "erase all data" in its settings does: user data as new, and a start. */
+  async reset(): Promise<void> {
+    this.setPower(false);
+    await resetUserData(this.flash, this.model);
+    this.setPower(true);
   }
 
   /** Locks or unlocks, once somebody has said so on the screen; user data is wiped with it. */
@@ -418,7 +433,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     this.percentAsOf = { at, carried };
   }
 
-  private accept(kind: LinkKind, socket: Socket): void {
+  private accept(kind: LinkKind, accepted: Socket): void {
+    const socket = kind === 'adb' ? readingInto(Buffer.allocUnsafeSlow(adbReadBytes), accepted) : accepted;
     const answer = this.cable.isIn ? this.daemonOf(kind) : undefined;
     if (answer && this.isHeld) {
       this.sockets.add(socket);

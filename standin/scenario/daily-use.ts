@@ -1,7 +1,11 @@
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
-import { filler } from '../firmware/filler.ts';
-import { overwriteFile } from '../flash/file-writes.ts';
+import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
+import { withDay } from '../firmware/database.ts';
+import { overwriteFile, touchFile } from '../flash/file-writes.ts';
 import type { Device, Flash } from '../flash/flash.ts';
+
+/** A day's changes are of that day of the scenario, counted from here. */
+const firstDayAt = Date.UTC(2026, 0, 5, 18) / 1000;
+const secondsOfDay = 86_400;
 
 /** Notebooks that write their databases every day, where a phone has them. */
 const notebooks = ['tidebook', 'marshlog'];
@@ -21,9 +25,15 @@ export async function useForADay(
   const fs = await Ext4.open(userData);
   for (const notebook of notebooks) {
     const path = `/data/example.${notebook}/databases/${notebook}.db`;
-    const inode = await fs.find(path);
-    if (!inode) continue;
-    const at = (day % Math.floor(inode.bytes / 4096)) * 4096;
-    await overwriteFile(userData, path, at, filler('records', 9000 + day, 4096));
+    const before = await fs.find(path);
+    if (!before) continue;
+    await overwriteFile(userData, path, 0, withDay(await bytesOf(fs, before), day));
+    await touchFile(userData, path, firstDayAt + day * secondsOfDay);
   }
+}
+
+async function bytesOf(fs: Ext4, inode: Inode): Promise<Buffer> {
+  const parts: Uint8Array[] = [];
+  for await (const part of fs.content(inode)) parts.push(Uint8Array.from(part));
+  return Buffer.concat(parts);
 }

@@ -1,8 +1,7 @@
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
-import { dumpText } from '../packages/dump.ts';
-import { installedApps } from '../packages/installed.ts';
+import { am, cmd, dumpPackages, pm, ps } from '../packages/commands.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
 import { Hasher } from './hasher.ts';
@@ -18,7 +17,7 @@ import {
 } from './host.ts';
 import { runScript } from './run.ts';
 import { tar } from './tar.ts';
-import { chown, du, mkdir, mke2fs, rm, stat } from './tree-commands.ts';
+import { chown, df, du, find, mkdir, mke2fs, mv, rm, stat } from './tree-commands.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
@@ -237,47 +236,6 @@ const mount: Command = async (process) => {
   return 0;
 };
 
-/** `dumpsys package packages`, or of some by their names. */
-async function dumpPackages(process: Process, names: readonly string[]): Promise<number> {
-  const all = await installedApps(process.host);
-  const wanted = names[0] === 'packages' ? all : all.filter(({ apk }) => names.includes(apk.package));
-  await print(process, `Packages:\n${wanted.map(dumpText).join('')}\n`);
-  return 0;
-}
-
-/** `pm path NAME`, and `pm list packages [-f]`. */
-const pm: Command = async (process) => {
-  const { host, args } = process;
-  if (host.mode !== 'system') {
-    await process.err('/sbin/sh: pm: not found\n');
-    return 127;
-  }
-  const all = await installedApps(host);
-  if (args[0] === 'list' && args[1] === 'packages') {
-    const withPath = args.includes('-f');
-    const lines = all.map(({ apk, paths }) => `package:${withPath ? `${paths[0]}=` : ''}${apk.package}\n`);
-    await print(process, lines.join(''));
-    return 0;
-  }
-  const found = args[0] === 'path' ? all.find(({ apk }) => apk.package === args[1]) : undefined;
-  if (!found) return args[0] === 'path' ? 1 : complain(process, 'pm', `unknown command '${args.join(' ')}'`);
-  await print(process, found.paths.map((path) => `package:${path}\n`).join(''));
-  return 0;
-};
-
-/** `ps -A -o NAME`: what a phone at rest runs, and the app that was used last. */
-const ps: Command = async (process) => {
-  const always = ['init', 'zygote', 'system_server', 'adbd'];
-  const apps = process.host.mode === 'system' ? await installedApps(process.host) : [];
-  const running = apps.filter(
-    ({ apk, isBuiltIn }) => apk.duties.includes('home') || apk.sharedUserId || !isBuiltIn,
-  );
-  const lastUsed = running.findLast(({ isBuiltIn }) => !isBuiltIn);
-  const names = running.filter((each) => each.isBuiltIn || each === lastUsed).map(({ apk }) => apk.package);
-  await print(process, ['NAME', ...always, ...names, ''].join('\n'));
-  return 0;
-};
-
 const dumpsys: Command = async (process) => {
   if (process.host.mode !== 'system') {
     await process.err('/sbin/sh: dumpsys: not found\n');
@@ -370,20 +328,25 @@ const echo: Command = async (process) => {
 
 /** Every command this phone has; any other is "not found". */
 export const commandTable: Readonly<Record<string, Command>> = {
+  am,
   blockdev,
   cat,
   chown,
+  cmd,
   dd,
+  df,
   du,
   dumpsys,
   echo,
   false: () => Promise.resolve(1),
+  find,
   getprop,
   id,
   ls,
   mkdir,
   mke2fs,
   mount,
+  mv,
   pm,
   ps,
   md5sum: digest('md5sum', 'md5'),

@@ -1,6 +1,7 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
-import { deviceAt, type ShellHost } from './host.ts';
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { deviceAt, userPath, type ShellHost } from './host.ts';
 
 type Found = AsyncIterable<Uint8Array> | string;
 
@@ -16,18 +17,19 @@ export async function readMounted(
     if (uid !== 0) return 'Permission denied';
     return pieces(device.bytes, (at, length) => device.read(at, length));
   }
+  const real = userPath(path);
   const mount = host.mounts
-    .filter(({ at }) => path === at || path.startsWith(`${at}/`))
+    .filter(({ at }) => real === at || real.startsWith(`${at}/`))
     .sort((a, b) => b.at.length - a.at.length)[0];
   if (!mount) return 'No such file or directory';
   if (uid !== 0 && mount.at !== '/system') return 'Permission denied';
   try {
     const fs = await Ext4.open(mount.source);
-    const inode = await fs.find(path.slice(mount.at.length) || '/');
+    const inode = await fs.find(real.slice(mount.at.length) || '/');
     if (!inode) return 'No such file or directory';
     if (want === 'bytes') return inode.type === 'file' ? fs.content(inode) : 'Is a directory';
     const names = inode.type === 'directory' ? (await fs.list(inode)).map(({ name }) => name).sort() : [path];
-    return once(Buffer.from(names.map((name) => `${name}\n`).join('')));
+    return onePiece(Buffer.from(names.map((name) => `${name}\n`).join('')));
   } catch (error) {
     if (error instanceof FormatError) return 'I/O error';
     throw error;
@@ -36,8 +38,4 @@ export async function readMounted(
 
 async function* pieces(bytes: number, read: (at: number, length: number) => Promise<Uint8Array>) {
   for (let at = 0; at < bytes; at += 1 << 20) yield await read(at, Math.min(1 << 20, bytes - at));
-}
-
-async function* once(bytes: Uint8Array): AsyncGenerator<Uint8Array> {
-  yield await Promise.resolve(bytes);
 }

@@ -44,6 +44,9 @@ export interface Process extends Streams {
 /** A path as seen from a folder. */
 export const resolvePath = (cwd: string, path: string): string => posix.resolve(cwd, path);
 
+/** What the owner's apps keep lies in one place under two names, joined by a mount. */
+export const userPath = (path: string): string => path.replace(/^\/data\/user\/0(?=\/|$)/, '/data/data');
+
 /** A command: its exit code. */
 export type Command = (process: Process) => Promise<number>;
 

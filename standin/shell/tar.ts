@@ -1,8 +1,8 @@
 import type { Writable } from 'node:stream';
 import { pack, type Header, type Pack } from 'tar-stream';
 import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
-import { complain, print, type Command, type Mount, type Process } from './host.ts';
-import { placeOf } from './tree-commands.ts';
+import { complain, print, type Command, type Process } from './host.ts';
+import { placeOf, type Place } from './tree-commands.ts';
 import { unpackFolder } from './untar.ts';
 
 interface Options {
@@ -26,10 +26,10 @@ export const tar: Command = async (process) => {
   }
   const options = optionsOf(process.args);
   if (typeof options === 'string') return complain(process, 'tar', options);
-  const mount = placeOf(process, options.folder)?.mount;
-  if (!mount) return complain(process, 'tar', `${options.folder}: No such file or directory`);
+  const place = placeOf(process, options.folder);
+  if (!place) return complain(process, 'tar', `${options.folder}: No such file or directory`);
   if (process.uid !== 0) return complain(process, 'tar', `${options.folder}: Permission denied`);
-  return options.unpacks ? unpackFolder(process, mount, options.folder) : packFolder(process, mount, options);
+  return options.unpacks ? unpackFolder(process, place) : packFolder(process, place, options);
 };
 
 function optionsOf(args: readonly string[]): Options | string {
@@ -58,9 +58,9 @@ function optionsOf(args: readonly string[]): Options | string {
   };
 }
 
-async function packFolder(process: Process, mount: Mount, options: Options): Promise<number> {
+async function packFolder(process: Process, { mount, within }: Place, options: Options): Promise<number> {
   const fs = await Ext4.open(mount.source);
-  const root = await fs.find(options.folder.slice(mount.at.length) || '/');
+  const root = await fs.find(within);
   if (root?.type !== 'directory')
     return complain(process, 'tar', `${options.folder}: No such file or directory`);
   const archive = pack();

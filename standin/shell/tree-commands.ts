@@ -1,18 +1,32 @@
-import { Ext4, Ext4BuildError, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
+import { posix } from 'node:path';
+import { Ext4, Ext4BuildError, readSuperblock, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
 import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
-import { complain, deviceAt, print, resolvePath, type Command, type Mount, type Process } from './host.ts';
+import {
+  complain,
+  deviceAt,
+  print,
+  resolvePath,
+  userPath,
+  type Command,
+  type Mount,
+  type Process,
+} from './host.ts';
+
+/** A path of a mounted file system. */
+export interface Place {
+  readonly mount: Mount;
+  /** From the file system's own root on. */
+  readonly within: string;
+}
 
 /** The mounted file system that a path lies in, and the path within it. */
-export function placeOf(process: Process, path: string): { mount: Mount; within: string } | undefined {
+export function placeOf(process: Process, path: string): Place | undefined {
   const absolute = userPath(resolvePath(process.cwd, path));
   const mount = process.host.mounts
     .filter(({ at }) => absolute === at || absolute.startsWith(`${at}/`))
     .sort((a, b) => b.at.length - a.at.length)[0];
   return mount && { mount, within: absolute.slice(mount.at.length) || '/' };
 }
-
-/** What the owner's apps keep lies in one place under two names, joined by a mount. */
-const userPath = (path: string): string => path.replace(/^\/data\/user\/0(?=\/|$)/, '/data/data');
 
 /** Does one edit on the file system that all paths lie in. */
 async function edit(
@@ -48,8 +62,26 @@ export const rm: Command = async (process) => {
   if (option !== '-rf' || paths.length === 0) return complain(process, 'rm', 'usage: rm -rf PATH...');
   return edit(process, 'rm', paths, async (fs, within) => {
     const there: string[] = [];
-    for (const path of within) if (path !== '/' && (await fs.find(path))) there.push(path);
+    for (const path of within) if (path !== '/' && (await fs.findSelf(path))) there.push(path);
     return { removes: (path) => there.includes(path) };
+  });
+};
+
+/** `mv PATH… FOLDER`, within one file system. */
+export const mv: Command = async (process) => {
+  const paths = process.args.filter((arg) => !arg.startsWith('-'));
+  if (paths.length < 2) return complain(process, 'mv', 'usage: mv SOURCE... DEST');
+  return edit(process, 'mv', paths, async (fs, within) => {
+    const folder = within.at(-1)!;
+    if ((await fs.find(folder))?.type !== 'directory') return `bad '${folder}': Not a directory`;
+    const moves = new Map<string, string>();
+    for (const path of within.slice(0, -1)) {
+      if (!(await fs.findSelf(path))) return `bad '${path}': No such file or directory`;
+      const to = `${folder === '/' ? '' : folder}/${posix.basename(path)}`;
+      if (await fs.findSelf(to)) return `bad '${to}': File exists`;
+      moves.set(path, to);
+    }
+    return { moves };
   });
 };
 
@@ -137,30 +169,76 @@ export const stat: Command = async (process) => {
     const place = placeOf(process, path);
     const fs = place && (await Ext4.open(place.mount.source));
     const inode = place && (await fs!.findSelf(place.within));
-    if (!inode || (process.uid !== 0 && place.mount.at === '/data')) {
-      code = await complain(
-        process,
-        'stat',
-        `'${path}': ${inode ? 'Permission denied' : 'No such file or directory'}`,
-      );
+    if (inode && (process.uid === 0 || place.mount.at !== '/data')) {
+      await print(process, await statLine(fs!, inode, path, format));
       continue;
     }
-    const label = (await fs!.attributes(inode)).find(({ name }) => name === 'security.selinux');
-    const fields: Readonly<Record<string, string>> = {
-      u: String(inode.uid),
-      g: String(inode.gid),
-      a: inode.permissions.toString(8),
-      C: label ? Buffer.from(label.value).toString('latin1').replace(/\0$/, '') : '?',
-      s: String(inode.bytes),
-      Y: String(Math.floor(inode.modifiedAt)),
-      n: path,
-    };
-    await print(
-      process,
-      `${format.replace(/%([a-zA-Z])/g, (whole, field: string) => fields[field] ?? whole)}\n`,
-    );
+    const why = inode ? 'Permission denied' : 'No such file or directory';
+    code = await complain(process, 'stat', `'${path}': ${why}`);
   }
   return code;
+};
+
+async function statLine(fs: Ext4, inode: Inode, path: string, format: string): Promise<string> {
+  const label = (await fs.attributes(inode)).find(({ name }) => name === 'security.selinux');
+  const fields: Readonly<Record<string, string>> = {
+    u: String(inode.uid),
+    g: String(inode.gid),
+    a: inode.permissions.toString(8),
+    C: label ? Buffer.from(label.value).toString('latin1').replace(/\0$/, '') : '?',
+    s: String(inode.bytes),
+    Y: String(Math.floor(inode.modifiedAt)),
+    n: path,
+  };
+  return `${format.replace(/%([a-zA-Z])/g, (whole, field: string) => fields[field] ?? whole)}\n`;
+}
+
+/** `find PATH… -type f -exec stat -c FORMAT '{}' +` */
+export const find: Command = async (process) => {
+  const { args } = process;
+  const options = args.findIndex((arg) => arg.startsWith('-'));
+  const paths = args.slice(0, options);
+  const [, type, , command, , format, ...end] = args.slice(options);
+  if (options < 1 || type !== 'f' || command !== 'stat' || !format || end.join(' ') !== '{} +')
+    return complain(process, 'find', `bad arg '${args[options] ?? ''}'`);
+  let code = 0;
+  for (const path of paths) {
+    const place = placeOf(process, path);
+    const fs = place && (await Ext4.open(place.mount.source));
+    const start = place && (await fs!.find(place.within));
+    if (!start || (process.uid !== 0 && place.mount.at === '/data')) {
+      const why = start ? 'Permission denied' : 'No such file or directory';
+      code = await complain(process, 'find', `'${path}': ${why}`);
+      continue;
+    }
+    const lines: string[] = [];
+    const walk = async (at: string, inode: Inode): Promise<void> => {
+      if (inode.type === 'file') lines.push(await statLine(fs!, inode, at, format));
+      if (inode.type !== 'directory') return;
+      for (const { name, inode: number } of await fs!.list(inode))
+        await walk(`${at}/${name}`, await fs!.inode(number));
+    };
+    await walk(path, start);
+    await print(process, lines.join(''));
+  }
+  return code;
+};
+
+/** `df -k PATH`, in kibibytes. */
+export const df: Command = async (process) => {
+  const path = process.args.at(-1) ?? '/';
+  const place = placeOf(process, path);
+  if (!place) return complain(process, 'df', `${path}: No such file or directory`);
+  const { blockBytes, blocks, freeBlocks } = await readSuperblock(place.mount.source);
+  const kibibytes = (count: number) => (count * blockBytes) / 1024;
+  const isFull = process.host.flash.faults.isFull && place.mount.at === '/data';
+  const [all, free] = [kibibytes(blocks), isFull ? 0 : kibibytes(freeBlocks)];
+  const share = Math.ceil(((all - free) / all) * 100);
+  await print(
+    process,
+    `Filesystem 1K-blocks Used Available Use% Mounted on\n${place.mount.device} ${all} ${all - free} ${free} ${share}% ${place.mount.at}\n`,
+  );
+  return 0;
 };
 
 /** `mke2fs -t ext4 [-F] [-q] [-b 4096] NODE` */

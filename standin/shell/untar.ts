@@ -5,7 +5,8 @@ import type { Writable } from 'node:stream';
 import { extract, type Extract, type Header } from 'tar-stream';
 import { Ext4BuildError } from '@keen-larder/core/formats/ext4/index.ts';
 import { editTree, type Addition } from '../flash/file-tree.ts';
-import { complain, resolvePath, type Mount, type Process } from './host.ts';
+import { complain, resolvePath, type Process } from './host.ts';
+import type { Place } from './tree-commands.ts';
 
 type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
 
@@ -15,18 +16,20 @@ const pieceBytes = 1 << 20;
  * Unpacks an archive from standard input into a folder of a mounted file system. What has come whole is kept
  * when the rest does not come, as with a real one.
  */
-export async function unpackFolder(process: Process, mount: Mount, folder: string): Promise<number> {
-  if (!mount.writable) return complain(process, 'tar', `${folder}: Read-only file system`);
+export async function unpackFolder(process: Process, { mount, within }: Place): Promise<number> {
+  if (!mount.writable) return complain(process, 'tar', `${within}: Read-only file system`);
   const scratch = await mkdtemp(join(tmpdir(), 'keen-larder-tar-'));
   const spool = await open(join(scratch, 'spool'), 'w+');
   try {
     const adds: Addition[] = [];
     let fault: Error | undefined;
     try {
-      await takeAll(process, spool, folder.slice(mount.at.length), adds);
+      await takeAll(process, spool, within, adds);
     } catch (error) {
       fault = error as Error;
     }
+    if (process.host.flash.faults.isFull && adds.some((each) => 'bytes' in each && each.bytes))
+      return await complain(process, 'tar', 'write: No space left on device');
     try {
       await editTree(mount.source, { adds });
     } catch (error) {
@@ -65,7 +68,7 @@ async function takeAll(process: Process, spool: FileHandle, base: string, adds: 
 }
 
 function additionOf(header: Header, base: string, spool: FileHandle, from: number): Addition | undefined {
-  const within = (name: string) => resolvePath(base || '/', name);
+  const within = (name: string) => resolvePath(base, name);
   const path = within(header.name);
   if (path === '/lost+found') return undefined;
   if (header.type === 'link') return { path, linkTo: within(header.linkname!) };

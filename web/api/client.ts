@@ -1,20 +1,39 @@
-import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
+import type {
+  AppInside,
+  AppView,
+  CopyView,
+  MovingView,
+  RecordsOnPhone,
+} from '@keen-larder/contract/copies.ts';
 import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView } from '@keen-larder/contract/imports.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
+  ChangingAppsRequest,
+  ChangingAppsStart,
+  CopyChange,
+  CopyingRequest,
+  CopyingStart,
   ExportRequest,
   ImagingRequest,
   ImportingRequest,
   ImportingStart,
   InsideRequest,
+  KeepingRecordsRequest,
+  KeepingRecordsStart,
   ImagingStart,
   LockingRequest,
   LockingStart,
+  MovingRequest,
+  MovingStart,
+  PuttingAppsRequest,
+  PuttingAppsStart,
+  PuttingRecordsRequest,
+  PuttingRecordsStart,
   RestoringRequest,
   RestoringStart,
   SetChange,
@@ -23,7 +42,7 @@ import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/index.ts';
 
 /** An answer of the server that is not what was asked for; the message is for reading. */
 export class ApiError extends Error {
@@ -104,7 +123,43 @@ export const api = {
   preview: (id: string, partition: string, place: InsideRequest) =>
     ask<PreviewView>(`/sets/${at(id)}/images/${at(partition)}/preview?${queryOf(place)}`),
 
-  apps: (serial: string) => ask<AppFacts[]>(`/phones/${at(serial)}/apps`),
+  apps: (serial: string) => ask<AppView[]>(`/phones/${at(serial)}/apps`),
+  setAside: (packages: string[], aside: boolean) => ask<undefined>('/set-aside', 'POST', { packages, aside }),
+  appCopies: () => ask<CopyView[]>('/app-copies'),
+  changeCopy: (id: string, change: CopyChange) => ask<CopyView>(`/app-copies/${at(id)}`, 'PATCH', change),
+  copyingSheet: (serial: string, request: CopyingRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/copying-sheet`, 'POST', request, signal),
+  startCopying: (serial: string, start: CopyingStart) =>
+    ask<RunView>(`/phones/${at(serial)}/copying`, 'POST', start),
+  puttingAppsSheet: (serial: string, request: PuttingAppsRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/putting-apps-sheet`, 'POST', request, signal),
+  startPuttingApps: (serial: string, start: PuttingAppsStart) =>
+    ask<RunView>(`/phones/${at(serial)}/putting-apps`, 'POST', start),
+
+  moving: (serial: string, to: string) => ask<MovingView>(`/phones/${at(serial)}/moving/${at(to)}`),
+  movingSheet: (serial: string, request: MovingRequest, signal: AbortSignal) =>
+    ask<MovingSheet>(`/phones/${at(serial)}/moving-sheet`, 'POST', request, signal),
+  startMoving: (serial: string, start: MovingStart) =>
+    ask<RunView>(`/phones/${at(serial)}/moving`, 'POST', start),
+
+  changingAppsSheet: (serial: string, request: ChangingAppsRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/changing-apps-sheet`, 'POST', request, signal),
+  startChangingApps: (serial: string, start: ChangingAppsStart) =>
+    ask<RunView>(`/phones/${at(serial)}/changing-apps`, 'POST', start),
+  appsInside: (id: string, partition: string) =>
+    ask<AppInside[]>(`/sets/${at(id)}/images/${at(partition)}/apps`),
+  takeOut: (id: string, partition: string, packages: string[]) =>
+    ask<RunView>(`/sets/${at(id)}/images/${at(partition)}/taking-out`, 'POST', { packages }),
+
+  records: (serial: string) => ask<RecordsOnPhone[]>(`/phones/${at(serial)}/records`),
+  keepingRecordsSheet: (serial: string, request: KeepingRecordsRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/keeping-records-sheet`, 'POST', request, signal),
+  startKeepingRecords: (serial: string, start: KeepingRecordsStart) =>
+    ask<RunView>(`/phones/${at(serial)}/keeping-records`, 'POST', start),
+  puttingRecordsSheet: (serial: string, request: PuttingRecordsRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/putting-records-sheet`, 'POST', request, signal),
+  startPuttingRecords: (serial: string, start: PuttingRecordsStart) =>
+    ask<RunView>(`/phones/${at(serial)}/putting-records`, 'POST', start),
 
   imports: () => ask<ImportsView>('/imports'),
   knownPartitions: (serial: string) => ask<string[]>(`/phones/${at(serial)}/known-partitions`),
@@ -146,6 +201,11 @@ export const pictures = {
 };
 
 export const downloads = {
+  /** A copy of an app, as one archive. */
+  copy: (id: string) => `/api/app-copies/${at(id)}/export`,
+  /** One file of a copy of records. */
+  record: (id: string, name: string) =>
+    `/api/record-copies/${at(id)}/parts/${name.split('/').map(at).join('/')}`,
   /** One archive of the set, whatever the form of its images. */
   set: (id: string, { form, packing, splitMebibytes, picked }: ExportRequest) => {
     const query = new URLSearchParams({ form, packing });

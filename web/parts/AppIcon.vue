@@ -4,7 +4,11 @@ import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import { pictures } from '../api/client.ts';
 
 /** An app's picture, or the first letter of its name where it has none that can be shown. */
-const props = defineProps<{ serial: string; app: AppFacts; size?: number }>();
+const props = defineProps<{
+  serial: string;
+  app: Pick<AppFacts, 'paths' | 'hasIcon' | 'label'>;
+  size?: number;
+}>();
 const isMissing = ref(false);
 watch(
   () => props.app.paths[0],

@@ -23,11 +23,20 @@ function mendText(mend: Mend): string {
         ? `Add ${mend.partitions[0]}`
         : `Add ${mend.partitions.length} partitions`;
     case 'unpick':
-      return mend.partitions.length === 1
-        ? `Leave out ${mend.partitions[0]}`
-        : `Leave out ${mend.partitions.length}`;
+      // Packages have points in their names, and the check says already which app it is.
+      return mend.partitions.length > 1
+        ? `Leave out ${mend.partitions.length}`
+        : mend.partitions[0]!.includes('.')
+          ? 'Leave it out'
+          : `Leave out ${mend.partitions[0]}`;
     case 'format':
       return 'Format it first';
+    case 'add-programs':
+      return 'Put the program back as well';
+    case 'copy-first':
+      return 'Copy them first';
+    case 'through-recovery':
+      return 'Put data back in recovery';
     case 'rename':
       return `Call it “${mend.label}”`;
   }

@@ -3,6 +3,11 @@ import type { RunKind, RunState } from '@keen-larder/contract/runs.ts';
 export const runKinds: Readonly<Record<RunKind, string>> = {
   imaging: 'Imaging',
   restoring: 'Putting back',
+  copying: 'Copying apps',
+  'putting-apps': 'Putting apps back',
+  'changing-apps': 'Changing apps',
+  'keeping-records': 'Keeping records',
+  'putting-records': 'Putting records back',
   locking: 'Locking and unlocking',
   verifying: 'Verifying',
   exporting: 'Exporting',

@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia';
 import { ref, shallowRef } from 'vue';
-import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
+import type { AppView } from '@keen-larder/contract/copies.ts';
+import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import type { AppOrder } from '@keen-larder/core/apps/facets.ts';
 import { api } from '../api/client.ts';
 
@@ -11,13 +12,31 @@ export interface AppsDraft {
   facets: string[];
   order: AppOrder;
   descending: boolean;
-  /** The package in the tray. */
+  /** Also what was set aside. */
+  withAside: boolean;
+  /** The package that the tray tells about while nothing is picked. */
   shown: string | undefined;
+  /** Packages, whether or not the facets show them. */
+  picked: string[];
+  confirmed: string[];
+  /** Into the larder, onto the phone, or something else on the phone. */
+  doing: 'copy' | 'put-back' | 'change';
+  /** What is done to those that are there. */
+  action: AppAction;
+  /** What of each app. */
+  what: 'both' | 'data' | 'program';
+  /** With the data also what lies on shared storage for it. */
+  withShared: boolean;
+  /** Copies that are wanted instead of the newest, by package. */
+  copyOf: Record<string, string>;
+  /** Where the system gives no root, data is put back in recovery. */
+  through: 'recovery' | undefined;
+  armedWith: string;
 }
 
 /** Apps of the phones that were asked. */
 export const useApps = defineStore('apps', () => {
-  const lists = shallowRef<Readonly<Record<string, readonly AppFacts[]>>>({});
+  const lists = shallowRef<Readonly<Record<string, readonly AppView[]>>>({});
   const errors = ref<Record<string, string | undefined>>({});
   const busy = ref<Record<string, boolean>>({});
   const drafts = ref<Record<string, AppsDraft>>({});
@@ -39,14 +58,34 @@ export const useApps = defineStore('apps', () => {
   }
 
   function draft(serial: string): AppsDraft {
-    drafts.value[serial] ??= { search: '', facets: [], order: 'label', descending: false, shown: undefined };
+    drafts.value[serial] ??= {
+      search: '',
+      facets: [],
+      order: 'label',
+      descending: false,
+      withAside: false,
+      shown: undefined,
+      picked: [],
+      confirmed: [],
+      doing: 'copy',
+      action: 'disable',
+      what: 'both',
+      withShared: false,
+      copyOf: {},
+      through: undefined,
+      armedWith: '',
+    };
     // What was put in is not what is watched: that is asked for anew.
     return drafts.value[serial]!;
   }
 
   /** The app in the tray. */
-  const inTray = (serial: string): AppFacts | undefined =>
+  const inTray = (serial: string): AppView | undefined =>
     lists.value[serial]?.find((app) => app.package === drafts.value[serial]?.shown);
 
-  return { lists, errors, busy, load, draft, inTray };
+  /** What is picked, in the order of the list. */
+  const pickedOf = (serial: string): AppView[] =>
+    (lists.value[serial] ?? []).filter((app) => drafts.value[serial]?.picked.includes(app.package));
+
+  return { pickedOf, lists, errors, busy, load, draft, inTray };
 });

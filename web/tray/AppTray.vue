@@ -2,16 +2,46 @@
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { ElButton } from 'element-plus';
+import { api } from '../api/client.ts';
 import AppIcon from '../parts/AppIcon.vue';
+import CopyList from '../parts/CopyList.vue';
 import CopyText from '../parts/CopyText.vue';
 import { useApps } from '../state/apps.ts';
+import { announceError, useNotices } from '../state/notices.ts';
 import FigureGrid from './FigureGrid.vue';
 import TrayFrame from './TrayFrame.vue';
 
 /** What is known of the app that was chosen. */
 const props = defineProps<{ phone: PhoneView }>();
 const store = useApps();
-const app = computed(() => store.inTray(props.phone.serial));
+const listed = computed(() => store.inTray(props.phone.serial));
+const app = computed(() => listed.value?.installed);
+
+async function takeOutOfBin(id: string): Promise<void> {
+  await api.changeCopy(id, { binned: false }).then(() => store.load(props.phone.serial), announceError);
+}
+
+/** It can be taken out again for a day. */
+async function bin(id: string): Promise<void> {
+  try {
+    const { app: copied } = await api.changeCopy(id, { binned: true });
+    await store.load(props.phone.serial);
+    useNotices().say({
+      kind: 'good',
+      title: 'In the bin for a day',
+      message: `A copy of ${copied.label}.`,
+      action: { text: 'Take it out again', run: () => void takeOutOfBin(id) },
+    });
+  } catch (failure) {
+    announceError(failure);
+  }
+}
+
+async function setAside(): Promise<void> {
+  const { package: name, isAside } = listed.value!;
+  await api.setAside([name], !isAside).then(() => store.load(props.phone.serial), announceError);
+}
 
 const figures = computed(() => {
   if (!app.value) return [];
@@ -87,12 +117,24 @@ const short = (name: string) => name.replace(/^android\.permission\./, '');
         <span :class="each.granted ? 'granted' : 'soft'">{{ each.granted ? 'granted' : 'not granted' }}</span>
       </li>
     </ul>
+    <h3>In the larder · {{ listed?.copies.length ?? 0 }}</h3>
+    <CopyList v-if="listed" :copies="listed.copies" @bin="bin" />
+    <ElButton size="small" class="aside" @click="setAside">{{
+      listed?.isAside ? 'Show among the others again' : 'Set aside: do not show among the others'
+    }}</ElButton>
     <h3>On the phone</h3>
     <CopyText v-for="path in app.paths" :key="path" :value="path" name="path" />
   </TrayFrame>
+  <TrayFrame v-else-if="listed" :title="`Tray · ${listed.label}`">
+    <p class="soft">Not on {{ phone.nickname }} now. Pick it to put it back.</p>
+    <h3>In the larder · {{ listed.copies.length }}</h3>
+    <CopyList :copies="listed.copies" @bin="bin" />
+  </TrayFrame>
   <div v-else class="nothing">
     <h2 class="zone">Tray</h2>
-    <p class="soft">Choose an app to see what it is and what it may do.</p>
+    <p class="soft">
+      Choose an app to see what it is and what it may do; pick some to copy them or to put them back.
+    </p>
   </div>
 </template>
 

@@ -73,7 +73,7 @@ const figures = computed(() => {
           >{{ each.text
           }}<span v-if="each.state === 'done' && each.partition && each.bytes === 0" class="soft">
             · not read again</span
-          ></span
+          ><span v-if="each.state === 'failed' && each.result" class="why">{{ each.result }}</span></span
         >
       </li>
     </ol>
@@ -184,5 +184,11 @@ li.running svg {
   align-items: center;
   justify-content: space-between;
   gap: 10px;
+}
+
+.why {
+  display: block;
+  color: var(--beetroot);
+  overflow-wrap: anywhere;
 }
 </style>

@@ -2,11 +2,15 @@
 import { storeToRefs } from 'pinia';
 import { computed, watch } from 'vue';
 import { useRoute } from 'vue-router';
+import { useApps } from '../state/apps.ts';
 import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
 import { useImports } from '../state/imports.ts';
 import { useRescue } from '../state/rescue.ts';
 import AppTray from './AppTray.vue';
+import RecordsTray from './RecordsTray.vue';
+import MovingTray from './MovingTray.vue';
+import PickedAppsTray from './PickedAppsTray.vue';
 import ImagingTray from './ImagingTray.vue';
 import ImportTray from './ImportTray.vue';
 import RestoringTray from './RestoringTray.vue';
@@ -20,9 +24,8 @@ const bench = useBench();
 const runs = useRuns();
 const rescue = useRescue();
 
-const isOfPhone = computed(
-  () =>
-    route.name === 'bench' || route.name === 'apps' || route.name === 'rescue' || route.name === 'bootloader',
+const isOfPhone = computed(() =>
+  ['bench', 'apps', 'records', 'move', 'rescue', 'bootloader'].includes(String(route.name)),
 );
 const serial = computed(() => (isOfPhone.value ? String(route.params['serial'] ?? '') : ''));
 const setId = computed(() =>
@@ -39,6 +42,8 @@ const incoming = computed(() => {
   return found?.state === 'ready' && found.images.length > 0 ? found : undefined;
 });
 const phone = computed(() => bench.phone(serial.value));
+const apps = useApps();
+const appsPicked = computed(() => serial.value !== '' && apps.draft(serial.value).picked.length > 0);
 const repair = computed(() => (route.name === 'rescue' ? rescue.inTray(serial.value) : undefined));
 
 /** A run stays in the tray after its end until it is put aside. */
@@ -77,7 +82,18 @@ const run = computed(() => (followed.value ? runs.byId[followed.value] : undefin
       :key="`lock ${phone.serial}`"
       :phone="phone"
     />
+    <PickedAppsTray
+      v-else-if="phone && route.name === 'apps' && appsPicked"
+      :key="`picked ${phone.serial}`"
+      :phone="phone"
+    />
     <AppTray v-else-if="phone && route.name === 'apps'" :key="`apps ${phone.serial}`" :phone="phone" />
+    <RecordsTray
+      v-else-if="phone && route.name === 'records'"
+      :key="`records ${phone.serial}`"
+      :phone="phone"
+    />
+    <MovingTray v-else-if="phone && route.name === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
     <ImportTray v-else-if="incoming" :key="incoming.id" :found="incoming" />
     <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />

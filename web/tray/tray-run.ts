@@ -26,6 +26,12 @@ export interface TrayRun {
   readonly rename?: (label: string) => void;
   /** Has the run restart the phone before it begins. */
   readonly restartFirst?: (into: PhoneMode) => void;
+  /** Has programs go along with their data. */
+  readonly addPrograms?: () => void;
+  /** Has apps copied before anything else. */
+  readonly copyFirst?: () => void;
+  /** Has data put in place in recovery. */
+  readonly throughRecovery?: () => void;
   /** Has the run format user data before it puts files back. */
   readonly format?: () => void;
 }
@@ -40,6 +46,9 @@ export function useTrayRun({
   begin,
   rename,
   restartFirst,
+  addPrograms,
+  throughRecovery,
+  copyFirst,
   format,
 }: TrayRun) {
   const store = usePicks();
@@ -85,6 +94,12 @@ export function useTrayRun({
         return rename?.(step.label);
       case 'format':
         return format?.();
+      case 'add-programs':
+        return addPrograms?.();
+      case 'copy-first':
+        return copyFirst?.();
+      case 'through-recovery':
+        return throughRecovery?.();
       case 'restart-first':
         return restartFirst?.(step.into);
       case 'restart': {

@@ -1,11 +1,21 @@
 // @vitest-environment happy-dom
 import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { appFacts } from '@keen-larder/core/testing/apps.ts';
+import { copyingSheet, puttingAppsSheet } from '@keen-larder/core/runsheet/index.ts';
+import { appFacts, listedApp } from '@keen-larder/core/testing/apps.ts';
 import { useApps } from '../state/apps.ts';
-import { answering, emptyStores, facts, phone, serial, show } from '../testing/stage.ts';
+import { useBench } from '../state/bench.ts';
+import { useMoving } from '../state/moving.ts';
+import { useRecords } from '../state/records.ts';
+import { answering, emptyStores, facts, phone, run, serial, show } from '../testing/stage.ts';
 import AppTray from '../tray/AppTray.vue';
+import MovingTray from '../tray/MovingTray.vue';
+import PickedAppsTray from '../tray/PickedAppsTray.vue';
+import RecordsTray from '../tray/RecordsTray.vue';
 import PhoneApps from './bench/PhoneApps.vue';
+import PhoneMove from './bench/PhoneMove.vue';
+import PhoneRecords from './bench/PhoneRecords.vue';
+import BatchTable from './runs/BatchTable.vue';
 
 enableAutoUnmount(afterEach);
 // The table follows the size of its box, which nothing here lays out.
@@ -25,12 +35,12 @@ beforeEach(() => {
 const running = phone({ facts: { ...facts, mode: 'system' } });
 const camera = { name: 'android.permission.CAMERA', granted: true };
 const list = [
-  appFacts('tidebook', {
+  listedApp('tidebook', {
     isRunning: true,
     permissions: [camera, { ...camera, name: 'example.own', granted: false }],
   }),
-  appFacts('marshlog', { dataBytes: 9 << 20 }),
-  appFacts('ferrytimes', { isBuiltIn: true, label: 'Ferry Times', hasIcon: false, dataBytes: undefined }),
+  listedApp('marshlog', { dataBytes: 9 << 20 }),
+  listedApp('ferrytimes', { isBuiltIn: true, label: 'Ferry Times', hasIcon: false, dataBytes: undefined }),
 ];
 
 describe('Apps of a phone', () => {
@@ -85,5 +95,207 @@ describe('Apps of a phone', () => {
     answering({ [`GET /phones/${serial}/apps`]: new Error('Ringing hut does not answer now.') });
     const refused = await show(PhoneApps, { phone: running });
     await vi.waitFor(() => expect(refused.find('[role=alert]').exists()).toBe(true));
+  });
+});
+
+const copy = (name: string, createdAt: number) => ({
+  id: `${name} ${createdAt}`,
+  serial,
+  nickname: 'Ringing hut',
+  createdAt,
+  note: '',
+  app: { ...appFacts(name), sdk: 28 },
+  parts: [
+    { name: 'base.apk', kind: 'program', bytes: 5 << 20, sha256: 'ab', damage: undefined },
+    { name: 'data.tar', kind: 'data', bytes: 2 << 20, sha256: 'cd', damage: undefined },
+  ],
+  bytes: 7 << 20,
+  addedBytes: 1,
+  origin: 'phone',
+  binnedAt: undefined,
+});
+
+describe('Apps that are picked', () => {
+  const there = listedApp(
+    'tidebook',
+    { isRunning: true },
+    { copies: [copy('tidebook', 2000), copy('tidebook', 1000)] as never, change: 'changed' },
+  );
+  const gone = {
+    ...listedApp('marshlog', {}, { copies: [copy('marshlog', 3000)] as never, change: 'as-kept' }),
+    installed: undefined,
+  };
+  const started = { id: 'r1', steps: [] };
+  interface Picks {
+    apps?: { package: string; parts: string[] }[];
+    copies?: { copyId: string; parts: string[] }[];
+  }
+
+  async function tray(picked: readonly string[]) {
+    const putting = ({ copies }: Picks) =>
+      puttingAppsSheet({
+        phone: { ...facts, mode: 'system' },
+        installed: [there.installed!],
+        picked: copies!.map(({ copyId, parts }) => ({
+          copy: [...there.copies, ...gone.copies]
+            .map((each) => each as never as ReturnType<typeof copy>)
+            .find(({ id }) => id === copyId)! as never,
+          parts: parts as never,
+        })),
+        surroundings: { freeBytes: 1 << 30, sdk: 28 },
+        bytesPerSecond: 1 << 20,
+      });
+    const asked = answering({
+      [`GET /phones/${serial}/apps`]: [there, gone],
+      [`POST /phones/${serial}/copying-sheet`]: ({ apps }: Picks) =>
+        copyingSheet({
+          phone: { ...facts, mode: 'system' },
+          installed: [there.installed!],
+          picked: apps as never,
+          shelf: { freeBytes: 1 << 30 },
+          bytesPerSecond: 1 << 20,
+        }),
+      [`POST /phones/${serial}/putting-apps-sheet`]: putting,
+      [`POST /phones/${serial}/putting-apps`]: started,
+      [`POST /phones/${serial}/copying`]: started,
+    });
+    await useApps().load(serial);
+    useApps().draft(serial).picked = [...picked];
+    const sentTo = (path: string) =>
+      asked.filter((each) => each.path === `/phones/${serial}/${path}`).map(({ body }) => body);
+    return { shown: await show(PickedAppsTray, { phone: running }), sentTo };
+  }
+
+  it('are copied where they are on the phone; the others are said to be left out', async () => {
+    const { shown, sentTo } = await tray(['example.tidebook', 'example.marshlog']);
+    await vi.waitFor(() => expect(shown.find('[data-check="app-running"]').exists()).toBe(true));
+    expect(shown.text()).toMatch(/1 of those picked\s+is\s+not on the phone, and left out/);
+    const go = shown.find('button.go');
+    expect(go.text()).toBe('Copy 1 app');
+    await go.trigger('click');
+    await flushPromises();
+    expect(sentTo('copying')).toEqual([
+      { apps: [{ package: 'example.tidebook', parts: ['program', 'data', 'device-data'] }], confirmed: [] },
+    ]);
+  });
+
+  it('go back from the copy that is chosen, armed where data is replaced', async () => {
+    const { shown, sentTo } = await tray(['example.tidebook', 'example.marshlog']);
+    const draft = useApps().draft(serial);
+    draft.doing = 'put-back';
+    draft.copyOf = { 'example.tidebook': 'tidebook 1000' };
+    await vi.waitFor(() => expect(shown.find('[data-check="data-replaced"]').exists()).toBe(true));
+    const go = shown.find('button.go');
+    expect([go.text(), go.attributes('disabled')]).toEqual(['Put back 2 apps', '']);
+    draft.armedWith = serial.slice(-4);
+    await flushPromises();
+    await go.trigger('click');
+    await flushPromises();
+    const [sent] = sentTo('putting-apps') as [Picks];
+    expect(sent.copies!.map(({ copyId }) => copyId)).toEqual(['tidebook 1000', 'marshlog 3000']);
+    expect(draft.picked).toEqual([]);
+  });
+});
+
+describe('Moving apps', () => {
+  it('says of each what will go, and what cannot and why; what cannot is not picked', async () => {
+    const other = phone({
+      serial: 'MS10-70055',
+      nickname: 'Visitor desk',
+      facts: { ...facts, serial: 'MS10-70055', mode: 'system' },
+    });
+    useBench().take(other);
+    const app = { versionName: '4.1', versionCode: 41, dataBytes: 2048, there: undefined };
+    const stop = { id: 'wrong-processor', severity: 'stop', sentence: 'Ringcode: no native code.' };
+    answering({
+      [`GET /phones/${serial}/moving/MS10-70055`]: {
+        from: serial,
+        to: 'MS10-70055',
+        apps: [
+          { ...app, package: 'example.tidebook', label: 'Tidebook', findings: [] },
+          { ...app, package: 'example.ringcode', label: 'Ringcode', findings: [stop] },
+        ],
+      },
+    });
+    useMoving().draft(serial).to = 'MS10-70055';
+    const shown = await show(PhoneMove, { phone: running });
+    await vi.waitFor(() => expect(shown.findAll('tbody tr')).toHaveLength(2));
+    const [tidebook, ringcode] = shown.findAll('tbody tr');
+    expect(tidebook!.text()).toMatch(/Goes\s*not installed/);
+    expect(ringcode!.text()).toMatch(/Cannot go.*no native code/s);
+    expect(ringcode!.find('input').attributes('disabled')).toBeDefined();
+    await shown
+      .findAll('button')
+      .find((each) => /Pick all 1 that can go/.test(each.text()))!
+      .trigger('click');
+    expect(useMoving().draft(serial).picked).toEqual(['example.tidebook']);
+    const tray = await show(MovingTray, { phone: running });
+    expect(tray.find('h2').text()).toBe('Tray · move 1 app to Visitor desk');
+  });
+});
+
+describe('Personal records', () => {
+  const record = { files: ['/a'], bytes: 2048, count: 7, fault: undefined, copies: [] };
+
+  it('are listed with their number, their size and how far they may travel', async () => {
+    answering({
+      [`GET /phones/${serial}/records`]: [
+        { ...record, kind: 'contacts' },
+        { ...record, kind: 'wallpaper', count: undefined },
+        { ...record, kind: 'words', files: [], bytes: 0, count: 0 },
+      ],
+    });
+    const shown = await show(PhoneRecords, { phone: running });
+    await vi.waitFor(() => expect(shown.findAll('tbody tr')).toHaveLength(3));
+    const rows = shown.findAll('tbody tr').map((row) => row.text());
+    expect(rows[0]).toMatch(/Contacts.*7.*2 KiB.*this Android version.*never/s);
+    expect(rows[1]).toMatch(/Wallpaper.*–.*any phone/s);
+    expect(rows[2]).toMatch(/Keyboard words.*none/s);
+    useRecords().draft(serial).picked = ['contacts', 'words'];
+    const tray = await show(RecordsTray, { phone: running });
+    expect(tray.text()).toMatch(/1 of those picked\s+the phone has none of/);
+    expect(tray.find('button.go').text()).toBe('Keep 1 kind of records');
+  });
+
+  it('say that they need root', async () => {
+    const shown = await show(PhoneRecords, {
+      phone: phone({ facts: { ...facts, mode: 'system', root: false } }),
+    });
+    expect(shown.text()).toMatch(/not rooted/);
+  });
+});
+
+describe('The end of a batch', () => {
+  it('is a table of what was done, what was not and why, and what was not come to', async () => {
+    const step = { partition: undefined, bytes: 1, doneBytes: 1 };
+    const shown = await show(BatchTable, {
+      run: run({
+        state: 'interrupted',
+        steps: [
+          {
+            ...step,
+            app: 'example.a',
+            text: 'Copy A',
+            state: 'done',
+            result: '5 MiB, as the phone digests it',
+          },
+          {
+            ...step,
+            app: 'example.b',
+            text: 'Copy B',
+            state: 'failed',
+            result: 'It is not on the phone any more.',
+          },
+          { ...step, app: 'example.c', text: 'Copy C', state: 'waiting', result: undefined },
+        ],
+      }),
+    });
+    expect(shown.findAll('tbody tr').map((row) => row.text().replace(/\s+/g, ' '))).toEqual(
+      [
+        'Copy A done5 MiB, as the phone digests it',
+        'Copy B not doneIt is not on the phone any more.',
+        'Copy C not come to',
+      ].map((text) => expect.stringMatching(new RegExp(text.replace(/ (done|not)/, ' ?$1')))),
+    );
   });
 });

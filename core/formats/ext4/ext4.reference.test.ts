@@ -19,7 +19,7 @@ import { testFolder } from '../../../e2e/support/bench.ts';
 import { copySparse } from '../../../standin/flash/copy.ts';
 import { Flash } from '../../../standin/flash/flash.ts';
 import { memorySource } from '../../bytes/source.ts';
-import { Ext4, withMount, type Inode } from './index.ts';
+import { Ext4, withModified, withMount, type Inode } from './index.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);
@@ -219,5 +219,21 @@ describe('the simulated phone’s file systems', () => {
     bytes.set(withMount(bytes.subarray(1024, 2048), 1_795_000_000), 1024);
     writeFileSync(image, bytes);
     expect(run('e2fsck', '-fn', image)).toMatch(/files/);
+  });
+
+  it.each([
+    ['with checksums', '64bit,metadata_csum'],
+    ['without', '^64bit,^metadata_csum'],
+  ])('keeps the file system right when a file changed at another time, %s', async (name, features) => {
+    const image = make(`touched-${name.replaceAll(' ', '-')}`, ['-b', '4096', '-O', features]);
+    const bytes = readFileSync(image);
+    const fs = await Ext4.open(memorySource(bytes));
+    const [entry] = (await fs.list(await fs.inode(2))).filter((each) => each.name !== 'lost+found');
+    const inode = await fs.inode(entry!.inode);
+    const record = bytes.subarray(inode.offset, inode.offset + fs.superblock.inodeBytes);
+    bytes.set(withModified(record, inode.number, bytes.subarray(1024, 2048), 1_795_000_000), inode.offset);
+    writeFileSync(image, bytes);
+    expect(run('e2fsck', '-fn', image)).toMatch(/files/);
+    expect(run('debugfs', '-R', `stat <${inode.number}>`, image)).toMatch(/mtime: 0x6afd86c0/);
   });
 });

@@ -6,3 +6,4 @@ export { superblockOffset } from './layouts.ts';
 export type { Attribute } from './attributes.ts';
 export type { FileType, Inode } from './inode.ts';
 export type { Run } from './blocks.ts';
+export { withModified } from './touch.ts';

@@ -5,6 +5,8 @@ import { installedSystem } from '../contents.ts';
 import { LinkFailure, type PhoneLink } from '../phone-link.ts';
 import { connectAdb, type AdbConnection, type Door } from './connect.ts';
 import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing.ts';
+import { AdbAppFolders } from './app-folders.ts';
+import { AdbAppWork } from './app-work.ts';
 import { AdbApps } from './apps.ts';
 import { AdbFiles } from './files.ts';
 import { AdbPartitions } from './partitions.ts';
@@ -20,6 +22,8 @@ export class AdbLink implements PhoneLink {
   readonly partitions?: AdbPartitions;
   readonly files?: AdbFiles;
   readonly apps?: AdbApps;
+  readonly appWork?: AdbAppWork;
+  readonly appFolders?: AdbAppFolders;
   readonly gone: Promise<void>;
 
   private constructor(
@@ -31,8 +35,12 @@ export class AdbLink implements PhoneLink {
     if (shell.root) {
       this.partitions = new AdbPartitions(shell, mode === 'recovery');
       this.files = new AdbFiles(shell);
+      this.appFolders = new AdbAppFolders(shell, this.files);
     }
-    if (mode === 'system') this.apps = new AdbApps(shell);
+    if (mode === 'system') {
+      this.apps = new AdbApps(shell);
+      this.appWork = new AdbAppWork(shell);
+    }
     this.gone = connection.gone;
   }
 

@@ -13,6 +13,7 @@ import {
   toRecovery,
   until,
 } from '../../../e2e/support/bench.ts';
+import type { AppView } from '@keen-larder/contract/copies.ts';
 import type { Serving } from '../../serve.ts';
 
 const folder = testFolder();
@@ -35,7 +36,8 @@ describe('the apps of a phone', () => {
   let apps: AppFacts[];
   const app = (name: string) => apps.find((each) => each.package === `example.${name}`)!;
   beforeAll(async () => {
-    apps = (await (await get('/apps')).json()) as AppFacts[];
+    const views = (await (await get('/apps')).json()) as AppView[];
+    apps = views.flatMap(({ installed }) => installed ?? []);
   });
 
   it('are listed with label, version, size, kind and state', () => {
@@ -101,7 +103,9 @@ describe('the apps of a phone', () => {
 
   it('cannot be asked about in recovery', async () => {
     await toRecovery(serving.app, bench.phone);
-    const answer = await get('/apps');
+    // What the larder has of them is told all the same: here nothing.
+    expect(await (await get('/apps')).json()).toEqual([]);
+    const answer = await get(`/apps/icon?path=${encodeURIComponent(app('tidebook').paths[0]!)}`);
     expect(answer.status).toBe(409);
     expect(((await answer.json()) as { detail: string }).detail).toMatch(/Restart into system/);
   });

@@ -1,10 +1,13 @@
+import { folderOf, isCompared, stagingFolders, type DataFile } from '@keen-larder/core/apps/copies.ts';
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { readApk, readIcon, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { stampOf } from '../../formats/data-stamp.ts';
 import { LinkFailure, type AppAccess } from '../phone-link.ts';
 import { batches } from './batches.ts';
+import { hardwareKeyUids } from './keystore.ts';
 import { quote, type AdbShell } from './shell.ts';
 
 /** What of an APK is fetched at once: its directory, its manifest and its signers lie in few such pieces. */
@@ -24,7 +27,13 @@ export class AdbApps implements AppAccess {
   /** By file: an APK does not change under its path, size and time. */
   private readonly read = new Map<string, Promise<Apk | undefined>>();
 
+  private last: AppFacts[] | undefined;
+
   constructor(private readonly shell: AdbShell) {}
+
+  async recent(): Promise<AppFacts[]> {
+    return this.last ?? this.list();
+  }
 
   async list(signal?: AbortSignal): Promise<AppFacts[]> {
     const installed = parsePackageDump(await this.text('dumpsys package packages', signal));
@@ -39,10 +48,8 @@ export class AdbApps implements AppAccess {
     );
     const pathsOf = new Map(installed.map((app) => [app.package, apkPaths(app, bases.get(app.package))]));
     const files = await this.filesAt([...pathsOf.values()].flat(), signal);
-    const data = await this.dataBytes(
-      installed.map((app) => app.package),
-      signal,
-    );
+    const data = await this.dataFiles(signal);
+    const keyUids = this.shell.root ? await hardwareKeyUids(this.shell) : new Set<number>();
     const apks = new Map<string, Apk | undefined>();
     const waiting = [...installed];
     const work = async () => {
@@ -53,7 +60,7 @@ export class AdbApps implements AppAccess {
       }
     };
     await Promise.all(Array.from({ length: atOnce }, work));
-    return installed.map((app) => {
+    this.last = installed.map((app) => {
       const apk = apks.get(app.package);
       const paths = pathsOf.get(app.package)!;
       return {
@@ -62,13 +69,15 @@ export class AdbApps implements AppAccess {
         isRunning: running.has(app.package),
         paths,
         programBytes: paths.reduce((sum, path) => sum + (files.get(path)?.bytes ?? 0), 0),
-        dataBytes: data.get(app.package),
+        ...dataFacts(data && (data.get(app.package) ?? [])),
+        hasHardwareKeys: keyUids.has(app.uid),
         abis: apk?.abis ?? [],
         certificates: apk?.signing?.certificates ?? [],
         duties: apk?.duties ?? [],
         hasIcon: apk?.iconPath !== undefined,
       };
     });
+    return this.last;
   }
 
   async icon({ paths }: Pick<AppFacts, 'paths'>): Promise<Uint8Array | undefined> {
@@ -116,18 +125,26 @@ export class AdbApps implements AppAccess {
     return found;
   }
 
-  /** Of credential- and device-encrypted data together. */
-  private async dataBytes(names: readonly string[], signal?: AbortSignal): Promise<Map<string, number>> {
-    const found = new Map<string, number>();
-    if (!this.shell.root) return found;
-    const folders = names.flatMap((name) => [`/data/user/0/${name}`, `/data/user_de/0/${name}`]);
-    for (const batch of batches(folders)) {
-      const script = `du -s -k ${batch.map(quote).join(' ')} 2>/dev/null; true`;
-      for (const [, kibibytes, name] of (await this.rootedText(script, signal)).matchAll(
-        /^(\d+)\s+\S*\/(\S+)$/gm,
-      )) {
-        found.set(name!, (found.get(name!) ?? 0) + Number(kibibytes) * 1024);
-      }
+  /** Files of all apps' own folders by package, caches left out; undefined without root. */
+  private async dataFiles(signal?: AbortSignal): Promise<Map<string, DataFile[]> | undefined> {
+    if (!this.shell.root) return undefined;
+    const found = new Map<string, DataFile[]>();
+    const folders = ['data', 'device-data'] as const;
+    const parents = folders.map((kind) => folderOf(kind, '').replace(/\/$/, ''));
+    const script = `find ${parents.join(' ')} -type f -exec stat -c '%s %Y %n' '{}' + 2>/dev/null; true`;
+    for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (\/.*)$/gm)) {
+      const [, bytes, modifiedAt, path] = match as unknown as [string, string, string, string];
+      const at = parents.findIndex((parent) => path.startsWith(`${parent}/`));
+      const [name, ...within] = path.slice((parents[at]?.length ?? 0) + 1).split('/');
+      if (at < 0 || !name || within.length === 0) continue;
+      const file = {
+        path: [folders[at], ...within].join('/'),
+        bytes: Number(bytes),
+        modifiedAt: Number(modifiedAt),
+      };
+      const list = found.get(name);
+      if (list) list.push(file);
+      else found.set(name, [file]);
     }
     return found;
   }
@@ -146,6 +163,19 @@ export class AdbApps implements AppAccess {
     signal?.throwIfAborted();
     return (await this.shell.run(script)).stdout;
   }
+}
+
+/** @param files undefined where they cannot be told */
+function dataFacts(
+  files: readonly DataFile[] | undefined,
+): Pick<AppFacts, 'dataBytes' | 'stamp' | 'isHalfPut'> {
+  if (!files) return { dataBytes: undefined, stamp: undefined, isHalfPut: false };
+  const compared = files.filter(isCompared);
+  return {
+    dataBytes: compared.reduce((sum, { bytes }) => sum + bytes, 0),
+    stamp: stampOf(files),
+    isHalfPut: files.some(({ path }) => path.split('/')[1] === stagingFolders.before),
+  };
 }
 
 /** `package:/data/app/example.tidebook-1/base.apk=example.tidebook`; the folder's name may have a `=` as well. */

@@ -1,11 +1,12 @@
-import { LinkFailure, type FileAccess, type FileOwner } from '../phone-link.ts';
+import { LinkFailure, type DescribedFile, type FileAccess, type FileOwner } from '../phone-link.ts';
 import { batches } from './batches.ts';
 import { parseMounts, type MountLine } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
 const mountPoint = '/data';
 const userDataNode = '/dev/block/by-name/userdata';
-const mediaOwner = 1023;
+/** Of shared storage: the service that hands it out (AOSP, AID_MEDIA_RW). */
+export const mediaOwner = 1023;
 /** What the system translates programs into, and makes anew when it is gone. */
 const codeCaches = [`${mountPoint}/dalvik-cache`, `${mountPoint}/resource-cache`];
 
@@ -66,13 +67,42 @@ export class AdbFiles implements FileAccess {
   }
 
   async unpack(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
-    if (folder !== mountPoint) {
+    if (folder.startsWith(`${mountPoint}/media/`)) {
       // Shared storage belongs to the service that hands it out (AOSP: AID_MEDIA_RW).
       const made = [`${mountPoint}/media`, folder].map(quote).join(' ');
       await this.shell.must(`mkdir -p ${made} && chown ${mediaOwner}:${mediaOwner} ${made}`);
     }
     const options = await this.tarOptions();
     await this.shell.feed(`tar -x -p -f - -C ${quote(folder)} ${options} && sync`, stream, signal);
+  }
+
+  async describe(paths: readonly string[], signal?: AbortSignal): Promise<DescribedFile[]> {
+    const found: DescribedFile[] = [];
+    for (const batch of batches(paths)) {
+      const script = `find ${batch.map(quote).join(' ')} -type f -exec stat -c '%s %u %g %a %C %n' '{}' + 2>/dev/null; true`;
+      let text = '';
+      for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+      for (const match of text.matchAll(/^(\d+) (\d+) (\d+) ([0-7]+) (\S+) (\/.*)$/gm)) {
+        const [, bytes, uid, gid, mode, label, path] = match as unknown as string[];
+        found.push({
+          path: path!,
+          bytes: Number(bytes),
+          uid: Number(uid),
+          gid: Number(gid),
+          mode: Number.parseInt(mode!, 8),
+          label: label!.includes(':') ? label : undefined,
+        });
+      }
+    }
+    return found;
+  }
+
+  async remove(paths: readonly string[]): Promise<void> {
+    for (const batch of batches(paths)) await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`);
+  }
+
+  async *content(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
+    yield* this.shell.stream(`cat ${quote(path)}`, signal);
   }
 
   async text(path: string): Promise<string | undefined> {

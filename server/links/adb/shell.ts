@@ -1,7 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Adb, AdbSocket } from '@yume-chan/adb';
 import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
-import { FlashFailure, LinkFailure } from '../phone-link.ts';
+import { FlashFailure, LinkFailure, PhoneRefusal } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
 
 /** A command's end comes a moment after the end of what it reads. */
@@ -191,7 +191,7 @@ function shellOf(adb: Adb) {
 }
 
 const refusal = (script: string, exitCode: number, words: string) =>
-  new LinkFailure(
+  new PhoneRefusal(
     `The phone answered “${words.trim() || `exit code ${exitCode}`}” to “${script.length > 200 ? `${script.slice(0, 200)}…` : script}”.`,
   );
 

@@ -10,11 +10,16 @@ import PhoneApps from './PhoneApps.vue';
 import PhoneBootloader from './PhoneBootloader.vue';
 import PhoneRescue from './PhoneRescue.vue';
 import PhoneTabs from './PhoneTabs.vue';
+import PhoneRecords from './PhoneRecords.vue';
+import PhoneMove from './PhoneMove.vue';
 import PhoneHeader from './PhoneHeader.vue';
 import PhoneStorage from './PhoneStorage.vue';
 
 const props = withDefaults(
-  defineProps<{ serial?: string; view?: 'storage' | 'apps' | 'rescue' | 'bootloader' }>(),
+  defineProps<{
+    serial?: string;
+    view?: 'storage' | 'apps' | 'records' | 'move' | 'rescue' | 'bootloader';
+  }>(),
   {
     view: 'storage',
   },
@@ -45,6 +50,8 @@ watch(
     <PhoneHeader :phone="phone" />
     <PhoneTabs :serial="phone.serial" />
     <PhoneApps v-if="view === 'apps'" :key="phone.serial" :phone="phone" />
+    <PhoneRecords v-else-if="view === 'records'" :key="`records ${phone.serial}`" :phone="phone" />
+    <PhoneMove v-else-if="view === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <PhoneRescue v-else-if="view === 'rescue'" :phone="phone" />
     <PhoneBootloader v-else-if="view === 'bootloader'" :phone="phone" />
     <PhoneStorage v-else-if="phone.presence === 'here'" :phone="phone" />

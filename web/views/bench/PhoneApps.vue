@@ -1,20 +1,34 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core';
-import { ElButton, ElInput, ElTableV2, TableV2SortOrder, type Column, type SortBy } from 'element-plus';
+import {
+  ElButton,
+  ElCheckbox,
+  ElInput,
+  ElTableV2,
+  TableV2SortOrder,
+  type Column,
+  type SortBy,
+} from 'element-plus';
 import { computed, h, useTemplateRef, watch, type VNode } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { isLive } from '@keen-larder/contract/runs.ts';
 import { appFacets, facetKey, filterApps, sortApps, type AppOrder } from '@keen-larder/core/apps/facets.ts';
-import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
+import type { AppView } from '@keen-larder/contract/copies.ts';
 import AppIcon from '../../parts/AppIcon.vue';
 import EmptyState from '../../parts/EmptyState.vue';
+import TimeText from '../../parts/TimeText.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { useApps } from '../../state/apps.ts';
+import { useRuns } from '../../state/runs.ts';
 import ModeKeys from './ModeKeys.vue';
 
 /** All apps of a phone whose system runs, with facets that show what they hide. */
 const props = defineProps<{ phone: PhoneView }>();
 const store = useApps();
 const serial = computed(() => props.phone.serial);
+const allRuns = useRuns();
+/** Of the newest run of this phone that has ended. */
+const ended = computed(() => allRuns.list.find((run) => run.serial === serial.value && !isLive(run))?.id);
 const runs = computed(() => props.phone.presence === 'here' && props.phone.facts?.mode === 'system');
 watch(
   [serial, runs],
@@ -28,7 +42,7 @@ const draft = computed(() => store.draft(serial.value));
 const apps = computed(() => store.lists[serial.value]);
 const error = computed(() => store.errors[serial.value]);
 const filtered = computed(() =>
-  filterApps(apps.value ?? [], draft.value.search, new Set(draft.value.facets)),
+  filterApps(apps.value ?? [], draft.value.search, new Set(draft.value.facets), draft.value.withAside),
 );
 const rows = computed(() =>
   sortApps(filtered.value.shown, draft.value.order, draft.value.descending).map((app) => ({
@@ -36,6 +50,23 @@ const rows = computed(() =>
     app,
   })),
 );
+
+// What a run changed shows when it has ended.
+watch(
+  () => ended.value,
+  () => {
+    if (runs.value) void store.load(serial.value);
+  },
+);
+
+const isPicked = (name: string) => draft.value.picked.includes(name);
+function pick(names: readonly string[], isPicked: boolean): void {
+  const others = draft.value.picked.filter((name) => !names.includes(name));
+  draft.value.picked = isPicked ? [...others, ...names] : others;
+  draft.value.confirmed = [];
+}
+const shownNames = computed(() => filtered.value.shown.map((app) => app.package));
+const pickedShown = computed(() => shownNames.value.filter(isPicked).length);
 
 function toggle(key: string): void {
   const { facets } = draft.value;
@@ -45,23 +76,29 @@ function clear(): void {
   draft.value.facets = [];
   draft.value.search = '';
 }
-const summed = (of: (app: AppFacts) => number) => filtered.value.shown.reduce((sum, app) => sum + of(app), 0);
-const programBytes = computed(() => summed((app) => app.programBytes));
-const dataBytes = computed(() => summed((app) => app.dataBytes ?? 0));
+const summed = (of: (app: AppView) => number) => filtered.value.shown.reduce((sum, app) => sum + of(app), 0);
+const programBytes = computed(() => summed(({ installed }) => installed?.programBytes ?? 0));
+const dataBytes = computed(() => summed(({ installed }) => installed?.dataBytes ?? 0));
 
 const box = useTemplateRef<HTMLElement>('box');
 const { width, height } = useElementSize(box);
-const stateOf = (app: AppFacts) => (!app.isEnabled ? 'disabled' : app.isRunning ? 'running' : '');
+function stateOf({ installed: app }: AppView): string {
+  if (!app) return 'not installed';
+  if (app.isHalfPut) return 'half put back';
+  if (app.isRemoved) return 'removed';
+  return !app.isEnabled ? 'disabled' : app.isRunning ? 'running' : '';
+}
+const copiedWords = { never: 'never', changed: 'changed', 'as-kept': 'as kept' } as const;
 
 interface Row {
   readonly id: string;
-  readonly app: AppFacts;
+  readonly app: AppView;
 }
 const plain = (
   key: AppOrder | 'state',
   title: string,
   columnWidth: number,
-  cell: (app: AppFacts) => VNode | string | number,
+  cell: (app: AppView) => VNode | string | number,
   over: Partial<Column<Row>> = {},
 ): Column<Row> => ({
   key,
@@ -72,37 +109,75 @@ const plain = (
   cellRenderer: ({ rowData }: { rowData: Row }) => h('span', cell(rowData.app)),
   ...over,
 });
-const nameCell = (app: AppFacts) =>
+const nameCell = (app: AppView) =>
   h('button', { type: 'button', class: 'name', onClick: () => choose(app) }, [
-    h(AppIcon, { serial: serial.value, app }),
+    h(AppIcon, { serial: serial.value, app: app.installed ?? noPicture }),
     h('span', [h('strong', app.label), h('code', app.package)]),
   ]);
-function choose(app: AppFacts): void {
+function choose(app: AppView): void {
   draft.value.shown = app.package;
 }
-const sizes = { program: 92, data: 92, updated: 104, version: 92, state: 84 };
+const sizes = { pick: 38, program: 84, data: 84, version: 70, copied: 118, state: 96 };
+/** When it was last copied, and how it has fared since. */
+function copiedCell({ copies, change, installed }: AppView): VNode | string {
+  const [newest] = copies;
+  if (!newest) return 'never';
+  const words = installed ? copiedWords[change] : `${copies.length} kept`;
+  return h('span', { class: change === 'changed' ? 'copied changed' : 'copied' }, [
+    h(TimeText, { at: newest.createdAt }),
+    h('small', words),
+  ]);
+}
+const noPicture = { hasIcon: false, paths: [] as string[], label: '' };
 const columns = computed((): Column<Row>[] => {
   const rest = Object.values(sizes).reduce((sum, each) => sum + each, 0);
   const right = { align: 'right' as const };
   return [
     {
+      key: 'pick',
+      width: sizes.pick,
+      cellRenderer: ({ rowData }: { rowData: Row }) =>
+        h(ElCheckbox, {
+          modelValue: isPicked(rowData.id),
+          ariaLabel: `Pick ${rowData.app.label}`,
+          'onUpdate:modelValue': (is) => pick([rowData.id], Boolean(is)),
+        }),
+      headerCellRenderer: () =>
+        h(ElCheckbox, {
+          modelValue: pickedShown.value > 0 && pickedShown.value === shownNames.value.length,
+          indeterminate: pickedShown.value > 0 && pickedShown.value < shownNames.value.length,
+          ariaLabel: 'Pick all that are shown',
+          'onUpdate:modelValue': (is) => pick(shownNames.value, Boolean(is)),
+        }),
+    },
+    {
       key: 'label',
       dataKey: 'label',
       title: 'App',
-      width: Math.max(180, width.value - rest),
+      width: Math.max(170, width.value - rest),
       sortable: true,
       cellRenderer: ({ rowData }: { rowData: Row }) => nameCell(rowData.app),
     },
-    plain('version', 'Version', sizes.version, (app) => app.versionName ?? app.versionCode),
-    plain('program', 'Program', sizes.program, (app) => h(SizeText, { bytes: app.programBytes }), right),
+    plain('version', 'Version', sizes.version, ({ installed, copies: [copy] }) => {
+      const { versionName, versionCode } = installed ?? copy!.app;
+      return versionName ?? versionCode;
+    }),
+    plain(
+      'program',
+      'Program',
+      sizes.program,
+      ({ installed }) => (installed ? h(SizeText, { bytes: installed.programBytes }) : '–'),
+      right,
+    ),
     plain(
       'data',
       'Data',
       sizes.data,
-      (app) => (app.dataBytes === undefined ? '–' : h(SizeText, { bytes: app.dataBytes })),
+      ({ installed }) =>
+        installed?.dataBytes === undefined ? '–' : h(SizeText, { bytes: installed.dataBytes }),
       right,
     ),
-    plain('updated', 'Updated', sizes.updated, (app) => app.lastUpdated?.slice(0, 10) ?? '–'),
+    plain('copied', 'Copied', sizes.copied, copiedCell),
     plain('state', 'Now', sizes.state, stateOf),
   ];
 });
@@ -115,7 +190,8 @@ function sort({ key, order }: SortBy): void {
   draft.value.order = key as AppOrder;
   draft.value.descending = order === TableV2SortOrder.DESC;
 }
-const rowClass = ({ rowData }: { rowData: Row }) => (rowData.id === draft.value.shown ? 'shown' : '');
+const rowClass = ({ rowData }: { rowData: Row }) =>
+  isPicked(rowData.id) ? 'picked' : rowData.id === draft.value.shown ? 'shown' : '';
 </script>
 
 <template>
@@ -129,18 +205,20 @@ const rowClass = ({ rowData }: { rowData: Row }) => (rowData.id === draft.value.
       />
       <ElButton :loading="store.busy[serial]" @click="store.load(serial)">Read again</ElButton>
     </div>
-    <div v-for="facet in appFacets" :key="facet.id" class="facet" role="group" :aria-label="facet.title">
-      <span class="soft">{{ facet.title }}</span>
-      <button
-        v-for="choice in facet.choices"
-        :key="choice.id"
-        type="button"
-        class="choice"
-        :aria-pressed="draft.facets.includes(facetKey(facet, choice))"
-        @click="toggle(facetKey(facet, choice))"
-      >
-        {{ choice.title }} <span class="count">{{ filtered.counts.get(facetKey(facet, choice)) }}</span>
-      </button>
+    <div class="facets">
+      <div v-for="facet in appFacets" :key="facet.id" class="facet" role="group" :aria-label="facet.title">
+        <span class="soft">{{ facet.title }}</span>
+        <button
+          v-for="choice in facet.choices"
+          :key="choice.id"
+          type="button"
+          class="choice"
+          :aria-pressed="draft.facets.includes(facetKey(facet, choice))"
+          @click="toggle(facetKey(facet, choice))"
+        >
+          {{ choice.title }} <span class="count">{{ filtered.counts.get(facetKey(facet, choice)) }}</span>
+        </button>
+      </div>
     </div>
     <p v-if="apps" class="sum" role="status">
       {{ filtered.shown.length }} {{ filtered.shown.length === 1 ? 'app' : 'apps' }} · programs
@@ -148,6 +226,17 @@ const rowClass = ({ rowData }: { rowData: Row }) => (rowData.id === draft.value.
       <template v-if="filtered.hidden">
         · <strong>{{ filtered.hidden }} hidden by search or facets</strong>
         <ElButton size="small" text @click="clear">Show all</ElButton>
+      </template>
+      <template v-if="filtered.aside || draft.withAside">
+        · <strong v-if="filtered.aside">{{ filtered.aside }} set aside, not shown</strong>
+        <span v-else>with those set aside</span>
+        <ElButton size="small" text @click="draft.withAside = !draft.withAside">{{
+          draft.withAside ? 'Leave them out' : 'Show them'
+        }}</ElButton>
+      </template>
+      <template v-if="draft.picked.length">
+        · <strong>{{ draft.picked.length }} picked</strong>
+        <ElButton size="small" text @click="pick(draft.picked, false)">Pick none</ElButton>
       </template>
     </p>
     <p v-if="error" class="error" role="alert">{{ error }}</p>
@@ -197,12 +286,18 @@ const rowClass = ({ rowData }: { rowData: Row }) => (rowData.id === draft.value.
   font-size: 13px;
 }
 
+.facets {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 18px;
+}
+
 .facet > .soft {
-  width: 62px;
+  min-width: 44px;
 }
 
 .choice {
-  padding: 2px 9px 3px;
+  padding: 1px 7px 2px;
   border: 1px solid var(--rule-strong);
   border-radius: 3px;
   background: var(--paper);
@@ -273,6 +368,25 @@ const rowClass = ({ rowData }: { rowData: Row }) => (rowData.id === draft.value.
   font-size: 11.5px;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+
+.box :deep(.copied) {
+  display: grid;
+  line-height: 1.2;
+}
+
+.box :deep(.copied small) {
+  color: var(--ink-soft);
+  font-size: 11.5px;
+}
+
+.box :deep(.changed small) {
+  color: var(--quince);
+  font-weight: 700;
+}
+
+.box :deep(.picked) {
+  background: var(--action-tint);
 }
 
 .box :deep(.shown) {

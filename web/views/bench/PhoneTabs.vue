@@ -4,6 +4,8 @@ defineProps<{ serial: string }>();
 const tabs = [
   { name: 'bench', title: 'Storage' },
   { name: 'apps', title: 'Apps' },
+  { name: 'records', title: 'Records' },
+  { name: 'move', title: 'Move' },
   { name: 'rescue', title: 'Rescue' },
   { name: 'bootloader', title: 'Bootloader' },
 ] as const;

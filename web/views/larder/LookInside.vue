@@ -5,6 +5,7 @@ import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { api, downloads } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import FileBrowser from './FileBrowser.vue';
+import InsideApps from './InsideApps.vue';
 import InspectionView from './InspectionView.vue';
 
 const props = defineProps<{ id: string; partition: string }>();
@@ -46,6 +47,7 @@ watch(
         :partition="partition"
         :part="String($route.query['part'] ?? inside.trees[0])"
       />
+      <InsideApps v-if="/^userdata(-files)?$/.test(partition)" :set-id="id" :partition="partition" />
       <InspectionView :inspection="inside.inspection" />
     </template>
     <EmptyState v-else-if="error" title="This image cannot be looked into">{{ error }}</EmptyState>

@@ -21,6 +21,7 @@ const faults = [
   { id: 'stall', title: 'Stall', sentence: 'Lets nothing more over the cable' },
   { id: 'worn', title: 'Worn pages', sentence: 'Three pages that cannot be read' },
   { id: 'weak', title: 'Weak pages', sentence: 'Three pages that come out differently each time' },
+  { id: 'full', title: 'Full storage', sentence: 'User data takes no other file' },
   { id: 'unwritable', title: 'Dead pages', sentence: 'Three pages that cannot be written' },
 ];
 const fitting = (builds: readonly PracticeBuild[]) =>
@@ -177,7 +178,10 @@ async function act(action: PracticeAction): Promise<void> {
         <dt>Use</dt>
         <dd>
           <ElButton size="small" @click="act({ do: 'use' })">A day in the field</ElButton>
+          <ElButton size="small" @click="act({ do: 'use', days: 7 })">A week</ElButton>
           <span class="soft">writes a few sightings into user data</span>
+          <ElButton size="small" @click="act({ do: 'reset' })">Erase all data</ElButton>
+          <span class="soft">apps, photos and settings; starts as new</span>
         </dd>
       </div>
     </dl>

@@ -33,7 +33,7 @@ const words: Readonly<Record<ProofRow['result'], string>> = {
       <RouterLink :to="{ name: 'set', params: { id: proof.setId } }">{{ proof.label }}</RouterLink>.
       <a :href="downloads.proof(runId)">Save it as a page</a> for printing or for the customer.
     </p>
-    <table>
+    <table class="facts">
       <thead>
         <tr>
           <th>Fact</th>
@@ -59,7 +59,7 @@ const words: Readonly<Record<ProofRow['result'], string>> = {
         {{ proof.partitions.length }} {{ proof.partitions.length === 1 ? 'partition' : 'partitions' }}, each
         digested by the phone itself before it started, all as kept
       </summary>
-      <table>
+      <table class="facts">
         <tbody>
           <tr v-for="each in proof.partitions" :key="each.partition">
             <td>{{ each.partition }}</td>
@@ -76,26 +76,6 @@ const words: Readonly<Record<ProofRow['result'], string>> = {
 h2 {
   margin-bottom: 4px;
   font-size: 15px;
-}
-
-table {
-  width: 100%;
-  margin: 6px 0;
-  border-collapse: collapse;
-  font-size: 13.5px;
-}
-
-th {
-  color: var(--ink-soft);
-  font-size: 12.5px;
-  text-align: left;
-}
-
-th,
-td {
-  padding: 5px 10px 5px 0;
-  border-bottom: 1px solid var(--rule);
-  vertical-align: top;
 }
 
 svg {

@@ -6,6 +6,7 @@ import ThroughputChart from '../../charts/ThroughputChart.vue';
 import ProgressLine from '../../parts/ProgressLine.vue';
 import RunButtons from '../../parts/RunButtons.vue';
 import { clockTime, exactTime } from '../../parts/time.ts';
+import BatchTable from './BatchTable.vue';
 import ProofTable from './ProofTable.vue';
 import { announceError } from '../../state/notices.ts';
 import { useRuns } from '../../state/runs.ts';
@@ -17,6 +18,8 @@ const box = useTemplateRef<HTMLOListElement>('box');
 /** A live run is drawn anew with every announcement of it, which carries its bytes. */
 const elapsedMs = computed(() => (props.run.endedAt ?? Date.now()) - props.run.startedAt);
 const live = computed(() => isLive(props.run));
+/** Its steps are things of their own, of which one may fail and the others not. */
+const isBatch = computed(() => props.run.steps.some(({ app }) => app));
 onMounted(() => void runs.loadLog(props.run.id).catch(announceError));
 
 /** Follows the log while its end is in view. */
@@ -52,6 +55,7 @@ watch(
     <div v-else-if="run.canResume"><RunButtons :run="run" size="small" /></div>
     <RouterLink v-if="run.setId" :to="{ name: 'set', params: { id: run.setId } }">Open the set</RouterLink>
     <ProofTable v-if="run.hasProof" :run-id="run.id" />
+    <BatchTable v-if="isBatch" :run="run" />
     <section v-if="run.speeds.length > 1">
       <h2>Speed</h2>
       <ThroughputChart :speeds="run.speeds" :elapsed-ms="elapsedMs" />

@@ -1,0 +1,77 @@
+import type { AppChange, AppCopy, CopyPart } from '@keen-larder/core/apps/copies.ts';
+import type { CopiedRecords, RecordKindId, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
+import type { Verdict } from '@keen-larder/core/runsheet/index.ts';
+import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
+
+export interface CopyPartView extends CopyPart {
+  /** What the last reading found wrong. */
+  readonly damage: string | undefined;
+}
+
+/** A copy of an app, with what tells it from others. */
+export interface CopyView extends AppCopy {
+  readonly nickname: string;
+  readonly note: string;
+  readonly parts: readonly CopyPartView[];
+  readonly bytes: number;
+  /** What it added to the shelf when it was taken. */
+  readonly addedBytes: number;
+  /** Where it came from: a phone, a kept image of one, or files. */
+  readonly origin: 'phone' | 'image' | 'imported';
+  readonly binnedAt: number | undefined;
+}
+
+/** A copy of personal records. */
+export interface RecordsView extends Omit<CopyView, 'app' | 'parts'> {
+  readonly records: CopiedRecords;
+  readonly parts: readonly (Omit<CopyPartView, 'kind'> & { readonly kind: RecordsPartKind })[];
+}
+
+/** Records of one kind on a phone, and what the larder has of them. */
+export interface RecordsOnPhone {
+  readonly kind: RecordKindId;
+  readonly files: readonly string[];
+  readonly bytes: number;
+  /** How many; undefined where it cannot be told. */
+  readonly count: number | undefined;
+  /** Why they cannot be read. */
+  readonly fault: string | undefined;
+  /** Of any phone: this one's first, of each the newest first. */
+  readonly copies: readonly RecordsView[];
+}
+
+/** An app within a kept image of user data. */
+export interface AppInside {
+  readonly package: string;
+  readonly label: string;
+  readonly versionName: string | undefined;
+  readonly versionCode: number;
+  readonly programBytes: number;
+  readonly hasData: boolean;
+}
+
+/** What moving each app of a phone to another comes to. */
+export interface MovingView {
+  readonly from: string;
+  readonly to: string;
+  readonly apps: readonly (Verdict & {
+    readonly versionName: string | undefined;
+    readonly versionCode: number;
+    readonly dataBytes: number | undefined;
+    /** What the other phone has of it. */
+    readonly there: { readonly versionName: string | undefined; readonly versionCode: number } | undefined;
+  })[];
+}
+
+/** An app on the phone, in the larder, or both. */
+export interface AppView {
+  readonly package: string;
+  readonly label: string;
+  /** As it is on the phone; undefined where it is not. */
+  readonly installed: AppFacts | undefined;
+  /** Copies of this phone's, the newest first. */
+  readonly copies: readonly CopyView[];
+  readonly change: AppChange;
+  /** Not to be shown among the others. */
+  readonly isAside: boolean;
+}

@@ -1,0 +1,79 @@
+import { describe, expect, it } from 'vitest';
+import { appFacts } from '../testing/apps.ts';
+import type { PhoneFacts } from '../phone/facts.ts';
+import { changingSheet } from '../runsheet/apps/changing.ts';
+import { applies, needOf, type AppAction } from './built-in.ts';
+
+const builtIn = (name: string, over: Parameters<typeof appFacts>[1] = {}) =>
+  appFacts(name, { isBuiltIn: true, duties: ['launcher'], ...over });
+const home = builtIn('home', { duties: ['home'] });
+const otherHome = builtIn('otherhome', { duties: ['home'] });
+const almanac = builtIn('almanac');
+const settings = builtIn('tide.settings', { sharedUserId: 'android.uid.system' });
+const sharer = builtIn('sharer', { sharedUserId: 'android.uid.system' });
+
+describe('how much a phone needs an app', () => {
+  it.each([
+    ['the only home screen', home, [home, almanac], 'needed', /only home screen/],
+    ['one of two home screens', home, [home, otherHome], 'depended-on', /another one is there/],
+    [
+      'one of two, the other off',
+      home,
+      [home, { ...otherHome, isEnabled: false }],
+      'needed',
+      /only home screen/,
+    ],
+    ['what the list names', settings, [settings], 'needed', /Nothing could be set/],
+    [
+      'what shares its user',
+      sharer,
+      [sharer, settings],
+      'depended-on',
+      /shares its user with Tide\.settings/,
+    ],
+    ['nothing special', almanac, [almanac, home], 'none', /Nothing is known/],
+  ] as const)('%s', (_what, app, all, risk, why) => {
+    const need = needOf(app, all);
+    expect(need.risk).toBe(risk);
+    expect(need.why).toMatch(why);
+  });
+});
+
+describe('the run sheet of changing apps', () => {
+  const phone = { mode: 'system', root: false, condition: { kind: 'stock' } } as unknown as PhoneFacts;
+  const installed = [
+    home,
+    almanac,
+    sharer,
+    settings,
+    builtIn('off', { isEnabled: false }),
+    appFacts('tidebook'),
+  ];
+  const checks = (name: string, action: AppAction, copied: string[] = []) =>
+    Object.fromEntries(
+      changingSheet({
+        phone,
+        installed,
+        picked: [`example.${name}`],
+        action,
+        copied: new Set(copied),
+      }).checks.map(({ id, severity }) => [id, severity]),
+    );
+
+  it.each([
+    ['what the phone needs', 'home', 'disable', ['example.home'], { 'built-in-removal': 'stop' }],
+    ['what is not kept', 'almanac', 'remove', [], { 'copy-first': 'stop' }],
+    ['what is kept', 'almanac', 'remove', ['example.almanac'], {}],
+    ['what something depends on', 'sharer', 'disable', ['example.sharer'], { 'built-in-removal': 'confirm' }],
+    ['the owner’s own', 'tidebook', 'remove', ['example.tidebook'], { 'will-wipe': 'confirm' }],
+    ['turning on again', 'off', 'enable', [], {}],
+  ] as const)('%s', (_what, name, action, copied, expected) => {
+    expect(checks(name, action, [...copied])).toEqual({ 'can-be-undone': 'good', ...expected });
+  });
+
+  it('stops where nothing would change', () => {
+    expect(checks('off', 'disable')).toEqual({ 'nothing-picked': 'stop' });
+    expect(checks('almanac', 'bring-back')).toEqual({ 'nothing-picked': 'stop' });
+    expect(applies('bring-back', builtIn('gone', { isRemoved: true }))).toBe(true);
+  });
+});

@@ -1,0 +1,78 @@
+import type { AppFacts } from './facts.ts';
+
+/** What can be done to an app that came with the system, for its owner. */
+export const appActions = ['disable', 'enable', 'remove', 'bring-back'] as const;
+export type AppAction = (typeof appActions)[number];
+
+/** How much the phone needs an app. */
+export interface Need {
+  /** `needed`: without it the phone does not start or cannot be used; `depended-on`: something else uses it. */
+  readonly risk: 'needed' | 'depended-on' | 'none';
+  readonly why: string;
+}
+
+/**
+ * Apps that a system cannot do without, by the beginning of their names (Android, public documentation, and common
+ * practice, no published source). The demo's are as invented as its apps.
+ */
+const needed: readonly (readonly [prefix: string, why: string])[] = [
+  ['android', 'It is the system itself.'],
+  ['com.android.systemui', 'It draws the screen: bars, lock screen, notifications.'],
+  ['com.android.settings', 'Nothing could be set any more.'],
+  ['com.android.phone', 'It is the telephone: without it no calls, not even in an emergency.'],
+  ['com.android.providers.', 'It keeps records that the system and other apps read.'],
+  ['com.android.packageinstaller', 'No app could be installed any more.'],
+  ['com.android.permissioncontroller', 'No permission could be granted any more.'],
+  ['com.android.webview', 'Many apps show their pages through it.'],
+  ['example.tide.settings', 'Nothing could be set any more.'],
+];
+
+const duties: Readonly<Record<string, string>> = {
+  home: 'home screen',
+  keyboard: 'keyboard',
+  dialer: 'telephone',
+  messages: 'messages app',
+};
+
+/** How much the phone needs an app, from what is known and from what is installed besides. */
+export function needOf(app: AppFacts, all: readonly AppFacts[]): Need {
+  const known = needed.find(
+    ([prefix]) => app.package === prefix || (prefix.endsWith('.') && app.package.startsWith(prefix)),
+  );
+  if (known) return { risk: 'needed', why: known[1] };
+  const isAble = (each: AppFacts) => each !== app && each.isEnabled && !each.isRemoved;
+  for (const duty of app.duties) {
+    const name = duties[duty];
+    if (!name || all.some((each) => isAble(each) && each.duties.includes(duty))) continue;
+    return { risk: 'needed', why: `It is the only ${name} on the phone.` };
+  }
+  const sharers = all.filter(
+    (each) => isAble(each) && app.sharedUserId && each.sharedUserId === app.sharedUserId,
+  );
+  if (sharers.length > 0)
+    return {
+      risk: 'depended-on',
+      why: `It shares its user with ${sharers.map(({ label }) => label).join(', ')}.`,
+    };
+  const duty = app.duties.map((each) => duties[each]).find(Boolean);
+  return duty
+    ? { risk: 'depended-on', why: `It is a ${duty}; another one is there.` }
+    : { risk: 'none', why: 'Nothing is known to need it.' };
+}
+
+/** Whether an action changes anything. */
+export function applies(action: AppAction, app: AppFacts): boolean {
+  switch (action) {
+    case 'disable':
+      return app.isEnabled && !app.isRemoved;
+    case 'enable':
+      return !app.isEnabled && !app.isRemoved;
+    case 'remove':
+      return !app.isRemoved;
+    case 'bring-back':
+      return app.isRemoved;
+  }
+}
+
+/** What an action takes from the phone's owner. */
+export const takesAway = (action: AppAction): boolean => action === 'disable' || action === 'remove';

@@ -1,0 +1,101 @@
+import { applies, needOf, takesAway, type AppAction } from '../../apps/built-in.ts';
+import type { AppFacts } from '../../apps/facts.ts';
+import type { PhoneFacts } from '../../phone/facts.ts';
+import { bySeverity, stop, type Check, type RunSheet, type Step } from '../check.ts';
+import { inSystem, labelsOf, msForEachApp } from './common.ts';
+
+/** Everything the sheet of disabling, removing, enabling or bringing back apps is computed from. */
+export interface ChangingFacts {
+  readonly phone: PhoneFacts;
+  readonly installed: readonly AppFacts[];
+  readonly picked: readonly string[];
+  readonly action: AppAction;
+  /** Packages of which a copy is in the larder. */
+  readonly copied: ReadonlySet<string>;
+}
+
+export const actionWords: Readonly<Record<AppAction, string>> = {
+  disable: 'Disable',
+  enable: 'Enable',
+  remove: 'Remove',
+  'bring-back': 'Bring back',
+};
+
+/** The plan of changing apps for the phone's owner; all of it can be undone from the phone's page. */
+export function changingSheet(facts: ChangingFacts): RunSheet {
+  const { action, picked, installed, copied } = facts;
+  const apps = picked.flatMap((name) => {
+    const app = installed.find((each) => each.package === name);
+    return app && applies(action, app) ? [{ app, need: needOf(app, installed) }] : [];
+  });
+  const steps = apps.map(({ app }): Step => ({
+    kind: 'remove',
+    text: `${actionWords[action]} ${app.label}`,
+    app: app.package,
+    bytes: 0,
+  }));
+  const of = (risk: string) => (takesAway(action) ? apps.filter(({ need }) => need.risk === risk) : []);
+  const [needed, depended] = [of('needed'), of('depended-on')];
+  const unkept = takesAway(action) ? apps.filter(({ app }) => !copied.has(app.package)) : [];
+  const owners = action === 'remove' ? apps.filter(({ app }) => !app.isBuiltIn) : [];
+  const checks: Check[] = [
+    ...inSystem(facts),
+    ...(apps.length === 0
+      ? stop('nothing-picked', 'Nothing is picked that this would change', 'Pick apps in the list.')
+      : []),
+    ...(needed.length > 0
+      ? stop(
+          'built-in-removal',
+          'The phone needs it',
+          `${needed.map(({ app, need }) => `${app.label}: ${need.why}`).join(' ')} Leave it out.`,
+          { do: 'unpick', partitions: needed.map(({ app }) => app.package) },
+        )
+      : []),
+    ...(unkept.length > 0
+      ? stop(
+          'copy-first',
+          'Not in the larder yet',
+          `${labelsOf(unkept)}: keep a copy first, so that it can come back whatever happens.`,
+          { do: 'copy-first', packages: unkept.map(({ app }) => app.package) },
+        )
+      : []),
+    ...(depended.length > 0
+      ? [
+          {
+            id: 'built-in-removal',
+            severity: 'confirm',
+            title: 'Something else may miss it',
+            sentence: depended.map(({ app, need }) => `${app.label}: ${need.why}`).join(' '),
+          } as const,
+        ]
+      : []),
+    ...(owners.length > 0
+      ? [
+          {
+            id: 'will-wipe',
+            severity: 'confirm',
+            title: 'Removed with its data',
+            sentence: `${labelsOf(owners)} did not come with the system: its program and data are removed, and come back from the copy alone.`,
+          } as const,
+        ]
+      : []),
+    ...(apps.length > 0
+      ? [
+          {
+            id: 'can-be-undone',
+            severity: 'good',
+            title: 'It can be undone',
+            sentence: 'Under “off” in the list; what came with the system keeps its program on the phone.',
+          } as const,
+        ]
+      : []),
+  ];
+  return {
+    steps,
+    bytes: 0,
+    bytesPerSecond: 1,
+    expectedMs: apps.length * msForEachApp,
+    batteryPercent: 0,
+    checks: bySeverity(checks),
+  };
+}

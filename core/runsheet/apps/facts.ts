@@ -1,0 +1,45 @@
+import type { AppCopy, PartKind } from '../../apps/copies.ts';
+import type { AppFacts } from '../../apps/facts.ts';
+import type { PhoneFacts } from '../../phone/facts.ts';
+
+/** An app and what of it a run is to take or to put. */
+export interface PickedParts {
+  readonly package: string;
+  readonly parts: readonly PartKind[];
+}
+
+/** What the phone can tell besides its list of apps. */
+export interface AppSurroundings {
+  /** Free on user data, in bytes; undefined where it is not told. */
+  readonly freeBytes: number | undefined;
+  /** Android's API level. */
+  readonly sdk: number | undefined;
+}
+
+/** Everything the sheet of copying apps is computed from. */
+export interface CopyingFacts {
+  readonly phone: PhoneFacts;
+  readonly installed: readonly AppFacts[];
+  readonly picked: readonly PickedParts[];
+  readonly shelf: { readonly freeBytes: number };
+  readonly bytesPerSecond: number;
+}
+
+/** A copy and what of it goes back. */
+export interface PickedCopy {
+  readonly copy: AppCopy;
+  readonly parts: readonly PartKind[];
+}
+
+/** Everything the sheet of putting apps back is computed from. */
+export interface PuttingAppsFacts {
+  readonly phone: PhoneFacts;
+  readonly installed: readonly AppFacts[];
+  readonly picked: readonly PickedCopy[];
+  readonly surroundings: AppSurroundings;
+  /** Data is put in place in recovery, where there is root that the system does not give. */
+  readonly through?: 'recovery' | undefined;
+  /** The phone that the apps are on now and are copied from first; left out where copies are put back. */
+  readonly movesFrom?: string | undefined;
+  readonly bytesPerSecond: number;
+}

@@ -1,0 +1,338 @@
+import { checksThePhone, livesOnOnePhone } from '../../apps/known.ts';
+import { hasPart, type CopiedApp, type PartKind } from '../../apps/copies.ts';
+import type { AppFacts } from '../../apps/facts.ts';
+import { sizeText } from '../../bytes/units.ts';
+import { batteryFor, restoringBattery } from '../battery.ts';
+import { usualStartMs } from '../estimate.ts';
+import {
+  bySeverity,
+  stop,
+  type Check,
+  type CheckId,
+  type RunSheet,
+  type Severity,
+  type Step,
+} from '../check.ts';
+import { inSystem, isData, labelsOf, msForEachApp, rootForData } from './common.ts';
+import type { PickedCopy, PuttingAppsFacts } from './facts.ts';
+
+/** A copy that goes back, beside what is on the phone. */
+interface Put extends PickedCopy {
+  readonly app: CopiedApp;
+  readonly present: AppFacts | undefined;
+  readonly bytes: number;
+}
+
+/** Something wrong with one of the apps of a batch, or worth a word. */
+interface Finding {
+  readonly id: CheckId;
+  readonly severity: Severity;
+  /** What of all that have it, by their labels. */
+  readonly sentence: (labels: string, count: number) => string;
+  readonly title: (count: number) => string;
+}
+
+type AppRule = (put: Put, facts: PuttingAppsFacts) => Finding | undefined;
+
+const installs = ({ parts }: Put) => parts.includes('program');
+const puts = ({ parts }: Put) => parts.some(isData);
+const plural = (count: number, one: string, many: string) => (count === 1 ? one : `${count} ${many}`);
+
+const nothingInCopy: AppRule = ({ copy, parts }) =>
+  parts.length > 0 && parts.some((part) => hasPart(copy, part))
+    ? undefined
+    : {
+        id: 'nothing-in-copy',
+        severity: 'stop',
+        title: (count) => `${plural(count, 'One copy has', 'copies have')} nothing of what is picked`,
+        sentence: (labels) =>
+          `${labels}: the copy was taken without it. Choose another copy, or other parts.`,
+      };
+
+const signature: AppRule = ({ app, present }) => {
+  if (!present || present.certificates.length === 0 || app.certificates.length === 0) return undefined;
+  const kept = new Set(app.certificates);
+  if (present.certificates.some((each) => kept.has(each))) return undefined;
+  return {
+    id: 'signature-differs',
+    severity: 'stop',
+    title: (count) => `${plural(count, 'One app', 'apps')} on the phone: another maker’s`,
+    sentence: (labels) =>
+      `${labels}: what is installed is signed with another certificate than the copy. Remove it from the phone first, or leave it out.`,
+  };
+};
+
+/** Apps of one shared user must have one signer. */
+const sharedUser: AppRule = ({ app, present }, { installed }) => {
+  if (!app.sharedUserId || present) return undefined;
+  const other = installed.find(({ sharedUserId }) => sharedUserId === app.sharedUserId);
+  if (!other || other.certificates.some((each) => app.certificates.includes(each))) return undefined;
+  return {
+    id: 'signature-differs',
+    severity: 'stop',
+    title: (count) => `${plural(count, 'One app shares', 'apps share')} a user with another maker’s`,
+    sentence: (labels) =>
+      `${labels}: the apps that it would share a user with are signed with another certificate.`,
+  };
+};
+
+const olderProgram: AppRule = (put) =>
+  put.present && installs(put) && put.app.versionCode < put.present.versionCode
+    ? {
+        id: 'older-program',
+        severity: 'confirm',
+        title: (count) => `${plural(count, 'One program is', 'programs are')} older than on the phone`,
+        sentence: (labels) =>
+          `${labels}: the phone has a newer version, whose data an older one may not read.`,
+      }
+    : undefined;
+
+const newerAndroid: AppRule = (put, { surroundings: { sdk } }) =>
+  installs(put) && sdk !== undefined && (put.app.minSdk ?? 0) > sdk
+    ? {
+        id: 'needs-newer-android',
+        severity: 'stop',
+        title: (count) => `${plural(count, 'One app needs', 'apps need')} a newer Android`,
+        sentence: (labels) => `${labels}: this phone’s API level is ${sdk}, which is too old. Leave it out.`,
+      }
+    : undefined;
+
+const processor: AppRule = (put, { phone }) =>
+  installs(put) && put.app.abis.length > 0 && !put.app.abis.some((abi) => phone.abis.includes(abi))
+    ? {
+        id: 'wrong-processor',
+        severity: 'stop',
+        title: (count) => `${plural(count, 'One app is', 'apps are')} for another processor`,
+        sentence: (labels) =>
+          `${labels}: no native code for ${phone.abis.join(', ')}. Leave it out; its maker may have it for this phone.`,
+      }
+    : undefined;
+
+const withoutProgram: AppRule = (put) =>
+  !put.present && !installs(put)
+    ? {
+        id: 'data-without-program',
+        severity: 'stop',
+        title: (count) => `${plural(count, 'One app is', 'apps are')} not installed`,
+        sentence: (labels) => `${labels}: data alone has nowhere to go. Put the program back as well.`,
+      }
+    : undefined;
+
+const hardwareKeys: AppRule = (put, { phone }) => {
+  if (!put.app.hasHardwareKeys || !puts(put)) return undefined;
+  const isHome = phone.serial === put.copy.serial;
+  if (isHome && put.present?.hasHardwareKeys) return undefined;
+  return {
+    id: 'hardware-keys',
+    severity: 'confirm',
+    title: (count) => `${plural(count, 'One app’s data', 'apps’ data')} will not open`,
+    sentence: (labels) =>
+      `${labels}: its keys were in the hardware of ${isHome ? 'this phone, and are gone since it was wiped' : 'the phone that it came from'}. Its owner must set it up anew.`,
+  };
+};
+
+const onePhone: AppRule = ({ app, copy }, { phone, movesFrom }) =>
+  livesOnOnePhone(app.package) && copy.serial !== phone.serial
+    ? {
+        id: 'one-phone-account',
+        severity: 'confirm',
+        title: (count) => `${plural(count, 'One account lives', 'accounts live')} on one phone at a time`,
+        sentence: (labels) =>
+          movesFrom
+            ? `${labels}: it is copied, then removed from ${movesFrom}, and only then put onto this phone.`
+            : `${labels}: remove it on the phone that it came from first, or its account is locked on both.`,
+      }
+    : undefined;
+
+const checksPhone: AppRule = ({ app }, { phone }) =>
+  checksThePhone(app.package) && (phone.root || phone.condition.bootloaderUnlocked)
+    ? {
+        id: 'checks-the-phone',
+        severity: 'note',
+        title: (count) => `${plural(count, 'One app refuses', 'apps refuse')} phones like this one`,
+        sentence: (labels) => `${labels}: it does not start on a rooted or unlocked phone.`,
+      }
+    : undefined;
+
+const systemData: AppRule = (put, { surroundings: { sdk } }) =>
+  put.app.isBuiltIn && puts(put) && put.app.sdk !== undefined && sdk !== undefined && put.app.sdk !== sdk
+    ? {
+        id: 'system-record-version',
+        severity: 'confirm',
+        title: (count) => `${plural(count, 'One system app', 'system apps')} of another Android`,
+        sentence: (labels) =>
+          `${labels}: data of API level ${put.app.sdk} goes to API level ${sdk}, which may not understand it.`,
+      }
+    : undefined;
+
+const running: AppRule = ({ present }) =>
+  present?.isRunning
+    ? {
+        id: 'app-running',
+        severity: 'note',
+        title: (count) => `${plural(count, 'One app is', 'apps are')} stopped first`,
+        sentence: (labels) => `${labels}: running now.`,
+      }
+    : undefined;
+
+const replaced: AppRule = (put) =>
+  put.present && puts(put) && (put.present.dataBytes ?? 1) > 0
+    ? {
+        id: 'data-replaced',
+        severity: 'note',
+        title: (count) => `${plural(count, 'One app’s data is', 'apps’ data is')} replaced`,
+        sentence: (labels) =>
+          `${labels}: what the phone has now stays until the copy’s is in place and proved, and is then removed.`,
+      }
+    : undefined;
+
+const rules: readonly AppRule[] = [
+  nothingInCopy,
+  signature,
+  sharedUser,
+  olderProgram,
+  newerAndroid,
+  processor,
+  withoutProgram,
+  hardwareKeys,
+  onePhone,
+  checksPhone,
+  systemData,
+  running,
+  replaced,
+];
+
+/** The plan of putting apps back, or of putting those of one phone onto another. */
+export function puttingAppsSheet(facts: PuttingAppsFacts): RunSheet {
+  const all = facts.picked.map((each): Put => putOf(each, facts));
+  const steps = stepsOf(all, facts);
+  const bytes = steps.reduce((sum, step) => sum + step.bytes, 0);
+  const restarts = steps.filter(({ kind }) => kind === 'restart').length;
+  const expectedMs =
+    (bytes / facts.bytesPerSecond) * 1000 + all.length * msForEachApp + restarts * usualStartMs;
+  return {
+    steps,
+    bytes,
+    bytesPerSecond: facts.bytesPerSecond,
+    expectedMs,
+    batteryPercent: batteryFor(expectedMs),
+    checks: bySeverity([
+      ...inSystem(facts),
+      ...rootForData(facts.phone, all.some(puts), facts.through),
+      ...nothingPicked(all),
+      ...restoringBattery(facts.phone.battery),
+      ...room(facts, bytes),
+      ...gathered(all, facts),
+    ]),
+  };
+}
+
+/** An app a step; through recovery, all programs before all data. */
+function stepsOf(all: readonly Put[], { phone, through }: PuttingAppsFacts): Step[] {
+  const step = (kind: Step['kind'], text: string, put: Put, bytes = put.bytes): Step => ({
+    kind,
+    text,
+    app: put.app.package,
+    bytes,
+  });
+  if (!through || phone.root || !all.some(puts)) {
+    return all.map((put) => step('put-back', `Put back ${put.app.label}: ${partsText(put.parts)}`, put));
+  }
+  const sizeOf = ({ copy, parts }: Put, isWanted: (part: PartKind) => boolean) =>
+    copy.parts
+      .filter(({ kind }) => parts.includes(kind) && isWanted(kind))
+      .reduce((sum, part) => sum + part.bytes, 0);
+  return [
+    ...all.filter(installs).map((put) =>
+      step(
+        'install',
+        `Install ${put.app.label}`,
+        put,
+        sizeOf(put, (part) => !isData(part)),
+      ),
+    ),
+    { kind: 'restart', text: 'Restart into recovery', into: 'recovery', bytes: 0 },
+    ...all
+      .filter(puts)
+      .map((put) => step('put-data', `Put back the data of ${put.app.label}`, put, sizeOf(put, isData))),
+    { kind: 'restart', text: 'Restart into system', into: 'system', bytes: 0 },
+    ...all.map((put) => step('set-state', `Set what ${put.app.label} may do`, put, 0)),
+  ];
+}
+
+function putOf({ copy, parts }: PickedCopy, { installed }: PuttingAppsFacts): Put {
+  const { app } = copy;
+  const going = parts.filter((part) => hasPart(copy, part));
+  return {
+    copy,
+    parts: going,
+    app,
+    present: installed.find((each) => each.package === app.package),
+    bytes: copy.parts.filter(({ kind }) => going.includes(kind)).reduce((sum, part) => sum + part.bytes, 0),
+  };
+}
+
+/** One check for all apps of which the same is to be said. */
+function gathered(all: readonly Put[], facts: PuttingAppsFacts): Check[] {
+  return rules.flatMap((rule) => {
+    const found = all.flatMap((put) => {
+      const finding = rule(put, facts);
+      return finding ? [{ put, finding }] : [];
+    });
+    if (found.length === 0) return [];
+    const { finding } = found[0]!;
+    const names = found.map(({ put }) => put.app.package);
+    const sentence = finding.sentence(labelsOf(found.map(({ put }) => put)), found.length);
+    return [
+      {
+        id: finding.id,
+        severity: finding.severity,
+        title: finding.title(found.length),
+        sentence,
+        ...(finding.id === 'data-without-program' && found.every(({ put }) => hasPart(put.copy, 'program'))
+          ? { mend: { do: 'add-programs' } as const }
+          : finding.severity === 'stop' && all.length > found.length
+            ? { mend: { do: 'unpick', partitions: names } as const }
+            : {}),
+      },
+    ];
+  });
+}
+
+/** All that is to be said of one app by itself, stops first. */
+export function findingsOf(
+  each: PickedCopy,
+  facts: PuttingAppsFacts,
+): { readonly id: CheckId; readonly severity: Severity; readonly sentence: string }[] {
+  const put = putOf(each, facts);
+  const found = rules.flatMap((rule) => rule(put, facts) ?? []);
+  const inOrder = [...found].sort((a, b) => severities.indexOf(a.severity) - severities.indexOf(b.severity));
+  return inOrder.map(({ id, severity, sentence }) => ({
+    id,
+    severity,
+    sentence: sentence(put.app.label, 1),
+  }));
+}
+
+const severities: readonly Severity[] = ['stop', 'confirm', 'note', 'good'];
+
+const nothingPicked = (all: readonly Put[]): Check[] =>
+  all.length === 0
+    ? stop('nothing-picked', 'No app is picked', 'Pick the apps to put back in the list.')
+    : [];
+
+/** New data lies beside what was there until it is proved. */
+function room({ surroundings: { freeBytes } }: PuttingAppsFacts, bytes: number): Check[] {
+  if (freeBytes === undefined || bytes === 0) return [];
+  const words = `About ${sizeText(bytes)} are needed beside what is there; ${sizeText(freeBytes)} are free on the phone.`;
+  return bytes > freeBytes
+    ? stop('app-space', 'The phone is too full', `${words} Remove something from the phone, or pick less.`)
+    : [{ id: 'app-space', severity: 'good', title: 'There is room on the phone', sentence: words }];
+}
+
+/** What of an app goes, in words. */
+export function partsText(parts: readonly PartKind[]): string {
+  const data = parts.some(isData);
+  const program = parts.includes('program');
+  return data && program ? 'program and data' : data ? 'data' : 'program';
+}

@@ -1,0 +1,10 @@
+import { createHash } from 'node:crypto';
+import { stampTexts, type DataFile, type DataStamp } from '@keen-larder/core/apps/copies.ts';
+
+const digest = (text: string) => createHash('sha256').update(text).digest('hex');
+
+/** How an app's data looks, in two digests. */
+export function stampOf(files: readonly DataFile[]): DataStamp {
+  const { full, sizes } = stampTexts(files);
+  return { full: digest(full), sizes: digest(sizes) };
+}

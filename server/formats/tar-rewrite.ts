@@ -1,0 +1,105 @@
+import type { Writable } from 'node:stream';
+import { extract, pack, type Extract, type Header } from 'tar-stream';
+import type { AppEntry } from '@keen-larder/core/apps/entries.ts';
+
+type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
+
+const labelKeys = ['RHT.security.selinux', 'SCHILY.xattr.security.selinux'] as const;
+/** What the header itself says, or is changed. */
+const madeAnew = new Set<string>(['path', 'linkpath', 'size', 'uid', 'gid', 'mtime', ...labelKeys]);
+const typeNames: Readonly<Record<string, Header['type']>> = {
+  file: 'file',
+  'contiguous-file': 'file',
+  directory: 'directory',
+  link: 'link',
+  symlink: 'symlink',
+};
+
+/**
+ * An archive made anew with other owners, modes and labels; sizes, times, contents and extended attributes
+ * stay as they are.
+ * @param place says what an entry is to be; what it throws ends the archive
+ */
+export async function* rewrittenTar(
+  stream: AsyncIterable<Uint8Array>,
+  place: (entry: AppEntry) => AppEntry,
+): AsyncGenerator<Uint8Array> {
+  const reader = extract() as unknown as Writable & AsyncIterable<Entry> & { destroy(error?: Error): void };
+  const archive = pack();
+  const fed = (async () => {
+    for await (const part of stream) {
+      // What is handed on is good until the next piece is asked for; the reader keeps it longer.
+      if (!reader.write(Buffer.from(part))) await drained(reader);
+    }
+    reader.end();
+  })();
+  fed.catch((error: unknown) => reader.destroy(error as Error));
+  const written = (async () => {
+    for await (const entry of reader) {
+      const header = changed(entry.header, place);
+      const into = archive.entry(header) as unknown as Writable;
+      if (header.type === 'file' && (header.size ?? 0) > 0) {
+        for await (const part of entry) if (!into.write(part as Uint8Array)) await drained(into);
+      } else {
+        entry.resume();
+      }
+      into.end();
+    }
+    await fed;
+    archive.finalize();
+  })();
+  written.catch((error: unknown) => archive.destroy(error as Error));
+  try {
+    for await (const part of archive) yield part as Uint8Array;
+    await written;
+  } finally {
+    reader.destroy();
+    archive.destroy();
+  }
+}
+
+const drained = (stream: Writable) =>
+  new Promise<void>((resolve, reject) => {
+    stream.once('drain', resolve);
+    stream.once('close', () => reject(new Error('the archive was given up')));
+  });
+
+function changed(
+  header: Header,
+  place: (entry: AppEntry) => AppEntry,
+): Partial<Header> & Pick<Header, 'name'> {
+  const had = (header.pax ?? {}) as Readonly<Record<string, string>>;
+  const pax = Object.fromEntries(Object.entries(had).filter(([key]) => !madeAnew.has(key)));
+  const label = labelKeys
+    .map((key) => had[key])
+    .find(Boolean)
+    ?.replace(/\0$/, '');
+  const type = typeNames[header.type ?? 'file'];
+  const next = place({
+    path: header.name,
+    type: type ?? header.type ?? 'unknown',
+    ...(header.linkname && { target: header.linkname }),
+    uid: header.uid ?? 0,
+    gid: header.gid ?? 0,
+    mode: header.mode ?? 0o600,
+    ...(label !== undefined && { label }),
+  });
+  if (next.label !== undefined) {
+    pax[labelKeys[0]] = next.label;
+    pax[labelKeys[1]] = `${next.label}\0`;
+  }
+  return {
+    name: next.type === 'directory' ? `${nameIn(next.path)}/` : nameIn(next.path),
+    type: type!,
+    mode: next.mode,
+    uid: next.uid,
+    gid: next.gid,
+    mtime: header.mtime ?? new Date(0),
+    size: type === 'file' ? (header.size ?? 0) : 0,
+    ...(next.target !== undefined && { linkname: next.type === 'link' ? nameIn(next.target) : next.target }),
+    ...(Object.keys(pax).length > 0 && { pax }),
+  };
+}
+
+/** As the phone's tar names what lies in the folder itself. */
+const nameIn = (path: string) => (path === '.' ? '.' : `./${path}`);

@@ -1,0 +1,103 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { Router } from 'express';
+import {
+  ChangingAppsRequest,
+  ChangingAppsStart,
+  CopyChange,
+  CopyingRequest,
+  CopyingStart,
+  MovingRequest,
+  MovingStart,
+  PuttingAppsRequest,
+  PuttingAppsStart,
+  SetAsideRequest,
+  TakingOutStart,
+} from '@keen-larder/contract/requests.ts';
+import { copyTar } from '../larder/copy-export.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import { startChangingApps } from '../runs/changing-apps.ts';
+import { startCopying } from '../runs/copying.ts';
+import { startMoving } from '../runs/moving.ts';
+import { appsInside, startTakingOut } from '../runs/taking-out.ts';
+import { startPuttingApps } from '../runs/putting-apps.ts';
+import { valid } from './validate.ts';
+
+/** Copies of apps: taking them, keeping them, putting them back. */
+export function copyRoutes(app: KeenLarder): Router {
+  const { copies } = app.larder;
+  const { appSheets } = app;
+  const routes = Router();
+
+  routes.get('/app-copies', (_request, response) => void response.json(copies.list()));
+
+  routes.get('/app-copies/:id', (request, response) => void response.json(copies.one(request.params.id)));
+
+  routes.patch('/app-copies/:id', async (request, response) => {
+    response.json(await copies.change(request.params.id, valid(CopyChange, request.body)));
+  });
+
+  routes.get('/app-copies/:id/export', async (request, response) => {
+    const copy = copies.one(request.params.id);
+    response.attachment(`${copy.app.package}-${copy.app.versionCode}.tar`).type('application/octet-stream');
+    // An error breaks the answer off, so that the browser does not take half of it for whole.
+    await pipeline(Readable.from(copyTar(app.larder, copy)), response);
+  });
+
+  routes.post('/set-aside', (request, response) => {
+    const { packages, aside } = valid(SetAsideRequest, request.body);
+    copies.setAside(packages, aside);
+    response.status(204).end();
+  });
+
+  routes.post('/phones/:serial/copying-sheet', async (request, response) => {
+    response.json(await appSheets.copying(request.params.serial, valid(CopyingRequest, request.body)));
+  });
+
+  routes.post('/phones/:serial/copying', async (request, response) => {
+    const start = valid(CopyingStart, request.body);
+    response.status(202).json(await startCopying(app, request.params.serial, start));
+  });
+
+  routes.post('/phones/:serial/putting-apps-sheet', async (request, response) => {
+    response.json(await appSheets.putting(request.params.serial, valid(PuttingAppsRequest, request.body)));
+  });
+
+  routes.post('/phones/:serial/putting-apps', async (request, response) => {
+    const start = valid(PuttingAppsStart, request.body);
+    response.status(202).json(await startPuttingApps(app, request.params.serial, start));
+  });
+
+  routes.post('/phones/:serial/changing-apps-sheet', async (request, response) => {
+    response.json(await appSheets.changing(request.params.serial, valid(ChangingAppsRequest, request.body)));
+  });
+
+  routes.post('/phones/:serial/changing-apps', async (request, response) => {
+    const start = valid(ChangingAppsStart, request.body);
+    response.status(202).json(await startChangingApps(app, request.params.serial, start));
+  });
+
+  routes.get('/sets/:id/images/:partition/apps', async (request, response) => {
+    response.json(await appsInside(app, request.params.id, request.params.partition));
+  });
+
+  routes.post('/sets/:id/images/:partition/taking-out', async (request, response) => {
+    const { id, partition } = request.params;
+    response.status(202).json(await startTakingOut(app, id, partition, valid(TakingOutStart, request.body)));
+  });
+
+  routes.get('/phones/:serial/moving/:to', async (request, response) => {
+    response.json(await appSheets.movingView(request.params.serial, request.params.to));
+  });
+
+  routes.post('/phones/:serial/moving-sheet', async (request, response) => {
+    response.json(await appSheets.moving(request.params.serial, valid(MovingRequest, request.body)));
+  });
+
+  routes.post('/phones/:serial/moving', async (request, response) => {
+    const start = valid(MovingStart, request.body);
+    response.status(202).json(await startMoving(app, request.params.serial, start));
+  });
+
+  return routes;
+}

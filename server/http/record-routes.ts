@@ -1,0 +1,63 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { Router } from 'express';
+import {
+  CopyChange,
+  KeepingRecordsRequest,
+  KeepingRecordsStart,
+  PuttingRecordsRequest,
+  PuttingRecordsStart,
+} from '@keen-larder/contract/requests.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import { recordsOnPhone, startKeepingRecords, startPuttingRecords } from '../runs/records.ts';
+import { readImage } from '../shelf/image-reader.ts';
+import { valid } from './validate.ts';
+
+/** Personal records: what a phone has, keeping them, putting them back. */
+export function recordRoutes(app: KeenLarder): Router {
+  const { records, shelf } = app.larder;
+  const { recordSheets } = app;
+  const routes = Router();
+
+  routes.get('/phones/:serial/records', async (request, response) => {
+    response.json(await recordsOnPhone(app, request.params.serial));
+  });
+
+  routes.get('/record-copies', (_request, response) => void response.json(records.list()));
+
+  routes.patch('/record-copies/:id', async (request, response) => {
+    response.json(await records.change(request.params.id, valid(CopyChange, request.body)));
+  });
+
+  // A part as it was kept: a readable form, or a raw file, which may hold secrets and is only ever asked for.
+  routes.get('/record-copies/:id/parts/*name', async (request, response) => {
+    const name = request.params.name.join('/');
+    const part = records.part(request.params.id, name);
+    response.attachment(name.split('/').at(-1)).set('content-length', String(part.bytes));
+    await pipeline(Readable.from(readImage(shelf, part)), response);
+  });
+
+  routes.post('/phones/:serial/keeping-records-sheet', async (request, response) => {
+    response.json(
+      await recordSheets.keeping(request.params.serial, valid(KeepingRecordsRequest, request.body)),
+    );
+  });
+
+  routes.post('/phones/:serial/keeping-records', async (request, response) => {
+    const start = valid(KeepingRecordsStart, request.body);
+    response.status(202).json(await startKeepingRecords(app, request.params.serial, start));
+  });
+
+  routes.post('/phones/:serial/putting-records-sheet', async (request, response) => {
+    response.json(
+      await recordSheets.putting(request.params.serial, valid(PuttingRecordsRequest, request.body)),
+    );
+  });
+
+  routes.post('/phones/:serial/putting-records', async (request, response) => {
+    const start = valid(PuttingRecordsStart, request.body);
+    response.status(202).json(await startPuttingRecords(app, request.params.serial, start));
+  });
+
+  return routes;
+}

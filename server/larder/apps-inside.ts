@@ -1,0 +1,142 @@
+import type { AppInside } from '@keen-larder/contract/copies.ts';
+import { folderKinds, folderOf, type CopiedApp, type FolderKind } from '@keen-larder/core/apps/copies.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { keptText, type UserData } from './user-data.ts';
+
+/** An app within kept user data, and where its parts lie there. */
+export interface FoundApp {
+  readonly app: CopiedApp;
+  readonly programs: readonly { readonly name: string; readonly path: string; readonly bytes: number }[];
+  readonly folders: readonly { readonly kind: FolderKind; readonly path: string }[];
+}
+
+const dataRoot = '/data';
+const codeFolder = '/app';
+const lists = {
+  packages: '/system/packages.list',
+  settings: '/system/packages.xml',
+  grants: [
+    '/system/users/0/runtime-permissions.xml',
+    '/misc_de/0/apexdata/com.android.permission/runtime-permissions.xml',
+  ],
+} as const;
+
+/** Apps that the owner of kept user data had installed. */
+export async function findApps(data: UserData): Promise<FoundApp[]> {
+  const list = await textAt(data, lists.packages);
+  const uids = new Map(
+    [...list.matchAll(/^([A-Za-z0-9_.]+) (\d+) /gm)].map(([, name, uid]) => [name!, Number(uid)]),
+  );
+  // From Android 12 on both may be in the platform's binary XML, of which nothing is read here.
+  const settings = await textAt(data, lists.settings);
+  const grants = (await Promise.all(lists.grants.map((path) => textAt(data, path)))).join('\n');
+  const found: FoundApp[] = [];
+  for (const folder of await codeFolders(data, codeFolder, 2)) {
+    const app = await appIn(data, folder);
+    const uid = app && uids.get(app.apk.package);
+    if (app && uid !== undefined) found.push(await foundApp(data, app, uid, settings, grants));
+  }
+  return found.sort((a, b) => (a.app.label < b.app.label ? -1 : 1));
+}
+
+export const appInside = ({ app, programs, folders }: FoundApp): AppInside => ({
+  package: app.package,
+  label: app.label,
+  versionName: app.versionName,
+  versionCode: app.versionCode,
+  programBytes: programs.reduce((sum, { bytes }) => sum + bytes, 0),
+  hasData: folders.length > 0,
+});
+
+async function textAt(data: UserData, path: string): Promise<string> {
+  const file = await data.file(path);
+  const text = file ? await keptText(file) : '';
+  return text.startsWith('ABX\0') ? '' : text;
+}
+
+/** Folders with a base APK, as deep as each Android version has put them. */
+async function codeFolders(data: UserData, folder: string, depth: number): Promise<string[]> {
+  const found: string[] = [];
+  for (const { name, isFolder } of await data.names(folder)) {
+    if (!isFolder) continue;
+    const path = `${folder}/${name}`;
+    if (await data.file(`${path}/base.apk`)) found.push(path);
+    else if (depth > 1) found.push(...(await codeFolders(data, path, depth - 1)));
+  }
+  return found;
+}
+
+interface Code {
+  readonly folder: string;
+  readonly apk: Apk;
+  readonly programs: FoundApp['programs'];
+}
+
+async function appIn(data: UserData, folder: string): Promise<Code | undefined> {
+  const base = (await data.file(`${folder}/base.apk`))!;
+  try {
+    const apk = await readApk(base.source);
+    const programs = [{ name: 'base.apk', path: `${folder}/base.apk`, bytes: base.bytes }];
+    for (const { name } of await data.names(folder)) {
+      if (!/^split_.*\.apk$/.test(name)) continue;
+      const split = await data.file(`${folder}/${name}`);
+      if (split) programs.push({ name, path: `${folder}/${name}`, bytes: split.bytes });
+    }
+    return { folder, apk, programs };
+  } catch (error) {
+    // What is no program that can be read is no app; a phone passes it over as well.
+    if (error instanceof FormatError) return undefined;
+    throw error;
+  }
+}
+
+async function foundApp(
+  data: UserData,
+  { apk, programs }: Code,
+  uid: number,
+  settings: string,
+  grants: string,
+): Promise<FoundApp> {
+  const name = apk.package;
+  const folders: { kind: FolderKind; path: string }[] = [];
+  for (const kind of folderKinds) {
+    const path = folderOf(kind, name, 'recovery').slice(dataRoot.length);
+    if ((await data.names(path)).length > 0) folders.push({ kind, path });
+  }
+  const own = sectionOf(grants, name);
+  const sdk = /<version [^>]*\bsdkVersion="(\d+)"/.exec(settings)?.[1];
+  const installer = new RegExp(
+    `<package [^>]*\\bname="${name.replaceAll('.', '\\.')}"[^>]*\\binstaller="([^"]*)"`,
+  ).exec(settings)?.[1];
+  return {
+    app: {
+      package: name,
+      label: apk.label ?? name,
+      versionCode: apk.versionCode,
+      versionName: apk.versionName,
+      uid,
+      minSdk: apk.minSdk,
+      targetSdk: apk.targetSdk,
+      abis: apk.abis,
+      certificates: apk.signing?.certificates ?? [],
+      isBuiltIn: false,
+      isEnabled: true,
+      sharedUserId: apk.sharedUserId,
+      installer,
+      permissions: apk.permissions.map((permission) => ({
+        name: permission,
+        granted: new RegExp(`name="${permission.replaceAll('.', '\\.')}" granted="true"`).test(own),
+      })),
+      hasHardwareKeys: (await data.names('/misc/keystore/user_0')).some((each) =>
+        each.name.startsWith(`${uid}_USRPKEY_`),
+      ),
+      sdk: sdk === undefined ? undefined : Number(sdk),
+    },
+    programs,
+    folders,
+  };
+}
+
+const sectionOf = (xml: string, name: string): string =>
+  new RegExp(`<pkg name="${name.replaceAll('.', '\\.')}"[^>]*>(.*?)</pkg>`, 's').exec(xml)?.[1] ?? '';

@@ -1,0 +1,98 @@
+// Apps out of kept user data, without the phone: what comes out is what the phone itself hands out.
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { CopyView } from '@keen-larder/contract/copies.ts';
+import {
+  isIn,
+  keepSet,
+  openOn,
+  serial,
+  startKnot3,
+  testFolder,
+  toRecovery,
+  until,
+} from '../../e2e/support/bench.ts';
+import { archivedEntries } from '../formats/tar.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import { readImage } from '../shelf/image-reader.ts';
+import { startCopying } from './copying.ts';
+import { appsInside, startTakingOut } from './taking-out.ts';
+
+const folder = testFolder();
+let bench: Awaited<ReturnType<typeof startKnot3>>;
+let app: KeenLarder;
+let blocks: string;
+let files: string;
+let fromPhone: CopyView;
+
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'));
+  app = await openOn(join(folder.path, 'home'), bench);
+  await until('the system', isIn(app, 'system'));
+  const { id } = await startCopying(app, serial, {
+    apps: [{ package: 'example.tidebook', parts: ['program', 'data', 'device-data'] }],
+    confirmed: [],
+  });
+  await app.engine.ended(id);
+  [fromPhone] = app.larder.copies.of(serial) as [CopyView];
+  await toRecovery(app, bench.phone);
+  blocks = await keepSet(app, 'blocks', ['userdata', 'boot']);
+  files = await keepSet(app, 'files', ['userdata-files']);
+}, 120_000);
+afterAll(async () => {
+  await app.close();
+  await bench.close();
+  folder.remove();
+});
+
+/** What a copy's archives hold, by the part and path. */
+async function contentsOf(copy: CopyView) {
+  const found: Record<string, unknown> = {};
+  for (const { name, kind } of copy.parts) {
+    const stream = readImage(app.larder.shelf, app.larder.copies.part(copy.id, name));
+    if (kind === 'program') found[name] = copy.parts.find((part) => part.name === name)!.sha256;
+    else for (const [path, entry] of await archivedEntries(stream)) found[`${name} ${path}`] = entry;
+  }
+  return found;
+}
+
+describe.each([
+  ['a block image', () => [blocks, 'userdata'] as const],
+  ['an archive of files', () => [files, 'userdata-files'] as const],
+])('an app out of %s', (_what, where) => {
+  it('is what the phone hands out', { timeout: 60_000 }, async () => {
+    const [setId, partition] = where();
+    const inside = await appsInside(app, setId, partition);
+    expect(inside.map(({ label }) => label)).toEqual(['Marshlog', 'Ringcode', 'Tidebook']);
+    const { id } = await startTakingOut(app, setId, partition, { packages: ['example.tidebook'] });
+    const ended = await app.engine.ended(id);
+    expect(ended.outcome).toBe('One app is in the larder as of the set’s time.');
+    const set = app.larder.detail(setId);
+    const taken = app.larder.copies
+      .of(serial)
+      .find(({ origin, createdAt }) => origin === 'image' && createdAt === set.createdAt)!;
+    expect(await contentsOf(taken)).toEqual(await contentsOf(fromPhone));
+    const { stamp, permissions, certificates, uid, installer, sdk } = taken.app;
+    expect({ stamp, permissions: granted(permissions), certificates, uid, installer, sdk }).toEqual({
+      stamp: fromPhone.app.stamp,
+      permissions: granted(fromPhone.app.permissions).filter((name) => !name.endsWith('INTERNET')),
+      certificates: fromPhone.app.certificates,
+      uid: fromPhone.app.uid,
+      installer: fromPhone.app.installer,
+      sdk: 28,
+    });
+  });
+});
+
+const granted = (permissions: CopyView['app']['permissions']) =>
+  permissions
+    .filter((each) => each.granted)
+    .map(({ name }) => name)
+    .sort();
+
+it('images that hold no apps say so', async () => {
+  await expect(appsInside(app, blocks, 'boot')).rejects.toThrow(/boot holds no apps/);
+  await expect(startTakingOut(app, blocks, 'userdata', { packages: ['example.gone'] })).rejects.toThrow(
+    /example\.gone is not in this image/,
+  );
+});

@@ -1,0 +1,298 @@
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { categoriesOf, isAppId } from '@keen-larder/core/apps/ids.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { memorySource } from '@keen-larder/core/bytes/source.ts';
+import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { Ext4, Ext4BuildError, type NewFile } from '@keen-larder/core/formats/ext4/index.ts';
+import { editTree, type Addition, type TreeEdit } from '../flash/file-tree.ts';
+import type { Mount, ShellHost } from '../shell/host.ts';
+import { dangerous, installedApps, type Installed } from './installed.ts';
+import {
+  attributeOf,
+  restrictionOf,
+  settingsFiles,
+  tagOf,
+  withGrants,
+  withListLine,
+  withoutGrants,
+  withoutListLine,
+  withoutPackage,
+  withPackage,
+  withRestriction,
+  type Restriction,
+} from './settings.ts';
+
+/** The package manager refuses; the message is its own constant (AOSP, PackageManager.INSTALL_FAILED_…). */
+export class Refused extends Error {}
+
+interface Settings {
+  packages: string;
+  list: string;
+  grants: string;
+  restrictions: string;
+}
+
+const seconds = () => Math.floor(Date.now() / 1000);
+const systemOwned = { uid: 1000, gid: 1000, attributes: [] } as const;
+
+const dataOf = ({ mounts }: ShellHost): Mount => {
+  const data = mounts.find(({ at }) => at === '/data');
+  if (!data?.writable) throw new Refused('Failure [INSTALL_FAILED_MEDIA_UNAVAILABLE]');
+  return data;
+};
+
+const labelled = (label: string) => [
+  { name: 'security.selinux', value: new Uint8Array(Buffer.from(`${label}\0`, 'latin1')) },
+];
+
+/** Reads the settings, has them changed, and writes those that did together with an edit of the file tree. */
+async function change(
+  host: ShellHost,
+  work: (settings: Settings, fs: Ext4) => TreeEdit | Promise<TreeEdit>,
+): Promise<void> {
+  const { source } = dataOf(host);
+  const fs = await Ext4.open(source);
+  const read = async (key: keyof Settings) => (await fs.text(settingsFiles[key])) ?? '';
+  const before: Settings = {
+    packages: await read('packages'),
+    list: await read('list'),
+    grants: await read('grants'),
+    restrictions: await read('restrictions'),
+  };
+  const after = { ...before };
+  const edit = await work(after, fs);
+  if (host.flash.faults.isFull && edit.adds?.some((each) => 'bytes' in each && each.bytes)) throw noRoom();
+  const written: Addition[] = [];
+  for (const key of Object.keys(settingsFiles) as (keyof Settings)[]) {
+    if (after[key] === before[key]) continue;
+    const inode = await fs.find(settingsFiles[key]);
+    const bytes = Buffer.from(after[key]);
+    written.push({
+      path: settingsFiles[key],
+      type: 'file',
+      permissions: inode?.permissions ?? 0o660,
+      modifiedAt: seconds(),
+      ...systemOwned,
+      bytes: bytes.length,
+      content: onePiece(bytes),
+    });
+  }
+  try {
+    await editTree(source, { ...edit, adds: [...(edit.adds ?? []), ...written] });
+  } catch (error) {
+    if (error instanceof Ext4BuildError) throw noRoom();
+    throw error;
+  }
+}
+
+const noRoom = () => new Refused('Failure [INSTALL_FAILED_INSUFFICIENT_STORAGE]');
+
+export interface InstallOptions {
+  readonly installer?: string | undefined;
+  readonly mayReplace: boolean;
+  readonly mayDowngrade: boolean;
+}
+
+/**
+ * Installs one app from its APKs, as the package manager does: judged, given a uid, its folders made.
+ * @throws Refused
+ */
+export async function install(
+  host: ShellHost,
+  files: readonly { readonly name: string; readonly bytes: Buffer }[],
+  options: InstallOptions,
+): Promise<void> {
+  const apks = await Promise.all(files.map(async (file) => ({ ...file, apk: await parsed(file.bytes) })));
+  const base = apks.find(({ apk }) => !apk.split);
+  if (!base) throw new Refused('Failure [INSTALL_FAILED_INVALID_APK: Missing base APK]');
+  const { package: name } = base.apk;
+  const all = await installedApps(host);
+  const present = all.find(({ apk, installed }) => apk.package === name && installed);
+  judge(host, base.apk, present, options);
+  if (apks.some(({ apk }) => apk.package !== name || apk.versionCode !== base.apk.versionCode))
+    throw new Refused('Failure [INSTALL_FAILED_INVALID_APK: Inconsistent package]');
+  await change(host, async (settings, fs) => {
+    const noted = tagOf(settings.packages, 'package', name);
+    const userId = Number(
+      attributeOf(noted, 'userId') ?? present?.uid ?? nextUserId(host, settings.packages),
+    );
+    const before = attributeOf(noted, 'codePath')?.replace(/^\/data/, '');
+    const folder = `/app/${name}-${Number(/-(\d+)$/.exec(before ?? '')?.[1] ?? 0) + 1}`;
+    const now = Date.now();
+    settings.packages = withPackage(settings.packages, {
+      name,
+      codePath: `/data${folder}`,
+      userId,
+      version: base.apk.versionCode,
+      firstInstalledAt: Number.parseInt(attributeOf(noted, 'it') ?? '', 16) || now,
+      updatedAt: now,
+      installer: options.installer,
+    });
+    settings.list = withListLine(settings.list, name, userId);
+    settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: true });
+    const has = present?.runtime ?? new Map<string, boolean>();
+    const asked = base.apk.permissions.filter((each) => dangerous.has(each));
+    settings.grants = withGrants(
+      settings.grants,
+      name,
+      new Map(asked.map((each) => [each, has.get(each) ?? false])),
+    );
+    const code = {
+      ...systemOwned,
+      modifiedAt: seconds(),
+      attributes: labelled('u:object_r:apk_data_file:s0'),
+    };
+    const adds: Addition[] = [
+      ...(await missing(fs, ['/app', '/data', '/user_de', '/user_de/0'])),
+      { path: folder, type: 'directory', permissions: 0o755, ...code },
+      ...apks.map(({ name: file, bytes, apk }): NewFile => ({
+        path: `${folder}/${apk.split ? `split_${apk.split}.apk` : file.endsWith('.apk') ? 'base.apk' : `${file}.apk`}`,
+        type: 'file',
+        permissions: 0o644,
+        ...code,
+        bytes: bytes.length,
+        content: onePiece(bytes),
+      })),
+      ...(await dataFolders(fs, name, userId)),
+    ];
+    return { removes: (path) => before !== undefined && path === before, adds };
+  });
+}
+
+async function parsed(bytes: Buffer): Promise<Apk> {
+  try {
+    const apk = await readApk(memorySource(bytes));
+    if (!apk.signing) throw new Refused('Failure [INSTALL_PARSE_FAILED_NO_CERTIFICATES]');
+    return apk;
+  } catch (error) {
+    if (error instanceof FormatError)
+      throw new Refused(`Failure [INSTALL_PARSE_FAILED_NOT_APK: ${error.message}]`);
+    throw error;
+  }
+}
+
+function judge(
+  { properties }: ShellHost,
+  apk: Apk,
+  present: Installed | undefined,
+  options: InstallOptions,
+): void {
+  const sdk = Number(properties['ro.build.version.sdk']);
+  const abis = (properties['ro.product.cpu.abilist'] ?? '').split(',');
+  if ((apk.minSdk ?? 1) > sdk)
+    throw new Refused(
+      `Failure [INSTALL_FAILED_OLDER_SDK: Requires newer sdk version #${apk.minSdk} (current version is #${sdk})]`,
+    );
+  if (apk.abis.length > 0 && !apk.abis.some((abi) => abis.includes(abi)))
+    throw new Refused(
+      'Failure [INSTALL_FAILED_NO_MATCHING_ABIS: Failed to extract native libraries, res=-113]',
+    );
+  if (!present) return;
+  if (!options.mayReplace) throw new Refused('Failure [INSTALL_FAILED_ALREADY_EXISTS]');
+  const signers = (each: Apk) => [...(each.signing?.certificates ?? [])].sort().join();
+  if (signers(apk) !== signers(present.apk))
+    throw new Refused(
+      `Failure [INSTALL_FAILED_UPDATE_INCOMPATIBLE: Package ${apk.package} signatures do not match previously installed version; ignoring!]`,
+    );
+  if (apk.versionCode < present.apk.versionCode && !options.mayDowngrade)
+    throw new Refused('Failure [INSTALL_FAILED_VERSION_DOWNGRADE]');
+}
+
+/** One above the highest that was given; where none was, this phone's own first. */
+function nextUserId({ properties }: ShellHost, packages: string): number {
+  const given = [...packages.matchAll(/\buserId="(\d+)"/g)].map(([, id]) => Number(id)).filter(isAppId);
+  const serial = properties['ro.serialno'] ?? '';
+  const own = 10_100 + ([...serial].reduce((sum, char) => sum * 31 + char.charCodeAt(0), 7) % 400);
+  return given.length > 0 ? Math.max(...given) + 1 : own;
+}
+
+async function missing(fs: Ext4, folders: readonly string[]): Promise<NewFile[]> {
+  const made: NewFile[] = [];
+  for (const path of folders) {
+    if (await fs.find(path)) continue;
+    made.push({ path, type: 'directory', permissions: 0o771, ...systemOwned, modifiedAt: seconds() });
+  }
+  return made;
+}
+
+/** An app's own folders, empty, where they are not there yet. */
+async function dataFolders(fs: Ext4, name: string, userId: number): Promise<NewFile[]> {
+  const attributes = labelled(`u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId: userId })}`);
+  const made: NewFile[] = [];
+  for (const path of [`/data/${name}`, `/user_de/0/${name}`]) {
+    if (await fs.find(path)) continue;
+    made.push({
+      path,
+      type: 'directory',
+      permissions: 0o700,
+      uid: userId,
+      gid: userId,
+      attributes,
+      modifiedAt: seconds(),
+    });
+  }
+  return made;
+}
+
+/** @throws Refused when there is no such app */
+async function present(host: ShellHost, name: string): Promise<Installed> {
+  const found = (await installedApps(host)).find(({ apk }) => apk.package === name);
+  if (!found) throw new Refused(`Failure [not installed for 0]`);
+  return found;
+}
+
+/** Removes an app; what came with the system is removed for the owner, and its program stays. */
+export async function uninstall(host: ShellHost, name: string, keepsData: boolean): Promise<void> {
+  const app = await present(host, name);
+  if (!app.installed) throw new Refused('Failure [not installed for 0]');
+  await change(host, (settings) => {
+    const data = keepsData ? [] : [`/data/${name}`, `/user_de/0/${name}`, `/media/0/Android/data/${name}`];
+    if (app.isBuiltIn) {
+      settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: false });
+      return { removes: (path) => data.includes(path) };
+    }
+    const code = app.paths[0]!.replace(/^\/data/, '').replace(/\/[^/]+$/, '');
+    settings.packages = withoutPackage(settings.packages, name);
+    settings.list = withoutListLine(settings.list, name);
+    settings.grants = withoutGrants(settings.grants, name);
+    settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: true });
+    return { removes: (path) => path === code || data.includes(path) };
+  });
+}
+
+/** Disables, enables or brings back. */
+export async function restrict(host: ShellHost, name: string, over: Partial<Restriction>): Promise<void> {
+  await present(host, name);
+  await change(host, (settings) => {
+    const next = { ...restrictionOf(settings.restrictions, name), ...over };
+    settings.restrictions = withRestriction(settings.restrictions, name, next);
+    return {};
+  });
+}
+
+/** @throws Refused as the package manager does when an app did not ask, or nobody is asked */
+export async function grant(
+  host: ShellHost,
+  name: string,
+  permission: string,
+  granted: boolean,
+): Promise<void> {
+  const app = (await installedApps(host)).find(({ apk }) => apk.package === name);
+  if (!app)
+    throw new Refused(
+      `Exception occurred while executing 'grant':\njava.lang.IllegalArgumentException: Unknown package: ${name}`,
+    );
+  if (!app.apk.permissions.includes(permission))
+    throw new Refused(
+      `Exception occurred while executing 'grant':\njava.lang.SecurityException: Package ${name} has not requested permission ${permission}`,
+    );
+  if (!app.runtime.has(permission))
+    throw new Refused(
+      `Exception occurred while executing 'grant':\njava.lang.SecurityException: Permission ${permission} requested by ${name} is not a changeable permission type`,
+    );
+  if (app.runtime.get(permission) === granted) return;
+  await change(host, (settings) => {
+    settings.grants = withGrants(settings.grants, name, new Map(app.runtime).set(permission, granted));
+    return {};
+  });
+}

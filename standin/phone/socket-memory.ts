@@ -1,0 +1,30 @@
+import { Socket, type OnReadOpts } from 'node:net';
+
+/** What Node keeps of an accepted socket: the connection itself, and the server that counts it. */
+interface Accepted {
+  _handle: unknown;
+  _server: unknown;
+}
+
+/**
+ * An accepted socket (`pauseOnConnect`) that reads into one memory, and reads on only after `resume()`: what
+ * it emits as `data` is good until then. Node offers `onread` to whoever connects, not to whoever accepts, so
+ * the connection moves to a socket that has it. Without it each 64 KiB are a buffer to collect, which made the
+ * simulated phone the slower end of every write.
+ */
+export function readingInto(memory: Buffer, accepted: Socket): Socket {
+  const held = accepted as unknown as Accepted;
+  const onread: OnReadOpts = {
+    buffer: memory,
+    callback: (count) => {
+      socket.emit('data', memory.subarray(0, count));
+      return false;
+    },
+  };
+  const options: object = { handle: held._handle, onread };
+  const socket: Socket = new Socket(options);
+  (socket as unknown as Accepted)._server = held._server;
+  held._handle = null;
+  held._server = null;
+  return socket;
+}

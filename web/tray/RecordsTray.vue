@@ -1,0 +1,121 @@
+<script setup lang="ts">
+import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
+import { computed } from 'vue';
+import { armingText } from '@keen-larder/contract/armed.ts';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { recordKind } from '@keen-larder/core/records/kinds.ts';
+import { api } from '../api/client.ts';
+import CheckList from '../parts/CheckList.vue';
+import { useLarder } from '../state/larder.ts';
+import { useRecords } from '../state/records.ts';
+import ArmField from './ArmField.vue';
+import FigureGrid from './FigureGrid.vue';
+import TrayFrame from './TrayFrame.vue';
+import { useTrayRun } from './tray-run.ts';
+
+/** What is picked among a phone's personal records: into the larder, or back onto the phone. */
+const props = defineProps<{ phone: PhoneView }>();
+const store = useRecords();
+const larder = useLarder();
+const serial = computed(() => props.phone.serial);
+const draft = computed(() => store.draft(serial.value));
+const isKeeping = computed(() => draft.value.doing === 'keep');
+const rows = computed(() =>
+  (store.lists[serial.value] ?? []).filter(({ kind }) => draft.value.picked.includes(kind)),
+);
+const able = computed(() =>
+  rows.value.filter(({ files, copies }) => (isKeeping.value ? files.length > 0 : copies.length > 0)),
+);
+const keeping = computed(() => ({ kinds: able.value.map(({ kind }) => kind) }));
+const putting = computed(() => ({
+  copies: able.value.flatMap((row) => store.copyOf(serial.value, row)?.id ?? []),
+}));
+
+const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+  picks: () => draft.value,
+  serial: () => serial.value,
+  sources: [() => draft.value.doing, keeping, putting, () => props.phone.facts, () => larder.version],
+  compute: (signal) =>
+    props.phone.presence !== 'here' || draft.value.picked.length === 0
+      ? undefined
+      : isKeeping.value
+        ? api.keepingRecordsSheet(serial.value, keeping.value, signal)
+        : api.puttingRecordsSheet(serial.value, putting.value, signal),
+  isReady: () => !mustArm.value || draft.value.armedWith === armingText(serial.value),
+  async begin() {
+    const { confirmed, armedWith } = draft.value;
+    const run = isKeeping.value
+      ? await api.startKeepingRecords(serial.value, { ...keeping.value, confirmed })
+      : await api.startPuttingRecords(serial.value, { ...putting.value, confirmed, armedWith });
+    draft.value.picked = [];
+    draft.value.confirmed = [];
+    draft.value.armedWith = '';
+    return run;
+  },
+});
+const mustArm = computed(
+  () => !isKeeping.value && (sheet.value?.checks.some(({ id }) => id === 'data-replaced') ?? false),
+);
+const figures = computed(() =>
+  sheet.value && able.value.length > 0
+    ? [
+        { value: sizeText(sheet.value.bytes), name: isKeeping.value ? 'to read' : 'to read and write' },
+        { value: `≈ ${durationText(sheet.value.expectedMs)}`, name: 'unattended' },
+      ]
+    : [],
+);
+const count = computed(() => `${able.value.length} ${able.value.length === 1 ? 'kind' : 'kinds'}`);
+</script>
+
+<template>
+  <TrayFrame v-if="draft.picked.length" :title="`Tray · ${draft.picked.length} picked`">
+    <ElRadioGroup v-model="draft.doing" aria-label="What is done with them">
+      <ElRadioButton value="keep">Copy into the larder</ElRadioButton>
+      <ElRadioButton value="put-back">Put back</ElRadioButton>
+    </ElRadioGroup>
+    <p>{{ able.map(({ kind }) => recordKind(kind).title).join(' · ') }}</p>
+    <p v-if="able.length < draft.picked.length" class="soft" role="status">
+      {{ draft.picked.length - able.length }} of those picked
+      {{ isKeeping ? 'the phone has none of' : 'were never kept' }}, and are left out.
+    </p>
+    <FigureGrid v-if="figures.length" :figures="figures" />
+    <CheckList
+      v-if="sheet"
+      :checks="sheet.checks"
+      :confirmed="draft.confirmed"
+      @mend="mend"
+      @confirm="confirm"
+    />
+    <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <template #foot>
+      <ArmField v-if="clear && mustArm" v-model="draft.armedWith" :serial="serial" />
+      <ElButton
+        type="primary"
+        size="large"
+        class="go"
+        :disabled="!canStart"
+        :loading="starting"
+        @click="start"
+      >
+        {{ isKeeping ? `Keep ${count} of records` : `Put back ${count} of records` }}
+      </ElButton>
+    </template>
+  </TrayFrame>
+  <div v-else class="nothing">
+    <h2 class="zone">Tray</h2>
+    <p class="soft">Pick records to keep them, or to put them back.</p>
+  </div>
+</template>
+
+<style scoped>
+.error {
+  color: var(--beetroot);
+}
+
+.nothing {
+  display: grid;
+  gap: 10px;
+  padding: 14px;
+}
+</style>

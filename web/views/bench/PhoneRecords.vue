@@ -1,0 +1,148 @@
+<script setup lang="ts">
+import { ElButton, ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus';
+import { computed, watch } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import type { RecordsOnPhone, RecordsView } from '@keen-larder/contract/copies.ts';
+import { isLive } from '@keen-larder/contract/runs.ts';
+import { reachText, recordKind } from '@keen-larder/core/records/kinds.ts';
+import { downloads } from '../../api/client.ts';
+import EmptyState from '../../parts/EmptyState.vue';
+import PickColumn from '../../parts/PickColumn.vue';
+import SizeText from '../../parts/SizeText.vue';
+import { exactTime } from '../../parts/time.ts';
+import { useRecords } from '../../state/records.ts';
+import { useRuns } from '../../state/runs.ts';
+import ModeKeys from './ModeKeys.vue';
+
+/** Personal records that belong to no app: how many, how large, how far they may travel, and what is kept of them. */
+const props = defineProps<{ phone: PhoneView }>();
+const store = useRecords();
+const runs = useRuns();
+const serial = computed(() => props.phone.serial);
+const draft = computed(() => store.draft(serial.value));
+const isThere = computed(() => props.phone.presence === 'here' && props.phone.facts?.mode === 'system');
+const hasRoot = computed(() => props.phone.facts?.root ?? false);
+const ended = computed(() => runs.list.find((run) => run.serial === serial.value && !isLive(run))?.id);
+watch(
+  () => [isThere.value && hasRoot.value, ended.value] as const,
+  ([can]) => {
+    if (can) void store.load(serial.value);
+  },
+  { immediate: true },
+);
+const rows = computed(() => store.lists[serial.value] ?? []);
+const names = computed(() =>
+  rows.value.filter(({ files, copies }) => files.length + copies.length > 0).map(({ kind }) => kind),
+);
+function pick(picked: string[]): void {
+  draft.value.picked = picked;
+  draft.value.confirmed = [];
+}
+const toggle = (name: string) =>
+  pick(
+    draft.value.picked.includes(name)
+      ? draft.value.picked.filter((each) => each !== name)
+      : [...draft.value.picked, name],
+  );
+const copyText = ({ createdAt, nickname, serial: from, records }: RecordsView) =>
+  `${exactTime(createdAt)}${records.count === undefined ? '' : ` · ${records.count}`}${from === serial.value ? '' : ` · ${nickname}`}`;
+const readable = (row: RecordsOnPhone) => {
+  const copy = store.copyOf(serial.value, row);
+  const part = copy?.parts.find(({ kind }) => kind === 'readable');
+  return copy && part && { name: part.name, href: downloads.record(copy.id, part.name) };
+};
+</script>
+
+<template>
+  <section v-if="isThere && hasRoot" class="records" aria-label="Records">
+    <p class="soft">
+      Raw files as the phone has them, and what they say in open formats. Passphrases and tokens stay in the
+      raw files.
+    </p>
+    <p v-if="store.errors[serial]" class="error" role="alert">{{ store.errors[serial] }}</p>
+    <ElTable
+      :data="[...rows]"
+      size="small"
+      row-key="kind"
+      empty-text="Reading the records…"
+      :row-class-name="({ row }) => (draft.picked.includes((row as RecordsOnPhone).kind) ? 'picked' : '')"
+    >
+      <PickColumn
+        what="records"
+        :names="names"
+        :picked="draft.picked"
+        :name-of="(row: RecordsOnPhone) => row.kind"
+        @toggle="toggle"
+        @all="pick"
+      />
+      <ElTableColumn label="Records" min-width="150">
+        <template #default="{ row }">
+          <strong>{{ recordKind(row.kind).title }}</strong>
+          <span v-if="row.fault" class="error">{{ row.fault }}</span>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn label="Count" align="right" width="70">
+        <template #default="{ row }">{{ row.files.length ? (row.count ?? '–') : 'none' }}</template>
+      </ElTableColumn>
+      <ElTableColumn label="Size" align="right" width="90">
+        <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
+      </ElTableColumn>
+      <ElTableColumn label="May travel to" width="140">
+        <template #default="{ row }">
+          <span :title="recordKind(row.kind).why">{{ reachText[recordKind(row.kind).reach] }}</span>
+        </template>
+      </ElTableColumn>
+      <ElTableColumn label="Kept" min-width="200">
+        <template #default="{ row }">
+          <ElSelect
+            v-if="row.copies.length > 1"
+            :model-value="store.copyOf(serial, row as RecordsOnPhone)!.id"
+            size="small"
+            :aria-label="`Copy of ${recordKind(row.kind).title}`"
+            @update:model-value="(id: string) => (draft.copyOf = { ...draft.copyOf, [row.kind]: id })"
+          >
+            <ElOption v-for="copy in row.copies" :key="copy.id" :value="copy.id" :label="copyText(copy)" />
+          </ElSelect>
+          <span v-else-if="row.copies[0]">{{ copyText(row.copies[0]) }}</span>
+          <span v-else class="soft">never</span>
+          <a v-if="readable(row as RecordsOnPhone)" :href="readable(row as RecordsOnPhone)!.href" download>{{
+            readable(row as RecordsOnPhone)!.name
+          }}</a>
+        </template>
+      </ElTableColumn>
+    </ElTable>
+    <ElButton class="again" size="small" @click="store.load(serial)">Read again</ElButton>
+  </section>
+  <EmptyState v-else-if="isThere" title="Records need root">
+    They are the system’s own files, and {{ phone.nickname }} is not rooted.
+  </EmptyState>
+  <EmptyState v-else title="Records are read from the running system">
+    {{ phone.nickname }} is not in system mode now. Restart it into system, above.
+    <ModeKeys :keys="phone.keys" />
+  </EmptyState>
+</template>
+
+<style scoped>
+.records {
+  display: grid;
+  gap: 8px;
+}
+
+:deep(.picked td) {
+  background: var(--action-tint);
+}
+
+.again {
+  justify-self: start;
+}
+
+a {
+  display: block;
+  font-size: 12px;
+}
+
+.error {
+  display: block;
+  color: var(--beetroot);
+}
+</style>
