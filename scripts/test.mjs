@@ -25,6 +25,7 @@ const tools = {
   unzip: 'unzip',
   aapt: 'aapt',
   apksigner: 'apksigner',
+  dexdump: 'dexdump',
   '/usr/share/android-framework-res/framework-res.apk': 'android-framework-res',
 };
 

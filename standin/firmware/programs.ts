@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { crc32, deflateSync } from 'node:zlib';
 import { writeApk, type AppDuty, type ApkSigner } from '@keen-larder/core/formats/apk/index.ts';
+import { writeDex } from '@keen-larder/core/formats/dex/index.ts';
 import { filler } from './filler.ts';
 
 /** Who signs the invented apps; the keys are as invented. */
@@ -21,6 +22,8 @@ export interface Program {
   readonly permissions: readonly string[];
   readonly duties: readonly AppDuty[];
   readonly sharedUserId?: string;
+  /** Other makers' code that it carries along: their classes. */
+  readonly carries?: readonly string[];
   /** Of its icon. */
   readonly colour: readonly [red: number, green: number, blue: number];
 }
@@ -46,6 +49,15 @@ const builtIn = (
   over: Partial<Program> & Pick<Program, 'colour' | 'permissions'>,
 ): Program => app(name, label, { signer: 'platform', ...over });
 
+const ownClasses = ['Main', 'Main$Parts', 'Notebook', 'Notebook$Row', 'Upkeep'];
+const gullcount = ['beacon.Sender', 'beacon.Sender$Queue', 'install.Origin'].map(
+  (name) => `example.gullcount.${name}`,
+);
+const shorelight = ['ads.Banner', 'ads.Banner$Taps', 'ads.Profile', 'ads.Auction'].map(
+  (name) => `example.shorelight.${name}`,
+);
+const wrackline = ['crash.Reporter', 'crash.Trace'].map((name) => `example.wrackline.${name}`);
+
 const green = [38, 97, 71] as const;
 const slate = [70, 96, 125] as const;
 const quince = [196, 148, 42] as const;
@@ -56,6 +68,7 @@ export const programs = {
   tidebook: app('tidebook', 'Tidebook', {
     colour: green,
     abis: everywhere,
+    carries: wrackline,
     permissions: ['CAMERA', 'ACCESS_FINE_LOCATION', 'INTERNET'],
   }),
   marshlog: app('marshlog', 'Marshlog', { colour: slate, permissions: ['ACCESS_FINE_LOCATION', 'INTERNET'] }),
@@ -64,11 +77,16 @@ export const programs = {
     abis: ['arm64-v8a'],
     permissions: ['CAMERA', 'READ_EXTERNAL_STORAGE'],
   }),
-  almanac: app('almanac', 'Pocket Almanac Plus', { colour: green, permissions: ['INTERNET'] }),
+  almanac: app('almanac', 'Pocket Almanac Plus', {
+    colour: green,
+    carries: [...shorelight, ...gullcount],
+    permissions: ['INTERNET'],
+  }),
   harbourchat: app('harbourchat', 'Harbour Chat', {
     signer: 'harbour',
     colour: slate,
     abis: everywhere,
+    carries: gullcount,
     permissions: ['CAMERA', 'RECORD_AUDIO', 'READ_CONTACTS', 'INTERNET'],
   }),
   reedmessenger: app('reedmessenger', 'Reed Messenger', {
@@ -115,9 +133,15 @@ export interface ProgramBuild {
 export const versionNameOf = (versionCode: number): string =>
   `${Math.floor(versionCode / 10)}.${versionCode % 10}`;
 
+/** Classes of an app, and something for its size. */
+const codeFiles = (name: string, carries: readonly string[], seed: number, bytes: number) => [
+  { name: 'classes.dex', bytes: writeDex([...ownClasses.map((each) => `${name}.${each}`), ...carries]) },
+  { name: 'assets/tables.bin', bytes: filler('program', seed, bytes) },
+];
+
 /** One of many alike, for measuring. */
 export function manyPrograms(name: string, seed: number, bytes: number): Buffer {
-  const { signer, colour, permissions, ...rest }: Program = programs.marshlog;
+  const { signer, colour, permissions, carries = [], ...rest }: Program = programs.marshlog;
   const apk = writeApk(
     {
       ...rest,
@@ -127,7 +151,7 @@ export function manyPrograms(name: string, seed: number, bytes: number): Buffer 
       versionName: versionNameOf(7),
       icon: icon(colour),
       permissions: permissions.map((each) => `android.permission.${each}`),
-      files: [{ name: 'classes.dex', bytes: filler('program', seed, bytes) }],
+      files: codeFiles(name, carries, seed, bytes),
     },
     signerOf(signer),
   );
@@ -136,7 +160,7 @@ export function manyPrograms(name: string, seed: number, bytes: number): Buffer 
 
 /** The APK; the same bytes every time. */
 export function programBytes({ program, versionCode, seed, bytes }: ProgramBuild): Buffer {
-  const { signer, colour, permissions, abis, ...rest }: Program = programs[program];
+  const { signer, colour, permissions, abis, carries = [], ...rest }: Program = programs[program];
   const apk = writeApk(
     {
       ...rest,
@@ -145,7 +169,7 @@ export function programBytes({ program, versionCode, seed, bytes }: ProgramBuild
       icon: icon(colour),
       permissions: permissions.map((each) => `android.permission.${each}`),
       files: [
-        { name: 'classes.dex', bytes: filler('program', seed, bytes) },
+        ...codeFiles(rest.package, carries, seed, bytes),
         ...abis.map((abi, i) => ({
           name: `lib/${abi}/lib${program}.so`,
           bytes: filler('program', seed + 70 + i, 40_000),

@@ -2,6 +2,7 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
+import { turnsOf } from '../shell/turns.ts';
 import { attributeOf, restrictionOf, sectionOf, settingsFiles, tagOf } from './settings.ts';
 
 /** An app as the phone's package manager knows it. */
@@ -42,7 +43,7 @@ const known = new WeakMap<ShellHost, { readonly writes: number; readonly list: P
 export function installedApps(host: ShellHost): Promise<Installed[]> {
   const before = known.get(host);
   if (before?.writes === host.flash.writes) return before.list;
-  const list = readAll(host);
+  const list = turnsOf(host).reading(() => readAll(host));
   known.set(host, { writes: host.flash.writes, list });
   return list;
 }

@@ -6,6 +6,7 @@ import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
 import { Ext4, Ext4BuildError, type NewFile } from '@keen-larder/core/formats/ext4/index.ts';
 import { editTree, type Addition, type TreeEdit } from '../flash/file-tree.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
+import { turnsOf } from '../shell/turns.ts';
 import { dangerous, installedApps, type Installed } from './installed.ts';
 import {
   attributeOf,
@@ -46,7 +47,12 @@ const labelled = (label: string) => [
 ];
 
 /** Reads the settings, has them changed, and writes those that did together with an edit of the file tree. */
-async function change(
+const change = (
+  host: ShellHost,
+  work: (settings: Settings, fs: Ext4) => TreeEdit | Promise<TreeEdit>,
+): Promise<void> => turnsOf(host).changing(() => changeNow(host, work));
+
+async function changeNow(
   host: ShellHost,
   work: (settings: Settings, fs: Ext4) => TreeEdit | Promise<TreeEdit>,
 ): Promise<void> {

@@ -2,8 +2,11 @@ import { commandTable } from './commands.ts';
 import { resolvePath, type Process, type ShellHost, type Streams } from './host.ts';
 import { parse, SyntaxFailure, type Pipeline } from './parse.ts';
 import { Pipe } from './pipe.ts';
+import { turnsOf } from './turns.ts';
 
 const shellUid = 2000;
+
+const readersOfFiles = new Set(['cat', 'df', 'du', 'find', 'ls', 'md5sum', 'sha256sum', 'stat']);
 
 /** Runs a script as the adb daemon does; resolves to the exit code of its last command. */
 export async function runScript(
@@ -70,7 +73,9 @@ async function runPipeline(
     const running = command.group
       ? runList(command.group, host, { stdin, out, err }, uid, cwd)
       : run
-        ? run(process)
+        ? readersOfFiles.has(name!)
+          ? turnsOf(host).reading(() => run(process))
+          : run(process)
         : notFound(process, name!);
     codes.push(running.finally(() => pipe?.end()));
     if (pipe) stdin = pipe;

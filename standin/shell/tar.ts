@@ -3,6 +3,7 @@ import { pack, type Header, type Pack } from 'tar-stream';
 import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
 import { complain, print, type Command, type Process } from './host.ts';
 import { placeOf, type Place } from './tree-commands.ts';
+import { turnsOf } from './turns.ts';
 import { unpackFolder } from './untar.ts';
 
 interface Options {
@@ -29,7 +30,9 @@ export const tar: Command = async (process) => {
   const place = placeOf(process, options.folder);
   if (!place) return complain(process, 'tar', `${options.folder}: No such file or directory`);
   if (process.uid !== 0) return complain(process, 'tar', `${options.folder}: Permission denied`);
-  return options.unpacks ? unpackFolder(process, place) : packFolder(process, place, options);
+  return options.unpacks
+    ? unpackFolder(process, place)
+    : turnsOf(process.host).reading(() => packFolder(process, place, options));
 };
 
 function optionsOf(args: readonly string[]): Options | string {

@@ -11,6 +11,7 @@ import {
   type Mount,
   type Process,
 } from './host.ts';
+import { turnsOf } from './turns.ts';
 
 /** A path of a mounted file system. */
 export interface Place {
@@ -42,18 +43,20 @@ async function edit(
   if (process.uid !== 0) return complain(process, name, `${paths[0]}: Permission denied`);
   if (!first.mount.writable) return complain(process, name, `${paths[0]}: Read-only file system`);
   const { source } = first.mount;
-  try {
-    const change = await work(
-      await Ext4.open(source),
-      places.map((place) => place!.within),
-    );
-    if (typeof change === 'string') return await complain(process, name, change);
-    await editTree(source, change);
-    return 0;
-  } catch (error) {
-    if (error instanceof Ext4BuildError) return complain(process, name, error.message);
-    throw error;
-  }
+  return turnsOf(process.host).changing(async () => {
+    try {
+      const change = await work(
+        await Ext4.open(source),
+        places.map((place) => place!.within),
+      );
+      if (typeof change === 'string') return await complain(process, name, change);
+      await editTree(source, change);
+      return 0;
+    } catch (error) {
+      if (error instanceof Ext4BuildError) return complain(process, name, error.message);
+      throw error;
+    }
+  });
 }
 
 /** `rm -rf PATH…`; what is not there is gone already. */
@@ -255,6 +258,6 @@ export const mke2fs: Command = async (process) => {
     return mount.at === '/data' && other?.bytes === device.bytes;
   });
   if (isMounted) return complain(process, 'mke2fs', `${node} is mounted; will not make a filesystem here!`);
-  await formatDevice(device);
+  await turnsOf(host).changing(() => formatDevice(device));
   return 0;
 };

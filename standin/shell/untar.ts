@@ -7,6 +7,7 @@ import { Ext4BuildError } from '@keen-larder/core/formats/ext4/index.ts';
 import { editTree, type Addition } from '../flash/file-tree.ts';
 import { complain, resolvePath, type Process } from './host.ts';
 import type { Place } from './tree-commands.ts';
+import { turnsOf } from './turns.ts';
 
 type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
 
@@ -31,7 +32,7 @@ export async function unpackFolder(process: Process, { mount, within }: Place): 
     if (process.host.flash.faults.isFull && adds.some((each) => 'bytes' in each && each.bytes))
       return await complain(process, 'tar', 'write: No space left on device');
     try {
-      await editTree(mount.source, { adds });
+      await turnsOf(process.host).changing(() => editTree(mount.source, { adds }));
     } catch (error) {
       if (!(error instanceof Ext4BuildError)) throw error;
       return await complain(process, 'tar', error.message);

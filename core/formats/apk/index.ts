@@ -1,4 +1,4 @@
 export { appDuties, type AppDuty } from './manifest.ts';
-export { readApk, readIcon, type Apk } from './read.ts';
+export { readApk, readClasses, readIcon, type Apk } from './read.ts';
 export type { Signing } from './signing.ts';
 export { writeApk, type ApkPlan, type ApkSigner } from './write.ts';

@@ -1,5 +1,6 @@
 import { FormatError } from '../../bytes/format-error.ts';
 import type { ByteSource } from '../../bytes/source.ts';
+import { definedClasses } from '../dex/index.ts';
 import { readBinaryXml } from './binary-xml.ts';
 import { manifestOf, type ApkManifest, type TextOrResource } from './manifest.ts';
 import { Resources, type ResourceValue } from './resources.ts';
@@ -20,6 +21,7 @@ export interface Apk extends Omit<ApkManifest, 'label' | 'icon'> {
 const mostManifestBytes = 4 << 20;
 const mostResourcesBytes = 64 << 20;
 const mostIconBytes = 1 << 20;
+const mostCodeBytes = 64 << 20;
 /** Sharp on a bench computer's screen. */
 const wantedDensity = 320;
 
@@ -55,6 +57,19 @@ export async function readApk(source: ByteSource): Promise<Apk> {
     abis: abisOf(zip),
     ...(signing && { signing }),
   };
+}
+
+/**
+ * Names of all classes whose code an APK brings along, however many files of code it has.
+ * @throws FormatError
+ */
+export async function readClasses(source: ByteSource): Promise<string[]> {
+  const zip = await readZipDirectory(source);
+  const names: string[] = [];
+  for (const each of zip.entries.filter(({ name }) => /^classes\d*\.dex$/.test(name))) {
+    for (const name of definedClasses(await readZipEntry(source, each, mostCodeBytes))) names.push(name);
+  }
+  return names;
 }
 
 /** The bytes of an APK's icon. @throws FormatError */

@@ -1,0 +1,2 @@
+export { definedClasses } from './read.ts';
+export { writeDex } from './write.ts';
