@@ -1,4 +1,5 @@
 import type { AppChange, AppCopy, CopyPart } from '@keen-larder/core/apps/copies.ts';
+import type { FoundTracker } from '@keen-larder/core/apps/trackers.ts';
 import type { CopiedRecords, RecordKindId, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { Verdict } from '@keen-larder/core/runsheet/index.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
@@ -38,6 +39,12 @@ export interface RecordsOnPhone {
   readonly fault: string | undefined;
   /** Of any phone: this one's first, of each the newest first. */
   readonly copies: readonly RecordsView[];
+}
+
+/** What is in the code of an app. */
+export interface AppCode {
+  readonly classes: number;
+  readonly trackers: readonly FoundTracker[];
 }
 
 /** An app within a kept image of user data. */

@@ -1,3 +1,4 @@
+import type { PlannedCopy } from '@keen-larder/core/apps/import-plan.ts';
 import type { PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 
 /** Files that lie ready to be imported together: a folder, or one file. */
@@ -10,6 +11,8 @@ export interface ImportView {
   readonly state: 'arriving' | 'looking' | 'ready';
   readonly bytes: number;
   readonly images: readonly PlannedImport[];
+  /** Copies of apps. */
+  readonly copies: readonly PlannedCopy[];
   /** What the list that came along says. */
   readonly suggested:
     | {

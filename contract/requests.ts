@@ -140,6 +140,40 @@ export class RestoringStart extends RestoringRequest {
   armedWith!: string;
 }
 
+/** Whole words between dots, as the names of classes begin. */
+const classPrefix = /^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/;
+
+export class TrackerEntry {
+  @IsString()
+  @Length(1, 60)
+  @Matches(printable)
+  name!: string;
+
+  @IsString()
+  @MaxLength(200)
+  @Matches(printable)
+  purpose!: string;
+
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(100)
+  @MaxLength(200, { each: true })
+  @Matches(classPrefix, {
+    each: true,
+    message: 'each prefix must be words with dots between, such as example.gullcount',
+  })
+  prefixes!: string[];
+}
+
+/** The whole list of trackers. */
+export class TrackersChange {
+  @IsArray()
+  @ArrayMaxSize(2000)
+  @ValidateNested({ each: true })
+  @Type(() => TrackerEntry)
+  trackers!: TrackerEntry[];
+}
+
 const packageName = /^[A-Za-z0-9_.]{1,255}$/;
 const maxApps = 2000;
 
@@ -394,6 +428,41 @@ export class ImportingRequest {
 }
 
 export class ImportingStart extends ImportingRequest {
+  @IsArray()
+  @IsString({ each: true })
+  confirmed!: string[];
+}
+
+/** A copy of an app, named by the path of its first file; with the app where the files do not tell it. */
+export class CopyChoice {
+  @IsString()
+  @Length(1, 4096)
+  path!: string;
+
+  @IsOptional()
+  @Matches(packageName)
+  package?: string;
+}
+
+/** Which copies of apps are to be taken in from files, and of which phone they are. */
+export class ImportingAppsRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ValidateNested({ each: true })
+  @Type(() => CopyChoice)
+  choices!: CopyChoice[];
+
+  @IsString()
+  @Matches(/^[A-Za-z0-9_.:-]{0,64}$/)
+  serial!: string;
+
+  @IsOptional()
+  @ValidateNested()
+  @Type(() => NewPhone)
+  phone?: NewPhone;
+}
+
+export class ImportingAppsStart extends ImportingAppsRequest {
   @IsArray()
   @IsString({ each: true })
   confirmed!: string[];

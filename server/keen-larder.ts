@@ -12,6 +12,7 @@ import { phoneStatements } from './database/phones.ts';
 import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
+import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './feed.ts';
 import { Rescue } from './rescue/rescue.ts';
@@ -57,6 +58,7 @@ export interface KeenLarder extends RunContext {
   readonly inside: Inside;
   readonly forecaster: Forecaster;
   readonly rescue: Rescue;
+  readonly trackers: TrackerStatements;
   readonly feed: Feed;
   close(): Promise<void>;
 }
@@ -125,6 +127,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     forecaster,
     rescue: new Rescue(bench, larder, forecaster, unfinished),
     incoming,
+    trackers: trackerStatements(db),
     inside: new Inside(larder),
     engine,
     sheets: new Sheets(bench, larder, runs, phones, forecaster, (at) => -new Date(at).getTimezoneOffset()),

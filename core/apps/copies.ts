@@ -3,6 +3,8 @@ import type { AppPermission } from './facts.ts';
 /** What of an app is kept apart, and in which file of an export. */
 export const partKinds = ['program', 'data', 'device-data', 'external', 'media', 'obb'] as const;
 export type PartKind = (typeof partKinds)[number];
+export const isPartKind = (value: unknown): value is PartKind =>
+  (partKinds as readonly unknown[]).includes(value);
 
 /** Parts that are folders of files; the program is its APKs. */
 export type FolderKind = Exclude<PartKind, 'program'>;

@@ -1,4 +1,5 @@
-import type { AppCopy, CopiedApp, CopyPart } from './copies.ts';
+import { isPartKind, type AppCopy, type CopiedApp, type CopyPart } from './copies.ts';
+import type { NamedPhone } from '../phone/facts.ts';
 
 export const copyDescriptionName = 'APP.json';
 export const copyDescriptionFormat = 'keen-larder-app';
@@ -9,17 +10,96 @@ export interface CopyDescription {
   readonly version: 1;
   /** ISO 8601, UTC. */
   readonly copiedAt: string;
-  /** Serial of the phone that it came from. */
-  readonly phone: string;
+  /** That it came from. */
+  readonly phone: NamedPhone;
   readonly app: CopiedApp;
   readonly files: readonly CopyPart[];
 }
 
-export const describeCopy = ({ serial, createdAt, app, parts }: AppCopy): CopyDescription => ({
+export const describeCopy = (
+  { createdAt, app, parts }: Omit<AppCopy, 'id' | 'serial'>,
+  phone: NamedPhone,
+): CopyDescription => ({
   format: copyDescriptionFormat,
   version: 1,
   copiedAt: new Date(createdAt).toISOString(),
-  phone: serial,
+  phone,
   app,
   files: parts.map(({ name, kind, bytes, sha256 }) => ({ name, kind, bytes, sha256 })),
 });
+
+/** A text that says it is a description and cannot be used as one. */
+export class BadDescription extends Error {}
+
+type Shape = Readonly<Record<string, (value: unknown) => boolean>>;
+
+const mostText = 300;
+const isText = (value: unknown) => typeof value === 'string' && value.length <= mostText;
+const isWhole = (value: unknown) => Number.isSafeInteger(value) && Number(value) >= 0;
+const isFlag = (value: unknown) => typeof value === 'boolean';
+const isDigest = (value: unknown) => typeof value === 'string' && /^[0-9a-f]{64}$/.test(value);
+const maybe = (is: (value: unknown) => boolean) => (value: unknown) => value === undefined || is(value);
+const listOf = (is: (value: unknown) => boolean) => (value: unknown) =>
+  Array.isArray(value) && value.length <= 5000 && value.every(is);
+const shaped = (shape: Shape) => (value: unknown) =>
+  typeof value === 'object' &&
+  value !== null &&
+  Object.entries(shape).every(([key, is]) => is((value as Record<string, unknown>)[key]));
+
+const appShape: Shape = {
+  package: (value) => typeof value === 'string' && /^[A-Za-z0-9_.]{1,255}$/.test(value),
+  label: isText,
+  versionCode: isWhole,
+  versionName: maybe(isText),
+  uid: isWhole,
+  minSdk: maybe(isWhole),
+  targetSdk: maybe(isWhole),
+  abis: listOf(isText),
+  certificates: listOf(isDigest),
+  isBuiltIn: isFlag,
+  isEnabled: isFlag,
+  sharedUserId: maybe(isText),
+  installer: maybe(isText),
+  permissions: listOf(shaped({ name: isText, granted: isFlag })),
+  hasHardwareKeys: isFlag,
+  sdk: maybe(isWhole),
+  stamp: maybe(shaped({ full: isText, sizes: isText })),
+};
+const shapes: Shape = {
+  version: (value) => value === 1,
+  copiedAt: (value) => typeof value === 'string' && Number.isFinite(Date.parse(value)),
+  phone: shaped({ serial: isText, maker: isText, model: isText, nickname: isText }),
+  app: shaped(appShape),
+  files: listOf(
+    shaped({
+      name: (value) => typeof value === 'string' && /^[\w.+-]{1,200}\.(?:apk|tar)$/.test(value),
+      kind: isPartKind,
+      bytes: isWhole,
+      sha256: isDigest,
+    }),
+  ),
+};
+
+/**
+ * Reads a description that came along with files.
+ * @returns undefined for another JSON
+ * @throws BadDescription naming what is wrong with it
+ */
+export function parseDescription(text: string): CopyDescription | undefined {
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch {
+    throw new BadDescription('it is no JSON');
+  }
+  const found = value as Readonly<Record<string, unknown>> | null;
+  if (found?.['format'] !== copyDescriptionFormat) return undefined;
+  const wrong = Object.entries(shapes).find(([key, is]) => !is(found[key]))?.[0];
+  if (wrong === 'app') {
+    const app = found['app'] as Readonly<Record<string, unknown>> | undefined;
+    const field = app && Object.entries(appShape).find(([key, is]) => !is(app[key]))?.[0];
+    throw new BadDescription(`its ${field ? `app.${field}` : 'app'} is not what it should be`);
+  }
+  if (wrong) throw new BadDescription(`its ${wrong} is not what it should be`);
+  return value as CopyDescription;
+}

@@ -32,7 +32,12 @@ const groups: readonly Group[] = [
   ),
   group('camera', 'Camera', 'Takes pictures and films.', 'CAMERA BACKGROUND_CAMERA'),
   group('microphone', 'Microphone', 'Hears and records sound.', 'RECORD_AUDIO RECORD_BACKGROUND_AUDIO'),
-  group('contacts', 'Contacts', 'Reads or changes the address book.', 'READ_CONTACTS WRITE_CONTACTS GET_ACCOUNTS'),
+  group(
+    'contacts',
+    'Contacts',
+    'Reads or changes the address book.',
+    'READ_CONTACTS WRITE_CONTACTS GET_ACCOUNTS',
+  ),
   group('calendar', 'Calendar', 'Reads or changes appointments.', 'READ_CALENDAR WRITE_CALENDAR'),
   group(
     'messages',
@@ -100,7 +105,7 @@ const other: PermissionKind = {
   meaning: 'The app’s own, its maker’s, or lesser ones of the platform.',
   isAsked: false,
 };
-const kindOf = new Map(
+const kindOf = new Map<string, PermissionKind>(
   groups.flatMap((each) => each.names.map((name) => [`android.permission.${name}`, each] as const)),
 );
 

@@ -92,6 +92,8 @@ export type CheckId =
   | 'data-replaced'
   | 'nothing-in-copy'
   | 'another-phone'
+  | 'app-not-known'
+  | 'no-description'
   | 'has-secrets'
   | 'built-in-removal'
   | 'copy-first'

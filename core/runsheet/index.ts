@@ -8,6 +8,7 @@ export type {
   PickedParts,
   PuttingAppsFacts,
 } from './apps/facts.ts';
+export { importingAppsSheet, type ImportingAppsFacts, type WantedCopy } from './apps/importing.ts';
 export {
   movingSheet,
   movingVerdicts,

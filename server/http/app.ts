@@ -5,6 +5,7 @@ import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
 import { benchRoutes } from './bench-routes.ts';
+import { codeRoutes } from './code-routes.ts';
 import { copyRoutes } from './copy-routes.ts';
 import { recordRoutes } from './record-routes.ts';
 import { eventRoutes } from './event-routes.ts';
@@ -34,6 +35,7 @@ export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOp
   api.use(
     benchRoutes(app),
     copyRoutes(app),
+    codeRoutes(app),
     recordRoutes(app),
     setRoutes(app),
     insideRoutes(app),

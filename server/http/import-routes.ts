@@ -1,7 +1,13 @@
 import { Router } from 'express';
-import { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
+import {
+  ImportingAppsRequest,
+  ImportingAppsStart,
+  ImportingRequest,
+  ImportingStart,
+} from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
+import { importAppsSheet, startImportingApps } from '../runs/importing-apps.ts';
 import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/importing.ts';
 import { valid } from './validate.ts';
 
@@ -50,6 +56,18 @@ export function importRoutes(app: KeenLarder): Router {
     const { id } = request.params;
     const start = valid(ImportingStart, request.body);
     const run = await startImporting(app, incoming.batch(id), start, () => incoming.putAside(id));
+    response.status(202).json(run);
+  });
+
+  routes.post('/imports/:id/apps-sheet', async (request, response) => {
+    const batch = incoming.batch(request.params.id);
+    response.json(await importAppsSheet(app, batch, valid(ImportingAppsRequest, request.body)));
+  });
+
+  routes.post('/imports/:id/importing-apps', async (request, response) => {
+    const { id } = request.params;
+    const start = valid(ImportingAppsStart, request.body);
+    const run = await startImportingApps(app, incoming.batch(id), start, () => incoming.putAside(id));
     response.status(202).json(run);
   });
 

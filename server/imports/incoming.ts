@@ -11,6 +11,12 @@ import {
   type Checksum,
 } from '@keen-larder/core/formats/checksum-files/index.ts';
 import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
+import {
+  copyDescriptionName,
+  parseDescription,
+  type CopyDescription,
+} from '@keen-larder/core/apps/description.ts';
+import { planCopies, type AppContent } from '@keen-larder/core/apps/import-plan.ts';
 import { planImport } from '@keen-larder/core/larder/import-plan.ts';
 import type { ImportsView, ImportView, UploadedView } from '@keen-larder/contract/imports.ts';
 import { Problem } from '../problem.ts';
@@ -28,7 +34,12 @@ export interface Batch {
   readonly id: string;
   readonly path: string;
   readonly isCopy: boolean;
+  /** Images, and what might be one. */
   readonly files: readonly OpenedFile[];
+  /** Programs of apps and archives of their folders. */
+  readonly parts: readonly OpenedPart[];
+  /** By the folder that they lie in, with its `/`. */
+  readonly descriptions: ReadonlyMap<string, CopyDescription>;
   /** By the path of the file that they speak of. */
   readonly checksums: ReadonlyMap<string, readonly Checksum[]>;
   readonly contents: Contents | undefined;
@@ -273,15 +284,15 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
     const names = stat.isDirectory() ? await filesIn(path) : stat.isFile() ? [''] : [];
     const files: OpenedFile[] = [];
     for (const name of names) files.push(...(await opener.open(join(path, name), name || basename(path))));
-    const { images, checksums, contents } = await apart(files);
+    const { images, parts, ...lists } = await apart(files);
     return {
       id,
       path,
       isCopy: stat.isDirectory() && (await exists(join(path, copyMark))),
       files: images,
-      checksums,
-      contents,
-      bytes: images.reduce((sum, each) => sum + each.bytes, 0),
+      parts,
+      ...lists,
+      bytes: [...images, ...parts].reduce((sum, each) => sum + each.bytes, 0),
       hold,
       touched: () => opener.touched(),
       close,
@@ -292,9 +303,15 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
   }
 }
 
-/** Lists apart from images. */
+/** A file that belongs to an app. */
+export type OpenedPart = OpenedFile & { readonly content: AppContent };
+const isPart = (file: OpenedFile): file is OpenedPart => file.content !== undefined;
+
+/** Lists apart from images and from what belongs to apps. */
 async function apart(files: readonly OpenedFile[]) {
   const images: OpenedFile[] = [];
+  const parts: OpenedPart[] = [];
+  const descriptions = new Map<string, CopyDescription>();
   const checksums = new Map<string, Checksum[]>();
   let contents: Contents | undefined;
   for (const file of files) {
@@ -306,9 +323,21 @@ async function apart(files: readonly OpenedFile[]) {
         checksums.set(path, [...(checksums.get(path) ?? []), each]);
       }
     } else if (isSmall && name === contentsFileName) contents = parseContents(await textOf(file));
+    else if (isSmall && name === copyDescriptionName) {
+      const description = describedIn(file.path, await textOf(file));
+      if (description) descriptions.set(file.path.slice(0, -name.length), description);
+    } else if (isPart(file)) parts.push(file);
     else if (!/\.(txt|md|json|pdf|log)$/i.test(name)) images.push(file);
   }
-  return { images, checksums, contents };
+  return { images, parts, checksums, contents, descriptions };
+}
+
+function describedIn(path: string, text: string): CopyDescription | undefined {
+  try {
+    return parseDescription(text);
+  } catch (error) {
+    throw new Error(`${path}: ${(error as Error).message}`);
+  }
 }
 
 async function textOf(file: OpenedFile): Promise<string> {
@@ -358,19 +387,21 @@ function viewOf(
     isCopy: false,
     bytes: 0,
     images: [],
+    copies: [],
     suggested: undefined,
     fault: undefined,
   };
   if (!('batch' in entry)) {
     return { ...none, state: entry.state, fault: 'fault' in entry ? entry.fault : undefined };
   }
-  const { isCopy, files, contents, bytes } = entry.batch;
+  const { isCopy, files, parts, descriptions, contents, bytes } = entry.batch;
   return {
     id,
     isCopy,
     state: 'ready',
     bytes,
     images: planImport(files, knownOf(contents?.phone.serial), contents),
+    copies: planCopies(parts, descriptions),
     suggested: contents && { label: contents.label, note: contents.note, ...contents.phone },
     fault: undefined,
   };

@@ -1,10 +1,14 @@
 import { randomUUID } from 'node:crypto';
 import { open, type FileHandle } from 'node:fs/promises';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
+import { folderKinds, partNameOf } from '@keen-larder/core/apps/copies.ts';
+import { appIdOf, isAppId } from '@keen-larder/core/apps/ids.ts';
+import type { AppContent } from '@keen-larder/core/apps/import-plan.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource, slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { joinBytes } from '@keen-larder/core/bytes/join.ts';
 import { readSparse, sparseBytes, sparseSource } from '@keen-larder/core/formats/android-sparse/index.ts';
+import { readApk, readZipDirectory, type Apk } from '@keen-larder/core/formats/apk/index.ts';
 import { gptRegions, readGpt, wholeDiskOf } from '@keen-larder/core/formats/gpt/index.ts';
 import { headBytes, recogniseImage } from '@keen-larder/core/formats/inspect/index.ts';
 import { partitionFor, type IncomingFile } from '@keen-larder/core/larder/import-plan.ts';
@@ -23,13 +27,41 @@ export interface OpenedFile extends IncomingFile {
   image(): AsyncIterable<Uint8Array>;
   /** When it is a sparse image, which may be a part of one. */
   readonly sparse?: ByteSource;
+  /** When it belongs to an app. */
+  readonly content?: AppContent;
   /** The archive or whole flash that it lies in, as it lies there. */
   readonly outer?: { readonly path: string; plain(): AsyncIterable<Uint8Array> };
+}
+
+const manifestName = 'AndroidManifest.xml';
+
+/** What an APK says; undefined for another archive. @throws FormatError for one that is damaged */
+async function apkIn(source: ByteSource): Promise<Apk | undefined> {
+  const { entries } = await readZipDirectory(source).catch((error: unknown) => {
+    // A zip of more than 4 GiB is no APK; it is for the reader of those.
+    if (error instanceof FormatError) return { entries: [] };
+    throw error;
+  });
+  return entries.some(({ name }) => name === manifestName) ? readApk(source) : undefined;
+}
+
+/** An app's folder, packed from within: by its name in a copy, or by who owns what is in it. */
+async function appFolderIn(source: ByteSource, path: string): Promise<AppContent | undefined> {
+  const isNamed = folderKinds.some((kind) => basename(path) === partNameOf(kind));
+  let looked = 0;
+  for await (const { header } of tarEntries(sourceBytes(source))) {
+    if (!/^\.?\/|^\.$/.test(header.name)) return undefined;
+    if (isAppId(appIdOf(header.uid ?? 0))) return { kind: 'folder', uid: header.uid };
+    if (++looked >= entriesLookedAt) break;
+  }
+  return isNamed && looked > 0 ? { kind: 'folder', uid: undefined } : undefined;
 }
 
 /** Compressed files inside compressed files, and archives inside archives: beyond this nobody nests them. */
 const deepest = 4;
 const mostEntries = 2000;
+/** Beyond these an archive is taken for what it is without them. */
+const entriesLookedAt = 8;
 
 /** What cannot be read, by its first bytes, and what to do about it. */
 const strangers: readonly (readonly [readonly number[], string])[] = [
@@ -82,6 +114,13 @@ export class Opener {
     const faulty = (fault: string): OpenedFile[] => [
       { ...one, layers, fault, image: () => sourceBytes(source) },
     ];
+    const appPart = (content: AppContent, found: string): OpenedFile => ({
+      ...one,
+      layers: [...layers, found],
+      imageBytes: source.bytes,
+      image: () => sourceBytes(source),
+      content,
+    });
     try {
       const head = await source.read(0, Math.min(source.bytes, headBytes));
       const wrapper = wrapperOf(head);
@@ -100,9 +139,17 @@ export class Opener {
         }
         return await this.look(await this.putAside(unpacked()), path, through, depth + 1, packed);
       }
-      if (looksLikeZip(head)) return await this.lookIntoZip(source, path, layers, depth);
+      if (looksLikeZip(head)) {
+        const apk = await apkIn(source);
+        if (apk) return [appPart({ kind: 'program', apk }, 'APK')];
+        return await this.lookIntoZip(source, path, layers, depth);
+      }
       const isFiles = archiveOf(partitionFor(path, []).partition ?? '') !== undefined;
-      if (looksLikeTar(head) && !isFiles) return await this.lookIntoTar(source, path, layers, depth);
+      if (looksLikeTar(head) && !isFiles) {
+        const folder = await appFolderIn(source, path);
+        if (folder) return [appPart(folder, 'tar')];
+        return await this.lookIntoTar(source, path, layers, depth);
+      }
       if (looksLikeTar(head))
         return [{ ...one, layers: [...layers, 'tar'], image: () => sourceBytes(source) }];
       const found = await recogniseImage(source);

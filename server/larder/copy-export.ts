@@ -13,6 +13,7 @@ import type { Larder } from './larder.ts';
  */
 export function copyTar(larder: Larder, copy: CopyView): AsyncIterable<Uint8Array> {
   const tar = tarPack();
+  const phone = larder.phone(copy.serial)!;
   const folder = `${copy.app.package}-${copy.app.versionCode}`;
   const mtime = new Date(copy.createdAt);
   const fill = async () => {
@@ -24,7 +25,7 @@ export function copyTar(larder: Larder, copy: CopyView): AsyncIterable<Uint8Arra
     };
     for (const { name, bytes } of copy.parts)
       await put(name, bytes, readImage(larder.shelf, larder.copies.part(copy.id, name)));
-    const description = Buffer.from(`${JSON.stringify(describeCopy(copy), null, 2)}\n`);
+    const description = Buffer.from(`${JSON.stringify(describeCopy(copy, phone), null, 2)}\n`);
     await put(copyDescriptionName, description.length, Readable.from([description]));
     for (const [name, text] of Object.entries(checksumTexts(written)))
       tar.entry({ name: `${folder}/${name}`, mtime }, text);

@@ -102,6 +102,8 @@ export interface AppAccess {
   recent(): Promise<AppFacts[]>;
   /** The picture of an app; undefined where it has none that is a picture. */
   icon(app: Pick<AppFacts, 'paths'>): Promise<Uint8Array | undefined>;
+  /** Names of the classes in its program. @throws FormatError */
+  classes(app: Pick<AppFacts, 'paths'>): Promise<string[]>;
 }
 
 /** One APK on its way to the phone. */

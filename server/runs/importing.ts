@@ -1,4 +1,4 @@
-import { createHash, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { planImport, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
@@ -16,7 +16,6 @@ import {
   type SuperBase,
   type SuperPart,
 } from '../imports/super-parts.ts';
-import { Problem } from '../problem.ts';
 import { counted } from '../shelf/counted.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
 import { unpackChunkList, type ManifestImage } from '../shelf/manifest.ts';
@@ -25,9 +24,15 @@ import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { RunFailure, type Run } from './engine.ts';
 import { conditionOfImages } from './firmware.ts';
-
-/** What unpacking, digesting and storing are expected to take in a second, before there is a past. */
-const usualBytesPerSecond = 150 * 2 ** 20;
+import {
+  broken,
+  differsFromList,
+  hasChecksum,
+  phoneOf,
+  staysWhereItIs,
+  touchedText,
+  usualBytesPerSecond,
+} from './import-files.ts';
 
 /** Partitions that a phone is known to have, and the logical ones in its `super` as far as that was kept. */
 export async function knownParts(context: RunContext, serial: string): Promise<string[]> {
@@ -158,12 +163,6 @@ export async function importSheet(
   });
 }
 
-/** Whether a checksum file speaks of a file, or of the archive that it lies in. */
-function hasChecksum({ files, checksums }: Batch, path: string): boolean {
-  const outer = files.find((file) => file.path === path)?.outer?.path;
-  return checksums.has(path) || (outer !== undefined && checksums.has(outer));
-}
-
 /**
  * Keeps files as a set that is marked as imported.
  * @param putAside what becomes of the files afterwards; resolves to words about it
@@ -179,13 +178,7 @@ export async function startImporting(
   const sheet = await importSheet(context, batch, start);
   requireClear(sheet, start.confirmed);
   const { images, assembled } = await choose(context, batch, start);
-  const phone = larder.phone(start.serial) ?? (start.phone && { serial: start.serial, ...start.phone });
-  if (!phone) {
-    throw new Problem(
-      400,
-      `The larder knows no phone ${start.serial}: say its maker, model and name as well.`,
-    );
-  }
+  const phone = phoneOf(larder, start);
   return engine.start(
     {
       kind: 'importing',
@@ -238,17 +231,10 @@ export async function startImporting(
         );
         const bytes = stored.reduce((sum, each) => sum + each.bytes, 0);
         const took = durationText(context.now() - beganAt);
-        return `${stored.length} ${stored.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)} in ${took}; ${sizeText(set.addedBytes)} new on the shelf. ${await putAside().catch(staysWhereItIs)}`;
+        return `${stored.length} ${stored.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)} in ${took}; ${sizeText(set.addedBytes)} new on the shelf. ${batch.parts.length > 0 ? 'The files stay where they are: there are apps among them.' : await putAside().catch(staysWhereItIs)}`;
       }),
   );
 }
-
-const touchedText = (paths: readonly string[]) =>
-  `${listText(paths)} changed while ${paths.length > 1 ? 'they were' : 'it was'} taken in. Nothing was kept. Wait until everything has been copied, then start again.`;
-
-/** The set is kept, whatever becomes of the files. */
-const staysWhereItIs = (error: unknown) =>
-  `The files could not be put aside (${(error as Error).message}): they stay where they are.`;
 
 interface Taking {
   readonly batch: Batch;
@@ -277,7 +263,10 @@ async function takeIn(
 ): Promise<ManifestImage> {
   const files = filesOf(batch, paths);
   for (const file of files.flatMap((each) => (each.outer ? [each.outer, each] : [each]))) {
-    if (!compared.has(file.path)) await compareFile(batch, file, run);
+    if (!compared.has(file.path)) {
+      const differs = await differsFromList(batch, file, run);
+      if (differs) throw new RunFailure(`${differs} Nothing was kept. Copy it again, or leave it out.`);
+    }
     compared.add(file.path);
   }
   const ranges = kind === 'archive' ? undefined : (listed?.ranges ?? sizedRanges(imageBytes));
@@ -319,30 +308,6 @@ async function takeIn(
 }
 
 const sizedRanges = (bytes: number | undefined) => (bytes === undefined ? undefined : wholeOf(bytes));
-
-/** Reads a file once for the checksums that speak of it, and for nothing where none does. */
-async function compareFile(batch: Batch, file: Pick<OpenedFile, 'path' | 'plain'>, run: Run): Promise<void> {
-  const wanted = batch.checksums.get(file.path) ?? [];
-  if (wanted.length === 0) return;
-  const hashes = wanted.map(({ kind, digest }) => ({ hash: createHash(kind), kind, digest }));
-  for await (const part of broken(file.plain(), run.signal)) for (const { hash } of hashes) hash.update(part);
-  for (const { hash, kind, digest } of hashes) {
-    const found = hash.digest('hex');
-    if (found === digest) continue;
-    throw new RunFailure(
-      `${file.path} is not as its checksum file says: ${kind} ${found} instead of ${digest}. Nothing was kept. Copy it again, or leave it out.`,
-    );
-  }
-  run.log(`${file.path} is as its checksum file says.`);
-}
-
-/** A stream that ends when the run is cancelled. */
-async function* broken(stream: AsyncIterable<Uint8Array>, signal: AbortSignal): AsyncGenerator<Uint8Array> {
-  for await (const part of stream) {
-    signal.throwIfAborted();
-    yield part;
-  }
-}
 
 /** What of an image lies in ranges; all of it where there are none. */
 async function* onlyRanges(

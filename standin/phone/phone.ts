@@ -275,11 +275,15 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     const turn = this.turn;
     this.changed();
     await this.flash.readTable().catch(() => undefined);
+    let judged: { readonly of: string; readonly outcome: StartOutcome | 'bootloader' } | undefined;
     for (;;) {
       await pause(this.timing.startMs);
       if (turn !== this.turn) return;
       if (mode === 'loader') return this.arrive(mode, undefined);
-      const outcome = await this.outcomeOf(mode);
+      // Around and around: what has not changed is not judged again.
+      const of = this.stateOfFlash();
+      if (judged?.of !== of) judged = { of, outcome: await this.outcomeOf(mode) };
+      const { outcome } = judged;
       if (turn !== this.turn) return;
       if (outcome === 'bootloader') return this.arrive(outcome, undefined);
       if (outcome.starts) {
@@ -297,6 +301,11 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       await pause(this.timing.loopMs);
       if (turn !== this.turn) return;
     }
+  }
+
+  private stateOfFlash(): string {
+    const { writes, vault, faults } = this.flash;
+    return JSON.stringify([writes, vault, faults.names]);
   }
 
   /** What comes of a start; `bootloader` where that is all it needs. */

@@ -1,7 +1,9 @@
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
+import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
 import type {
+  AppCode,
   AppInside,
   AppView,
   CopyView,
@@ -20,6 +22,8 @@ import type {
   CopyingStart,
   ExportRequest,
   ImagingRequest,
+  ImportingAppsRequest,
+  ImportingAppsStart,
   ImportingRequest,
   ImportingStart,
   InsideRequest,
@@ -125,6 +129,10 @@ export const api = {
 
   apps: (serial: string) => ask<AppView[]>(`/phones/${at(serial)}/apps`),
   setAside: (packages: string[], aside: boolean) => ask<undefined>('/set-aside', 'POST', { packages, aside }),
+  trackers: () => ask<Tracker[]>('/trackers'),
+  changeTrackers: (trackers: Tracker[]) => ask<Tracker[]>('/trackers', 'PUT', { trackers }),
+  codeOnPhone: (serial: string, name: string) => ask<AppCode>(`/phones/${at(serial)}/apps/${at(name)}/code`),
+  codeOfCopy: (id: string) => ask<AppCode>(`/app-copies/${at(id)}/code`),
   appCopies: () => ask<CopyView[]>('/app-copies'),
   changeCopy: (id: string, change: CopyChange) => ask<CopyView>(`/app-copies/${at(id)}`, 'PATCH', change),
   copyingSheet: (serial: string, request: CopyingRequest, signal: AbortSignal) =>
@@ -161,6 +169,10 @@ export const api = {
   startPuttingRecords: (serial: string, start: PuttingRecordsStart) =>
     ask<RunView>(`/phones/${at(serial)}/putting-records`, 'POST', start),
 
+  importAppsSheet: (id: string, request: ImportingAppsRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/imports/${at(id)}/apps-sheet`, 'POST', request, signal),
+  startImportingApps: (id: string, start: ImportingAppsStart) =>
+    ask<RunView>(`/imports/${at(id)}/importing-apps`, 'POST', start),
   imports: () => ask<ImportsView>('/imports'),
   knownPartitions: (serial: string) => ask<string[]>(`/phones/${at(serial)}/known-partitions`),
   beginCopy: () => ask<{ id: string }>('/copies', 'POST', {}),

@@ -5,8 +5,10 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { ElButton } from 'element-plus';
 import { api } from '../api/client.ts';
 import AppIcon from '../parts/AppIcon.vue';
+import CodeFindings from '../parts/CodeFindings.vue';
 import CopyList from '../parts/CopyList.vue';
 import CopyText from '../parts/CopyText.vue';
+import PermissionKinds from '../parts/PermissionKinds.vue';
 import { useApps } from '../state/apps.ts';
 import { announceError, useNotices } from '../state/notices.ts';
 import FigureGrid from './FigureGrid.vue';
@@ -80,7 +82,7 @@ const facts = computed(() => {
     ['User id', `${app.value.uid}${app.value.sharedUserId ? ` (${app.value.sharedUserId})` : ''}`],
   ] as const;
 });
-const short = (name: string) => name.replace(/^android\.permission\./, '');
+const look = () => api.codeOnPhone(props.phone.serial, app.value!.package);
 </script>
 
 <template>
@@ -111,12 +113,9 @@ const short = (name: string) => name.replace(/^android\.permission\./, '');
       </dd>
     </dl>
     <h3>Permissions · {{ app.permissions.length }}</h3>
-    <ul>
-      <li v-for="each in app.permissions" :key="each.name" :title="each.name">
-        <code>{{ short(each.name) }}</code>
-        <span :class="each.granted ? 'granted' : 'soft'">{{ each.granted ? 'granted' : 'not granted' }}</span>
-      </li>
-    </ul>
+    <PermissionKinds :permissions="app.permissions" />
+    <h3>Trackers</h3>
+    <CodeFindings :subject="`${phone.serial} ${app.package} ${app.versionCode}`" :load="look" />
     <h3>In the larder · {{ listed?.copies.length ?? 0 }}</h3>
     <CopyList v-if="listed" :copies="listed.copies" @bin="bin" />
     <ElButton size="small" class="aside" @click="setAside">{{
@@ -173,27 +172,6 @@ dd {
 h3 {
   margin-top: 4px;
   font-size: 13px;
-}
-
-ul {
-  font-size: 12.5px;
-}
-
-li {
-  display: flex;
-  justify-content: space-between;
-  gap: 10px;
-  padding: 2px 0;
-  border-bottom: 1px solid var(--rule);
-}
-
-li code {
-  overflow-wrap: anywhere;
-}
-
-.granted {
-  white-space: nowrap;
-  font-weight: 700;
 }
 
 .nothing {

@@ -116,6 +116,7 @@ const found = (over: Partial<ImportView> = {}): ImportView => ({
   isCopy: true,
   state: 'ready',
   bytes: 3 * MiB,
+  copies: [],
   images: [
     image('boot.img', { partition: 'boot', layers: ['gzip', 'boot image'] }),
     image('splash.bin'),

@@ -19,7 +19,8 @@ export function definedClasses(bytes: Uint8Array): string[] {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const table = (name: 'strings' | 'types' | 'classes', offset: number, itemBytes: number) => {
     const end = offset + header[name] * itemBytes;
-    if (end > bytes.length) throw bad(name, dexHeader.offsetOf(name), `${header[name]} run past the file’s end`);
+    if (end > bytes.length)
+      throw bad(name, dexHeader.offsetOf(name), `${header[name]} run past the file’s end`);
     return { at: (index: number) => offset + index * itemBytes, count: header[name] };
   };
   const strings = table('strings', header.stringsOffset, 4);

@@ -2,15 +2,7 @@ import { sha1 } from '@noble/hashes/legacy.js';
 import { joinBytes } from '../../bytes/join.ts';
 import { written } from '../../bytes/layout.ts';
 import { utf8 } from '../../bytes/text.ts';
-import {
-  classDefinition,
-  dexHeader,
-  endianMark,
-  magicText,
-  mapItem,
-  mapTypes,
-  noIndex,
-} from './layouts.ts';
+import { classDefinition, dexHeader, endianMark, magicText, mapItem, mapTypes, noIndex } from './layouts.ts';
 
 const root = 'Ljava/lang/Object;';
 const publicFlag = 1;

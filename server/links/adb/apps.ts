@@ -3,7 +3,7 @@ import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { readApk, readIcon, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/index.ts';
 import { stampOf } from '../../formats/data-stamp.ts';
 import { LinkFailure, type AppAccess } from '../phone-link.ts';
 import { batches } from './batches.ts';
@@ -85,6 +85,16 @@ export class AdbApps implements AppAccess {
     const file = (await this.filesAt([base])).get(base);
     const apk = file && (await this.apk(file));
     return apk?.iconPath ? readIcon(this.source(file!), apk.iconPath) : undefined;
+  }
+
+  async classes({ paths }: Pick<AppFacts, 'paths'>): Promise<string[]> {
+    const files = await this.filesAt(paths);
+    const names: string[] = [];
+    for (const path of paths) {
+      const file = files.get(path);
+      if (file) names.push(...(await readClasses(this.source(file))));
+    }
+    return names;
   }
 
   /** An APK that cannot be read leaves what the package manager says. */

@@ -1,0 +1,61 @@
+import { Router } from 'express';
+import type { AppCode } from '@keen-larder/contract/copies.ts';
+import { TrackersChange } from '@keen-larder/contract/requests.ts';
+import { trackersAmong } from '@keen-larder/core/apps/trackers.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { readClasses } from '@keen-larder/core/formats/apk/index.ts';
+import { imageSource } from '../larder/image-source.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import { Problem } from '../problem.ts';
+import { valid } from './validate.ts';
+
+/** What is in the code of apps, and the list of trackers that is looked for in it. */
+export function codeRoutes(app: KeenLarder): Router {
+  const { bench, larder, trackers } = app;
+  const routes = Router();
+  const codeOf = async (classes: () => Promise<readonly string[]>): Promise<AppCode> => {
+    try {
+      const names = await classes();
+      return { classes: names.length, trackers: trackersAmong(names, trackers.all()) };
+    } catch (error) {
+      if (!(error instanceof FormatError)) throw error;
+      throw new Problem(409, `Its code cannot be read: ${error.message}.`);
+    }
+  };
+
+  routes.get('/trackers', (_request, response) => void response.json(trackers.all()));
+
+  routes.put('/trackers', (request, response) => {
+    const list = valid(TrackersChange, request.body).trackers;
+    const names = list.map(({ name }) => name.trim());
+    const twice = names.find((name, i) => names.indexOf(name) !== i);
+    if (twice !== undefined)
+      throw new Problem(400, `“${twice}” is in the list twice. Give one another name.`);
+    trackers.replace(list.map((each, i) => ({ ...each, name: names[i]! })));
+    response.json(trackers.all());
+  });
+
+  routes.get('/phones/:serial/apps/:package/code', async (request, response) => {
+    const { serial, package: name } = request.params;
+    const access = bench.apps(serial);
+    const found = (await access.recent()).find((each) => each.package === name);
+    if (!found) throw new Problem(404, `${name} is not on this phone.`);
+    response.json(await codeOf(() => access.classes(found)));
+  });
+
+  routes.get('/app-copies/:id/code', async (request, response) => {
+    const copy = larder.copies.one(request.params.id);
+    const programs = copy.parts.filter(({ kind }) => kind === 'program');
+    if (programs.length === 0)
+      throw new Problem(409, 'Its program was not copied: there is no code to look at.');
+    const classes = async () => {
+      const names: string[] = [];
+      for (const { name } of programs)
+        names.push(...(await readClasses(imageSource(larder.shelf, larder.copies.part(copy.id, name)))));
+      return names;
+    };
+    response.json(await codeOf(classes));
+  });
+
+  return routes;
+}
