@@ -433,6 +433,21 @@ export class ImportingStart extends ImportingRequest {
   confirmed!: string[];
 }
 
+/** Copies, by their ids. */
+export class VerifyingCopies {
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxApps)
+  @IsString({ each: true })
+  apps!: string[];
+
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxApps)
+  @IsString({ each: true })
+  records!: string[];
+}
+
 /** A copy of an app, named by the path of its first file; with the app where the files do not tell it. */
 export class CopyChoice {
   @IsString()

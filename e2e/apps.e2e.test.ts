@@ -22,7 +22,12 @@ it('finds an app among those of a running phone, and says what it may do', async
   const tray = page.getByRole('complementary', { name: 'Tray' });
   await tray.getByRole('heading', { name: 'Tray · Ringcode' }).waitFor();
   await tray.getByText('arm64-v8a').waitFor();
-  await tray.locator('li', { hasText: 'READ_EXTERNAL_STORAGE' }).getByText('not granted').waitFor();
+  const files = tray.locator('li', { hasText: 'Files and pictures' });
+  await files.getByText('not granted').first().waitFor();
+  await files.locator('summary').click();
+  await files.getByText('READ_EXTERNAL_STORAGE').waitFor();
+  await tray.getByRole('button', { name: 'Look into its code' }).click();
+  await tray.getByText('No known tracker among its 5 classes.').waitFor();
 
   await page.getByRole('button', { name: 'Show all' }).click();
   await page.getByText(/hidden by search/).waitFor({ state: 'detached' });

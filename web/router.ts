@@ -2,6 +2,7 @@ import { createRouter, createWebHistory } from 'vue-router';
 import BenchView from './views/bench/BenchView.vue';
 import LarderView from './views/larder/LarderView.vue';
 import ConnectionsPage from './views/bench/ConnectionsPage.vue';
+import CopiesPage from './views/larder/CopiesPage.vue';
 import ImportPage from './views/larder/ImportPage.vue';
 import LookInside from './views/larder/LookInside.vue';
 import SetPage from './views/larder/SetPage.vue';
@@ -62,6 +63,12 @@ export const router = createRouter({
       component: ImportPage,
       props: true,
       meta: { title: 'Larder' },
+    },
+    {
+      path: '/larder/copies',
+      name: 'copies',
+      component: CopiesPage,
+      meta: { title: 'Copies', place: 'Larder' },
     },
     { path: '/larder/sets/:id', name: 'set', component: SetPage, props: true, meta: { title: 'Larder' } },
     {

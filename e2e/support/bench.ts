@@ -48,14 +48,22 @@ export const quick = {
   pollMs: 80,
   overdueMs: 6000,
   startLimitMs: 30_000,
-  patience: { stallMs: 1200, backoffMs: 20, tries: 4, awayMs: 8000 },
+  // A busy machine lets a simulated phone wait for seconds.
+  patience: { stallMs: 10_000, backoffMs: 20, tries: 4, awayMs: 8000 },
   nicknames: { [serial]: 'Ringing hut' },
   settledMs: 120,
   log: silent,
 };
 
-export const openOn = (home: string, bench: { phone: Phone } | undefined): Promise<KeenLarder> =>
-  openKeenLarder({ ...quick, home, addresses: bench ? [bench.phone.state().adb] : [] });
+export const openOn = (
+  home: string,
+  bench: { phone: Phone } | undefined,
+  options: Partial<Options> = {},
+): Promise<KeenLarder> =>
+  openKeenLarder({ ...quick, ...options, home, addresses: bench ? [bench.phone.state().adb] : [] });
+
+/** For tests of phones that fall silent. */
+export const impatient = { patience: { ...quick.patience, stallMs: 1200 } };
 
 export const serveOn = (
   home: string,

@@ -13,6 +13,7 @@ import {
   PuttingAppsStart,
   SetAsideRequest,
   TakingOutStart,
+  VerifyingCopies,
 } from '@keen-larder/contract/requests.ts';
 import { copyTar } from '../larder/copy-export.ts';
 import type { KeenLarder } from '../keen-larder.ts';
@@ -20,6 +21,7 @@ import { startChangingApps } from '../runs/changing-apps.ts';
 import { startCopying } from '../runs/copying.ts';
 import { startMoving } from '../runs/moving.ts';
 import { appsInside, startTakingOut } from '../runs/taking-out.ts';
+import { startVerifyingCopies } from '../runs/verifying.ts';
 import { startPuttingApps } from '../runs/putting-apps.ts';
 import { valid } from './validate.ts';
 
@@ -42,6 +44,10 @@ export function copyRoutes(app: KeenLarder): Router {
     response.attachment(`${copy.app.package}-${copy.app.versionCode}.tar`).type('application/octet-stream');
     // An error breaks the answer off, so that the browser does not take half of it for whole.
     await pipeline(Readable.from(copyTar(app.larder, copy)), response);
+  });
+
+  routes.post('/verifying-copies', (request, response) => {
+    response.status(202).json(startVerifyingCopies(app, valid(VerifyingCopies, request.body)));
   });
 
   routes.post('/set-aside', (request, response) => {

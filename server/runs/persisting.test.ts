@@ -3,7 +3,16 @@ import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, it, vi } from 'vitest';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { isIn, openOn, serial, startKnot3, testFolder, toRecovery, until } from '../../e2e/support/bench.ts';
+import {
+  impatient,
+  isIn,
+  openOn,
+  serial,
+  startKnot3,
+  testFolder,
+  toRecovery,
+  until,
+} from '../../e2e/support/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
 import { PackWriter } from '../shelf/pack-writer.ts';
@@ -19,7 +28,7 @@ let app: KeenLarder;
 beforeAll(async () => {
   bench = await startKnot3(join(folder.path, 'phones'));
   phone = bench.phone;
-  app = await openOn(home, bench);
+  app = await openOn(home, bench, impatient);
   await toRecovery(app, phone);
 });
 afterEach(async () => {
@@ -104,7 +113,7 @@ describe('a cable that comes out', () => {
     expect(app.larder.labels(serial)).not.toContain('resumed');
     expect(readdirSync(join(home, 'shelf/packs')).filter((name) => name.endsWith('.part'))).toEqual([]);
     await app.close();
-    app = await openOn(home, bench);
+    app = await openOn(home, bench, impatient);
     // Emptying the bin frees what nothing names, and an unfinished set names what it has.
     await app.larder.emptyBin(app.now());
     cableIn();

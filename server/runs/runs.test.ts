@@ -7,6 +7,7 @@ import { brokenBuilds } from '@keen-larder/standin/scenario/broken-builds.ts';
 import { useForADay } from '@keen-larder/standin/scenario/daily-use.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import {
+  impatient,
   isIn,
   openOn,
   putting,
@@ -33,7 +34,7 @@ let app: KeenLarder;
 beforeAll(async () => {
   bench = await startKnot3(join(folder.path, 'phones'));
   phone = bench.phone;
-  app = await openOn(join(folder.path, 'larder'), bench);
+  app = await openOn(join(folder.path, 'larder'), bench, impatient);
   await toRecovery(app, phone);
 });
 afterAll(async () => {

@@ -1,8 +1,12 @@
-import type { ImageRow } from '../database/sets.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { DamagedImage, readBlocks, type ImageRecipe } from '../shelf/image-reader.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
 import type { Shelf } from '../shelf/shelf.ts';
+
+/** An image, or a part of a copy, and which of its bytes were read; all of them where that is null. */
+interface StoredBytes extends ImageRecipe {
+  readonly ranges: string | null;
+}
 
 /**
  * Reads a stored image whole and compares its digest.
@@ -11,7 +15,7 @@ import type { Shelf } from '../shelf/shelf.ts';
  */
 export async function verifyImage(
   shelf: Shelf,
-  image: ImageRow,
+  image: StoredBytes & { readonly sha256: Buffer },
   signal: AbortSignal,
   passed: (bytes: number) => void,
 ): Promise<void> {
@@ -26,7 +30,7 @@ export async function verifyImage(
 /** SHA-256 of what an image's own digest covers: everything, or the ranges that were read. */
 export async function digestStored(
   shelf: Shelf,
-  image: ImageRecipe & { readonly ranges: string | null },
+  image: StoredBytes,
   signal?: AbortSignal,
   passed: (bytes: number) => void = () => undefined,
 ): Promise<Buffer> {

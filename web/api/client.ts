@@ -9,6 +9,7 @@ import type {
   CopyView,
   MovingView,
   RecordsOnPhone,
+  RecordsView,
 } from '@keen-larder/contract/copies.ts';
 import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView } from '@keen-larder/contract/imports.ts';
@@ -41,6 +42,7 @@ import type {
   RestoringRequest,
   RestoringStart,
   SetChange,
+  VerifyingCopies,
 } from '@keen-larder/contract/requests.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
@@ -133,6 +135,10 @@ export const api = {
   changeTrackers: (trackers: Tracker[]) => ask<Tracker[]>('/trackers', 'PUT', { trackers }),
   codeOnPhone: (serial: string, name: string) => ask<AppCode>(`/phones/${at(serial)}/apps/${at(name)}/code`),
   codeOfCopy: (id: string) => ask<AppCode>(`/app-copies/${at(id)}/code`),
+  recordCopies: () => ask<RecordsView[]>('/record-copies'),
+  changeRecords: (id: string, change: CopyChange) =>
+    ask<RecordsView>(`/record-copies/${at(id)}`, 'PATCH', change),
+  verifyCopies: (picked: VerifyingCopies) => ask<RunView>('/verifying-copies', 'POST', picked),
   appCopies: () => ask<CopyView[]>('/app-copies'),
   changeCopy: (id: string, change: CopyChange) => ask<CopyView>(`/app-copies/${at(id)}`, 'PATCH', change),
   copyingSheet: (serial: string, request: CopyingRequest, signal: AbortSignal) =>

@@ -1,23 +1,75 @@
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
-import type { CopyView } from '@keen-larder/contract/copies.ts';
+import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
+import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { api } from '../api/client.ts';
 
-/** Every copy of an app, for whoever looks at them. */
+/** A copy of an app or of personal records, as far as both are alike. */
+export interface KeptCopy {
+  readonly id: string;
+  readonly kind: 'app' | 'records';
+  readonly title: string;
+  /** The package, or what records they are. */
+  readonly detail: string;
+  readonly version: string;
+  readonly view: CopyView | RecordsView;
+  readonly damage: readonly string[];
+}
+
+const damageOf = ({ parts }: CopyView | RecordsView): string[] => parts.flatMap(({ damage }) => damage ?? []);
+const ofApp = (view: CopyView): KeptCopy => ({
+  id: view.id,
+  kind: 'app',
+  title: view.app.label,
+  detail: view.app.package,
+  version: view.app.versionName ?? String(view.app.versionCode),
+  view,
+  damage: damageOf(view),
+});
+const ofRecords = (view: RecordsView): KeptCopy => ({
+  id: view.id,
+  kind: 'records',
+  title: recordKind(view.records.kind).title,
+  detail: 'personal records',
+  version: '',
+  view,
+  damage: damageOf(view),
+});
+
+/** Every copy of apps and records, and what is picked among them. */
 export const useCopies = defineStore('copies', () => {
-  const all = shallowRef<readonly CopyView[]>([]);
+  const all = shallowRef<readonly KeptCopy[]>([]);
   const loaded = ref(false);
+  const error = ref<string>();
+  const draft = ref({
+    search: '',
+    serial: '',
+    kind: '' as KeptCopy['kind'] | '',
+    binShown: false,
+    /** The copy that the tray tells about. */
+    shown: undefined as string | undefined,
+    picked: [] as string[],
+  });
   let asked = 0;
 
-  const kept = computed(() => all.value.filter(({ binnedAt }) => binnedAt === undefined));
-  const binned = computed(() => all.value.filter(({ binnedAt }) => binnedAt !== undefined));
+  const kept = computed(() => all.value.filter(({ view }) => view.binnedAt === undefined));
+  const binned = computed(() => all.value.filter(({ view }) => view.binnedAt !== undefined));
+  const inTray = computed(() => all.value.find(({ id }) => id === draft.value.shown));
 
   async function load(): Promise<void> {
     const mine = ++asked;
-    const found = await api.appCopies();
-    if (mine !== asked) return;
-    all.value = found;
-    loaded.value = true;
+    try {
+      const [apps, records] = await Promise.all([api.appCopies(), api.recordCopies()]);
+      if (mine !== asked) return;
+      all.value = [...apps.map(ofApp), ...records.map(ofRecords)].sort(
+        (a, b) => b.view.createdAt - a.view.createdAt,
+      );
+      const there = new Set(all.value.map(({ id }) => id));
+      draft.value.picked = draft.value.picked.filter((id) => there.has(id));
+      [loaded.value, error.value] = [true, undefined];
+    } catch (failure) {
+      if (mine === asked) error.value = (failure as Error).message;
+    }
   }
 
   /** Something changed: what was looked at is asked for again. */
@@ -25,5 +77,11 @@ export const useCopies = defineStore('copies', () => {
     if (loaded.value) await load();
   }
 
-  return { all, kept, binned, loaded, load, refresh };
+  return { all, kept, binned, inTray, loaded, error, draft, load, refresh };
 });
+
+/** Notes one, bins it, or takes it out of the bin. */
+export const changeKept = (
+  { id, kind }: Pick<KeptCopy, 'id' | 'kind'>,
+  change: { note?: string; binned?: boolean },
+): Promise<unknown> => (kind === 'app' ? api.changeCopy(id, change) : api.changeRecords(id, change));

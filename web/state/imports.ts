@@ -16,17 +16,34 @@ export interface Copy {
   readonly cancel: () => void;
 }
 
+/** The phone that files are said to be of. */
+export interface OfPhone {
+  serial: string;
+  maker: string;
+  model: string;
+  nickname: string;
+}
+
+/** As it is told to the larder; undefined while something is missing. */
+export const phoneIn = ({ maker, model, nickname }: OfPhone) =>
+  maker && model ? { maker, model, nickname: nickname || model } : undefined;
+
+/** Which copies of apps are to be made of files that came. */
+export interface CopiesDraft extends OfPhone {
+  /** Paths of their first files. */
+  picked: string[];
+  /** By path, the app of an archive that does not tell it. */
+  packages: Record<string, string>;
+  confirmed: string[];
+}
+
 /** What is to be made of files that came. */
-export interface ImportDraft {
+export interface ImportDraft extends OfPhone {
   /** Paths of the files to take in. */
   picked: string[];
   /** By path, where it is another than the one found. */
   partitions: Record<string, string>;
   label: string;
-  serial: string;
-  maker: string;
-  model: string;
-  nickname: string;
   confirmed: string[];
 }
 
@@ -36,6 +53,9 @@ export const useImports = defineStore('imports', () => {
   const view = ref<ImportsView>();
   const copies = ref<Copy[]>([]);
   const drafts = ref<Record<string, ImportDraft>>({});
+  const copiesDrafts = ref<Record<string, CopiesDraft>>({});
+  /** Where files hold both, what is done first. */
+  const doing = ref<Record<string, 'images' | 'copies'>>({});
   /** Partitions of phones, by serial, as far as they were asked for. */
   const known = reactive<Record<string, readonly string[]>>({});
   let asked = 0;
@@ -51,6 +71,9 @@ export const useImports = defineStore('imports', () => {
     view.value = found;
     const ready = new Set(found.imports.filter(({ state }) => state === 'ready').map(({ id }) => id));
     drafts.value = Object.fromEntries(Object.entries(drafts.value).filter(([id]) => ready.has(id)));
+    copiesDrafts.value = Object.fromEntries(
+      Object.entries(copiesDrafts.value).filter(([id]) => ready.has(id)),
+    );
   }
 
   /** What to make of an import: at first what was found. */
@@ -68,6 +91,25 @@ export const useImports = defineStore('imports', () => {
     // What was put in is not what is watched: that is asked for anew.
     return drafts.value[found.id]!;
   }
+
+  /** Which copies to make of an import: at first all that can be, of the phone that their descriptions tell. */
+  function copiesDraft(found: ImportView): CopiesDraft {
+    const from = found.copies.find((copy) => copy.from)?.from;
+    copiesDrafts.value[found.id] ??= {
+      picked: found.copies.flatMap(({ path, fault, app, guess }) => (!fault && (app ?? guess) ? [path] : [])),
+      packages: Object.fromEntries(found.copies.flatMap(({ path, guess }) => (guess ? [[path, guess]] : []))),
+      serial: from?.serial ?? '',
+      maker: from?.maker ?? '',
+      model: from?.model ?? '',
+      nickname: from?.nickname ?? '',
+      confirmed: [],
+    };
+    return copiesDrafts.value[found.id]!;
+  }
+
+  /** What is to be done with an import now. */
+  const isForCopies = ({ id, images, copies: apps }: ImportView): boolean =>
+    apps.length > 0 && (images.length === 0 || doing.value[id] === 'copies');
 
   /** The partition that a file is the image of: the one chosen, or the one its name speaks of; empty for none. */
   function partitionOf(found: ImportView, { paths, partition, listed }: PlannedImport): string {
@@ -130,5 +172,19 @@ export const useImports = defineStore('imports', () => {
     }
   }
 
-  return { view, all, byId, copies, known, load, draft, partitionOf, learn, copy };
+  return {
+    view,
+    all,
+    byId,
+    copies,
+    known,
+    doing,
+    load,
+    draft,
+    copiesDraft,
+    isForCopies,
+    partitionOf,
+    learn,
+    copy,
+  };
 });

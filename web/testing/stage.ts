@@ -200,6 +200,7 @@ export async function show(
       { path: '/connections', name: 'connections', component: blank },
       { path: '/larder', name: 'larder', component: blank },
       { path: '/larder/import/:id?', name: 'import', component: blank },
+      { path: '/larder/copies', name: 'copies', component: blank },
       { path: '/larder/sets/:id', name: 'set', component: blank },
       { path: '/larder/sets/:id/:partition', name: 'inside', component: blank },
       { path: '/runs/:id?', name: 'runs', component: blank },

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElInput } from 'element-plus';
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
@@ -10,9 +10,10 @@ import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
 import RoleStrip from '../parts/RoleStrip.vue';
 import { useBench } from '../state/bench.ts';
-import { useImports } from '../state/imports.ts';
+import { phoneIn, useImports } from '../state/imports.ts';
 import { useLarder } from '../state/larder.ts';
 import FigureGrid from './FigureGrid.vue';
+import PhoneOfFiles from './PhoneOfFiles.vue';
 import TrayFrame from './TrayFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
@@ -37,12 +38,13 @@ const isNew = computed(
   () => draft.value.serial !== '' && !bench.phones.some(({ serial }) => serial === draft.value.serial),
 );
 const request = computed((): ImportingRequest => {
-  const { label, serial, maker, model, nickname } = draft.value;
+  const { label, serial } = draft.value;
+  const phone = isNew.value ? phoneIn(draft.value) : undefined;
   return {
     choices: chosen.value.map(({ path, partition }) => ({ path, partition })),
     label: label.trim(),
     serial,
-    ...(isNew.value && maker && model && { phone: { maker, model, nickname: nickname || model } }),
+    ...(phone && { phone }),
   };
 });
 
@@ -82,35 +84,7 @@ const figures = computed(() => {
         />
       </label>
     </div>
-    <label class="field">
-      <span class="soft">Of which phone</span>
-      <ElSelect
-        v-model="draft.serial"
-        filterable
-        allow-create
-        default-first-option
-        placeholder="Choose, or type a serial"
-        aria-label="Of which phone"
-      >
-        <ElOption
-          v-for="each in bench.phones"
-          :key="each.serial"
-          :value="each.serial"
-          :label="`${each.nickname} · ${each.serial}`"
-        />
-      </ElSelect>
-    </label>
-    <template v-if="isNew">
-      <p class="soft new">The larder does not know this phone yet.</p>
-      <ElInput v-model="draft.maker" placeholder="Maker" aria-label="Maker" maxlength="60" />
-      <ElInput v-model="draft.model" placeholder="Model" aria-label="Model" maxlength="60" />
-      <ElInput
-        v-model="draft.nickname"
-        placeholder="What you call it (optional)"
-        aria-label="What you call it"
-        maxlength="60"
-      />
-    </template>
+    <PhoneOfFiles :model-value="draft" />
     <FigureGrid v-if="figures.length" :figures="figures" />
     <CheckList
       v-if="sheet"
@@ -143,8 +117,7 @@ const figures = computed(() => {
 </template>
 
 <style scoped>
-.inside,
-.field {
+.inside {
   display: grid;
   gap: 3px;
   font-size: 12.5px;
@@ -152,10 +125,6 @@ const figures = computed(() => {
 
 .inside {
   padding: 8px 10px 9px;
-}
-
-.new {
-  font-size: 12.5px;
 }
 
 .error {

@@ -5,12 +5,15 @@ import { useRoute } from 'vue-router';
 import { useApps } from '../state/apps.ts';
 import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
+import { useCopies } from '../state/copies.ts';
 import { useImports } from '../state/imports.ts';
 import { useRescue } from '../state/rescue.ts';
 import AppTray from './AppTray.vue';
 import RecordsTray from './RecordsTray.vue';
 import MovingTray from './MovingTray.vue';
 import PickedAppsTray from './PickedAppsTray.vue';
+import CopyTray from './CopyTray.vue';
+import ImportAppsTray from './ImportAppsTray.vue';
 import ImagingTray from './ImagingTray.vue';
 import ImportTray from './ImportTray.vue';
 import RestoringTray from './RestoringTray.vue';
@@ -36,10 +39,11 @@ const setId = computed(() =>
       : '',
 );
 const imports = useImports();
+const copies = useCopies();
 const importId = computed(() => (route.name === 'import' ? String(route.params['id'] ?? '') : ''));
 const incoming = computed(() => {
   const found = importId.value ? imports.byId(importId.value) : undefined;
-  return found?.state === 'ready' && found.images.length > 0 ? found : undefined;
+  return found?.state === 'ready' && found.images.length + found.copies.length > 0 ? found : undefined;
 });
 const phone = computed(() => bench.phone(serial.value));
 const apps = useApps();
@@ -95,6 +99,16 @@ const run = computed(() => (followed.value ? runs.byId[followed.value] : undefin
     />
     <MovingTray v-else-if="phone && route.name === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
+    <ImportAppsTray
+      v-else-if="incoming && imports.isForCopies(incoming)"
+      :key="`apps ${incoming.id}`"
+      :found="incoming"
+    />
+    <CopyTray v-else-if="route.name === 'copies' && copies.inTray" :copy="copies.inTray" />
+    <div v-else-if="route.name === 'copies'" class="nothing">
+      <h2 class="zone">Tray</h2>
+      <p class="soft">Choose a copy to see what it holds; pick some to verify them.</p>
+    </div>
     <ImportTray v-else-if="incoming" :key="incoming.id" :found="incoming" />
     <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />
     <div v-else class="nothing">

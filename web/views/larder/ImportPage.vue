@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElProgress } from 'element-plus';
+import { ElButton, ElProgress, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { X } from 'lucide-vue-next';
 import { computed } from 'vue';
 import { useRouter } from 'vue-router';
@@ -12,6 +12,7 @@ import { useImports } from '../../state/imports.ts';
 import { announceError } from '../../state/notices.ts';
 import type { FileToCopy } from '../../uploads/upload.ts';
 import DropZone from './DropZone.vue';
+import ImportCopies from './ImportCopies.vue';
 import ImportTable from './ImportTable.vue';
 
 /** Files on their way into the larder. */
@@ -32,13 +33,19 @@ async function discard({ id }: ImportView): Promise<void> {
 }
 
 const percent = (done: number, all: number) => (all === 0 ? 100 : Math.floor((done / all) * 100));
-const stateText = ({ state, fault, images, bytes }: ImportView) =>
-  fault ??
-  (state === 'arriving'
+const imagesText = ({ images }: ImportView) => `${images.length} ${images.length === 1 ? 'image' : 'images'}`;
+const copiesText = ({ copies }: ImportView) =>
+  `${copies.length === 1 ? 'a copy' : `${copies.length} copies`} of ${copies.length === 1 ? 'an app' : 'apps'}`;
+const stateText = (view: ImportView) =>
+  view.fault ??
+  (view.state === 'arriving'
     ? 'still being copied'
-    : state === 'looking'
+    : view.state === 'looking'
       ? 'being looked at'
-      : `${images.length} ${images.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)}`);
+      : `${[
+          ...(view.images.length > 0 || view.copies.length === 0 ? [imagesText(view)] : []),
+          ...(view.copies.length > 0 ? [copiesText(view)] : []),
+        ].join(' and ')}, ${sizeText(view.bytes)}`);
 </script>
 
 <template>
@@ -82,9 +89,21 @@ const stateText = ({ state, fault, images, bytes }: ImportView) =>
         >Discard this copy</ElButton
       >
     </h2>
-    <ImportTable v-if="open.images.length" :found="open" />
-    <EmptyState v-else-if="open.state === 'ready'" title="No image is in it">
-      {{ open.fault ?? 'Its files are none, or only lists and notes.' }}
+    <ElRadioGroup
+      v-if="open.images.length && open.copies.length"
+      :model-value="store.isForCopies(open) ? 'copies' : 'images'"
+      size="small"
+      class="which"
+      aria-label="What is taken in"
+      @update:model-value="(what) => (store.doing[open!.id] = what as 'images' | 'copies')"
+    >
+      <ElRadioButton value="images">{{ imagesText(open) }}</ElRadioButton>
+      <ElRadioButton value="copies">{{ copiesText(open) }}</ElRadioButton>
+    </ElRadioGroup>
+    <ImportCopies v-if="store.isForCopies(open)" :found="open" />
+    <ImportTable v-else-if="open.images.length" :found="open" />
+    <EmptyState v-else-if="open.state === 'ready'" title="Nothing to take in">
+      {{ open.fault ?? 'No image and no app is among its files.' }}
     </EmptyState>
   </section>
   <EmptyState v-else-if="id" title="It is not here">
@@ -158,6 +177,10 @@ h2 {
 h2 .soft {
   font-size: 13px;
   font-weight: 400;
+}
+
+.which {
+  margin-bottom: 8px;
 }
 
 .end {

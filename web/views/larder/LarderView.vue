@@ -63,6 +63,7 @@ const emptyBin = () =>
       {{ sizeText(larder.shelf.imagedBytes) }} kept as {{ sizeText(larder.shelf.storedBytes) }} ·
       {{ sizeText(larder.shelf.freeBytes) }} free
     </p>
+    <RouterLink to="/larder/copies" class="to-copies">Copies of apps and records</RouterLink>
   </header>
   <div v-if="larder.all.length" class="filters">
     <ElInput
@@ -138,6 +139,11 @@ header {
 
 h1 {
   font-size: 24px;
+}
+
+.to-copies {
+  margin-left: auto;
+  font-size: 13px;
 }
 
 .import {
