@@ -1,3 +1,4 @@
+import type { CopiedApp } from '../apps/copies.ts';
 import type { ListedApp } from '../apps/facets.ts';
 import type { AppFacts } from '../apps/facts.ts';
 
@@ -51,3 +52,19 @@ export const listedApp = (
     ...listed,
   };
 };
+
+/** An app as a copy tells of it. */
+export const copiedApp = (name: string, over: Partial<CopiedApp> = {}): CopiedApp => ({
+  package: name,
+  label: 'Tidebook',
+  versionCode: 41,
+  versionName: '4.1',
+  uid: 10_061,
+  abis: [],
+  certificates: ['ab'.repeat(32)],
+  isBuiltIn: false,
+  isEnabled: true,
+  permissions: [{ name: 'android.permission.CAMERA', granted: true }],
+  hasHardwareKeys: false,
+  ...over,
+});

@@ -1,0 +1,339 @@
+// @vitest-environment happy-dom
+// Copies of apps and records: all of them, one of them, and those that come as files; trackers in their code.
+import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
+import type { ImportView } from '@keen-larder/contract/imports.ts';
+import type { ImportingAppsRequest } from '@keen-larder/contract/requests.ts';
+import { importingAppsSheet } from '@keen-larder/core/runsheet/index.ts';
+import { copiedApp } from '@keen-larder/core/testing/apps.ts';
+import CodeFindings from '../parts/CodeFindings.vue';
+import PermissionKinds from '../parts/PermissionKinds.vue';
+import TrackerDialog from '../parts/TrackerDialog.vue';
+import { useBench } from '../state/bench.ts';
+import { useCopies } from '../state/copies.ts';
+import { useImports } from '../state/imports.ts';
+import { answering, emptyStores, MiB, phone, run, serial, show, type Asked } from '../testing/stage.ts';
+import CopyTray from '../tray/CopyTray.vue';
+import ImportAppsTray from '../tray/ImportAppsTray.vue';
+import CopiesPage from './larder/CopiesPage.vue';
+import ImportPage from './larder/ImportPage.vue';
+
+enableAutoUnmount(afterEach);
+// The table follows the size of its box, which nothing here lays out.
+vi.mock(import('@vueuse/core'), async (original) => {
+  const { ref } = await import('vue');
+  return {
+    ...(await original()),
+    useElementSize: () => ({ width: ref(700), height: ref(400), stop: () => undefined }),
+  };
+});
+beforeEach(() => {
+  emptyStores();
+  answering({});
+  document.body.innerHTML = '';
+});
+type Shown = Awaited<ReturnType<typeof show>>;
+const last = (asked: readonly Asked[], method: string, path: string) =>
+  asked.filter((each) => each.method === method && each.path === path).at(-1);
+const button = (shown: Shown, text: RegExp) =>
+  shown.findAll('button').find((each) => text.test(each.text()))!;
+
+const common = {
+  serial,
+  nickname: 'Ringing hut',
+  createdAt: Date.UTC(2026, 10, 20),
+  note: '',
+  bytes: 3 * MiB,
+  addedBytes: MiB,
+  origin: 'phone',
+  binnedAt: undefined,
+} as const;
+const part = <Kind extends string>(name: string, kind: Kind, damage?: string) => ({
+  name,
+  kind,
+  bytes: MiB,
+  sha256: 'ab'.repeat(32),
+  damage,
+});
+const copy = (over: Partial<CopyView> = {}): CopyView => ({
+  ...common,
+  id: 'c1',
+  app: copiedApp('example.tidebook'),
+  parts: [part('base.apk', 'program' as const), part('data.tar', 'data' as const)],
+  ...over,
+});
+const records = (over: Partial<RecordsView> = {}): RecordsView => ({
+  ...common,
+  id: 'r1',
+  createdAt: Date.UTC(2026, 10, 21),
+  records: { kind: 'contacts', count: 7, files: [] },
+  parts: [part('contacts.vcf', 'readable' as const)],
+  ...over,
+});
+
+describe('all copies', () => {
+  async function page(copies = [copy()], kept = [records()]) {
+    const asked = answering({
+      'GET /app-copies': copies,
+      'GET /record-copies': kept,
+      'POST /verifying-copies': run({ kind: 'verifying' }),
+      'PATCH /app-copies/c1': copy({ binnedAt: 1 }),
+      'PATCH /record-copies/r1': records({ binnedAt: 1 }),
+    });
+    const shown = await show(CopiesPage);
+    await vi.waitFor(() => expect(shown.find('.sum').text()).toMatch(/cop/));
+    await flushPromises();
+    const names = () => shown.findAll('button.name strong').map((each) => each.text());
+    return { shown, asked, names };
+  }
+
+  it('are listed with those of records, the newest first, and what the filter hides', async () => {
+    const { shown, names } = await page([copy(), copy({ id: 'c2', nickname: 'North hide', serial: 'N-1' })]);
+    expect(names()).toEqual(['Contacts', 'Tidebook', 'Tidebook']);
+    expect(shown.find('.sum').text()).toMatch(/3 copies ·\s*9 MiB/);
+    await shown.find('input[aria-label="Filter the copies"]').setValue('north tide');
+    expect(names()).toEqual(['Tidebook']);
+    expect(shown.find('.sum').text()).toMatch(/2 hidden by the filter/);
+    await button(shown, /Show all/).trigger('click');
+    expect(names()).toHaveLength(3);
+  });
+
+  it('say what is damaged, and where one came from', async () => {
+    const damaged = [part('base.apk', 'program' as const, 'chunk 3 is not what it was')];
+    const { shown } = await page([copy({ parts: damaged }), copy({ id: 'c2', origin: 'image' })]);
+    expect(shown.find('.damaged').attributes('title')).toBe('chunk 3 is not what it was');
+    expect(shown.text()).toMatch(/out of an image/);
+  });
+
+  it('are verified together, of both kinds', async () => {
+    const { shown, asked } = await page();
+    useCopies().draft.picked = ['c1', 'r1'];
+    await flushPromises();
+    await button(shown, /Verify/).trigger('click');
+    await flushPromises();
+    expect(last(asked, 'POST', '/verifying-copies')?.body).toEqual({ apps: ['c1'], records: ['r1'] });
+    expect(useCopies().draft.picked).toEqual([]);
+  });
+
+  it('go into the bin, each by its kind, and show there', async () => {
+    const { shown, asked } = await page([copy(), copy({ id: 'c3', binnedAt: 5 })]);
+    useCopies().draft.picked = ['c1', 'r1'];
+    await flushPromises();
+    await button(shown, /Put into the bin/).trigger('click');
+    await flushPromises();
+    for (const path of ['/app-copies/c1', '/record-copies/r1'])
+      expect(last(asked, 'PATCH', path)?.body).toEqual({ binned: true });
+    await button(shown, /Bin \(1\)/).trigger('click');
+    expect(shown.find('.sum').text()).toMatch(/1 copy.*gone for good a day after/s);
+  });
+
+  it('are said to be none, with where they come from', async () => {
+    const { shown } = await page([], []);
+    expect(shown.text()).toMatch(/No copy yet.*Apps and Records pages/s);
+  });
+});
+
+describe('one copy in the tray', () => {
+  const kept = (view: CopyView | RecordsView, kind: 'app' | 'records') => ({
+    id: view.id,
+    kind,
+    title: 'Tidebook',
+    detail: 'example.tidebook',
+    version: '4.1',
+    view,
+    damage: [],
+  });
+
+  it('tells its parts, and keeps a note once the field is left', async () => {
+    const asked = answering({ 'PATCH /app-copies/c1': copy() });
+    const shown = await show(CopyTray, { copy: kept(copy(), 'app') });
+    expect(shown.text()).toMatch(/base\.apk.*data\.tar/s);
+    expect(shown.find('a.go').attributes('href')).toBe('/api/app-copies/c1/export');
+    const field = shown.find('textarea');
+    await field.setValue('before the new board');
+    await field.trigger('blur');
+    await flushPromises();
+    expect(last(asked, 'PATCH', '/app-copies/c1')?.body).toEqual({ note: 'before the new board' });
+  });
+
+  it('of records hands out each file', async () => {
+    const shown = await show(CopyTray, { copy: kept(records(), 'records') });
+    expect(shown.find('li a').attributes('href')).toBe('/api/record-copies/r1/parts/contacts.vcf');
+    expect(shown.text()).toMatch(/Count\s*7/);
+    expect(shown.find('[href$="/export"]').exists()).toBe(false);
+  });
+});
+
+describe('what an app may do', () => {
+  it('is told by kind, with how much of it is granted', async () => {
+    const shown = await show(PermissionKinds, {
+      permissions: [
+        { name: 'android.permission.ACCESS_FINE_LOCATION', granted: true },
+        { name: 'android.permission.ACCESS_COARSE_LOCATION', granted: false },
+        { name: 'android.permission.INTERNET', granted: true },
+      ],
+    });
+    const lines = shown.findAll('summary').map((each) => each.text());
+    expect(lines[0]).toMatch(/Location.*1 of 2 granted.*Where the phone is/s);
+    expect(lines[1]).toMatch(/Network.*granted.*Android does not ask the owner/s);
+    expect((await show(PermissionKinds, { permissions: [] })).text()).toMatch(/asks for none/);
+  });
+
+  it('is looked for in its code when asked, and why not where that fails', async () => {
+    const load = vi
+      .fn()
+      .mockRejectedValueOnce(new Error('Its code cannot be read.'))
+      .mockResolvedValue({ classes: 9, trackers: [{ name: 'Gullcount', purpose: 'counts', classes: 1 }] });
+    const shown = await show(CodeFindings, { subject: 'a', load });
+    expect(load).not.toHaveBeenCalled();
+    await button(shown, /Look into/).trigger('click');
+    await flushPromises();
+    expect(shown.find('[role=alert]').text()).toBe('Its code cannot be read.');
+    await button(shown, /Look into/).trigger('click');
+    await flushPromises();
+    expect(shown.find('li').text()).toMatch(/Gullcount.*1 class.*counts/s);
+    await shown.setProps({ subject: 'b' });
+    expect(shown.find('li').exists()).toBe(false);
+  });
+
+  const known = [{ name: 'Gullcount', purpose: 'counts', prefixes: ['example.gullcount'] }];
+  async function dialog() {
+    const asked = answering({ 'GET /trackers': known, 'PUT /trackers': known });
+    const shown = await show(TrackerDialog);
+    await flushPromises();
+    const inside = shown.findComponent({ name: 'ElDialog' });
+    await vi.waitFor(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(1));
+    const click = async (text: string) => {
+      [...document.querySelectorAll('button')].find((each) => each.textContent.trim() === text)!.click();
+      await flushPromises();
+    };
+    return { shown, asked, inside, click };
+  }
+
+  it('depends on a list that is kept as a whole, without rows left empty', async () => {
+    const { shown, asked, click } = await dialog();
+    await click('Add one');
+    await click('Keep the list');
+    expect(last(asked, 'PUT', '/trackers')?.body).toEqual({ trackers: known });
+    expect(shown.emitted('saved')).toHaveLength(1);
+  });
+
+  it.each([
+    ['a list', '[{"name":"Wrackline","purpose":"","prefixes":["example.w"]}]', 2, undefined],
+    [
+      'one of a name that is there',
+      '[{"name":"Gullcount","purpose":"","prefixes":["example.g"]}]',
+      1,
+      undefined,
+    ],
+    ['another JSON', '{"a":1}', 1, /is no list of trackers/],
+    ['no JSON', 'soup', 1, /is no list of trackers/],
+  ])('takes in a file with %s', async (_what, text, rows, complaint) => {
+    await dialog();
+    const input = document.querySelector<HTMLInputElement>('input[type=file]')!;
+    Object.defineProperty(input, 'files', { value: [new File([text], 'list.json')] });
+    input.dispatchEvent(new Event('change'));
+    await vi.waitFor(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(rows));
+    await flushPromises();
+    const alert = document.querySelector('[role=alert]')?.textContent;
+    if (complaint)
+      await vi.waitFor(() => expect(document.querySelector('[role=alert]')?.textContent).toMatch(complaint));
+    else expect(alert).toBeUndefined();
+  });
+});
+
+describe('copies that come as files', () => {
+  const from = { serial: 'ELSEWHERE-1', maker: 'Marram', model: 'Sedge 10', nickname: 'Desk' };
+  const planned = (over: Partial<ImportView['copies'][number]> = {}): ImportView['copies'][number] => ({
+    path: 'x/base.apk',
+    parts: [{ path: 'x/base.apk', name: 'base.apk', kind: 'program', bytes: MiB }],
+    app: copiedApp('example.tidebook'),
+    ...over,
+  });
+  const alone = (path: string, over: Partial<ImportView['copies'][number]> = {}) => {
+    const { app: _app, ...rest } = planned({
+      path,
+      parts: [{ path, name: 'data.tar', kind: 'data', bytes: MiB }],
+      ...over,
+    });
+    return rest;
+  };
+  const view = (copies: ImportView['copies'], images: ImportView['images'] = []): ImportView => ({
+    id: 'came',
+    isCopy: true,
+    state: 'ready',
+    bytes: MiB,
+    images,
+    copies,
+    suggested: undefined,
+    fault: undefined,
+  });
+  const boot: ImportView['images'][number] = {
+    paths: ['boot.img'],
+    layers: ['raw'],
+    bytes: MiB,
+    kind: 'block',
+    partition: 'boot',
+    notes: [],
+  };
+
+  it('are picked where they can be kept, and asked about where they do not say what they are', async () => {
+    const found = view([
+      planned({ from, copiedAt: 1 }),
+      planned({ path: 'bad.apk', fault: 'Its base is missing.' }),
+      alone('data.tar'),
+      alone('example.marshlog.tar', { guess: 'example.marshlog' }),
+    ]);
+    useImports().view = { folder: '/f', imports: [found] };
+    answering({ 'GET /app-copies': [], 'GET /record-copies': [] });
+    const shown = await show(ImportPage, { id: 'came' });
+    expect(shown.text()).toMatch(/4 copies of apps, 1 MiB/);
+    expect(shown.text()).toMatch(/Its base is missing/);
+    expect(shown.find('[aria-label="App of data.tar"]').exists()).toBe(true);
+    const draft = useImports().copiesDraft(found);
+    expect(draft.picked).toEqual(['x/base.apk', 'example.marshlog.tar']);
+    expect(draft).toMatchObject({ serial: 'ELSEWHERE-1', maker: 'Marram', nickname: 'Desk' });
+  });
+
+  it('beside images are taken in after a choice', async () => {
+    const found = view([planned()], [boot]);
+    useImports().view = { folder: '/f', imports: [found] };
+    answering({ 'GET /app-copies': [], 'GET /record-copies': [] });
+    const shown = await show(ImportPage, { id: 'came' });
+    expect(shown.text()).toMatch(/1 image and a copy of an app/);
+    expect(useImports().isForCopies(found)).toBe(false);
+    await shown.find('input[value="copies"]').setValue(true);
+    await flushPromises();
+    expect(useImports().isForCopies(found)).toBe(true);
+    expect(shown.find('.el-table').text()).toMatch(/Tidebook/);
+  });
+
+  it('begin with the phone that their description tells, also where it is not known', async () => {
+    const asked = answering({
+      'POST /imports/came/apps-sheet': ({ choices, serial: of }: ImportingAppsRequest) =>
+        importingAppsSheet({
+          copies: choices.map(() => planned({ from, copiedAt: 1 }) as never),
+          unknown: [],
+          serial: of,
+          isListed: () => true,
+          shelf: { freeBytes: 2 ** 40 },
+          bytesPerSecond: MiB,
+        }),
+      'POST /imports/came/importing-apps': run({ kind: 'importing' }),
+    });
+    useBench().take(phone());
+    const shown = await show(ImportAppsTray, { found: view([planned({ from, copiedAt: 1 })]) });
+    const go = () => shown.find<HTMLButtonElement>('button.go');
+    await vi.waitFor(() => expect(go().element.disabled).toBe(false));
+    await go().trigger('click');
+    await flushPromises();
+    const { nickname, maker, model } = from;
+    expect(last(asked, 'POST', '/imports/came/importing-apps')?.body).toEqual({
+      choices: [{ path: 'x/base.apk' }],
+      serial: 'ELSEWHERE-1',
+      phone: { nickname, maker, model },
+      confirmed: [],
+    });
+  });
+});
