@@ -10,6 +10,7 @@ import {
 import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { authTypes } from '@keen-larder/core/protocols/adb/auth.ts';
 import type { Cable } from '../phone/cable.ts';
+import { readingInto } from '../phone/socket-memory.ts';
 import { drained } from '../phone/drained.ts';
 import type { ShellHost } from '../shell/host.ts';
 import type { Authorisation } from './authorisation.ts';
@@ -27,27 +28,36 @@ export class AdbConnection {
   private hasWindows = false;
   private token: Uint8Array | undefined;
 
+  /** That the connection moved to. */
+  readonly socket: Socket;
+
   /**
-   * @param socket whose bytes are good until it is resumed, as `readingInto` makes them
+   * @param accepted paused as it was accepted
    * @param authorisation left out where everybody is let in
    */
   constructor(
-    private readonly socket: Socket,
+    accepted: Socket,
     private readonly banner: string,
     private readonly host: ShellHost,
     private readonly cable: Cable,
     private readonly authorisation: Authorisation | undefined,
   ) {
-    socket.setNoDelay(true);
-    socket.on('data', (bytes) => void this.receive(bytes));
-    socket.on('close', () => this.endAll());
-    socket.on('error', () => socket.destroy());
+    this.socket = readingInto(
+      accepted,
+      () => this.parser.space(),
+      (bytes) => void this.receive(bytes),
+    );
+    this.socket.setNoDelay(true);
+    this.socket.on('close', () => this.endAll());
+    this.socket.on('error', () => this.socket.destroy());
+    this.socket.resume();
   }
 
-  private async receive(bytes: Uint8Array): Promise<void> {
+  private async receive(bytes: number): Promise<void> {
     try {
-      await this.cable.carry(bytes.length);
-      for (const packet of this.parser.push(bytes)) await this.handle(packet);
+      const packet = this.parser.took(bytes);
+      await this.cable.carry(bytes);
+      if (packet) await this.handle(packet);
       this.socket.resume();
     } catch {
       this.socket.destroy();

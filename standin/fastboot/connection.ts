@@ -25,7 +25,7 @@ export class FastbootConnection {
   private downloaded: Uint8Array | undefined;
 
   constructor(
-    private readonly socket: Socket,
+    readonly socket: Socket,
     private readonly host: BootloaderHost,
     private readonly cable: Cable,
   ) {

@@ -36,7 +36,7 @@ export class LoaderConnection {
   private readonly parser = new LoaderParser();
 
   constructor(
-    private readonly socket: Socket,
+    readonly socket: Socket,
     private readonly host: LoaderHost,
     private readonly cable: Cable,
   ) {

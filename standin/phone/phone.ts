@@ -21,7 +21,6 @@ import { LoaderConnection } from '../loader/connection.ts';
 import type { Model } from '../models.ts';
 import { nodeOf, type ShellHost } from '../shell/host.ts';
 import { PhoneCable } from './cable.ts';
-import { readingInto } from './socket-memory.ts';
 
 export type SimulatedMode = 'system' | 'recovery' | 'bootloader' | 'loader';
 type LinkKind = 'adb' | 'fastboot' | 'loader';
@@ -78,7 +77,6 @@ export interface PhoneIdentity {
   readonly serial: string;
 }
 
-const adbReadBytes = 1 << 20;
 const flipEveryBytes = 24 << 20;
 const faultPages = 3;
 
@@ -443,24 +441,20 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   }
 
   private accept(kind: LinkKind, accepted: Socket): void {
-    const socket = kind === 'adb' ? readingInto(Buffer.allocUnsafeSlow(adbReadBytes), accepted) : accepted;
     const answer = this.cable.isIn ? this.daemonOf(kind) : undefined;
-    if (answer && this.isHeld) {
-      this.sockets.add(socket);
-      socket.on('error', () => socket.destroy());
-      return;
-    }
     if (!answer) {
-      socket.destroy();
+      accepted.destroy();
       return;
     }
+    // What is held is never read.
+    const socket = this.isHeld ? accepted : answer(accepted);
     this.sockets.add(socket);
+    socket.on('error', () => socket.destroy());
     socket.on('close', () => this.sockets.delete(socket));
-    answer(socket);
   }
 
-  /** What answers on a link in the present mode. */
-  private daemonOf(kind: LinkKind): ((socket: Socket) => unknown) | undefined {
+  /** What answers on a link in the present mode, on a socket that it gives back or on another. */
+  private daemonOf(kind: LinkKind): ((accepted: Socket) => Socket) | undefined {
     const { host, mode, cable } = this;
     const bare = {
       serial: this.identity.serial,
@@ -474,10 +468,11 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     // A system that does not come up, and recovery, let everybody in.
     const asks = host?.mode === 'system' && this.phase === 'running' ? this.authorisation : undefined;
     if (kind === 'adb' && host)
-      return (socket) => new AdbConnection(socket, bannerOf(host), host, cable, asks);
+      return (accepted) => new AdbConnection(accepted, bannerOf(host), host, cable, asks).socket;
     if (kind === 'fastboot' && mode === 'bootloader')
-      return (socket) => new FastbootConnection(socket, bare, cable);
-    if (kind === 'loader' && mode === 'loader') return (socket) => new LoaderConnection(socket, bare, cable);
+      return (accepted) => new FastbootConnection(accepted, bare, cable).socket;
+    if (kind === 'loader' && mode === 'loader')
+      return (accepted) => new LoaderConnection(accepted, bare, cable).socket;
     return undefined;
   }
 

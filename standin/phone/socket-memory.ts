@@ -7,17 +7,23 @@ interface Accepted {
 }
 
 /**
- * An accepted socket (`pauseOnConnect`) that reads into one memory, and reads on only after `resume()`: what
- * it emits as `data` is good until then. Node offers `onread` to whoever connects, not to whoever accepts, so
- * the connection moves to a socket that has it. Without it each 64 KiB are a buffer to collect, which made the
- * simulated phone the slower end of every write.
+ * An accepted socket (`pauseOnConnect`) that reads into memory of the caller's, and reads on only after
+ * `resume()`. Node offers `onread` to whoever connects, not to whoever accepts, so the connection moves to a
+ * socket that has it. Without it each 64 KiB are a buffer to collect, which made the simulated phone the slower
+ * end of every write.
+ * @param space where the next bytes go
+ * @param took told how many came there
  */
-export function readingInto(memory: Buffer, accepted: Socket): Socket {
+export function readingInto(
+  accepted: Socket,
+  space: () => Uint8Array,
+  took: (bytes: number) => void,
+): Socket {
   const held = accepted as unknown as Accepted;
   const onread: OnReadOpts = {
-    buffer: memory,
+    buffer: space,
     callback: (count) => {
-      socket.emit('data', memory.subarray(0, count));
+      took(count);
       return false;
     },
   };

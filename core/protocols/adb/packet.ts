@@ -54,8 +54,8 @@ export function packetHeaderBytes(
 }
 
 /**
- * Cuts a byte stream into packets. Bytes are copied once, into the payload they belong to, so the
- * caller may use its read buffer again at once.
+ * Cuts a byte stream into packets. A reader that can choose its memory reads into `space()` and tells what came
+ * by `took()`, so that a payload's bytes are where they belong at once; `push` copies them there.
  */
 export class PacketParser {
   private readonly head = new Uint8Array(packetHeader.bytes);
@@ -67,34 +67,41 @@ export class PacketParser {
   /** @param allocate gives the memory for a payload of so many bytes */
   constructor(private readonly allocate: (bytes: number) => Uint8Array = (bytes) => new Uint8Array(bytes)) {}
 
-  /** @throws FormatError on a header that is none; the stream cannot be read on after that */
-  *push(bytes: Uint8Array): Generator<Packet> {
-    for (let at = 0; at < bytes.length || this.isComplete;) {
-      if (!this.current) {
-        const take = Math.min(this.head.length - this.headFilled, bytes.length - at);
-        this.head.set(bytes.subarray(at, at + take), this.headFilled);
-        this.headFilled += take;
-        at += take;
-        if (this.headFilled < this.head.length) return;
-        this.current = this.readHeader();
-        this.filled = 0;
-      }
-      const { payload } = this.current;
-      const take = Math.min(payload.length - this.filled, bytes.length - at);
-      payload.set(bytes.subarray(at, at + take), this.filled);
-      this.filled += take;
-      at += take;
-      if (!this.isComplete) return;
-      const packet = this.current;
-      this.consumed += this.head.length + payload.length;
-      this.current = undefined;
-      this.headFilled = 0;
-      yield packet;
-    }
+  /** Where the next bytes of the stream belong: never empty, and never beyond the packet that they are of. */
+  space(): Uint8Array {
+    return this.current ? this.current.payload.subarray(this.filled) : this.head.subarray(this.headFilled);
   }
 
-  private get isComplete(): boolean {
-    return this.current !== undefined && this.filled === this.current.payload.length;
+  /**
+   * So many bytes came into `space()`. @returns the packet that they completed
+   * @throws FormatError on a header that is none; the stream cannot be read on after that
+   */
+  took(bytes: number): Packet | undefined {
+    if (this.current) this.filled += bytes;
+    else {
+      this.headFilled += bytes;
+      if (this.headFilled < this.head.length) return undefined;
+      this.current = this.readHeader();
+      this.filled = 0;
+    }
+    const packet = this.current;
+    if (this.filled < packet.payload.length) return undefined;
+    this.consumed += this.head.length + packet.payload.length;
+    this.current = undefined;
+    this.headFilled = 0;
+    return packet;
+  }
+
+  /** @throws FormatError as `took` */
+  *push(bytes: Uint8Array): Generator<Packet> {
+    for (let at = 0; at < bytes.length;) {
+      const space = this.space();
+      const part = bytes.subarray(at, at + space.length);
+      space.set(part);
+      at += part.length;
+      const packet = this.took(part.length);
+      if (packet) yield packet;
+    }
   }
 
   private readHeader() {

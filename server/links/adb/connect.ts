@@ -10,7 +10,7 @@ import {
   type AdbPacketData,
 } from '@yume-chan/adb';
 import { Consumable, pipeFrom, PushReadableStream } from '@yume-chan/stream-extra';
-import { maxPayloadBytes, PacketParser } from '@keen-larder/core/protocols/adb/packet.ts';
+import { maxPayloadBytes, PacketParser, type Packet } from '@keen-larder/core/protocols/adb/packet.ts';
 import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { LinkFailure } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
@@ -42,7 +42,7 @@ export interface Door {
 /** Connects to a phone's adb daemon over TCP. @param address `host:port` */
 export async function connectAdb(address: string, { key, signal, asked }: Door): Promise<AdbConnection> {
   const pool = new PayloadPool();
-  const opened = await openSocket(address);
+  const opened = await openSocket(address, pool);
   const { socket } = opened;
   const gone = new Promise<void>((resolve) => socket.once('close', () => resolve()));
   const orGone = <T>(work: PromiseLike<T> | T): Promise<T> =>
@@ -64,7 +64,7 @@ export async function connectAdb(address: string, { key, signal, asked }: Door):
     const transport = await orGone(
       AdbDaemonTransport.authenticate({
         serial: address,
-        connection: connectionOf(opened, pool),
+        connection: connectionOf(opened),
         credentialStore: key.store,
         authenticators: [AdbSignatureAuthenticator, askOnScreen],
         // What a phone may send ahead, where it knows how (Android 14 on); with none, every phone speaks alike.
@@ -82,30 +82,32 @@ export async function connectAdb(address: string, { key, signal, asked }: Door):
   }
 }
 
-/** Takes what a socket receives; answers whether it may go on receiving at once. */
-type Receiver = (bytes: Uint8Array) => boolean;
+/** Is told how many bytes came into the parser's space; answers whether the socket may go on receiving at once. */
+type Receiver = (bytes: number) => boolean;
 
 interface Opened {
   readonly socket: Socket;
+  /** Into whose space the socket receives. */
+  readonly parser: PacketParser;
   receive: Receiver;
 }
 
-/** One buffer for all reads; the packet parser copies out of it. */
-const readBytes = 512 * 1024;
 /**
  * One payload: writing then goes on before each is answered (as far ahead as the phone allows), while reading is
  * no faster for more.
  */
 const aheadBytes = maxPayloadBytes;
 
-async function openSocket(address: string): Promise<Opened> {
+async function openSocket(address: string, pool: PayloadPool): Promise<Opened> {
+  const parser = new PacketParser((bytes) => pool.take(bytes));
   let receive: Receiver = () => true;
   const socket = await connectTcp(address, {
-    buffer: Buffer.allocUnsafeSlow(readBytes),
-    callback: (length, buffer) => receive(buffer.subarray(0, length)),
+    buffer: () => parser.space(),
+    callback: (length) => receive(length),
   });
   return {
     socket,
+    parser,
     set receive(take: Receiver) {
       receive = take;
     },
@@ -113,9 +115,8 @@ async function openSocket(address: string): Promise<Opened> {
 }
 
 /** A socket as the pair of packet streams that the adb client speaks to. */
-function connectionOf(opened: Opened, pool: PayloadPool): AdbDaemonConnection {
-  const { socket } = opened;
-  const parser = new PacketParser((bytes) => pool.take(bytes));
+function connectionOf(opened: Opened): AdbDaemonConnection {
+  const { socket, parser } = opened;
   const packets = new PushReadableStream<AdbPacketData>((controller) => {
     let open = true;
     const end = () => {
@@ -127,18 +128,17 @@ function connectionOf(opened: Opened, pool: PayloadPool): AdbDaemonConnection {
         // The reader cancelled first.
       }
     };
-    opened.receive = (data) => {
-      const taken: Promise<boolean>[] = [];
+    opened.receive = (bytes) => {
+      let packet: Packet | undefined;
       try {
-        for (const { command, arg0, arg1, payload } of parser.push(data)) {
-          taken.push(controller.enqueue({ command, arg0, arg1, payload }));
-        }
+        packet = parser.took(bytes);
       } catch {
         socket.destroy();
         return false;
       }
-      if (taken.length === 0) return true;
-      Promise.all(taken).then(
+      if (!packet) return true;
+      const { command, arg0, arg1, payload } = packet;
+      controller.enqueue({ command, arg0, arg1, payload }).then(
         () => socket.resume(),
         () => socket.destroy(),
       );
