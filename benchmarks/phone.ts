@@ -14,6 +14,8 @@ import { models } from '@keen-larder/standin/models.ts';
 import { fastTiming, Phone } from '@keen-larder/standin/phone/phone.ts';
 
 const MiB = 1 << 20;
+/** What is alike lies together, as in partitions that are in use. */
+const runMebibytes = 16;
 const [path, megabytes, changedShare] = [
   process.argv[2]!,
   Number(process.argv[3]),
@@ -55,11 +57,12 @@ if (!existsSync(path)) {
       if (piece.some((byte) => byte !== 0)) await places[0]!.write(i * MiB, piece);
       continue;
     }
-    // Of every four mebibytes two do not compress, one is text, one is empty; of a thin one, all but one.
-    if (i % 4 === 3 || (image && i % 4 > 0)) continue;
+    // Of every four runs two do not compress, one is text, one is empty; of a thin one, all but one.
+    const kind = Math.floor(i / runMebibytes) % 4;
+    if (kind === 3 || (image && kind > 0)) continue;
     const each = megabytes / places.length;
     const place = places[Math.floor(i / each)]!;
-    await place.write((i % each) * MiB, filler(i % 4 === 2 ? 'records' : 'program', i + 1, MiB));
+    await place.write((i % each) * MiB, filler(kind === 2 ? 'records' : 'program', i + 1, MiB));
   }
   await source?.close();
   await flash.close();

@@ -78,8 +78,15 @@ export const dd: Command = async (process) => {
   return 0;
 };
 
+const endlessZeros: Device = {
+  bytes: Infinity,
+  read: (_offset, length, into) => Promise.resolve(into?.fill(0) ?? Buffer.alloc(length)),
+  write: () => Promise.resolve(),
+};
+
 /** A device, or a file of a file system that is mounted. */
 async function openInput(process: Process, path: string): Promise<Device | string> {
+  if (path === '/dev/zero') return endlessZeros;
   const device = openDevice(process, path);
   if (typeof device !== 'string') return device;
   const place = placeOf(process, path);
