@@ -68,5 +68,14 @@ it(
       expect(await fileOf(to, database(name))).toEqual({ uid: Number(uid), bytes: kept[name]!.bytes });
     }
     expect(list).not.toMatch(/ringcode/);
+
+    // What is on either phone now, not what was there before.
+    await page.getByRole('link', { name: 'Bench', exact: true }).click();
+    await page.locator(`[data-serial="${serial}"]`).click();
+    await page.getByRole('link', { name: 'Move', exact: true }).click();
+    await page.locator('.target').click();
+    await page.getByRole('option', { name: /Sedge 10/ }).click();
+    await row('Tidebook').waitFor();
+    await row('Marshlog').waitFor({ state: 'detached' });
   },
 );

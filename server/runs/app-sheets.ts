@@ -107,7 +107,8 @@ export class AppSheets {
 
   /** What a move of every app of the owner's to another phone comes to. */
   async movingView(serial: string, to: string): Promise<MovingView> {
-    const installed = await this.bench.apps(serial).recent();
+    // A run may have changed either since it was last asked.
+    const [installed] = await Promise.all([this.bench.apps(serial).list(), this.bench.apps(to).list()]);
     const own = installed.filter(({ isBuiltIn }) => !isBuiltIn);
     const apps = own.map((app) => ({ package: app.package, parts: wholeApp }));
     const facts = await this.movingFacts(serial, { apps, to });
