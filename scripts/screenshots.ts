@@ -42,6 +42,7 @@ try {
   await storage(page);
   await larder(page);
   await set(page);
+  await copies(page);
   await inside(page);
   await importing(page);
   await run(page);
@@ -121,6 +122,15 @@ async function set(at: Page): Promise<void> {
   await at.getByRole('link', { name: /^Knot 3 .* as received/ }).click();
   await at.getByRole('table').first().waitFor();
   await shoot('set');
+}
+
+async function copies(at: Page): Promise<void> {
+  await at.goto(`${url}/larder/copies`);
+  await at.getByRole('button', { name: /Harbour Chat/ }).click();
+  await at.getByRole('button', { name: 'Look into its code' }).click();
+  await at.getByText('Gullcount').waitFor();
+  await at.locator('aside.tray').evaluate((tray) => (tray as HTMLElement).scrollTo(0, 0));
+  await shoot('copies');
 }
 
 async function inside(at: Page): Promise<void> {
