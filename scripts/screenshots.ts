@@ -129,7 +129,7 @@ async function copies(at: Page): Promise<void> {
   await at.getByRole('button', { name: /Harbour Chat/ }).click();
   await at.getByRole('button', { name: 'Look into its code' }).click();
   await at.getByText('Gullcount').waitFor();
-  await at.locator('aside.tray').evaluate((tray) => (tray as HTMLElement).scrollTo(0, 0));
+  await at.evaluate(() => document.querySelectorAll('.tray *').forEach((each) => each.scrollTo(0, 0)));
   await shoot('copies');
 }
 

@@ -20,7 +20,7 @@ import type { KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from '../runs/changing-apps.ts';
 import { startCopying } from '../runs/copying.ts';
 import { startMoving } from '../runs/moving.ts';
-import { appsInside, startTakingOut } from '../runs/taking-out.ts';
+import { appsInRecovery, appsInside, startTakingInRecovery, startTakingOut } from '../runs/taking-out.ts';
 import { startVerifyingCopies } from '../runs/verifying.ts';
 import { startPuttingApps } from '../runs/putting-apps.ts';
 import { valid } from './validate.ts';
@@ -81,6 +81,15 @@ export function copyRoutes(app: KeenLarder): Router {
   routes.post('/phones/:serial/changing-apps', async (request, response) => {
     const start = valid(ChangingAppsStart, request.body);
     response.status(202).json(await startChangingApps(app, request.params.serial, start));
+  });
+
+  routes.get('/phones/:serial/apps-in-recovery', async (request, response) => {
+    response.json(await appsInRecovery(app, request.params.serial));
+  });
+
+  routes.post('/phones/:serial/taking-in-recovery', async (request, response) => {
+    const start = valid(TakingOutStart, request.body);
+    response.status(202).json(await startTakingInRecovery(app, request.params.serial, start));
   });
 
   routes.get('/sets/:id/images/:partition/apps', async (request, response) => {

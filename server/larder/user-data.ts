@@ -6,6 +6,7 @@ import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { ext4Archive } from '../formats/ext4-archive.ts';
 import { sourceBytes } from '../formats/file-source.ts';
 import type { ImageRow } from '../database/sets.ts';
+import type { FileAccess } from '../links/phone-link.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import { tarTree } from './file-trees.ts';
@@ -25,6 +26,18 @@ export interface UserData {
   /** A folder as a tar stream, without some names right in it. */
   archive(path: string, leaveOut: readonly string[]): AsyncIterable<Uint8Array>;
 }
+
+const mountedAt = '/data';
+
+/** User data that a phone has mounted. */
+export const userDataOn = (files: FileAccess): UserData => ({
+  names: (path) => files.list(`${mountedAt}${path}`),
+  async file(path) {
+    const source = await files.open(`${mountedAt}${path}`);
+    return source && { bytes: source.bytes, source };
+  },
+  archive: (path, leaveOut) => files.archive(`${mountedAt}${path}`, leaveOut),
+});
 
 /** @throws FormatError where it is neither a file system that can be read nor an archive, as when it is encrypted */
 export const openUserData = (shelf: Shelf, image: ImageRow): Promise<UserData> =>

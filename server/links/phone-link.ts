@@ -72,6 +72,10 @@ export interface FileAccess {
   remove(paths: readonly string[]): Promise<void>;
   /** A file's bytes. A piece is good until the next one is asked for. */
   content(path: string, signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /** Names in a folder; none where there is no such folder. */
+  list(folder: string): Promise<{ readonly name: string; readonly isFolder: boolean }[]>;
+  /** A file with random access; undefined where there is none. */
+  open(path: string): Promise<ByteSource | undefined>;
   /** A small text file; undefined where there is none. */
   text(path: string): Promise<string | undefined>;
   /** SHA-256 of files by their paths within a folder; those that are gone are missing. */

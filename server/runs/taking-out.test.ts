@@ -16,7 +16,7 @@ import { archivedEntries } from '../formats/tar.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { startCopying } from './copying.ts';
-import { appsInside, startTakingOut } from './taking-out.ts';
+import { appsInRecovery, appsInside, startTakingInRecovery, startTakingOut } from './taking-out.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;
@@ -93,6 +93,45 @@ const granted = (permissions: CopyView['app']['permissions']) =>
 it('images that hold no apps say so', async () => {
   await expect(appsInside(app, blocks, 'boot')).rejects.toThrow(/boot holds no apps/);
   await expect(startTakingOut(app, blocks, 'userdata', { packages: ['example.gone'] })).rejects.toThrow(
-    /example\.gone is not in this image/,
+    /example\.gone is not among its apps/,
   );
+});
+
+describe('a phone in recovery', () => {
+  it(
+    'lets its apps be copied from their files, each as the phone digests it',
+    { timeout: 60_000 },
+    async () => {
+      await toRecovery(app, bench.phone);
+      const found = await appsInRecovery(app, serial);
+      expect(found.map(({ label }) => label)).toEqual(['Marshlog', 'Ringcode', 'Tidebook']);
+      const packages = ['example.tidebook', 'example.ringcode'];
+      const { id } = await startTakingInRecovery(app, serial, { packages });
+      const ended = await app.engine.ended(id);
+      expect(ended.outcome).toBe('2 apps copied from the files of Ringing hut.');
+      const taken = app.larder.copies.of(serial).find(({ app: { package: name } }) => name === packages[0])!;
+      expect(taken.origin).toBe('phone');
+      expect(await contentsOf(taken)).toEqual(await contentsOf(fromPhone));
+      expect(taken.app.stamp).toEqual(fromPhone.app.stamp);
+    },
+  );
+
+  it('is waited for when its cable comes out', { timeout: 60_000 }, async () => {
+    const { id } = await startTakingInRecovery(app, serial, { packages: ['example.tidebook'] });
+    bench.phone.pullCableAfter(3_000_000);
+    await until('the cable', () => !bench.phone.state().cable);
+    bench.phone.setCable(true);
+    expect((await app.engine.ended(id)).outcome).toBe('One app copied from the files of Ringing hut.');
+    const [taken] = app.larder.copies.of(serial);
+    expect(await contentsOf(taken!)).toEqual(await contentsOf(fromPhone));
+  });
+
+  it('is no place for apps that are not there, nor a running system for this way', async () => {
+    await expect(startTakingInRecovery(app, serial, { packages: ['example.nobody'] })).rejects.toThrow(
+      /example\.nobody is not among its apps/,
+    );
+    void bench.phone.start('system');
+    await until('the system', isIn(app, 'system'));
+    await expect(appsInRecovery(app, serial)).rejects.toThrow(/in recovery alone/);
+  });
 });

@@ -162,7 +162,7 @@ async function kibibytesOf(fs: Ext4, inode: Inode): Promise<number> {
   return sum;
 }
 
-/** `stat -c FORMAT PATH…`, of links themselves: `%u %g %a %C %s %Y %n`, as toybox has them. */
+/** `stat -c FORMAT PATH…`, of links themselves: `%F %u %g %a %C %s %Y %n`, as toybox has them. */
 export const stat: Command = async (process) => {
   const [option, format = '', ...paths] = process.args;
   if (option !== '-c' || paths.length === 0)
@@ -182,6 +182,12 @@ export const stat: Command = async (process) => {
   return code;
 };
 
+const typeNames: Readonly<Record<string, string>> = {
+  file: 'regular file',
+  directory: 'directory',
+  link: 'symbolic link',
+};
+
 async function statLine(fs: Ext4, inode: Inode, path: string, format: string): Promise<string> {
   const label = (await fs.attributes(inode)).find(({ name }) => name === 'security.selinux');
   const fields: Readonly<Record<string, string>> = {
@@ -189,6 +195,7 @@ async function statLine(fs: Ext4, inode: Inode, path: string, format: string): P
     g: String(inode.gid),
     a: inode.permissions.toString(8),
     C: label ? Buffer.from(label.value).toString('latin1').replace(/\0$/, '') : '?',
+    F: typeNames[inode.type] ?? 'unknown',
     s: String(inode.bytes),
     Y: String(Math.floor(inode.modifiedAt)),
     n: path,

@@ -160,6 +160,9 @@ export const api = {
     ask<RunSheet>(`/phones/${at(serial)}/changing-apps-sheet`, 'POST', request, signal),
   startChangingApps: (serial: string, start: ChangingAppsStart) =>
     ask<RunView>(`/phones/${at(serial)}/changing-apps`, 'POST', start),
+  appsInRecovery: (serial: string) => ask<AppInside[]>(`/phones/${at(serial)}/apps-in-recovery`),
+  takeInRecovery: (serial: string, packages: string[]) =>
+    ask<RunView>(`/phones/${at(serial)}/taking-in-recovery`, 'POST', { packages }),
   appsInside: (id: string, partition: string) =>
     ask<AppInside[]>(`/sets/${at(id)}/images/${at(partition)}/apps`),
   takeOut: (id: string, partition: string, packages: string[]) =>

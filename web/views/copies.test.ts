@@ -251,14 +251,11 @@ describe('copies that come as files', () => {
     app: copiedApp('example.tidebook'),
     ...over,
   });
-  const alone = (path: string, over: Partial<ImportView['copies'][number]> = {}) => {
-    const { app: _app, ...rest } = planned({
-      path,
-      parts: [{ path, name: 'data.tar', kind: 'data', bytes: MiB }],
-      ...over,
-    });
-    return rest;
-  };
+  const alone = (path: string, over: Partial<ImportView['copies'][number]> = {}) => ({
+    path,
+    parts: [{ path, name: 'data.tar', kind: 'data' as const, bytes: MiB }],
+    ...over,
+  });
   const view = (copies: ImportView['copies'], images: ImportView['images'] = []): ImportView => ({
     id: 'came',
     isCopy: true,

@@ -2,16 +2,14 @@ import { folderOf, isCompared, stagingFolders, type DataFile } from '@keen-larde
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/index.ts';
 import { stampOf } from '../../formats/data-stamp.ts';
 import { LinkFailure, type AppAccess } from '../phone-link.ts';
 import { batches } from './batches.ts';
+import { fileOn } from './file-source.ts';
 import { hardwareKeyUids } from './keystore.ts';
 import { quote, type AdbShell } from './shell.ts';
 
-/** What of an APK is fetched at once: its directory, its manifest and its signers lie in few such pieces. */
-const pieceBytes = 64 * 1024;
 /** APKs looked into side by side: each is a few round trips. */
 const atOnce = 4;
 
@@ -84,7 +82,7 @@ export class AdbApps implements AppAccess {
     const [base] = paths as [string];
     const file = (await this.filesAt([base])).get(base);
     const apk = file && (await this.apk(file));
-    return apk?.iconPath ? readIcon(this.source(file!), apk.iconPath) : undefined;
+    return apk?.iconPath ? readIcon(fileOn(this.shell, file!.path, file!.bytes), apk.iconPath) : undefined;
   }
 
   async classes({ paths }: Pick<AppFacts, 'paths'>): Promise<string[]> {
@@ -92,7 +90,7 @@ export class AdbApps implements AppAccess {
     const names: string[] = [];
     for (const path of paths) {
       const file = files.get(path);
-      if (file) names.push(...(await readClasses(this.source(file))));
+      if (file) names.push(...(await readClasses(fileOn(this.shell, path, file.bytes))));
     }
     return names;
   }
@@ -101,26 +99,13 @@ export class AdbApps implements AppAccess {
   private apk(file: ApkFile): Promise<Apk | undefined> {
     const known = this.read.get(file.key);
     if (known) return known;
-    const reading = readApk(this.source(file)).catch((error: unknown) => {
+    const reading = readApk(fileOn(this.shell, file.path, file.bytes)).catch((error: unknown) => {
       if (error instanceof FormatError) return undefined;
       this.read.delete(file.key);
       throw error;
     });
     this.read.set(file.key, reading);
     return reading;
-  }
-
-  private source({ path, bytes }: ApkFile): ByteSource {
-    const read = async (offset: number, length: number) => {
-      const start = Math.floor(offset / pieceBytes);
-      const count = Math.ceil((offset + length) / pieceBytes) - start;
-      const parts: Uint8Array[] = [];
-      const script = `dd if=${quote(path)} bs=${pieceBytes} skip=${start} count=${count}`;
-      for await (const part of this.shell.stream(script)) parts.push(part.slice());
-      const from = offset - start * pieceBytes;
-      return Buffer.concat(parts).subarray(from, from + length);
-    };
-    return cached({ bytes, read }, pieceBytes);
   }
 
   private async filesAt(paths: readonly string[], signal?: AbortSignal): Promise<Map<string, ApkFile>> {

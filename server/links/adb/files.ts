@@ -1,5 +1,7 @@
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { LinkFailure, type DescribedFile, type FileAccess, type FileOwner } from '../phone-link.ts';
 import { batches } from './batches.ts';
+import { fileOn } from './file-source.ts';
 import { parseMounts, type MountLine } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 
@@ -103,6 +105,25 @@ export class AdbFiles implements FileAccess {
 
   async *content(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
     yield* this.shell.stream(`cat ${quote(path)}`, signal);
+  }
+
+  async list(folder: string): Promise<{ name: string; isFolder: boolean }[]> {
+    const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`ls -A ${quote(folder)}`));
+    if (exitCode !== 0) return [];
+    const found: { name: string; isFolder: boolean }[] = [];
+    for (const batch of batches(stdout.split('\n').filter(Boolean))) {
+      const script = `cd ${quote(folder)} && stat -c '%F %n' ${batch.map((name) => quote(`./${name}`)).join(' ')} 2>/dev/null; true`;
+      const text = await this.shell.must(script);
+      for (const [, type, name] of text.matchAll(/^(directory|\S.*?) \.\/(.+)$/gm))
+        found.push({ name: name!, isFolder: type === 'directory' });
+    }
+    return found;
+  }
+
+  async open(path: string): Promise<ByteSource | undefined> {
+    const script = `stat -c '%F|%s' ${quote(path)} 2>/dev/null; true`;
+    const [, bytes] = /^regular[^|]*\|(\d+)$/m.exec(await this.shell.must(script)) ?? [];
+    return bytes === undefined ? undefined : fileOn(this.shell, path, Number(bytes));
   }
 
   async text(path: string): Promise<string | undefined> {

@@ -15,7 +15,9 @@ import { isLive } from '@keen-larder/contract/runs.ts';
 import { appFacets, facetKey, filterApps, sortApps, type AppOrder } from '@keen-larder/core/apps/facets.ts';
 import type { AppView } from '@keen-larder/contract/copies.ts';
 import AppIcon from '../../parts/AppIcon.vue';
+import { api } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
+import InsideApps from '../../parts/InsideApps.vue';
 import TimeText from '../../parts/TimeText.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { useApps } from '../../state/apps.ts';
@@ -260,11 +262,21 @@ const rowClass = ({ rowData }: { rowData: Row }) =>
       </ElTableV2>
     </div>
   </section>
-  <EmptyState v-else title="Apps are read from the running system">
-    {{ phone.nickname }} is not in system mode now. Restart it into system, above; its apps show here by
-    themselves.
-    <ModeKeys :keys="phone.keys" />
-  </EmptyState>
+  <template v-else>
+    <InsideApps
+      v-if="phone.presence === 'here' && phone.facts?.mode === 'recovery' && phone.facts.root"
+      class="recovery"
+      title="Apps that its owner installed, from their files"
+      :subject="`${serial} recovery`"
+      :load="() => api.appsInRecovery(serial)"
+      :take-out="(packages) => api.takeInRecovery(serial, packages)"
+    />
+    <EmptyState title="Apps are read from the running system">
+      {{ phone.nickname }} is not in system mode now. Restart it into system, above; its apps show here by
+      themselves.
+      <ModeKeys :keys="phone.keys" />
+    </EmptyState>
+  </template>
 </template>
 
 <style scoped>
@@ -391,5 +403,9 @@ const rowClass = ({ rowData }: { rowData: Row }) =>
 
 .box :deep(.shown) {
   background: var(--panel);
+}
+.recovery {
+  max-width: 640px;
+  margin: 16px auto 0;
 }
 </style>

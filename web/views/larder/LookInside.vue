@@ -3,9 +3,9 @@ import { ref, shallowRef, watch } from 'vue';
 import type { InsideView } from '@keen-larder/contract/inside.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { api, downloads } from '../../api/client.ts';
+import InsideApps from '../../parts/InsideApps.vue';
 import EmptyState from '../../parts/EmptyState.vue';
 import FileBrowser from './FileBrowser.vue';
-import InsideApps from './InsideApps.vue';
 import InspectionView from './InspectionView.vue';
 
 const props = defineProps<{ id: string; partition: string }>();
@@ -47,7 +47,13 @@ watch(
         :partition="partition"
         :part="String($route.query['part'] ?? inside.trees[0])"
       />
-      <InsideApps v-if="/^userdata(-files)?$/.test(partition)" :set-id="id" :partition="partition" />
+      <InsideApps
+        v-if="/^userdata(-files)?$/.test(partition)"
+        title="Apps in it"
+        :subject="`${id} ${partition}`"
+        :load="() => api.appsInside(id, partition)"
+        :take-out="(packages) => api.takeOut(id, partition, packages)"
+      />
       <InspectionView :inspection="inside.inspection" />
     </template>
     <EmptyState v-else-if="error" title="This image cannot be looked into">{{ error }}</EmptyState>

@@ -2,22 +2,32 @@
 import { ElButton, ElCheckbox } from 'element-plus';
 import { computed, ref, shallowRef, watch } from 'vue';
 import type { AppInside } from '@keen-larder/contract/copies.ts';
-import { api } from '../../api/client.ts';
-import SizeText from '../../parts/SizeText.vue';
-import { announceError } from '../../state/notices.ts';
-import { useRuns } from '../../state/runs.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { announceError } from '../state/notices.ts';
+import { useRuns } from '../state/runs.ts';
+import SizeText from './SizeText.vue';
 
-/** Apps of the owner's in kept user data, each of which can be taken out as a copy without the phone. */
-const props = defineProps<{ setId: string; partition: string }>();
+/** Apps of the owner's in user data, kept or on a phone in recovery, each of which can be taken out as a copy. */
+const props = defineProps<{
+  title: string;
+  /** What the apps are of: when that changes, they are asked for anew. */
+  subject: string;
+  load: () => Promise<readonly AppInside[]>;
+  takeOut: (packages: string[]) => Promise<RunView>;
+}>();
 const runs = useRuns();
 const apps = shallowRef<readonly AppInside[]>();
 const error = ref<string>();
 const picked = ref<string[]>([]);
 watch(
-  () => [props.setId, props.partition] as const,
-  async ([setId, partition]) => {
+  () => props.subject,
+  async (subject) => {
+    apps.value = undefined;
+    picked.value = [];
     try {
-      apps.value = await api.appsInside(setId, partition);
+      const found = await props.load();
+      if (subject !== props.subject) return;
+      apps.value = found;
       error.value = undefined;
     } catch (failure) {
       error.value = (failure as Error).message;
@@ -30,7 +40,7 @@ const toggle = (name: string, is: boolean) =>
 const count = computed(() => `${picked.value.length} ${picked.value.length === 1 ? 'app' : 'apps'}`);
 async function take(): Promise<void> {
   try {
-    runs.take(await api.takeOut(props.setId, props.partition, picked.value));
+    runs.take(await props.takeOut(picked.value));
     picked.value = [];
   } catch (failure) {
     announceError(failure);
@@ -40,7 +50,7 @@ async function take(): Promise<void> {
 
 <template>
   <section v-if="apps?.length || error">
-    <h2>Apps in it</h2>
+    <h2>{{ title }}</h2>
     <p v-if="error" class="soft">{{ error }}</p>
     <template v-else>
       <ul>
@@ -58,7 +68,7 @@ async function take(): Promise<void> {
           <span class="soft">{{ app.hasData ? 'with data' : 'program only' }}</span>
         </li>
       </ul>
-      <ElButton :disabled="picked.length === 0" @click="take">Take {{ count }} out as a copy</ElButton>
+      <ElButton :disabled="picked.length === 0" @click="take">Take {{ count }} into the larder</ElButton>
     </template>
   </section>
 </template>
