@@ -5,6 +5,8 @@ import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import type { AppOrder } from '@keen-larder/core/apps/facets.ts';
 import { api } from '../api/client.ts';
 
+export type WhatOfApp = 'both' | 'data' | 'program';
+
 /** What is chosen in one phone's list of apps, kept while one looks elsewhere. */
 export interface AppsDraft {
   search: string;
@@ -24,7 +26,9 @@ export interface AppsDraft {
   /** What is done to those that are there. */
   action: AppAction;
   /** What of each app. */
-  what: 'both' | 'data' | 'program';
+  what: WhatOfApp;
+  /** What of single apps where it is another, by package; undefined while it is the same for all. */
+  whatOf: Record<string, WhatOfApp> | undefined;
   /** With the data also what lies on shared storage for it. */
   withShared: boolean;
   /** Copies that are wanted instead of the newest, by package. */
@@ -70,6 +74,7 @@ export const useApps = defineStore('apps', () => {
       doing: 'copy',
       action: 'disable',
       what: 'both',
+      whatOf: undefined,
       withShared: false,
       copyOf: {},
       through: undefined,

@@ -11,7 +11,7 @@ import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { api } from '../api/client.ts';
 import CheckList from '../parts/CheckList.vue';
 import { exactTime } from '../parts/time.ts';
-import { useApps } from '../state/apps.ts';
+import { useApps, type WhatOfApp } from '../state/apps.ts';
 import { useLarder } from '../state/larder.ts';
 import ArmField from './ArmField.vue';
 import FigureGrid from './FigureGrid.vue';
@@ -40,20 +40,28 @@ const able = computed(() =>
 );
 const unable = computed(() => picked.value.length - able.value.length);
 
-const parts = computed((): PartKind[] => [
-  ...(draft.value.what !== 'data' ? (['program'] as const) : []),
-  ...(draft.value.what !== 'program' ? (['data', 'device-data'] as const) : []),
-  ...(draft.value.what !== 'program' && draft.value.withShared
-    ? (['external', 'media', 'obb'] as const)
-    : []),
-]);
+const whatOf = (name: string): WhatOfApp => draft.value.whatOf?.[name] ?? draft.value.what;
+function partsOf(name: string): PartKind[] {
+  const what = whatOf(name);
+  return [
+    ...(what !== 'data' ? (['program'] as const) : []),
+    ...(what !== 'program' ? (['data', 'device-data'] as const) : []),
+    ...(what !== 'program' && draft.value.withShared ? (['external', 'media', 'obb'] as const) : []),
+  ];
+}
+const whats = { both: 'Program and data', data: 'Data', program: 'Program' } as const;
+/** Data takes its program along, whichever way it was chosen. */
+function addPrograms(): void {
+  draft.value.what = 'both';
+  if (draft.value.whatOf) draft.value.whatOf = {};
+}
 const copyOf = ({ package: name, copies }: AppView) =>
   copies.find(({ id }) => id === draft.value.copyOf[name]) ?? copies[0]!;
 const copying = computed(() => ({
-  apps: able.value.map(({ package: name }) => ({ package: name, parts: parts.value })),
+  apps: able.value.map(({ package: name }) => ({ package: name, parts: partsOf(name) })),
 }));
 const putting = computed(() => ({
-  copies: able.value.map((app) => ({ copyId: copyOf(app).id, parts: parts.value })),
+  copies: able.value.map((app) => ({ copyId: copyOf(app).id, parts: partsOf(app.package) })),
   ...(draft.value.through && { through: draft.value.through }),
 }));
 
@@ -70,6 +78,7 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
       draft.value.doing,
       draft.value.action,
       draft.value.what,
+      draft.value.whatOf,
       draft.value.withShared,
       draft.value.through,
     ],
@@ -100,7 +109,7 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
     draft.value.armedWith = '';
     return run;
   },
-  addPrograms: () => (draft.value.what = 'both'),
+  addPrograms,
   copyFirst: () => (draft.value.doing = 'copy'),
   throughRecovery: () => (draft.value.through = 'recovery'),
 });
@@ -152,10 +161,16 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
       }}</ElRadioButton>
     </ElRadioGroup>
     <ElRadioGroup v-else v-model="draft.what" size="small" aria-label="What of each">
-      <ElRadioButton value="both">Program and data</ElRadioButton>
-      <ElRadioButton value="data">Data</ElRadioButton>
-      <ElRadioButton value="program">Program</ElRadioButton>
+      <ElRadioButton v-for="(words, what) in whats" :key="what" :value="what">{{ words }}</ElRadioButton>
     </ElRadioGroup>
+    <ElCheckbox
+      v-if="draft.doing !== 'change' && able.length > 1"
+      :model-value="draft.whatOf !== undefined"
+      size="small"
+      @update:model-value="(is) => (draft.whatOf = is ? {} : undefined)"
+    >
+      Another choice for single apps
+    </ElCheckbox>
     <ElCheckbox
       v-if="draft.doing !== 'change' && draft.what !== 'program'"
       v-model="draft.withShared"
@@ -177,6 +192,16 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
         </ElSelect>
         <span v-else-if="isPutting" class="soft">{{ copyText(copyOf(app)) }}</span>
         <span v-else class="soft">{{ versionOf(app) }}</span>
+        <ElSelect
+          v-if="draft.whatOf && draft.doing !== 'change'"
+          :model-value="whatOf(app.package)"
+          size="small"
+          class="what"
+          :aria-label="`What of ${app.label}`"
+          @update:model-value="(what: WhatOfApp) => (draft.whatOf = { ...draft.whatOf, [app.package]: what })"
+        >
+          <ElOption v-for="(words, what) in whats" :key="what" :value="what" :label="words" />
+        </ElSelect>
       </li>
       <li v-if="able.length > fewShown">
         <ElButton size="small" text @click="showsAll = !showsAll">{{
@@ -237,15 +262,20 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
 
 .picked li {
   display: flex;
+  flex-wrap: wrap;
   justify-content: space-between;
   align-items: center;
-  gap: 10px;
+  gap: 3px 10px;
   padding: 3px 0;
   border-bottom: 1px solid var(--rule);
 }
 
 .picked .el-select {
   width: 190px;
+}
+
+.picked .what {
+  width: 100%;
 }
 
 .error {

@@ -195,6 +195,27 @@ describe('Apps that are picked', () => {
     expect(sent.copies!.map(({ copyId }) => copyId)).toEqual(['tidebook 1000', 'marshlog 3000']);
     expect(draft.picked).toEqual([]);
   });
+
+  it('may go back with another choice of parts for single ones', async () => {
+    const { shown, sentTo } = await tray(['example.tidebook', 'example.marshlog']);
+    const draft = useApps().draft(serial);
+    Object.assign(draft, { doing: 'put-back', what: 'program' });
+    await flushPromises();
+    expect(shown.find('.what').exists()).toBe(false);
+    const choice = shown.findAll('label.el-checkbox').find((each) => /single apps/.test(each.text()))!;
+    await choice.find('input').setValue(true);
+    await flushPromises();
+    expect(shown.findAll('.what')).toHaveLength(2);
+    draft.whatOf = { 'example.marshlog': 'both' };
+    await vi.waitFor(() =>
+      expect((sentTo('putting-apps-sheet').at(-1) as Picks).copies!.map(({ parts }) => parts)).toEqual([
+        ['program'],
+        ['program', 'data', 'device-data'],
+      ]),
+    );
+    await choice.find('input').setValue(false);
+    expect(draft.whatOf).toBeUndefined();
+  });
 });
 
 describe('Moving apps', () => {
