@@ -8,12 +8,11 @@ import { composeLabel, maxLabelLength, nextFreeLabel } from '@keen-larder/core/l
 import { canReadUsedOnly, mayBeUnchanged } from '@keen-larder/core/runsheet/index.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import RoleStrip from '../parts/RoleStrip.vue';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { usePicks } from '../state/picks.ts';
-import FigureGrid from './FigureGrid.vue';
+import RunFrame from './RunFrame.vue';
 import TrayFrame from './TrayFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
@@ -80,7 +79,7 @@ const request = computed(() => ({
   ...(picks.value.restartInto && canRestartFirst.value && { restartInto: picks.value.restartInto }),
 }));
 
-const { sheet, error, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => picks.value,
   serial: () => props.phone.serial,
   sources: [
@@ -136,7 +135,15 @@ const title = computed(() => {
 </script>
 
 <template>
-  <TrayFrame v-if="phone.presence === 'here'" :title="title">
+  <RunFrame
+    v-if="phone.presence === 'here'"
+    :title="title"
+    :run="run"
+    :picks="picks"
+    :figures="figures"
+    :go="phone.runId ? 'Queue imaging' : 'Start imaging'"
+    hint="Ctrl Enter · nothing on the phone is changed"
+  >
     <div class="paper">
       <RoleStrip :strip="strip" />
       <div class="inside">
@@ -173,47 +180,27 @@ const title = computed(() => {
         <p class="soft">{{ phone.nickname }} · shelf “{{ larder.shelf?.name }}”</p>
       </div>
     </div>
-    <FigureGrid v-if="figures.length" :figures="figures" />
-    <div v-if="usable.length || keptBefore.length || canRestartFirst" class="options">
-      <ElCheckbox v-if="usable.length" v-model="picks.usedOnly" size="small">
-        Only the blocks in use<span class="soft"> · saves {{ sizeText(savedBytes) }}</span>
-      </ElCheckbox>
-      <ElCheckbox v-if="keptBefore.length" v-model="picks.readAll" size="small">
-        Read also what is unchanged<span class="soft">
-          · {{ keptBefore.length }} kept before: digested on the phone first</span
+    <template #options>
+      <div v-if="usable.length || keptBefore.length || canRestartFirst" class="options">
+        <ElCheckbox v-if="usable.length" v-model="picks.usedOnly" size="small">
+          Only the blocks in use<span class="soft"> · saves {{ sizeText(savedBytes) }}</span>
+        </ElCheckbox>
+        <ElCheckbox v-if="keptBefore.length" v-model="picks.readAll" size="small">
+          Read also what is unchanged<span class="soft">
+            · {{ keptBefore.length }} kept before: digested on the phone first</span
+          >
+        </ElCheckbox>
+        <ElCheckbox
+          v-if="canRestartFirst && picks.picked.length"
+          :model-value="picks.restartInto === 'recovery'"
+          size="small"
+          @update:model-value="(is) => (picks.restartInto = is ? 'recovery' : undefined)"
         >
-      </ElCheckbox>
-      <ElCheckbox
-        v-if="canRestartFirst && picks.picked.length"
-        :model-value="picks.restartInto === 'recovery'"
-        size="small"
-        @update:model-value="(is) => (picks.restartInto = is ? 'recovery' : undefined)"
-      >
-        Restart into recovery first<span class="soft"> · reads at rest</span>
-      </ElCheckbox>
-    </div>
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="picks.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <template #foot>
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
-      >
-        {{ phone.runId ? 'Queue imaging' : 'Start imaging' }}
-      </ElButton>
-      <p class="hint soft">Ctrl Enter · nothing on the phone is changed</p>
+          Restart into recovery first<span class="soft"> · reads at rest</span>
+        </ElCheckbox>
+      </div>
     </template>
-  </TrayFrame>
+  </RunFrame>
   <TrayFrame v-else title="Tray">
     <p class="soft">
       {{ phone.nickname }} does not answer. When it is back, what can be done with it stands here.
@@ -263,9 +250,5 @@ textarea:focus-visible {
 
 .options {
   display: grid;
-}
-
-.error {
-  color: var(--beetroot);
 }
 </style>

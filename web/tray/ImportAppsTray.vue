@@ -1,17 +1,14 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus';
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsRequest } from '@keen-larder/contract/requests.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import { useBench } from '../state/bench.ts';
 import { phoneIn, useImports } from '../state/imports.ts';
 import { useLarder } from '../state/larder.ts';
-import FigureGrid from './FigureGrid.vue';
 import PhoneOfFiles from './PhoneOfFiles.vue';
-import TrayFrame from './TrayFrame.vue';
+import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
 /** What becomes of apps that came as files: which are taken in, and of which phone they are. */
@@ -31,7 +28,7 @@ const request = computed((): ImportingAppsRequest => {
   };
 });
 
-const { sheet, error, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => draft.value,
   serial: () => undefined,
   sources: [request, () => larder.version],
@@ -53,34 +50,13 @@ const count = computed(
 </script>
 
 <template>
-  <TrayFrame :title="`Tray · import ${count} of apps`">
+  <RunFrame
+    :title="`Tray · import ${count} of apps`"
+    :run="run"
+    :picks="draft"
+    :figures="figures"
+    :go="`Keep ${count}`"
+  >
     <PhoneOfFiles :model-value="draft" />
-    <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="draft.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <template #foot>
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
-      >
-        Keep {{ count }}
-      </ElButton>
-    </template>
-  </TrayFrame>
+  </RunFrame>
 </template>
-
-<style scoped>
-.error {
-  color: var(--beetroot);
-}
-</style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElInput } from 'element-plus';
+import { ElInput } from 'element-plus';
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
@@ -7,14 +7,12 @@ import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import RoleStrip from '../parts/RoleStrip.vue';
 import { useBench } from '../state/bench.ts';
 import { phoneIn, useImports } from '../state/imports.ts';
 import { useLarder } from '../state/larder.ts';
-import FigureGrid from './FigureGrid.vue';
 import PhoneOfFiles from './PhoneOfFiles.vue';
-import TrayFrame from './TrayFrame.vue';
+import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
 /** What becomes of files that came: of which phone they are, what the set is called, and what to know before. */
@@ -48,7 +46,7 @@ const request = computed((): ImportingRequest => {
   };
 });
 
-const { sheet, error, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => draft.value,
   serial: () => undefined,
   sources: [request, () => larder.version],
@@ -69,7 +67,18 @@ const figures = computed(() => {
 </script>
 
 <template>
-  <TrayFrame :title="`Tray · import ${chosen.length} ${chosen.length === 1 ? 'image' : 'images'}`">
+  <RunFrame
+    :title="`Tray · import ${chosen.length} ${chosen.length === 1 ? 'image' : 'images'}`"
+    :run="run"
+    :picks="draft"
+    :figures="figures"
+    go="Keep as a set"
+    :hint="
+      found.isCopy
+        ? 'The copy made for it is removed afterwards'
+        : 'The files are moved beside the folder afterwards'
+    "
+  >
     <div class="paper">
       <RoleStrip :strip="chosen" />
       <label class="inside">
@@ -85,35 +94,7 @@ const figures = computed(() => {
       </label>
     </div>
     <PhoneOfFiles :model-value="draft" />
-    <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="draft.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <template #foot>
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
-      >
-        Keep as a set
-      </ElButton>
-      <p class="hint soft">
-        {{
-          found.isCopy
-            ? 'The copy made for it is removed afterwards'
-            : 'The files are moved beside the folder afterwards'
-        }}
-      </p>
-    </template>
-  </TrayFrame>
+  </RunFrame>
 </template>
 
 <style scoped>
@@ -125,9 +106,5 @@ const figures = computed(() => {
 
 .inside {
   padding: 8px 10px 9px;
-}
-
-.error {
-  color: var(--beetroot);
 }
 </style>

@@ -1,13 +1,10 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import { usePicks } from '../state/picks.ts';
-import ArmField from './ArmField.vue';
-import TrayFrame from './TrayFrame.vue';
+import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
 /** Locking or unlocking a bootloader: whichever it is not. */
@@ -18,7 +15,7 @@ const picks = computed(() => store.forLocking(props.phone.serial));
 const lock = computed(() => props.phone.facts?.condition.bootloaderUnlocked !== false);
 const word = computed(() => (lock.value ? 'Lock' : 'Unlock'));
 
-const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => picks.value,
   serial: () => props.phone.serial,
   sources: [lock, () => props.phone.facts, () => props.phone.presence],
@@ -38,34 +35,23 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
 </script>
 
 <template>
-  <TrayFrame :title="`Tray · ${word.toLowerCase()} the bootloader of ${phone.nickname}`">
+  <RunFrame
+    :title="`Tray · ${word.toLowerCase()} the bootloader of ${phone.nickname}`"
+    :run="run"
+    :picks="picks"
+    :arms="phone.serial"
+    :go="`${word} and wipe user data`"
+    @arm="(typed) => (picks.armedWith = typed)"
+  >
     <ol v-if="sheet" class="steps">
       <li v-for="step in sheet.steps" :key="step.text">{{ step.text }}</li>
     </ol>
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="picks.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <p v-if="phone.presence !== 'here'" class="soft" role="status">
-      {{ phone.nickname }} does not answer now.
-    </p>
-    <template #foot>
-      <ArmField v-if="clear" v-model="picks.armedWith" :serial="phone.serial" />
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
-        >{{ word }} and wipe user data</ElButton
-      >
+    <template #below>
+      <p v-if="phone.presence !== 'here'" class="soft" role="status">
+        {{ phone.nickname }} does not answer now.
+      </p>
     </template>
-  </TrayFrame>
+  </RunFrame>
 </template>
 
 <style scoped>
@@ -73,10 +59,5 @@ const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTra
   padding: 4px 2px;
   border-bottom: 1px solid var(--rule);
   font-size: 13px;
-}
-
-.error {
-  color: var(--beetroot);
-  font-weight: 600;
 }
 </style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
+import { ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
@@ -7,13 +7,10 @@ import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { MovingSheet } from '@keen-larder/core/runsheet/index.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useMoving } from '../state/moving.ts';
-import ArmField from './ArmField.vue';
-import FigureGrid from './FigureGrid.vue';
-import TrayFrame from './TrayFrame.vue';
+import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
 /** What is picked to move to another phone, and in which order it is done on both. */
@@ -33,7 +30,7 @@ const request = computed(() => ({
   ...(draft.value.through && { through: draft.value.through }),
 }));
 
-const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => draft.value,
   serial: () => serial.value,
   sources: [request, () => props.phone.facts, () => target.value?.facts, () => larder.version],
@@ -75,9 +72,16 @@ const count = computed(
 </script>
 
 <template>
-  <TrayFrame
+  <RunFrame
     v-if="draft.to && draft.picked.length"
     :title="`Tray · move ${count} to ${target?.nickname ?? ''}`"
+    :run="run"
+    :picks="draft"
+    :figures="figures"
+    :arms="mustArm ? draft.to : undefined"
+    :go="`Move ${count}`"
+    hint="Ctrl Enter · each app is in the larder before anything is removed"
+    @arm="(typed) => (draft.armedWith = typed)"
   >
     <ElRadioGroup v-model="draft.what" size="small" aria-label="What of each">
       <ElRadioButton value="both">Program and data</ElRadioButton>
@@ -89,30 +93,7 @@ const count = computed(
         <li v-for="step in each.steps" :key="step.text">{{ step.text }}</li>
       </ol>
     </section>
-    <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="draft.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <template #foot>
-      <ArmField v-if="clear && mustArm" v-model="draft.armedWith" :serial="draft.to" />
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
-      >
-        Move {{ count }}
-      </ElButton>
-      <p class="hint soft">Ctrl Enter · each app is in the larder before anything is removed</p>
-    </template>
-  </TrayFrame>
+  </RunFrame>
   <div v-else class="nothing">
     <h2 class="zone">Tray</h2>
     <p class="soft">Choose the other phone and pick apps to see what moving them would take.</p>
@@ -128,10 +109,6 @@ li {
   padding: 3px 0;
   border-bottom: 1px solid var(--rule);
   font-size: 13px;
-}
-
-.error {
-  color: var(--beetroot);
 }
 
 .nothing {

@@ -9,13 +9,10 @@ import { actionWords } from '@keen-larder/core/runsheet/index.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import { exactTime } from '../parts/time.ts';
 import { useApps, type WhatOfApp } from '../state/apps.ts';
 import { useLarder } from '../state/larder.ts';
-import ArmField from './ArmField.vue';
-import FigureGrid from './FigureGrid.vue';
-import TrayFrame from './TrayFrame.vue';
+import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
 /** What is picked among a phone's apps: into the larder, or back onto the phone. */
@@ -70,7 +67,7 @@ const changing = computed(() => ({
   action: draft.value.action,
 }));
 
-const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => draft.value,
   serial: () => serial.value,
   sources: [
@@ -141,10 +138,29 @@ const versionOf = (app: AppView) => {
 const copyText = ({ createdAt, app }: AppView['copies'][number]) =>
   `${exactTime(createdAt)} · ${app.versionName ?? app.versionCode}`;
 const count = computed(() => `${able.value.length} ${able.value.length === 1 ? 'app' : 'apps'}`);
+const goWords = computed(() =>
+  isCopying.value ? 'Copy' : isPutting.value ? 'Put back' : actionWords[draft.value.action],
+);
+const hint = computed(() =>
+  isCopying.value
+    ? 'apps are stopped, nothing else is changed'
+    : isPutting.value
+      ? 'an app that fails stays as it was'
+      : 'for the phone’s owner; it can be undone',
+);
 </script>
 
 <template>
-  <TrayFrame :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`">
+  <RunFrame
+    :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`"
+    :run="run"
+    :picks="draft"
+    :figures="figures"
+    :arms="mustArm ? serial : undefined"
+    :go="`${goWords} ${count}`"
+    :hint="`Ctrl Enter · ${hint}`"
+    @arm="(typed) => (draft.armedWith = typed)"
+  >
     <ElRadioGroup v-model="draft.doing" aria-label="What is done with them">
       <ElRadioButton value="copy">Copy</ElRadioButton>
       <ElRadioButton value="put-back">Put back</ElRadioButton>
@@ -214,45 +230,7 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
       {{ isCopying ? 'not on the phone' : isPutting ? 'in no copy' : 'as wanted already, or not there' }}, and
       left out.
     </p>
-    <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="draft.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <template #foot>
-      <ArmField v-if="clear && mustArm" v-model="draft.armedWith" :serial="serial" />
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
-      >
-        {{
-          isCopying
-            ? `Copy ${count}`
-            : isPutting
-              ? `Put back ${count}`
-              : `${actionWords[draft.action]} ${count}`
-        }}
-      </ElButton>
-      <p class="hint soft">
-        Ctrl Enter ·
-        {{
-          isCopying
-            ? 'apps are stopped, nothing else is changed'
-            : isPutting
-              ? 'an app that fails stays as it was'
-              : 'for the phone’s owner; it can be undone'
-        }}
-      </p>
-    </template>
-  </TrayFrame>
+  </RunFrame>
 </template>
 
 <style scoped>
@@ -276,9 +254,5 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
 
 .picked .what {
   width: 100%;
-}
-
-.error {
-  color: var(--beetroot);
 }
 </style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElCheckbox } from 'element-plus';
+import { ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
@@ -8,12 +8,9 @@ import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import { useBench } from '../state/bench.ts';
 import type { RestoringPicks } from '../state/picks.ts';
-import FigureGrid from './FigureGrid.vue';
-import ArmField from './ArmField.vue';
-import TrayFrame from './TrayFrame.vue';
+import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
 /** A plan of putting back: its run sheet, its arming and its button, whatever it was made from. */
@@ -33,7 +30,7 @@ const hasWork = computed(() => count.value > 0 || props.activate !== undefined);
 const armed = computed(
   () => props.phone !== undefined && props.picks.armedWith === armingText(props.phone.serial),
 );
-const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => props.picks,
   serial: () => props.phone?.serial,
   sources: [
@@ -105,10 +102,30 @@ const canKeepFirst = computed(
     sheet.value?.checks.some(({ id, title }) => id === 'keep-first' && title !== 'Cannot be kept first') ??
     false,
 );
+const goWords = computed(() =>
+  count.value === 0
+    ? props.activate
+      ? `Switch to slot ${props.activate}`
+      : 'Restore'
+    : `Restore ${count.value} ${count.value === 1 ? 'partition' : 'partitions'}`,
+);
+function arm(typed: string): void {
+  // What is picked is a store's, handed on.
+  const { picks } = props;
+  picks.armedWith = typed;
+}
 </script>
 
 <template>
-  <TrayFrame :title="phone ? `Tray · put back onto ${phone.nickname}` : 'Tray · put back'">
+  <RunFrame
+    :title="phone ? `Tray · put back onto ${phone.nickname}` : 'Tray · put back'"
+    :run="run"
+    :picks="picks"
+    :figures="figures"
+    :arms="phone?.serial"
+    :go="goWords"
+    @arm="arm"
+  >
     <slot />
     <ol v-if="sheet && hasWork" class="steps">
       <li v-for="step in writes" :key="step.text">
@@ -127,55 +144,34 @@ const canKeepFirst = computed(
         <span>{{ step.text }}</span>
       </li>
     </ol>
-    <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="picks.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <!-- eslint-disable vue/no-mutating-props -- what is picked is a store's, handed on -->
-    <ElCheckbox v-if="sheet && hasWork && canKeepFirst" v-model="picks.keepFirst"
-      >Keep first what is about to be overwritten</ElCheckbox
-    >
-    <ElCheckbox v-if="sheet && hasFiles" v-model="picks.format"
-      >Format user data first: photos and downloads on it are lost</ElCheckbox
-    >
-    <ElCheckbox v-if="sheet && hasWork" v-model="picks.restartAfter"
-      >Restart into system afterwards, watch it start, and compare</ElCheckbox
-    >
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <template v-if="phone && phone.presence !== 'here'">
-      <p class="error" role="status">
-        {{ phone.nickname }}
-        {{
-          phone.presence === 'looping'
-            ? 'does not start'
-            : phone.presence === 'away'
-              ? 'does not answer'
-              : 'is restarting'
-        }}.
-      </p>
-      <p v-if="phone.keys.recovery" class="soft">Into recovery by hand: {{ phone.keys.recovery }}</p>
-    </template>
-    <p v-if="!phone" class="soft">No phone is on the bench. Connect the one to put this back onto.</p>
-    <template #foot>
-      <ArmField v-if="clear && phone" v-model="picks.armedWith" :serial="phone.serial" />
-      <!-- eslint-enable vue/no-mutating-props -->
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
+    <template #below>
+      <!-- eslint-disable vue/no-mutating-props -- what is picked is a store's, handed on -->
+      <ElCheckbox v-if="sheet && hasWork && canKeepFirst" v-model="picks.keepFirst"
+        >Keep first what is about to be overwritten</ElCheckbox
       >
-        <template v-if="count === 0">{{ activate ? `Switch to slot ${activate}` : 'Restore' }}</template>
-        <template v-else>Restore {{ count }} {{ count === 1 ? 'partition' : 'partitions' }}</template>
-      </ElButton>
+      <ElCheckbox v-if="sheet && hasFiles" v-model="picks.format"
+        >Format user data first: photos and downloads on it are lost</ElCheckbox
+      >
+      <ElCheckbox v-if="sheet && hasWork" v-model="picks.restartAfter"
+        >Restart into system afterwards, watch it start, and compare</ElCheckbox
+      >
+      <template v-if="phone && phone.presence !== 'here'">
+        <p class="error" role="status">
+          {{ phone.nickname }}
+          {{
+            phone.presence === 'looping'
+              ? 'does not start'
+              : phone.presence === 'away'
+                ? 'does not answer'
+                : 'is restarting'
+          }}.
+        </p>
+        <p v-if="phone.keys.recovery" class="soft">Into recovery by hand: {{ phone.keys.recovery }}</p>
+      </template>
+      <p v-if="!phone" class="soft">No phone is on the bench. Connect the one to put this back onto.</p>
+      <!-- eslint-enable vue/no-mutating-props -->
     </template>
-  </TrayFrame>
+  </RunFrame>
 </template>
 
 <style scoped>

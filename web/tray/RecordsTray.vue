@@ -1,17 +1,14 @@
 <script setup lang="ts">
-import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
+import { ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { api } from '../api/client.ts';
-import CheckList from '../parts/CheckList.vue';
 import { useLarder } from '../state/larder.ts';
 import { useRecords } from '../state/records.ts';
-import ArmField from './ArmField.vue';
-import FigureGrid from './FigureGrid.vue';
-import TrayFrame from './TrayFrame.vue';
+import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
 /** What is picked among a phone's personal records: into the larder, or back onto the phone. */
@@ -32,7 +29,7 @@ const putting = computed(() => ({
   copies: able.value.flatMap((row) => store.copyOf(serial.value, row)?.id ?? []),
 }));
 
-const { sheet, error, clear, canStart, starting, start, confirm, mend } = useTrayRun({
+const { sheet, run } = useTrayRun({
   picks: () => draft.value,
   serial: () => serial.value,
   sources: [() => draft.value.doing, keeping, putting, () => props.phone.facts, () => larder.version],
@@ -69,7 +66,16 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
 </script>
 
 <template>
-  <TrayFrame v-if="draft.picked.length" :title="`Tray · ${draft.picked.length} picked`">
+  <RunFrame
+    v-if="draft.picked.length"
+    :title="`Tray · ${draft.picked.length} picked`"
+    :run="run"
+    :picks="draft"
+    :figures="figures"
+    :arms="mustArm ? serial : undefined"
+    :go="`${isKeeping ? 'Keep' : 'Put back'} ${count} of records`"
+    @arm="(typed) => (draft.armedWith = typed)"
+  >
     <ElRadioGroup v-model="draft.doing" aria-label="What is done with them">
       <ElRadioButton value="keep">Copy into the larder</ElRadioButton>
       <ElRadioButton value="put-back">Put back</ElRadioButton>
@@ -79,29 +85,7 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
       {{ draft.picked.length - able.length }} of those picked
       {{ isKeeping ? 'the phone has none of' : 'were never kept' }}, and are left out.
     </p>
-    <FigureGrid v-if="figures.length" :figures="figures" />
-    <CheckList
-      v-if="sheet"
-      :checks="sheet.checks"
-      :confirmed="draft.confirmed"
-      @mend="mend"
-      @confirm="confirm"
-    />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <template #foot>
-      <ArmField v-if="clear && mustArm" v-model="draft.armedWith" :serial="serial" />
-      <ElButton
-        type="primary"
-        size="large"
-        class="go"
-        :disabled="!canStart"
-        :loading="starting"
-        @click="start"
-      >
-        {{ isKeeping ? `Keep ${count} of records` : `Put back ${count} of records` }}
-      </ElButton>
-    </template>
-  </TrayFrame>
+  </RunFrame>
   <div v-else class="nothing">
     <h2 class="zone">Tray</h2>
     <p class="soft">Pick records to keep them, or to put them back.</p>
@@ -109,10 +93,6 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
 </template>
 
 <style scoped>
-.error {
-  color: var(--beetroot);
-}
-
 .nothing {
   display: grid;
   gap: 10px;

@@ -1,5 +1,5 @@
 import { useEventListener } from '@vueuse/core';
-import { computed, ref, type WatchSource } from 'vue';
+import { computed, reactive, ref, type WatchSource } from 'vue';
 import type { Put } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
@@ -113,5 +113,8 @@ export function useTrayRun({
     if (event.key === 'Enter' && event.ctrlKey) void start();
   });
 
-  return { sheet, error, clear, canStart, starting, start, confirm, mend };
+  return { sheet, run: reactive({ sheet, error, clear, canStart, starting, start, confirm, mend }) };
 }
+
+/** As a tray shows it. */
+export type RunInTray = ReturnType<typeof useTrayRun>['run'];
