@@ -33,22 +33,29 @@ const maxPartitions = 512;
 const partitionName = /^[A-Za-z0-9_.+-]{1,72}$/;
 const printable = /^[^\p{Cc}]*$/u;
 
+const all =
+  (...decorators: readonly PropertyDecorator[]): PropertyDecorator =>
+  (target, key) =>
+    decorators.forEach((decorate) => decorate(target, key));
+/** Ids of the checks that were ticked. */
+const AreTicks = () => all(IsArray(), IsString({ each: true }));
+/** The last four characters of a serial, as typed. */
+const ArmsRun = () => all(IsString(), MaxLength(16));
+/** Text of so many characters without control characters. */
+const IsPrintable = (least: number, most: number) => all(IsString(), Length(least, most), Matches(printable));
+
 export class RestartRequest {
   @IsIn(phoneModes)
   into!: PhoneMode;
 }
 
 export class PhoneChange {
-  @IsString()
-  @Length(1, 60)
-  @Matches(printable)
+  @IsPrintable(1, 60)
   nickname!: string;
 }
 
 export class AddressRequest {
-  @IsString()
-  @Length(3, 120)
-  @Matches(printable)
+  @IsPrintable(3, 120)
   address!: string;
 }
 
@@ -59,9 +66,7 @@ export class ImagingRequest {
   @Matches(partitionName, { each: true })
   picked!: string[];
 
-  @IsString()
-  @MaxLength(maxLabelLength)
-  @Matches(printable)
+  @IsPrintable(0, maxLabelLength)
   label!: string;
 
   /** The mode that the run sends the phone into before it reads. */
@@ -83,9 +88,7 @@ export class ImagingRequest {
 }
 
 export class ImagingStart extends ImagingRequest {
-  /** Ids of the checks that were ticked. */
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 }
 
@@ -130,13 +133,11 @@ export class RestoringRequest {
 }
 
 export class RestoringStart extends RestoringRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 
   /** The last four characters of the phone's serial, as typed. */
-  @IsString()
-  @MaxLength(16)
+  @ArmsRun()
   armedWith!: string;
 }
 
@@ -144,14 +145,10 @@ export class RestoringStart extends RestoringRequest {
 const classPrefix = /^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/;
 
 export class TrackerEntry {
-  @IsString()
-  @Length(1, 60)
-  @Matches(printable)
+  @IsPrintable(1, 60)
   name!: string;
 
-  @IsString()
-  @MaxLength(200)
-  @Matches(printable)
+  @IsPrintable(0, 200)
   purpose!: string;
 
   @IsArray()
@@ -197,8 +194,7 @@ export class CopyingRequest {
 }
 
 export class CopyingStart extends CopyingRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 }
 
@@ -228,22 +224,18 @@ export class PuttingAppsRequest {
 }
 
 export class PuttingAppsStart extends PuttingAppsRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 
   /** The last four characters of the phone's serial, as typed; only where data on the phone is replaced. */
   @IsOptional()
-  @IsString()
-  @MaxLength(16)
+  @ArmsRun()
   armedWith?: string;
 }
 
 export class MovingRequest extends CopyingRequest {
   /** Serial of the phone that they go to. */
-  @IsString()
-  @Length(1, 64)
-  @Matches(printable)
+  @IsPrintable(1, 64)
   to!: string;
 
   @IsOptional()
@@ -252,14 +244,12 @@ export class MovingRequest extends CopyingRequest {
 }
 
 export class MovingStart extends MovingRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 
   /** The last four characters of the other phone's serial, as typed; only where data on it is replaced. */
   @IsOptional()
-  @IsString()
-  @MaxLength(16)
+  @ArmsRun()
   armedWith?: string;
 }
 
@@ -281,8 +271,7 @@ export class KeepingRecordsRequest {
 }
 
 export class KeepingRecordsStart extends KeepingRecordsRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 }
 
@@ -297,14 +286,12 @@ export class PuttingRecordsRequest {
 }
 
 export class PuttingRecordsStart extends PuttingRecordsRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 
   /** The last four characters of the phone's serial, as typed; only where records on the phone are replaced. */
   @IsOptional()
-  @IsString()
-  @MaxLength(16)
+  @ArmsRun()
   armedWith?: string;
 }
 
@@ -320,8 +307,7 @@ export class ChangingAppsRequest {
 }
 
 export class ChangingAppsStart extends ChangingAppsRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 }
 
@@ -352,13 +338,11 @@ export class LockingRequest {
 }
 
 export class LockingStart extends LockingRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 
   /** The last four characters of the phone's serial, as typed. */
-  @IsString()
-  @MaxLength(16)
+  @ArmsRun()
   armedWith!: string;
 }
 
@@ -388,19 +372,13 @@ export class ImportChoice {
 
 /** A phone that the larder does not know yet. */
 export class NewPhone {
-  @IsString()
-  @Length(1, 60)
-  @Matches(printable)
+  @IsPrintable(1, 60)
   maker!: string;
 
-  @IsString()
-  @Length(1, 60)
-  @Matches(printable)
+  @IsPrintable(1, 60)
   model!: string;
 
-  @IsString()
-  @Length(1, 60)
-  @Matches(printable)
+  @IsPrintable(1, 60)
   nickname!: string;
 }
 
@@ -412,9 +390,7 @@ export class ImportingRequest {
   @Type(() => ImportChoice)
   choices!: ImportChoice[];
 
-  @IsString()
-  @MaxLength(maxLabelLength)
-  @Matches(printable)
+  @IsPrintable(0, maxLabelLength)
   label!: string;
 
   @IsString()
@@ -428,8 +404,7 @@ export class ImportingRequest {
 }
 
 export class ImportingStart extends ImportingRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 }
 
@@ -478,8 +453,7 @@ export class ImportingAppsRequest {
 }
 
 export class ImportingAppsStart extends ImportingAppsRequest {
-  @IsArray()
-  @IsString({ each: true })
+  @AreTicks()
   confirmed!: string[];
 }
 
@@ -513,9 +487,7 @@ export class InsideRequest {
 
 export class SetChange {
   @IsOptional()
-  @IsString()
-  @Length(1, maxLabelLength)
-  @Matches(printable)
+  @IsPrintable(1, maxLabelLength)
   label?: string;
 
   @IsOptional()
