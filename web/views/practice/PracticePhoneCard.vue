@@ -66,7 +66,7 @@ async function act(action: PracticeAction): Promise<void> {
       <strong class="state" :class="phone.phase">{{ state }}</strong>
     </header>
     <p v-if="phone.reason" class="reason">Why: {{ phone.reason }}</p>
-    <p v-else-if="phone.phase === 'running'" class="soft">
+    <p v-else-if="phone.mode === 'system' || phone.mode === 'recovery'" class="soft">
       <template v-if="phone.build">{{ phone.build }} · </template
       >{{ phone.hasImei === undefined ? 'has no modem' : phone.hasImei ? 'IMEI present' : 'no IMEI' }}
     </p>
