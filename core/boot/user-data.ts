@@ -1,9 +1,12 @@
 import { FormatError } from '../bytes/format-error.ts';
 import type { ByteSource } from '../bytes/source.ts';
+import { settingsText } from '../formats/abx/index.ts';
 import { Ext4 } from '../formats/ext4/index.ts';
 
 /** Where a system notes which Android its user data is of (AOSP frameworks/base, Settings.java). */
 export const packagesPath = '/system/packages.xml';
+/** Of a phone with very many apps. */
+const mostBytes = 16 << 20;
 const sdkMark = /<version\b[^>]*\bsdkVersion="(\d+)"/;
 
 /** The SDK level that user data is of, by its list of packages; undefined where that does not say. */
@@ -26,7 +29,8 @@ export function userDataFault(
 export async function sdkOfUserData(source: ByteSource | undefined): Promise<number | undefined> {
   if (!source) return undefined;
   try {
-    return sdkOfPackages(await (await Ext4.open(source)).text(packagesPath));
+    const packages = await (await Ext4.open(source)).small(packagesPath, mostBytes);
+    return sdkOfPackages(packages && settingsText(packages));
   } catch (error) {
     if (error instanceof FormatError) return undefined;
     throw error;

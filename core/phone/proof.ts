@@ -130,7 +130,7 @@ function appsRow(kept: ReturnFacts['apps'], now: ReturnFacts['apps'], reason: st
 /**
  * Apps by `packages.list`, the first word of each line, with their versions by `packages.xml` (AOSP,
  * frameworks/base: Settings.java).
- * @param packages that file's text, where it is text: newer systems may write it in a form of their own
+ * @param packages that file's text
  */
 export function appsIn(list: string, packages: string | undefined): Map<string, number | undefined> {
   const versions = new Map(

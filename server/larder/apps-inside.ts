@@ -28,7 +28,6 @@ export async function findApps(data: UserData): Promise<FoundApp[]> {
   const uids = new Map(
     [...list.matchAll(/^([A-Za-z0-9_.]+) (\d+) /gm)].map(([, name, uid]) => [name!, Number(uid)]),
   );
-  // From Android 12 on both may be in the platform's binary XML, of which nothing is read here.
   const settings = await textAt(data, lists.settings);
   const grants = (await Promise.all(lists.grants.map((path) => textAt(data, path)))).join('\n');
   const found: FoundApp[] = [];
@@ -51,8 +50,7 @@ export const appInside = ({ app, programs, folders }: FoundApp): AppInside => ({
 
 async function textAt(data: UserData, path: string): Promise<string> {
   const file = await data.file(path);
-  const text = file ? await keptText(file) : '';
-  return text.startsWith('ABX\0') ? '' : text;
+  return file ? keptText(file) : '';
 }
 
 /** Folders with a base APK, as deep as each Android version has put them. */
@@ -124,10 +122,13 @@ async function foundApp(
       isEnabled: true,
       sharedUserId: apk.sharedUserId,
       installer,
-      permissions: apk.permissions.map((permission) => ({
-        name: permission,
-        granted: new RegExp(`name="${permission.replaceAll('.', '\\.')}" granted="true"`).test(own),
-      })),
+      // Where it is not told what was granted, nothing is to be set when it is put back.
+      permissions: own
+        ? apk.permissions.map((permission) => ({
+            name: permission,
+            granted: new RegExp(`name="${permission.replaceAll('.', '\\.')}" granted="true"`).test(own),
+          }))
+        : [],
       hasHardwareKeys: (await data.names('/misc/keystore/user_0')).some((each) =>
         each.name.startsWith(`${uid}_USRPKEY_`),
       ),
@@ -138,5 +139,7 @@ async function foundApp(
   };
 }
 
+/** Grants of an app: elements have had either name (AOSP, RuntimePermissionsPersistence). */
 const sectionOf = (xml: string, name: string): string =>
-  new RegExp(`<pkg name="${name.replaceAll('.', '\\.')}"[^>]*>(.*?)</pkg>`, 's').exec(xml)?.[1] ?? '';
+  new RegExp(`<(pkg|package) name="${name.replaceAll('.', '\\.')}"[^>]*>(.*?)</\\1>`, 's').exec(xml)?.[2] ??
+  '';

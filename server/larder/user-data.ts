@@ -1,7 +1,9 @@
 import { posix } from 'node:path';
 import { extract, pack } from 'tar-stream';
 import type { Writable } from 'node:stream';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { settingsText } from '@keen-larder/core/formats/abx/index.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
 import { ext4Archive } from '../formats/ext4-archive.ts';
 import { sourceBytes } from '../formats/file-source.ts';
@@ -148,9 +150,15 @@ async function* partOfArchive(
 
 type ArchiveEntry = ReturnType<typeof extract> extends AsyncIterable<infer Item> ? Item : never;
 
-/** The bytes of a small file as text. */
+/** A small file as text, also where it is in the platform's binary XML. */
 export async function keptText({ bytes, source }: KeptFile): Promise<string> {
   const parts: Uint8Array[] = [];
   for await (const part of sourceBytes(source, 0, bytes)) parts.push(Uint8Array.from(part));
-  return Buffer.concat(parts).toString();
+  try {
+    return settingsText(Buffer.concat(parts));
+  } catch (error) {
+    // What the phone cannot read either says nothing.
+    if (error instanceof FormatError) return '';
+    throw error;
+  }
 }

@@ -76,7 +76,7 @@ export interface FileAccess {
   list(folder: string): Promise<{ readonly name: string; readonly isFolder: boolean }[]>;
   /** A file with random access; undefined where there is none. */
   open(path: string): Promise<ByteSource | undefined>;
-  /** A small text file; undefined where there is none. */
+  /** A small text file, also where it is in the platform's binary XML; undefined where there is none. */
   text(path: string): Promise<string | undefined>;
   /** SHA-256 of files by their paths within a folder; those that are gone are missing. */
   digests(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;

@@ -213,10 +213,16 @@ export class Ext4 {
     return this.block(block, 'bitmap');
   }
 
-  /** A small text file at a path; undefined when it is not there. */
-  async text(path: string, limitBytes = 1 << 20): Promise<string | undefined> {
+  /** A small file at a path; undefined when it is not there. */
+  async small(path: string, limitBytes = 1 << 20): Promise<Uint8Array | undefined> {
     const file = await this.find(path);
-    return file?.type === 'file' ? readUtf8(await this.read(file, limitBytes)) : undefined;
+    return file?.type === 'file' ? this.read(file, limitBytes) : undefined;
+  }
+
+  /** The same as text. */
+  async text(path: string, limitBytes = 1 << 20): Promise<string | undefined> {
+    const bytes = await this.small(path, limitBytes);
+    return bytes && readUtf8(bytes);
   }
 
   private async walk(names: string[], trail: Inode[], hops: number): Promise<Inode | undefined> {

@@ -1,4 +1,6 @@
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { settingsText } from '@keen-larder/core/formats/abx/index.ts';
 import { LinkFailure, type DescribedFile, type FileAccess, type FileOwner } from '../phone-link.ts';
 import { batches } from './batches.ts';
 import { fileOn } from './file-source.ts';
@@ -127,8 +129,16 @@ export class AdbFiles implements FileAccess {
   }
 
   async text(path: string): Promise<string | undefined> {
-    const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`cat ${quote(path)}`));
-    return exitCode === 0 ? stdout : undefined;
+    if (!(await this.open(path))) return undefined;
+    const parts: Uint8Array[] = [];
+    for await (const part of this.content(path)) parts.push(part.slice());
+    try {
+      return settingsText(Buffer.concat(parts));
+    } catch (error) {
+      // What the phone cannot read either says nothing.
+      if (error instanceof FormatError) return undefined;
+      throw error;
+    }
   }
 
   async digests(
