@@ -89,7 +89,7 @@ it(
     // The grants are those of before: every permission but the last.
     await page.getByRole('button', { name: 'Show all' }).click();
     await page.getByRole('button', { name: /Tidebook/ }).click();
-    await tray.locator('li', { hasText: 'CAMERA' }).getByText('granted', { exact: true }).waitFor();
+    await tray.locator('li', { hasText: 'CAMERA' }).getByText('granted', { exact: true }).first().waitFor();
     expect(notebooks).toHaveLength(3);
   },
 );
