@@ -20,6 +20,7 @@ const kinds = ({ parts }: CopyView) =>
       <TimeText :at="copy.createdAt" />
       <span class="soft">{{ copy.app.versionName ?? copy.app.versionCode }} · {{ kinds(copy) }}</span>
       <SizeText :bytes="copy.bytes" />
+      <em v-if="copy.note" class="note">{{ copy.note }}</em>
       <span class="does">
         <a :href="downloads.copy(copy.id)" download>Export</a>
         <button type="button" @click="emit('bin', copy.id)">Bin</button>
@@ -32,6 +33,10 @@ const kinds = ({ parts }: CopyView) =>
 <style scoped>
 ul {
   font-size: 12.5px;
+}
+
+.note {
+  grid-column: 1 / -1;
 }
 
 .does {

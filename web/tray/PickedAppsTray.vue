@@ -135,8 +135,8 @@ const versionOf = (app: AppView) => {
   const { versionName, versionCode } = app.installed ?? copyOf(app).app;
   return versionName ?? versionCode;
 };
-const copyText = ({ createdAt, app }: AppView['copies'][number]) =>
-  `${exactTime(createdAt)} · ${app.versionName ?? app.versionCode}`;
+const copyText = ({ createdAt, app, note }: AppView['copies'][number]) =>
+  `${exactTime(createdAt)} · ${app.versionName ?? app.versionCode}${note ? ` · ${note}` : ''}`;
 const count = computed(() => `${able.value.length} ${able.value.length === 1 ? 'app' : 'apps'}`);
 const goWords = computed(() =>
   isCopying.value ? 'Copy' : isPutting.value ? 'Put back' : actionWords[draft.value.action],

@@ -8,6 +8,7 @@ import type { ImportingAppsRequest } from '@keen-larder/contract/requests.ts';
 import { importingAppsSheet } from '@keen-larder/core/runsheet/index.ts';
 import { copiedApp } from '@keen-larder/core/testing/apps.ts';
 import CodeFindings from '../parts/CodeFindings.vue';
+import CopyList from '../parts/CopyList.vue';
 import PermissionKinds from '../parts/PermissionKinds.vue';
 import TrackerDialog from '../parts/TrackerDialog.vue';
 import { useBench } from '../state/bench.ts';
@@ -162,6 +163,19 @@ describe('one copy in the tray', () => {
     expect(shown.find('li a').attributes('href')).toBe('/api/record-copies/r1/parts/contacts.vcf');
     expect(shown.text()).toMatch(/Count\s*7/);
     expect(shown.find('[href$="/export"]').exists()).toBe(false);
+  });
+});
+
+describe('the copies of one app', () => {
+  it('are told apart by time, version and note', async () => {
+    const shown = await show(CopyList, {
+      copies: [copy({ note: 'before the new board' }), copy({ id: 'c2' })],
+    });
+    const rows = shown.findAll('li').map((each) => each.text());
+    expect(rows[0]).toMatch(/4\.1 · program and data.*before the new board/s);
+    expect(rows[1]).not.toMatch(/board/);
+    await shown.findAll('button')[1]!.trigger('click');
+    expect(shown.emitted('bin')).toEqual([['c2']]);
   });
 });
 
