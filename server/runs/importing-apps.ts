@@ -17,14 +17,13 @@ import { SetWriter } from '../shelf/set-writer.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
 import { dataFiles } from './copying.ts';
-import { PartFailure, RunFailure, type Run } from './engine.ts';
+import { PartFailure, type Run } from './engine.ts';
 import {
   broken,
   differsFromList,
   hasChecksum,
   phoneOf,
   staysWhereItIs,
-  touchedText,
   usualBytesPerSecond,
 } from './import-files.ts';
 
@@ -138,7 +137,11 @@ export async function startImportingApps(
                 const before = writer.addedBytes;
                 const { parts, files } = await takeIn({ batch, writer, run }, copy, passed);
                 const touched = await batch.touched();
-                if (touched.length > 0) throw new RunFailure(touchedText(touched));
+                // Copies before it are kept, so that only this one is spoken of.
+                if (touched.length > 0)
+                  throw new PartFailure(
+                    `${listText(touched)} changed while it was taken in. Wait until everything has been copied, then start again.`,
+                  );
                 await writer.seal();
                 await larder.copies.add({
                   phone,
