@@ -25,10 +25,14 @@ export const useRuns = defineStore('runs', () => {
     loaded.value = true;
   }
 
-  /** Takes news of a run; answers whether it has just ended. */
+  /**
+   * Takes news of a run; answers whether it has just ended. What has ended stays so: the answer to starting
+   * a short run may come after the news of its end.
+   */
   function take(run: RunView): boolean {
-    news.hear(run);
     const before = byId.value[run.id];
+    if (before && !isLive(before) && isLive(run)) return false;
+    news.hear(run);
     byId.value = { ...byId.value, [run.id]: run };
     return before !== undefined && isLive(before) && !isLive(run);
   }

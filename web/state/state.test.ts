@@ -113,6 +113,13 @@ describe('runs', () => {
     expect(runs.live).toEqual([]);
   });
 
+  it('do not go back to running when the answer to their start comes after their end', () => {
+    const runs = useRuns();
+    runs.take(run({ state: 'done' }));
+    expect(runs.take(run({ state: 'queued' }))).toBe(false);
+    expect(runs.byId['r1']?.state).toBe('done');
+  });
+
   it('lose no line of a log, though lines come while the past ones are fetched', async () => {
     let answer = (_lines: RunLogLine[]) => {};
     vi.stubGlobal(

@@ -5,7 +5,6 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
 import { api } from '../api/client.ts';
-import { useBench } from '../state/bench.ts';
 import { announceError } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';
 import { useRuns } from '../state/runs.ts';
@@ -52,7 +51,6 @@ export function useTrayRun({
   format,
 }: TrayRun) {
   const store = usePicks();
-  const bench = useBench();
   const runs = useRuns();
   const { sheet, error, pending } = useRunSheet(sources, compute);
 
@@ -104,7 +102,7 @@ export function useTrayRun({
         return restartFirst?.(step.into);
       case 'restart': {
         const phone = serial();
-        if (phone) await api.restart(phone, step.into).then((view) => bench.take(view), announceError);
+        if (phone) await api.restart(phone, step.into).catch(announceError);
       }
     }
   }

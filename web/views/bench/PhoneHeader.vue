@@ -7,11 +7,9 @@ import { abilitiesOf, modeUses, type PhoneMode } from '@keen-larder/core/phone/m
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import InlineName from '../../parts/InlineName.vue';
-import { useBench } from '../../state/bench.ts';
 import { announceError } from '../../state/notices.ts';
 
 const props = defineProps<{ phone: PhoneView }>();
-const bench = useBench();
 
 const facts = computed(() => (props.phone.presence === 'here' ? props.phone.facts : undefined));
 const chips = computed(() => {
@@ -38,12 +36,11 @@ const restarting = ref(false);
 
 async function restart(into: PhoneMode): Promise<void> {
   restarting.value = true;
-  await api.restart(props.phone.serial, into).then((phone) => bench.take(phone), announceError);
+  await api.restart(props.phone.serial, into).catch(announceError);
   restarting.value = false;
 }
 
-const rename = (nickname: string) =>
-  api.renamePhone(props.phone.serial, nickname).then((phone) => bench.take(phone), announceError);
+const rename = (nickname: string) => api.renamePhone(props.phone.serial, nickname).catch(announceError);
 </script>
 
 <template>
