@@ -11,11 +11,7 @@ const copied = 'example.tidebook';
 it('takes an exported copy in again, notes and verifies copies', { timeout: 180_000 }, async () => {
   const { page } = story;
   const tray = page.getByRole('complementary', { name: 'Tray' });
-  const pick = (name: RegExp | string, at = 0) =>
-    page
-      .locator('label.el-checkbox', { has: page.getByRole('checkbox', { name }) })
-      .nth(at)
-      .click();
+  const pick = (name: RegExp | string, at = 0) => page.getByRole('checkbox', { name }).nth(at).click();
   await story.go('/');
   await page.locator(`[data-serial="${serial}"]`).getByText('system', { exact: true }).waitFor();
   await page.getByRole('link', { name: 'Apps', exact: true }).click();

@@ -20,6 +20,7 @@ watch(
   <span class="icon" :style="{ '--icon-size': `${size ?? 24}px` }" aria-hidden="true">
     <img
       v-if="app.hasIcon && !isMissing"
+      :key="app.paths[0]"
       :src="pictures.app(serial, app.paths[0]!)"
       alt=""
       loading="lazy"

@@ -18,14 +18,6 @@ import PhoneRecords from './bench/PhoneRecords.vue';
 import BatchTable from './runs/BatchTable.vue';
 
 enableAutoUnmount(afterEach);
-// The table follows the size of its box, which nothing here lays out.
-vi.mock(import('@vueuse/core'), async (original) => {
-  const { ref } = await import('vue');
-  return {
-    ...(await original()),
-    useElementSize: () => ({ width: ref(700), height: ref(400), stop: () => undefined }),
-  };
-});
 beforeEach(() => {
   emptyStores();
   answering({});

@@ -21,14 +21,6 @@ import CopiesPage from './larder/CopiesPage.vue';
 import ImportPage from './larder/ImportPage.vue';
 
 enableAutoUnmount(afterEach);
-// The table follows the size of its box, which nothing here lays out.
-vi.mock(import('@vueuse/core'), async (original) => {
-  const { ref } = await import('vue');
-  return {
-    ...(await original()),
-    useElementSize: () => ({ width: ref(700), height: ref(400), stop: () => undefined }),
-  };
-});
 beforeEach(() => {
   emptyStores();
   answering({});

@@ -1,15 +1,6 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core';
-import {
-  ElButton,
-  ElCheckbox,
-  ElInput,
-  ElTableV2,
-  TableV2SortOrder,
-  type Column,
-  type SortBy,
-} from 'element-plus';
-import { computed, h, useTemplateRef, watch, type VNode } from 'vue';
+import { ElButton, ElInput } from 'element-plus';
+import { computed, watch } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { isLive } from '@keen-larder/contract/runs.ts';
 import { appFacets, facetKey, filterApps, sortApps, type AppOrder } from '@keen-larder/core/apps/facets.ts';
@@ -18,6 +9,8 @@ import AppIcon from '../../parts/AppIcon.vue';
 import { api } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import InsideApps from '../../parts/InsideApps.vue';
+import LongTable from '../../parts/LongTable.vue';
+import type { LongColumn } from '../../parts/long-table.ts';
 import TimeText from '../../parts/TimeText.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { useApps } from '../../state/apps.ts';
@@ -46,12 +39,7 @@ const error = computed(() => store.errors[serial.value]);
 const filtered = computed(() =>
   filterApps(apps.value ?? [], draft.value.search, new Set(draft.value.facets), draft.value.withAside),
 );
-const rows = computed(() =>
-  sortApps(filtered.value.shown, draft.value.order, draft.value.descending).map((app) => ({
-    id: app.package,
-    app,
-  })),
-);
+const rows = computed(() => sortApps(filtered.value.shown, draft.value.order, draft.value.descending));
 
 // What a run changed shows when it has ended.
 watch(
@@ -61,14 +49,11 @@ watch(
   },
 );
 
-const isPicked = (name: string) => draft.value.picked.includes(name);
 function pick(names: readonly string[], isPicked: boolean): void {
   const others = draft.value.picked.filter((name) => !names.includes(name));
   draft.value.picked = isPicked ? [...others, ...names] : others;
   draft.value.confirmed = [];
 }
-const shownNames = computed(() => filtered.value.shown.map((app) => app.package));
-const pickedShown = computed(() => shownNames.value.filter(isPicked).length);
 
 function toggle(key: string): void {
   const { facets } = draft.value;
@@ -82,8 +67,6 @@ const summed = (of: (app: AppView) => number) => filtered.value.shown.reduce((su
 const programBytes = computed(() => summed(({ installed }) => installed?.programBytes ?? 0));
 const dataBytes = computed(() => summed(({ installed }) => installed?.dataBytes ?? 0));
 
-const box = useTemplateRef<HTMLElement>('box');
-const { width, height } = useElementSize(box);
 function stateOf({ installed: app }: AppView): string {
   if (!app) return 'not installed';
   if (app.isHalfPut) return 'half put back';
@@ -91,109 +74,24 @@ function stateOf({ installed: app }: AppView): string {
   return !app.isEnabled ? 'disabled' : app.isRunning ? 'running' : '';
 }
 const copiedWords = { never: 'never', changed: 'changed', 'as-kept': 'as kept' } as const;
+function versionOf({ installed, copies: [copy] }: AppView): string | number {
+  const { versionName, versionCode } = installed ?? copy!.app;
+  return versionName ?? versionCode;
+}
+const noPicture = { hasIcon: false, paths: [], label: '' };
 
-interface Row {
-  readonly id: string;
-  readonly app: AppView;
-}
-const plain = (
-  key: AppOrder | 'state',
-  title: string,
-  columnWidth: number,
-  cell: (app: AppView) => VNode | string | number,
-  over: Partial<Column<Row>> = {},
-): Column<Row> => ({
-  key,
-  dataKey: key,
-  title,
-  width: columnWidth,
-  sortable: key !== 'state',
-  cellRenderer: ({ rowData }: { rowData: Row }) => h('span', cell(rowData.app)),
-  ...over,
-});
-const nameCell = (app: AppView) =>
-  h('button', { type: 'button', class: 'name', onClick: () => choose(app) }, [
-    h(AppIcon, { serial: serial.value, app: app.installed ?? noPicture }),
-    h('span', [h('strong', app.label), h('code', app.package)]),
-  ]);
-function choose(app: AppView): void {
-  draft.value.shown = app.package;
-}
-const sizes = { pick: 38, program: 84, data: 84, version: 70, copied: 118, state: 96 };
-/** When it was last copied, and how it has fared since. */
-function copiedCell({ copies, change, installed }: AppView): VNode | string {
-  const [newest] = copies;
-  if (!newest) return 'never';
-  const words = installed ? copiedWords[change] : `${copies.length} kept`;
-  return h('span', { class: change === 'changed' ? 'copied changed' : 'copied' }, [
-    h(TimeText, { at: newest.createdAt }),
-    h('small', words),
-  ]);
-}
-const noPicture = { hasIcon: false, paths: [] as string[], label: '' };
-const columns = computed((): Column<Row>[] => {
-  const rest = Object.values(sizes).reduce((sum, each) => sum + each, 0);
-  const right = { align: 'right' as const };
-  return [
-    {
-      key: 'pick',
-      width: sizes.pick,
-      cellRenderer: ({ rowData }: { rowData: Row }) =>
-        h(ElCheckbox, {
-          modelValue: isPicked(rowData.id),
-          ariaLabel: `Pick ${rowData.app.label}`,
-          'onUpdate:modelValue': (is) => pick([rowData.id], Boolean(is)),
-        }),
-      headerCellRenderer: () =>
-        h(ElCheckbox, {
-          modelValue: pickedShown.value > 0 && pickedShown.value === shownNames.value.length,
-          indeterminate: pickedShown.value > 0 && pickedShown.value < shownNames.value.length,
-          ariaLabel: 'Pick all that are shown',
-          'onUpdate:modelValue': (is) => pick(shownNames.value, Boolean(is)),
-        }),
-    },
-    {
-      key: 'label',
-      dataKey: 'label',
-      title: 'App',
-      width: Math.max(170, width.value - rest),
-      sortable: true,
-      cellRenderer: ({ rowData }: { rowData: Row }) => nameCell(rowData.app),
-    },
-    plain('version', 'Version', sizes.version, ({ installed, copies: [copy] }) => {
-      const { versionName, versionCode } = installed ?? copy!.app;
-      return versionName ?? versionCode;
-    }),
-    plain(
-      'program',
-      'Program',
-      sizes.program,
-      ({ installed }) => (installed ? h(SizeText, { bytes: installed.programBytes }) : '–'),
-      right,
-    ),
-    plain(
-      'data',
-      'Data',
-      sizes.data,
-      ({ installed }) =>
-        installed?.dataBytes === undefined ? '–' : h(SizeText, { bytes: installed.dataBytes }),
-      right,
-    ),
-    plain('copied', 'Copied', sizes.copied, copiedCell),
-    plain('state', 'Now', sizes.state, stateOf),
-  ];
-});
-
-const sorted = computed((): SortBy => ({
-  key: draft.value.order,
-  order: draft.value.descending ? TableV2SortOrder.DESC : TableV2SortOrder.ASC,
-}));
-function sort({ key, order }: SortBy): void {
+const columns: readonly (LongColumn & { readonly key: AppOrder | 'state' })[] = [
+  { key: 'label', title: 'App', width: 'minmax(170px, 1fr)', sortable: true },
+  { key: 'version', title: 'Version', width: '70px', sortable: true },
+  { key: 'program', title: 'Program', width: '84px', align: 'right', sortable: true },
+  { key: 'data', title: 'Data', width: '84px', align: 'right', sortable: true },
+  { key: 'copied', title: 'Copied', width: '118px', sortable: true },
+  { key: 'state', title: 'Now', width: '96px' },
+];
+function sort(key: string, descending: boolean): void {
   draft.value.order = key as AppOrder;
-  draft.value.descending = order === TableV2SortOrder.DESC;
+  draft.value.descending = descending;
 }
-const rowClass = ({ rowData }: { rowData: Row }) =>
-  isPicked(rowData.id) ? 'picked' : rowData.id === draft.value.shown ? 'shown' : '';
 </script>
 
 <template>
@@ -243,23 +141,46 @@ const rowClass = ({ rowData }: { rowData: Row }) =>
     </p>
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <p v-else-if="!apps" class="soft" role="status">Reading the apps: each program is looked into once…</p>
-    <div ref="box" class="box">
-      <ElTableV2
-        v-if="apps && width > 0"
+    <div class="box">
+      <LongTable
+        v-if="apps"
         :columns="columns"
-        :data="rows"
-        :width="width"
-        :height="Math.max(200, height)"
-        :row-height="42"
-        :header-height="34"
-        :sort-by="sorted"
-        :row-class="rowClass"
-        @column-sort="sort"
+        :rows="rows"
+        :id-of="(app) => app.package"
+        :name-of="(app) => app.label"
+        :picked="draft.picked"
+        :shown="draft.shown"
+        :order="{ key: draft.order, descending: draft.descending }"
+        empty="No app is left. Show all, or search for something else."
+        @pick="pick"
+        @sort="sort"
       >
-        <template #empty
-          ><p class="soft none">No app is left. Show all, or search for something else.</p></template
-        >
-      </ElTableV2>
+        <template #label="{ row: app }">
+          <button type="button" class="name" @click="draft.shown = app.package">
+            <AppIcon :serial="serial" :app="app.installed ?? noPicture" />
+            <span
+              ><strong>{{ app.label }}</strong
+              ><code>{{ app.package }}</code></span
+            >
+          </button>
+        </template>
+        <template #version="{ row }">{{ versionOf(row) }}</template>
+        <template #program="{ row: { installed } }">
+          <SizeText v-if="installed" :bytes="installed.programBytes" /><template v-else>–</template>
+        </template>
+        <template #data="{ row: { installed } }">
+          <SizeText v-if="installed?.dataBytes !== undefined" :bytes="installed.dataBytes" />
+          <template v-else>–</template>
+        </template>
+        <template #copied="{ row: { copies, change, installed } }">
+          <span v-if="copies[0]" class="copied" :class="{ changed: change === 'changed' }">
+            <TimeText :at="copies[0].createdAt" />
+            <small>{{ installed ? copiedWords[change] : `${copies.length} kept` }}</small>
+          </span>
+          <template v-else>never</template>
+        </template>
+        <template #state="{ row }">{{ stateOf(row) }}</template>
+      </LongTable>
     </div>
   </section>
   <template v-else>
@@ -348,12 +269,7 @@ const rowClass = ({ rowData }: { rowData: Row }) =>
   height: max(300px, calc(100vh - 408px));
 }
 
-.none {
-  padding: 20px;
-  text-align: center;
-}
-
-.box :deep(.name) {
+.name {
   display: flex;
   align-items: center;
   gap: 9px;
@@ -368,13 +284,13 @@ const rowClass = ({ rowData }: { rowData: Row }) =>
   cursor: pointer;
 }
 
-.box :deep(.name > span:last-child) {
+.name > span:last-child {
   display: grid;
   min-width: 0;
   line-height: 1.25;
 }
 
-.box :deep(.name code) {
+.name code {
   overflow: hidden;
   color: var(--ink-soft);
   font-size: 11.5px;
@@ -382,28 +298,21 @@ const rowClass = ({ rowData }: { rowData: Row }) =>
   white-space: nowrap;
 }
 
-.box :deep(.copied) {
+.copied {
   display: grid;
   line-height: 1.2;
 }
 
-.box :deep(.copied small) {
+.copied small {
   color: var(--ink-soft);
   font-size: 11.5px;
 }
 
-.box :deep(.changed small) {
+.changed small {
   color: var(--quince);
   font-weight: 700;
 }
 
-.box :deep(.picked) {
-  background: var(--action-tint);
-}
-
-.box :deep(.shown) {
-  background: var(--panel);
-}
 .recovery {
   max-width: 640px;
   margin: 16px auto 0;

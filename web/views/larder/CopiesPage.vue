@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core';
-import { ElButton, ElCheckbox, ElInput, ElOption, ElSelect, ElTableV2, type Column } from 'element-plus';
+import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { Import, ShieldCheck, Trash2 } from 'lucide-vue-next';
-import { computed, h, onMounted, useTemplateRef, type VNode } from 'vue';
+import { computed, onMounted } from 'vue';
 import { api } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
+import LongTable from '../../parts/LongTable.vue';
+import type { LongColumn } from '../../parts/long-table.ts';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { changeKept, useCopies, type KeptCopy } from '../../state/copies.ts';
@@ -35,7 +36,6 @@ const shown = computed(() => {
 const hidden = computed(() => source.value.length - shown.value.length);
 const bytes = computed(() => shown.value.reduce((sum, { view }) => sum + view.bytes, 0));
 const picked = computed(() => source.value.filter(({ id }) => draft.picked.includes(id)));
-const pickedShown = computed(() => shown.value.filter(({ id }) => draft.picked.includes(id)).length);
 
 function pick(ids: readonly string[], isPicked: boolean): void {
   const others = draft.picked.filter((id) => !ids.includes(id));
@@ -80,13 +80,6 @@ async function move(copies: readonly KeptCopy[], binned: boolean): Promise<void>
   });
 }
 
-interface Row {
-  readonly id: string;
-  readonly copy: KeptCopy;
-}
-const rows = computed(() => shown.value.map((copy) => ({ id: copy.id, copy })));
-const box = useTemplateRef<HTMLElement>('box');
-const { width, height } = useElementSize(box);
 const origins = { phone: '', image: 'out of an image', imported: 'imported' } as const;
 const kinds = ({ view }: KeptCopy) => {
   const parts = view.parts.map(({ kind }) => String(kind));
@@ -94,71 +87,14 @@ const kinds = ({ view }: KeptCopy) => {
   const has = (isProgram: boolean) => parts.some((kind) => (kind === 'program') === isProgram);
   return [...(has(true) ? ['program'] : []), ...(has(false) ? ['data'] : [])].join(' + ');
 };
-/** What must not be missed of a copy. */
-function stateCell({ damage, view }: KeptCopy): VNode {
-  if (damage.length > 0) return h('strong', { class: 'damaged', title: damage.join('\n') }, 'damaged');
-  return h('span', { class: 'soft', title: view.note }, view.note || origins[view.origin]);
-}
-const sizes = { pick: 38, phone: 112, taken: 104, what: 132, size: 88 };
-const cell =
-  (of: (copy: KeptCopy) => VNode | string) =>
-  ({ rowData }: { rowData: Row }) =>
-    h('span', { class: 'cell' }, [of(rowData.copy)]);
-const columns = computed((): Column<Row>[] => {
-  const rest = width.value - Object.values(sizes).reduce((sum, each) => sum + each, 0);
-  const name = Math.max(150, rest * 0.62);
-  return [
-    {
-      key: 'pick',
-      width: sizes.pick,
-      cellRenderer: ({ rowData }: { rowData: Row }) =>
-        h(ElCheckbox, {
-          modelValue: draft.picked.includes(rowData.id),
-          ariaLabel: `Pick ${rowData.copy.title} of ${rowData.copy.view.nickname}`,
-          'onUpdate:modelValue': (is) => pick([rowData.id], Boolean(is)),
-        }),
-      headerCellRenderer: () =>
-        h(ElCheckbox, {
-          modelValue: pickedShown.value > 0 && pickedShown.value === shown.value.length,
-          indeterminate: pickedShown.value > 0 && pickedShown.value < shown.value.length,
-          ariaLabel: 'Pick all that are shown',
-          'onUpdate:modelValue': (is) =>
-            pick(
-              shown.value.map(({ id }) => id),
-              Boolean(is),
-            ),
-        }),
-    },
-    {
-      key: 'title',
-      title: 'Copy of',
-      width: name,
-      cellRenderer: ({ rowData: { copy } }: { rowData: Row }) =>
-        h('button', { type: 'button', class: 'name', onClick: () => (draft.shown = copy.id) }, [
-          h('span', [h('strong', copy.title), ` ${copy.version}`]),
-          copy.kind === 'app' ? h('code', copy.detail) : h('small', copy.detail),
-        ]),
-    },
-    { key: 'phone', title: 'Phone', width: sizes.phone, cellRenderer: cell(({ view }) => view.nickname) },
-    {
-      key: 'taken',
-      title: 'Taken',
-      width: sizes.taken,
-      cellRenderer: cell(({ view }) => h(TimeText, { at: view.createdAt })),
-    },
-    { key: 'what', title: 'Holds', width: sizes.what, cellRenderer: cell(kinds) },
-    {
-      key: 'size',
-      title: 'Size',
-      width: sizes.size,
-      align: 'right',
-      cellRenderer: cell(({ view }) => h(SizeText, { bytes: view.bytes })),
-    },
-    { key: 'state', title: 'Note', width: Math.max(90, rest - name), cellRenderer: cell(stateCell) },
-  ];
-});
-const rowClass = ({ rowData }: { rowData: Row }) =>
-  draft.picked.includes(rowData.id) ? 'picked' : rowData.id === draft.shown ? 'shown' : '';
+const columns: readonly LongColumn[] = [
+  { key: 'title', title: 'Copy of', width: 'minmax(150px, 1.6fr)' },
+  { key: 'phone', title: 'Phone', width: '112px' },
+  { key: 'taken', title: 'Taken', width: '104px' },
+  { key: 'what', title: 'Holds', width: '132px' },
+  { key: 'size', title: 'Size', width: '88px', align: 'right' },
+  { key: 'state', title: 'Note', width: 'minmax(90px, 1fr)' },
+];
 </script>
 
 <template>
@@ -227,19 +163,36 @@ const rowClass = ({ rowData }: { rowData: Row }) =>
         <RouterLink to="/larder/import">imported</RouterLink>.
       </template>
     </EmptyState>
-    <div v-else ref="box" class="box">
-      <ElTableV2
-        v-if="store.loaded && width > 0"
+    <div v-else class="box">
+      <LongTable
+        v-if="store.loaded"
         :columns="columns"
-        :data="rows"
-        :width="width"
-        :height="Math.max(200, height)"
-        :row-height="42"
-        :header-height="34"
-        :row-class="rowClass"
+        :rows="shown"
+        :id-of="({ id }) => id"
+        :name-of="({ title, view }) => `${title} of ${view.nickname}`"
+        :picked="draft.picked"
+        :shown="draft.shown"
+        empty="No copy matches the filter."
+        @pick="pick"
       >
-        <template #empty><p class="soft none">No copy matches the filter.</p></template>
-      </ElTableV2>
+        <template #title="{ row: copy }">
+          <button type="button" class="name" @click="draft.shown = copy.id">
+            <span
+              ><strong>{{ copy.title }}</strong> {{ copy.version }}</span
+            >
+            <component :is="copy.kind === 'app' ? 'code' : 'small'">{{ copy.detail }}</component>
+          </button>
+        </template>
+        <template #phone="{ row: { view } }">{{ view.nickname }}</template>
+        <template #taken="{ row: { view } }"><TimeText :at="view.createdAt" /></template>
+        <template #what="{ row }">{{ kinds(row) }}</template>
+        <template #size="{ row: { view } }"><SizeText :bytes="view.bytes" /></template>
+        <!-- What must not be missed of a copy comes before its note. -->
+        <template #state="{ row: { damage, view } }">
+          <strong v-if="damage.length" class="damaged" :title="damage.join('\n')">damaged</strong>
+          <span v-else class="soft" :title="view.note">{{ view.note || origins[view.origin] }}</span>
+        </template>
+      </LongTable>
     </div>
   </section>
 </template>
@@ -312,11 +265,7 @@ h1 {
   min-height: 220px;
 }
 
-.none {
-  padding: 14px;
-}
-
-.box :deep(.name) {
+.name {
   display: grid;
   min-width: 0;
   padding: 0;
@@ -328,28 +277,19 @@ h1 {
   cursor: pointer;
 }
 
-.box :deep(.name > *),
-.box :deep(.cell) {
+.name > * {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
 }
 
-.box :deep(.name code),
-.box :deep(.name small) {
+.name code,
+.name small {
   color: var(--ink-soft);
   font-size: 11.5px;
 }
 
-.box :deep(.damaged) {
+.damaged {
   color: var(--beetroot);
-}
-
-.box :deep(.picked) {
-  background: var(--action-tint);
-}
-
-.box :deep(.shown) {
-  background: var(--panel);
 }
 </style>
