@@ -1,4 +1,4 @@
-import { beforeEach, describe, expect, it } from 'vitest';
+import { beforeEach, describe, expect, it, onTestFinished, vi } from 'vitest';
 import { openDatabase } from '../database/open.ts';
 import { returnStatements } from '../database/returns.ts';
 import { runStatements } from '../database/runs.ts';
@@ -196,6 +196,33 @@ describe('a run', () => {
     go();
     await engine.ended(id);
     expect(engine.view(id).leftMs).toBeUndefined();
+  });
+
+  it('does not take a spell in which hardly anything passes for the whole of what is left', async () => {
+    vi.useFakeTimers({ toFake: ['Date'] });
+    onTestFinished(() => void vi.useRealTimers());
+    const later = (ms: number) => {
+      clock += ms;
+      vi.setSystemTime(Date.now() + ms);
+    };
+    const { gate, go } = held();
+    const { id } = engine.start(plan, async (run) => {
+      await run.step(0, async (passed) => {
+        passed(99);
+        later(10_000);
+        passed(1);
+        later(4000);
+        await gate;
+        return undefined;
+      });
+      return 'done';
+    });
+    await Promise.resolve();
+    await Promise.resolve();
+    // 100 bytes so far in 14 s: 300 are left.
+    expect(engine.view(id).leftMs).toBeLessThan(2 * 42_000);
+    go();
+    await engine.ended(id);
   });
 });
 

@@ -194,7 +194,7 @@ export class LiveRun {
       bytes,
       doneBytes: this.doneBytes,
       bytesPerSecond,
-      leftMs: bytesPerSecond > 0 ? ((bytes - this.doneBytes) / bytesPerSecond) * 1000 : undefined,
+      leftMs: bytesPerSecond > 0 ? ((bytes - this.doneBytes) / this.pace) * 1000 : undefined,
       waitingFor: this.waitingFor,
       canPause: this.plan.canPause ?? false,
       canResume,
@@ -223,6 +223,13 @@ export class LiveRun {
       outcome: this.outcome ?? null,
       detail: JSON.stringify({ steps: this.steps, speeds: this.speed.speeds }),
     };
+  }
+
+  /** Bytes per second to reckon with: as now, and as so far, for there are spells in which hardly any pass. */
+  private get pace(): number {
+    const row = this.row();
+    const soFar = averageSpeed({ ...row, endedAt: Math.max(this.now(), row.startedAt + row.idleMs + 250) });
+    return (this.speed.bytesPerSecond + soFar) / 2;
   }
 
   private get doneBytes(): number {
@@ -297,7 +304,7 @@ export class LiveRun {
   }
 }
 
-/** Bytes over the cable per second of a run that has ended, without the time in which none were to pass. */
+/** Bytes over the cable per second until the end of a run, without the time in which none were to pass. */
 export function averageSpeed({ startedAt, endedAt, idleMs, carriedBytes, doneBytes }: RunRow): number {
   const elapsedMs = endedAt === null ? 0 : endedAt - startedAt - idleMs;
   return elapsedMs > 0 ? ((carriedBytes ?? doneBytes) / elapsedMs) * 1000 : 0;

@@ -43,7 +43,8 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
     <template v-if="run">
       <ProgressLine :done="run.doneBytes" :whole="run.bytes" :name="run.title" />
       <span class="run">
-        <span
+        <span v-if="run.waitingFor">{{ run.waitingFor }}</span>
+        <span v-else
           ><template v-if="run.state !== 'running'">{{ runStates[run.state] }} · </template
           >{{ stepNumber }} of {{ run.steps.length }} ·
           {{ step?.partition ?? step?.text ?? 'starting' }}</span

@@ -209,7 +209,7 @@ const isTicked = (event: Event) => (event.target as HTMLInputElement).checked;
 }
 
 .body > .shown {
-  background: var(--panel);
+  box-shadow: inset 3px 0 var(--action);
 }
 
 .none {

@@ -19,7 +19,7 @@ export const runStates: Readonly<Record<RunState, string>> = {
   queued: 'in the queue',
   running: 'under way',
   paused: 'paused',
-  waiting: 'waiting for the phone',
+  waiting: 'waiting',
   done: 'done',
   incomplete: 'not complete',
   failed: 'did not succeed',

@@ -7,6 +7,7 @@ import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
 import { useCopies } from '../state/copies.ts';
 import { useImports } from '../state/imports.ts';
+import { useMoving } from '../state/moving.ts';
 import { useRescue } from '../state/rescue.ts';
 import AppTray from './AppTray.vue';
 import RecordsTray from './RecordsTray.vue';
@@ -26,6 +27,7 @@ const route = useRoute();
 const bench = useBench();
 const runs = useRuns();
 const rescue = useRescue();
+const moving = useMoving();
 
 const isOfPhone = computed(() =>
   ['bench', 'apps', 'records', 'move', 'rescue', 'bootloader'].includes(String(route.name)),
@@ -50,6 +52,11 @@ const apps = useApps();
 const appsPicked = computed(() => serial.value !== '' && apps.draft(serial.value).picked.length > 0);
 const repair = computed(() => (route.name === 'rescue' ? rescue.inTray(serial.value) : undefined));
 
+/** The run at work on this phone; of a move also that on the other one. */
+const atWork = computed(() => {
+  const other = route.name === 'move' ? moving.draft(serial.value).to : undefined;
+  return runs.ofPhone(serial.value) ?? (other ? runs.ofPhone(other) : undefined);
+});
 /** A run stays in the tray after its end until it is put aside. */
 const { inTray: followed } = storeToRefs(runs);
 watch(
@@ -57,9 +64,7 @@ watch(
   ([phoneSerial, set], before) => {
     const moved = before && (before[0] !== phoneSerial || before[1] !== set);
     const live =
-      (phoneSerial && runs.ofPhone(phoneSerial)) ||
-      (set && runs.live.find((run) => run.setId === set)) ||
-      undefined;
+      (phoneSerial && atWork.value) || (set && runs.live.find((run) => run.setId === set)) || undefined;
     if (live) followed.value = live.id;
     else if (moved) followed.value = undefined;
   },

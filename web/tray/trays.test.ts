@@ -5,6 +5,7 @@ import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';
+import { useMoving } from '../state/moving.ts';
 import { useRuns } from '../state/runs.ts';
 import {
   answering,
@@ -375,5 +376,28 @@ describe('which tray is shown', () => {
     await shown.find('button').trigger('click');
     expect(shown.find('[data-run]').exists()).toBe(false);
     expect(shown.find('textarea').exists()).toBe(true);
+  });
+
+  it('follows a move from the phone that is left to the one that is reached', async () => {
+    there();
+    useMoving().draft(serial).to = 'MS10-70055';
+    const runs = useRuns();
+    const shown = await show(TheTray, {}, `/bench/${serial}/move`);
+    runs.take(run({ kind: 'copying', title: 'Move: copy' }));
+    const then = {
+      id: 'r2',
+      kind: 'putting-apps',
+      serial: 'MS10-70055',
+      title: 'Move: put in place',
+    } as const;
+    runs.take(run({ ...then, state: 'waiting', waitingFor: 'Waiting for the copies from Ringing hut.' }));
+    await flushPromises();
+    expect(shown.find('[data-run]').text()).toBe('Move: copy');
+    runs.take(run({ kind: 'copying', state: 'done', endedAt: Date.now() }));
+    await flushPromises();
+    expect(shown.find('[data-run]').text()).toBe('Move: put in place');
+    runs.take(run({ ...then, state: 'done', endedAt: Date.now(), outcome: 'In place and proved.' }));
+    await flushPromises();
+    expect(shown.find('.outcome').text()).toBe('In place and proved.');
   });
 });

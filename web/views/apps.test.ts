@@ -7,6 +7,7 @@ import { useApps } from '../state/apps.ts';
 import { useBench } from '../state/bench.ts';
 import { useMoving } from '../state/moving.ts';
 import { useRecords } from '../state/records.ts';
+import { useRuns } from '../state/runs.ts';
 import { answering, emptyStores, facts, phone, run, serial, show } from '../testing/stage.ts';
 import AppTray from '../tray/AppTray.vue';
 import MovingTray from '../tray/MovingTray.vue';
@@ -244,6 +245,18 @@ describe('Moving apps', () => {
     expect(useMoving().draft(serial).picked).toEqual(['example.tidebook']);
     const tray = await show(MovingTray, { phone: running });
     expect(tray.find('h2').text()).toBe('Tray · move 1 app to Visitor desk');
+  });
+});
+
+describe('A phone whose system does not run', () => {
+  it('is restarted by hand, but not while a run is at work that restarts it', async () => {
+    const shown = await show(PhoneRecords, { phone: phone() });
+    expect(shown.text()).toMatch(/not in system mode now\. Restart it into system, above/);
+    useRuns().take(run({ title: 'Move 2 apps' }));
+    await flushPromises();
+    expect(shown.text()).toMatch(/A run is at work on Ringing hut/);
+    expect(shown.text()).toMatch(/Move 2 apps\. It restarts the phone by itself/);
+    expect(shown.text()).not.toMatch(/Restart it into/);
   });
 });
 

@@ -7,7 +7,6 @@ import { appFacets, facetKey, filterApps, sortApps, type AppOrder } from '@keen-
 import type { AppView } from '@keen-larder/contract/copies.ts';
 import AppIcon from '../../parts/AppIcon.vue';
 import { api } from '../../api/client.ts';
-import EmptyState from '../../parts/EmptyState.vue';
 import InsideApps from '../../parts/InsideApps.vue';
 import LongTable from '../../parts/LongTable.vue';
 import type { LongColumn } from '../../parts/long-table.ts';
@@ -15,7 +14,7 @@ import TimeText from '../../parts/TimeText.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { useApps } from '../../state/apps.ts';
 import { useRuns } from '../../state/runs.ts';
-import ModeKeys from './ModeKeys.vue';
+import NotInSystem from './NotInSystem.vue';
 
 /** All apps of a phone whose system runs, with facets that show what they hide. */
 const props = defineProps<{ phone: PhoneView }>();
@@ -25,6 +24,10 @@ const allRuns = useRuns();
 /** Of the newest run of this phone that has ended. */
 const ended = computed(() => allRuns.list.find((run) => run.serial === serial.value && !isLive(run))?.id);
 const runs = computed(() => props.phone.presence === 'here' && props.phone.facts?.mode === 'system');
+const inRecovery = computed(() => {
+  const { presence, facts } = props.phone;
+  return presence === 'here' && facts?.mode === 'recovery' && facts.root && !allRuns.ofPhone(serial.value);
+});
 watch(
   [serial, runs],
   () => {
@@ -185,18 +188,14 @@ function sort(key: string, descending: boolean): void {
   </section>
   <template v-else>
     <InsideApps
-      v-if="phone.presence === 'here' && phone.facts?.mode === 'recovery' && phone.facts.root"
+      v-if="inRecovery"
       class="recovery"
       title="Apps that its owner installed, from their files"
       :subject="`${serial} recovery`"
       :load="() => api.appsInRecovery(serial)"
       :take-out="(packages) => api.takeInRecovery(serial, packages)"
     />
-    <EmptyState title="Apps are read from the running system">
-      {{ phone.nickname }} is not in system mode now. Restart it into system, above; its apps show here by
-      themselves.
-      <ModeKeys :keys="phone.keys" />
-    </EmptyState>
+    <NotInSystem :phone="phone" what="Apps" />
   </template>
 </template>
 

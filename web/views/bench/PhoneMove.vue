@@ -10,6 +10,7 @@ import SizeText from '../../parts/SizeText.vue';
 import { useBench } from '../../state/bench.ts';
 import { useMoving } from '../../state/moving.ts';
 import { useRuns } from '../../state/runs.ts';
+import NotInSystem from './NotInSystem.vue';
 
 /** Apps of this phone beside another one: what would move there, what cannot, and why. */
 const props = defineProps<{ phone: PhoneView }>();
@@ -88,18 +89,11 @@ const version = (app: { versionName: string | undefined; versionCode: number }) 
         >Pick all {{ able.length }} that can go</ElButton
       >
     </header>
-    <EmptyState v-if="!isReady(phone)" title="Apps are read from the running system">
-      {{ phone.nickname }} is not in system mode now. Restart it into system, above.
-    </EmptyState>
+    <NotInSystem v-if="!isReady(phone)" :phone="phone" what="Apps" />
     <EmptyState v-else-if="others.length === 0" title="No other phone is on the bench">
       Connect the phone that the apps are to go to.
     </EmptyState>
-    <EmptyState
-      v-else-if="target && !isReady(target)"
-      :title="`${target.nickname} is in ${target.facts?.mode} mode`"
-    >
-      Apps are put onto a running system: restart it into system on its own page.
-    </EmptyState>
+    <NotInSystem v-else-if="target && !isReady(target)" :phone="target" what="Apps" elsewhere />
     <p v-else-if="store.errors[serial]" class="error" role="alert">{{ store.errors[serial] }}</p>
     <table v-else-if="view" class="facts">
       <thead>

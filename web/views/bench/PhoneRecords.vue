@@ -12,7 +12,7 @@ import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { useRecords } from '../../state/records.ts';
 import { useRuns } from '../../state/runs.ts';
-import ModeKeys from './ModeKeys.vue';
+import NotInSystem from './NotInSystem.vue';
 
 /** Personal records that belong to no app: how many, how large, how far they may travel, and what is kept of them. */
 const props = defineProps<{ phone: PhoneView }>();
@@ -116,10 +116,7 @@ const readable = (row: RecordsOnPhone) => {
   <EmptyState v-else-if="isThere" title="Records need root">
     They are the system’s own files, and {{ phone.nickname }} is not rooted.
   </EmptyState>
-  <EmptyState v-else title="Records are read from the running system">
-    {{ phone.nickname }} is not in system mode now. Restart it into system, above.
-    <ModeKeys :keys="phone.keys" />
-  </EmptyState>
+  <NotInSystem v-else :phone="phone" what="Records" />
 </template>
 
 <style scoped>
