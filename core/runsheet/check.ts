@@ -158,7 +158,7 @@ export const stop = (id: CheckId, title: string, sentence: string, mend?: Mend):
 ];
 
 /** Why a run may not start: its stops, and confirmations that have no tick. */
-export const obstacles = (sheet: RunSheet, confirmed: readonly string[]): Check[] =>
+export const obstacles = (sheet: Pick<RunSheet, 'checks'>, confirmed: readonly string[]): Check[] =>
   sheet.checks.filter(
     (check) => check.severity === 'stop' || (check.severity === 'confirm' && !confirmed.includes(check.id)),
   );

@@ -1,6 +1,6 @@
 export * from './check.ts';
 export { actionWords, changingSheet } from './apps/changing.ts';
-export { copyingSheet, pickedApps, type PickedApp } from './apps/copying.ts';
+export { copyingSheet, pickedApps, roomForCopies, type PickedApp } from './apps/copying.ts';
 export type {
   AppSurroundings,
   CopyingFacts,
@@ -29,4 +29,4 @@ export {
   type SetFacts,
 } from './restoring/index.ts';
 export { expectedBytesPerSecond, usualBytesPerSecond, type PastTransfer } from './estimate.ts';
-export { safePercent } from './battery.ts';
+export { imagingBattery, safePercent } from './battery.ts';

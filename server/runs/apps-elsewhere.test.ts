@@ -31,7 +31,7 @@ afterAll(async () => {
 
 it(
   'are copied out of the running system, keys in the hardware left behind and told of',
-  { timeout: 60_000 },
+  { timeout: 120_000 },
   async () => {
     const listed = await app.appSheets.views(knot5);
     const bank = listed.find(({ label }) => label === 'Dune Bank')!;

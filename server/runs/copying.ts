@@ -11,29 +11,22 @@ import {
   type FolderKind,
 } from '@keen-larder/core/apps/copies.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
-import {
-  listText,
-  pickedApps,
-  type PickedApp,
-  type PickedParts,
-  type Step,
-} from '@keen-larder/core/runsheet/index.ts';
+import { pickedApps, type PickedApp, type PickedParts, type Step } from '@keen-larder/core/runsheet/index.ts';
 import { stampOf } from '../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../formats/tar.ts';
 import type { NewPart } from '../larder/copies.ts';
 import { PhoneRefusal } from '../links/phone-link.ts';
-import { SetWriter } from '../shelf/set-writer.ts';
+import type { SetWriter } from '../shelf/set-writer.ts';
+import { copyBatch, ofAppAlone } from './app-batch.ts';
 import { foldersOf, workOf } from './app-sheets.ts';
 import { filesAmong, filesOf, someOf } from './archive-taking.ts';
 import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
-import { Interruption, PartFailure, type Run } from './engine.ts';
+import { PartFailure, type Run } from './engine.ts';
 import { PhoneAtWork, type Attempt } from './phone-at-work.ts';
-import { diskFullText, isDiskFull } from './disk-full.ts';
 
 /** A file that changed while it was read is read again so often. */
-const mostReadings = 2;
+export const mostReadings = 2;
 
 /**
  * Copies picked apps of a phone into the larder, one after the other; one that fails does not end the batch.
@@ -77,11 +70,10 @@ export async function copyAll(
   steps: readonly Step[],
   picks: readonly PickedParts[],
   run: Run,
-): Promise<{ readonly outcome: string; readonly failed: ReadonlySet<string> }> {
-  const { bench, larder, now, patience } = context;
+): ReturnType<typeof copyBatch> {
+  const { bench, patience } = context;
   const { maker, model } = bench.facts(serial);
   const phone = new PhoneAtWork(bench, serial, 'system', run, patience, 'The copies before it are kept');
-  const set = new SetWriter(larder.shelf);
   const { picked, sdk } = await phone.insist({
     what: 'List the apps',
     attempt: async ({ link, signal }) => ({
@@ -89,70 +81,23 @@ export async function copyAll(
       sdk: await workOf(link).sdk(),
     }),
   });
-  const beganAt = now();
-  const failed = new Map<string, string>();
-  let bytes = 0;
-  try {
-    for (const [index, step] of steps.entries()) {
-      const name = step.app!;
-      await run
-        .step(index, async (passed, resize) => {
-          const one = picked.find(({ app }) => app.package === name);
-          if (!one) throw new PartFailure('It is not on the phone any more.');
-          const before = set.addedBytes;
-          const taken = await phone.insist({
-            what: step.text,
-            attempt: (attempt) => refusalOr(() => takeApp(attempt, one, set, passed)),
-            onBreak: () => set.seal(),
-          });
-          if (taken instanceof PhoneRefusal)
-            throw new PartFailure(`${taken.message} Try it again by itself.`);
-          await set.seal();
-          const { nickname } = bench.view(serial);
-          await larder.copies.add({
-            phone: { serial, maker, model, nickname },
-            createdAt: now(),
-            addedBytes: set.addedBytes - before,
-            facts: copiedApp(one.app, sdk, taken.stampFiles),
-            parts: taken.parts,
-          });
-          larder.copies.changed();
-          const size = taken.parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-          resize(size);
-          bytes += size;
-          return `${sizeText(size)}, as the phone digests it${taken.wasRunning ? '; it was stopped first' : ''}`;
-        })
-        .catch((error: unknown) => {
-          if (!(error instanceof PartFailure)) throw error;
-          failed.set(name, labelOf(name, picked));
-          run.leftSome();
-        });
-    }
-    const outcome = outcomeText(
-      steps.length - failed.size,
-      [...failed.values()],
-      bytes,
-      now() - beganAt,
-      set.addedBytes,
-    );
-    return { outcome, failed: new Set(failed.keys()) };
-  } catch (error) {
-    if (isDiskFull(error))
-      throw new Interruption(diskFullText('The copies before it are kept'), { cause: error });
-    throw error;
-  } finally {
-    await set.discard();
-  }
-}
-
-/** The phone's refusal is the app's alone; a link that broke is not. */
-async function refusalOr<T>(work: () => Promise<T>): Promise<T | PhoneRefusal> {
-  try {
-    return await work();
-  } catch (error) {
-    if (error instanceof PhoneRefusal) return error;
-    throw error;
-  }
+  const oneOf = (name: string) => picked.find(({ app }) => app.package === name);
+  const apps = steps.map(({ app }) => ({ package: app!, label: oneOf(app!)?.app.label ?? app! }));
+  const from = { phone: { serial, maker, model, nickname: bench.view(serial).nickname } };
+  return copyBatch(context, run, from, apps, async (index, set, passed) => {
+    const one = oneOf(apps[index]!.package);
+    if (!one) throw new PartFailure('It is not on the phone any more.');
+    const { parts, stampFiles, wasRunning } = await phone.insist({
+      what: steps[index]!.text,
+      attempt: (attempt) => ofAppAlone(() => takeApp(attempt, one, set, passed)),
+      onBreak: () => set.seal(),
+    });
+    return {
+      facts: copiedApp(one.app, sdk, stampFiles),
+      parts,
+      remark: `, as the phone digests it${wasRunning ? '; it was stopped first' : ''}`,
+    };
+  });
 }
 
 interface TakenApp {
@@ -280,20 +225,3 @@ const copiedApp = (
   sdk,
   ...(files && { stamp: stampOf(files) }),
 });
-
-const labelOf = (name: string, picked: readonly PickedApp[]) =>
-  picked.find(({ app }) => app.package === name)?.app.label ?? name;
-
-function outcomeText(
-  done: number,
-  failed: readonly string[],
-  bytes: number,
-  elapsedMs: number,
-  addedBytes: number,
-): string {
-  const apps = done === 1 ? 'One app' : `${done} apps`;
-  const kept = `${apps} copied, ${sizeText(bytes)} in ${durationText(elapsedMs)}; ${sizeText(addedBytes)} new on the shelf.`;
-  if (failed.length === 0) return kept;
-  const names = listText(failed.slice(0, 5));
-  return `${failed.length === 1 ? 'One app was' : `${failed.length} apps were`} not copied: ${names}. Each step says why. ${kept}`;
-}

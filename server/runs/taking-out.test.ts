@@ -1,6 +1,6 @@
 // Apps out of kept user data, without the phone: what comes out is what the phone itself hands out.
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, beforeAll, describe, expect, it, onTestFinished, vi } from 'vitest';
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import {
   isIn,
@@ -66,7 +66,7 @@ describe.each([
     expect(inside.map(({ label }) => label)).toEqual(['Marshlog', 'Ringcode', 'Tidebook']);
     const { id } = await startTakingOut(app, setId, partition, { packages: ['example.tidebook'] });
     const ended = await app.engine.ended(id);
-    expect(ended.outcome).toBe('One app is in the larder as of the set’s time.');
+    expect(ended.outcome).toMatch(/^One app copied, .* new on the shelf\. As of the set’s time\.$/);
     const set = app.larder.detail(setId);
     const taken = app.larder.copies
       .of(serial)
@@ -108,7 +108,7 @@ describe('a phone in recovery', () => {
       const packages = ['example.tidebook', 'example.ringcode'];
       const { id } = await startTakingInRecovery(app, serial, { packages });
       const ended = await app.engine.ended(id);
-      expect(ended.outcome).toBe('2 apps copied from the files of Ringing hut.');
+      expect(ended.outcome).toMatch(/^2 apps copied, /);
       const taken = app.larder.copies.of(serial).find(({ app: { package: name } }) => name === packages[0])!;
       expect(taken.origin).toBe('phone');
       expect(await contentsOf(taken)).toEqual(await contentsOf(fromPhone));
@@ -121,9 +121,43 @@ describe('a phone in recovery', () => {
     bench.phone.pullCableAfter(3_000_000);
     await until('the cable', () => !bench.phone.state().cable);
     bench.phone.setCable(true);
-    expect((await app.engine.ended(id)).outcome).toBe('One app copied from the files of Ringing hut.');
+    expect((await app.engine.ended(id)).outcome).toMatch(/^One app copied, /);
     const [taken] = app.larder.copies.of(serial);
     expect(await contentsOf(taken!)).toEqual(await contentsOf(fromPhone));
+  });
+
+  it('has one app named that does not come out as it digests it; the others are copied', async () => {
+    const { files: access } = app.bench.link(serial);
+    const { digests } = access!;
+    const asked = vi.spyOn(access!, 'digests').mockImplementation(async (folder, paths, signal) => {
+      const found = await digests.call(access, folder, paths, signal);
+      return new Map([...found].map(([path, is]) => [path, path.includes('ringcode') ? 'otherwise' : is]));
+    });
+    onTestFinished(() => asked.mockRestore());
+    const packages = ['example.ringcode', 'example.marshlog'];
+    const { id } = await startTakingInRecovery(app, serial, { packages });
+    const { state, outcome, steps } = await app.engine.ended(id);
+    expect(state).toBe('incomplete');
+    expect(outcome).toMatch(/^One app was not copied: Ringcode\. Each step says why\. One app copied, /);
+    expect(steps[0]!.result).toMatch(/ringcode.* did not come out as the phone digests it, twice/);
+    const [newest, before] = app.larder.copies.of(serial).map((copy) => copy.app.package);
+    expect([newest, before]).toEqual(['example.marshlog', 'example.tidebook']);
+  });
+
+  it('is not begun with where the shelf has no room, or the phone would go off', async () => {
+    const packages = ['example.marshlog'];
+    const space = vi
+      .spyOn(app.larder.shelf, 'space')
+      .mockResolvedValue({ freeBytes: 1000, totalBytes: 2000 });
+    await expect(startTakingInRecovery(app, serial, { packages })).rejects.toThrow(/shelf is too full/);
+    await expect(startTakingOut(app, blocks, 'userdata', { packages })).rejects.toThrow(/Empty the bin/);
+    space.mockRestore();
+    const now = app.bench.facts(serial);
+    const facts = vi
+      .spyOn(app.bench, 'facts')
+      .mockReturnValue({ ...now, battery: { percent: 9, charging: false } });
+    onTestFinished(() => facts.mockRestore());
+    await expect(startTakingInRecovery(app, serial, { packages })).rejects.toThrow(/Battery 9 %.*Charge it/);
   });
 
   it('is no place for apps that are not there, nor a running system for this way', async () => {

@@ -4,7 +4,7 @@ import type { TakingOutStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { leftOut, partNameOf, type DataFile } from '@keen-larder/core/apps/copies.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { imagingBattery, roomForCopies, type Check } from '@keen-larder/core/runsheet/index.ts';
 import { stampOf } from '../formats/data-stamp.ts';
 import { sourceBytes } from '../formats/file-source.ts';
 import { digestedFiles, type ArchivedEntry } from '../formats/tar.ts';
@@ -12,13 +12,15 @@ import { appInside, findApps, type FoundApp } from '../larder/apps-inside.ts';
 import type { NewPart } from '../larder/copies.ts';
 import { openUserData, userDataOn, type UserData } from '../larder/user-data.ts';
 import { Problem } from '../problem.ts';
-import { SetWriter } from '../shelf/set-writer.ts';
-import { LinkFailure, type FileAccess } from '../links/phone-link.ts';
+import type { SetWriter } from '../shelf/set-writer.ts';
+import { PhoneRefusal, type FileAccess } from '../links/phone-link.ts';
+import { copyBatch, ofAppAlone, type BatchApp, type TakenCopy } from './app-batch.ts';
 import { filesAmong, filesNotReadable, filesOf, someOf } from './archive-taking.ts';
+import { requireClear } from './clear.ts';
 import type { RunContext } from './context.ts';
-import { dataFiles } from './copying.ts';
-import { RunFailure } from './engine.ts';
-import { PhoneAtWork } from './phone-at-work.ts';
+import { dataFiles, mostReadings } from './copying.ts';
+import { PartFailure, RunFailure } from './engine.ts';
+import { PhoneAtWork, type Attempt } from './phone-at-work.ts';
 
 const userDataImages = ['userdata', 'userdata-files'];
 
@@ -57,6 +59,9 @@ export async function startTakingOut(
   const set = larder.detail(setId);
   const data = await open(context, setId, partition);
   const picked = pickedAmong(await findApps(data), packages);
+  await requireRoom(context, picked);
+  const { serial, maker, model, nickname, createdAt } = set;
+  const from = { phone: { serial, maker, model, nickname }, createdAt, origin: 'image' } as const;
   return engine.start(
     {
       kind: 'copying',
@@ -66,33 +71,10 @@ export async function startTakingOut(
     },
     (run) =>
       larder.whileWriting(async () => {
-        const writer = new SetWriter(larder.shelf);
-        try {
-          for (const [index, app] of picked.entries()) {
-            await run.step(index, async (passed, resize) => {
-              run.signal.throwIfAborted();
-              const before = writer.addedBytes;
-              const { parts, files } = await takeOut(data, app, writer, passed);
-              await writer.seal();
-              const { serial, maker, model, nickname, createdAt } = set;
-              await larder.copies.add({
-                phone: { serial, maker, model, nickname },
-                createdAt,
-                addedBytes: writer.addedBytes - before,
-                origin: 'image',
-                facts: { ...app.app, stamp: stampOf(files) },
-                parts,
-              });
-              larder.copies.changed();
-              const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-              resize(bytes);
-              return sizeText(bytes);
-            });
-          }
-        } finally {
-          await writer.discard();
-        }
-        return `${picked.length === 1 ? 'One app is' : `${picked.length} apps are`} in the larder as of the set’s time.`;
+        const { outcome } = await copyBatch(context, run, from, appsOf(picked), (index, writer, passed) =>
+          takeOut(data, picked[index]!, writer, passed),
+        );
+        return `${outcome} As of the set’s time.`;
       }),
   );
 }
@@ -122,9 +104,12 @@ export async function startTakingInRecovery(
   serial: string,
   { packages }: TakingOutStart,
 ): Promise<RunView> {
-  const { bench, engine, larder, now, patience } = context;
+  const { bench, engine, larder, patience } = context;
   const picked = pickedAmong(await findApps(userDataOn(await readable(context, serial))), packages);
+  await requireRoom(context, picked, imagingBattery(bench.facts(serial).battery));
   const { nickname, maker, model } = bench.view(serial);
+  const from = { phone: { serial, maker, model, nickname } };
+  const steps = picked.map((each) => stepOf('Copy', each));
   return engine.start(
     {
       kind: 'copying',
@@ -134,62 +119,30 @@ export async function startTakingInRecovery(
       mode: 'recovery',
       link: bench.link(serial).kind,
       canPause: true,
-      steps: picked.map((each) => stepOf('Copy', each)),
+      steps,
     },
     (run) =>
       larder.whileWriting(async () => {
-        const phone = new PhoneAtWork(
-          bench,
-          serial,
-          'recovery',
-          run,
-          patience,
-          'The copies before it are kept',
-        );
-        const writer = new SetWriter(larder.shelf);
-        try {
-          for (const [index, app] of picked.entries()) {
-            await run.step(index, async (passed, resize) => {
-              const before = writer.addedBytes;
-              let done = 0;
-              const { parts, files } = await phone.insist({
-                what: `Copy ${app.app.label}`,
-                attempt: async ({ link, watch, signal }) => {
-                  passed(-done);
-                  done = 0;
-                  const access = filesOf(link);
-                  watch.arm();
-                  if (!(await access.ready())) throw new RunFailure(filesNotReadable);
-                  watch.rest();
-                  const taken = await takeOut(userDataOn(access), app, writer, (bytes) => {
-                    done += bytes;
-                    watch.arm();
-                    passed(bytes);
-                  });
-                  watch.arm(done);
-                  await compareWithPhone(access, taken, signal);
-                  return taken;
-                },
-                onBreak: () => writer.seal(),
-              });
-              await writer.seal();
-              await larder.copies.add({
-                phone: { serial, maker, model, nickname },
-                createdAt: now(),
-                addedBytes: writer.addedBytes - before,
-                facts: { ...app.app, stamp: stampOf(files) },
-                parts,
-              });
-              larder.copies.changed();
-              const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-              resize(bytes);
-              return `${sizeText(bytes)}, as the phone digests it`;
-            });
-          }
-        } finally {
-          await writer.discard();
-        }
-        return `${picked.length === 1 ? 'One app' : `${picked.length} apps`} copied from the files of ${nickname}.`;
+        const left = 'The copies before it are kept';
+        const phone = new PhoneAtWork(bench, serial, 'recovery', run, patience, left);
+        const { outcome } = await copyBatch(context, run, from, appsOf(picked), (index, writer, passed) => {
+          let done = 0;
+          return phone.insist({
+            what: steps[index]!.text,
+            attempt: (attempt) => {
+              passed(-done);
+              done = 0;
+              return ofAppAlone(() =>
+                takeCompared(attempt, picked[index]!, writer, (bytes) => {
+                  done += bytes;
+                  passed(bytes);
+                }),
+              );
+            },
+            onBreak: () => writer.seal(),
+          });
+        });
+        return outcome;
       }),
   );
 }
@@ -208,27 +161,62 @@ const stepOf = (what: string, { app, programs }: FoundApp) => ({
   bytes: programs.reduce((sum, { bytes }) => sum + bytes, 0),
 });
 
+const appsOf = (picked: readonly FoundApp[]): BatchApp[] => picked.map(({ app }) => app);
+
+/** @throws Problem 422 where the shelf has no room even for the programs, or something else stands in the way */
+async function requireRoom(
+  { larder }: RunContext,
+  picked: readonly FoundApp[],
+  others: readonly Check[] = [],
+): Promise<void> {
+  const bytes = picked.reduce((sum, each) => sum + appInside(each).programBytes, 0);
+  const checks = [...roomForCopies(bytes, (await larder.shelf.space()).freeBytes), ...others];
+  // There is nothing to tick here: what is to be confirmed elsewhere is told by the battery on the phone's card.
+  requireClear(
+    { checks },
+    checks.map(({ id }) => id),
+  );
+}
+
 /** What was taken out of user data, and the digests of all files in it by their paths there. */
-interface TakenOut {
-  readonly parts: readonly NewPart[];
-  readonly files: readonly DataFile[];
+interface TakenOut extends TakenCopy {
   readonly digests: ReadonlyMap<string, string>;
 }
 
-/** @throws LinkFailure naming files that the phone digests otherwise */
-async function compareWithPhone(
-  files: FileAccess,
-  { digests }: TakenOut,
-  signal: AbortSignal,
-): Promise<void> {
-  const now = await files.digests('/data', [...digests.keys()], signal);
-  const differ = [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
-  if (differ.length > 0) throw new LinkFailure(`${someOf(differ)} did not come out as the phone digests it.`);
+/** Takes an app out of the files of a phone, once more if it changed meanwhile. */
+async function takeCompared(
+  { link, watch, signal }: Attempt,
+  app: FoundApp,
+  writer: SetWriter,
+  passed: (bytes: number) => void,
+): Promise<TakenCopy> {
+  const access = filesOf(link);
+  for (let reading = 1; ; reading++) {
+    watch.arm();
+    if (!(await access.ready())) throw new RunFailure(filesNotReadable);
+    watch.rest();
+    let done = 0;
+    const taken = await takeOut(userDataOn(access), app, writer, (bytes) => {
+      done += bytes;
+      watch.arm();
+      passed(bytes);
+    });
+    watch.arm(done);
+    const now = await access.digests('/data', [...taken.digests.keys()], signal);
+    watch.rest();
+    const differ = [...taken.digests].filter(([path, digest]) => now.get(path) !== digest);
+    if (differ.length === 0) return { ...taken, remark: ', as the phone digests it' };
+    if (reading === mostReadings) {
+      const names = someOf(differ.map(([path]) => path));
+      throw new PhoneRefusal(`${names} of ${app.app.label} did not come out as the phone digests it, twice.`);
+    }
+    passed(-done);
+  }
 }
 
 async function takeOut(
   data: UserData,
-  { programs, folders }: FoundApp,
+  { app, programs, folders }: FoundApp,
   writer: SetWriter,
   passed: (bytes: number) => void,
 ): Promise<TakenOut> {
@@ -236,7 +224,8 @@ async function takeOut(
   const digests = new Map<string, string>();
   const within = (path: string) => path.replace(/^\//, '');
   for (const { name, path } of programs) {
-    const file = (await data.file(path))!;
+    const file = await data.file(path);
+    if (!file) throw new PartFailure(`${path} is not there any more.`);
     const image = writer.image(0);
     await image.take(sourceBytes(file.source, 0, file.bytes), passed);
     const stored = await image.finish();
@@ -252,5 +241,5 @@ async function takeOut(
     for (const [name, digest] of filesAmong(entries)) digests.set(within(posix.join(path, name)), digest);
     if (kind === 'data' || kind === 'device-data') files.push(...dataFiles(kind, entries));
   }
-  return { parts, files, digests };
+  return { facts: { ...app, stamp: stampOf(files) }, parts, remark: '', digests };
 }

@@ -49,13 +49,20 @@ type CopyingCheck = (facts: CopyingFacts, apps: readonly PickedApp[]) => Check[]
 const nothingPicked: CopyingCheck = (_facts, apps) =>
   apps.length === 0 ? stop('nothing-picked', 'No app is picked', 'Pick the apps to copy in the list.') : [];
 
-const room: CopyingCheck = ({ shelf }, apps) => {
-  const bytes = apps.reduce((sum, each) => sum + bytesOf(each), 0);
-  const words = `At most ${sizeText(bytes)} are stored; ${sizeText(shelf.freeBytes)} are free on the shelf.`;
-  return bytes > shelf.freeBytes
+const room: CopyingCheck = ({ shelf }, apps) =>
+  roomForCopies(
+    apps.reduce((sum, each) => sum + bytesOf(each), 0),
+    shelf.freeBytes,
+    'At most',
+  );
+
+/** @param bytes what copies take on the shelf, as far as it is known */
+export function roomForCopies(bytes: number, freeBytes: number, bound = 'At least'): Check[] {
+  const words = `${bound} ${sizeText(bytes)} are stored; ${sizeText(freeBytes)} are free on the shelf.`;
+  return bytes > freeBytes
     ? stop('shelf-space', 'The shelf is too full', `${words} Empty the bin, or pick less.`)
     : [{ id: 'shelf-space', severity: 'good', title: 'There is room on the shelf', sentence: words }];
-};
+}
 
 const running: CopyingCheck = (_facts, apps) => {
   const up = apps.filter(({ app, parts }) => app.isRunning && parts.some(isData));
