@@ -2,6 +2,7 @@ import type { AppInside } from '@keen-larder/contract/copies.ts';
 import { folderKinds, folderOf, type CopiedApp, type FolderKind } from '@keen-larder/core/apps/copies.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { Problem } from '../problem.ts';
 import { keptText, type UserData } from './user-data.ts';
 
 /** An app within kept user data, and where its parts lie there. */
@@ -22,8 +23,11 @@ const lists = {
   ],
 } as const;
 
-/** Apps that the owner of kept user data had installed. */
-export async function findApps(data: UserData): Promise<FoundApp[]> {
+/**
+ * Apps that the owner of kept user data had installed.
+ * @param wanted packages: folders that are named after others are not looked into
+ */
+export async function findApps(data: UserData, wanted?: ReadonlySet<string>): Promise<FoundApp[]> {
   const list = await textAt(data, lists.packages);
   const uids = new Map(
     [...list.matchAll(/^([A-Za-z0-9_.]+) (\d+) /gm)].map(([, name, uid]) => [name!, Number(uid)]),
@@ -31,12 +35,32 @@ export async function findApps(data: UserData): Promise<FoundApp[]> {
   const settings = await textAt(data, lists.settings);
   const grants = (await Promise.all(lists.grants.map((path) => textAt(data, path)))).join('\n');
   const found: FoundApp[] = [];
-  for (const folder of await codeFolders(data, codeFolder, 2)) {
+  const mayHold = (folder: string) => {
+    // `example.tidebook-1`: a name of its own, a number or something random behind the package's.
+    const named = /^([A-Za-z][\w.]*)-/.exec(folder)?.[1];
+    return !wanted || named === undefined || wanted.has(named);
+  };
+  for (const folder of await codeFolders(data, codeFolder, 2, mayHold)) {
     const app = await appIn(data, folder);
     const uid = app && uids.get(app.apk.package);
     if (app && uid !== undefined) found.push(await foundApp(data, app, uid, settings, grants));
   }
   return found.sort((a, b) => (a.app.label < b.app.label ? -1 : 1));
+}
+
+/**
+ * Some of the apps that the owner of kept user data had installed, in the order they are asked for.
+ * @throws Problem 404 naming one that is not there
+ */
+export async function pickApps(data: UserData, packages: readonly string[]): Promise<FoundApp[]> {
+  const among = (found: readonly FoundApp[]) =>
+    packages.flatMap((name) => found.find(({ app }) => app.package === name) ?? []);
+  let picked = among(await findApps(data, new Set(packages)));
+  // One that lies in a folder of another name.
+  if (picked.length < packages.length) picked = among(await findApps(data));
+  const missing = packages.find((name) => picked.every(({ app }) => app.package !== name));
+  if (missing) throw new Problem(404, `${missing} is not among its apps.`);
+  return picked;
 }
 
 export const appInside = ({ app, programs, folders }: FoundApp): AppInside => ({
@@ -54,13 +78,18 @@ async function textAt(data: UserData, path: string): Promise<string> {
 }
 
 /** Folders with a base APK, as deep as each Android version has put them. */
-async function codeFolders(data: UserData, folder: string, depth: number): Promise<string[]> {
+async function codeFolders(
+  data: UserData,
+  folder: string,
+  depth: number,
+  mayHold: (name: string) => boolean,
+): Promise<string[]> {
   const found: string[] = [];
   for (const { name, isFolder } of await data.names(folder)) {
-    if (!isFolder) continue;
+    if (!isFolder || !mayHold(name)) continue;
     const path = `${folder}/${name}`;
     if (await data.file(`${path}/base.apk`)) found.push(path);
-    else if (depth > 1) found.push(...(await codeFolders(data, path, depth - 1)));
+    else if (depth > 1) found.push(...(await codeFolders(data, path, depth - 1, mayHold)));
   }
   return found;
 }

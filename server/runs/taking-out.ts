@@ -8,7 +8,7 @@ import { imagingBattery, roomForCopies, type Check } from '@keen-larder/core/run
 import { stampOf } from '../formats/data-stamp.ts';
 import { sourceBytes } from '../formats/file-source.ts';
 import { digestedFiles, type ArchivedEntry } from '../formats/tar.ts';
-import { appInside, findApps, type FoundApp } from '../larder/apps-inside.ts';
+import { appInside, findApps, pickApps, type FoundApp } from '../larder/apps-inside.ts';
 import type { NewPart } from '../larder/copies.ts';
 import { openUserData, userDataOn, type UserData } from '../larder/user-data.ts';
 import { Problem } from '../problem.ts';
@@ -58,7 +58,7 @@ export async function startTakingOut(
   const { engine, larder } = context;
   const set = larder.detail(setId);
   const data = await open(context, setId, partition);
-  const picked = pickedAmong(await findApps(data), packages);
+  const picked = await pickApps(data, packages);
   await requireRoom(context, picked);
   const { serial, maker, model, nickname, createdAt } = set;
   const from = { phone: { serial, maker, model, nickname }, createdAt, origin: 'image' } as const;
@@ -105,7 +105,7 @@ export async function startTakingInRecovery(
   { packages }: TakingOutStart,
 ): Promise<RunView> {
   const { bench, engine, larder, patience } = context;
-  const picked = pickedAmong(await findApps(userDataOn(await readable(context, serial))), packages);
+  const picked = await pickApps(userDataOn(await readable(context, serial)), packages);
   await requireRoom(context, picked, imagingBattery(bench.facts(serial).battery));
   const { nickname, maker, model } = bench.view(serial);
   const from = { phone: { serial, maker, model, nickname } };
@@ -145,14 +145,6 @@ export async function startTakingInRecovery(
         return outcome;
       }),
   );
-}
-
-function pickedAmong(found: readonly FoundApp[], packages: readonly string[]): FoundApp[] {
-  return packages.map((name) => {
-    const app = found.find((each) => each.app.package === name);
-    if (!app) throw new Problem(404, `${name} is not among its apps.`);
-    return app;
-  });
 }
 
 const stepOf = (what: string, { app, programs }: FoundApp) => ({
