@@ -1,6 +1,14 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { alignRanges, fewerRanges, rangesBytes, rangesHead, rangesTail, rangesText } from './ranges.ts';
+import {
+  alignRanges,
+  fewerRanges,
+  rangesBytes,
+  rangesHead,
+  rangesTail,
+  rangesText,
+  rangeWithout,
+} from './ranges.ts';
 
 const ranges = [
   { offset: 0, bytes: 10 },
@@ -68,5 +76,15 @@ describe('ranges', () => {
 
   it('are told in words, the first few of them', () => {
     expect(rangesText(ranges, 2)).toBe('bytes 0 to 9, 20 to 24 and 1 more ranges');
+  });
+
+  it('are what of one no other one covers', () => {
+    expect(rangeWithout({ offset: 5, bytes: 100 }, ranges)).toEqual([
+      { offset: 10, bytes: 10 },
+      { offset: 25, bytes: 75 },
+    ]);
+    expect(rangeWithout({ offset: 110, bytes: 10 }, ranges)).toEqual([]);
+    expect(rangeWithout({ offset: 30, bytes: 10 }, ranges)).toEqual([{ offset: 30, bytes: 10 }]);
+    expect(rangeWithout({ offset: 140, bytes: 20 }, ranges)).toEqual([{ offset: 150, bytes: 10 }]);
   });
 });

@@ -86,3 +86,17 @@ export function mergeRanges(ranges: readonly ByteRange[]): ByteRange[] {
   }
   return found;
 }
+
+/** What of a range no other one covers, in order. @param others ascending, none overlapping another */
+export function rangeWithout({ offset, bytes }: ByteRange, others: readonly ByteRange[]): ByteRange[] {
+  const left: ByteRange[] = [];
+  const end = offset + bytes;
+  let at = offset;
+  for (const other of others) {
+    if (other.offset >= end) break;
+    if (other.offset > at) left.push({ offset: at, bytes: other.offset - at });
+    at = Math.max(at, other.offset + other.bytes);
+  }
+  if (at < end) left.push({ offset: at, bytes: end - at });
+  return left;
+}

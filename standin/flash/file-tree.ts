@@ -2,11 +2,13 @@ import { randomBytes } from 'node:crypto';
 import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { mergeRanges, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { mergeRanges, rangeWithout, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import {
+  emptyTables,
   Ext4,
   Ext4Builder,
-  readSuperblock,
+  rootInode,
+  type BlockRun,
   type Inode,
   type NewFile,
 } from '@keen-larder/core/formats/ext4/index.ts';
@@ -26,61 +28,108 @@ export interface TreeEdit {
 }
 
 const pieceBytes = 1 << 20;
+const blockBytes = 4096;
 
 /** Formats a device: an empty ext4. */
 export const formatDevice = (device: Device): Promise<void> =>
   build(device, { volume: 'data', lastMounted: '/data' }, () => Promise.resolve());
 
 /**
- * Changes the files of an ext4 by making it anew: a simulated phone has no kernel that would do it in place.
+ * Changes the files of an ext4 by making its tables anew: a simulated phone has no kernel that would change them.
+ * Files that stay keep the blocks that they lie in.
  * @throws Ext4BuildError when there is no room
  */
-export async function editTree(
-  device: Device,
-  { removes = () => false, adds = [], moves = new Map() }: TreeEdit,
-): Promise<void> {
+export async function editTree(device: Device, edit: TreeEdit): Promise<void> {
   const fs = await Ext4.open(device);
-  const { volumeName, lastMountedOn } = await readSuperblock(device);
+  const { volumeName, lastMountedOn } = fs.superblock;
+  const kept = await whatStays(fs, edit);
+  const empty = await emptyTables(fs);
+  await build(
+    device,
+    { volume: volumeName, lastMounted: lastMountedOn },
+    async (builder) => {
+      const lying = new Map<number, BlockRun[]>();
+      for (const { inode } of kept) {
+        if (inode.type !== 'file' || lying.has(inode.number)) continue;
+        const runs = await wholeBlocks(fs, inode);
+        if (runs && builder.reserve(runs)) lying.set(inode.number, runs);
+      }
+      const first = new Map<number, string>();
+      for (const { path, inode } of kept) {
+        const other = inode.type === 'file' ? first.get(inode.number) : undefined;
+        if (other) {
+          builder.link(path, other);
+          continue;
+        }
+        first.set(inode.number, path);
+        const file = await newFileOf(fs, path, inode, lying.get(inode.number));
+        if (file) await builder.add(file);
+      }
+      for (const each of edit.adds ?? []) {
+        if ('linkTo' in each) builder.link(each.path, each.linkTo);
+        else await builder.add(each);
+      }
+    },
+    empty,
+  );
+}
+
+interface Kept {
+  readonly path: string;
+  readonly inode: Inode;
+}
+
+/** What is there afterwards of what was there, under its new paths; directories come before what they hold. */
+async function whatStays(
+  fs: Ext4,
+  { removes = () => false, adds = [], moves = new Map() }: TreeEdit,
+): Promise<Kept[]> {
   const replaced = new Set(adds.map(({ path }) => path));
   const isDirectory = new Set(
     adds.flatMap((each) => ('type' in each && each.type === 'directory' ? each.path : [])),
   );
-  await build(device, { volume: volumeName, lastMounted: lastMountedOn }, async (builder) => {
-    const linked = new Map<number, string>();
-    const moved: { readonly to: string; readonly inode: Inode }[] = [];
-    const keep = async (path: string, inode: Inode): Promise<void> => {
-      const to = moves.get(path);
-      if (to !== undefined) {
-        moved.push({ to, inode });
-        return;
-      }
-      if (path !== '/' && removes(path)) return;
-      // A directory stays when it is only given another owner or mode.
-      const isReplaced = replaced.has(path) && !(inode.type === 'directory' && isDirectory.has(path));
-      if (isReplaced || path === '/lost+found') return;
-      const first = linked.get(inode.number);
-      if (inode.type === 'file' && first) {
-        builder.link(path, first);
-        return;
-      }
-      if (inode.type === 'file' && inode.links > 1) linked.set(inode.number, path);
-      const kept = await newFileOf(fs, path, inode);
-      if (kept) await builder.add(kept);
-      if (inode.type !== 'directory') return;
-      for (const { name, inode: number } of await fs.list(inode)) {
-        await keep(`${path === '/' ? '' : path}/${name}`, await fs.inode(number));
-      }
-    };
-    await keep('/', await fs.inode(2));
-    for (const { to, inode } of moved) await keep(to, inode);
-    for (const each of adds) {
-      if ('linkTo' in each) builder.link(each.path, each.linkTo);
-      else await builder.add(each);
+  const kept: Kept[] = [];
+  const moved: Kept[] = [];
+  const keep = async (path: string, inode: Inode): Promise<void> => {
+    const to = moves.get(path);
+    if (to !== undefined) {
+      moved.push({ path: to, inode });
+      return;
     }
-  });
+    if (path !== '/' && removes(path)) return;
+    // A directory stays when it is only given another owner or mode.
+    const isReplaced = replaced.has(path) && !(inode.type === 'directory' && isDirectory.has(path));
+    if (isReplaced || path === '/lost+found') return;
+    kept.push({ path, inode });
+    if (inode.type !== 'directory') return;
+    for (const { name, inode: number } of await fs.list(inode)) {
+      await keep(`${path === '/' ? '' : path}/${name}`, await fs.inode(number));
+    }
+  };
+  await keep('/', await fs.inode(rootInode));
+  for (const { path, inode } of moved) await keep(path, inode);
+  return kept;
 }
 
-async function newFileOf(fs: Ext4, path: string, inode: Inode): Promise<NewFile | undefined> {
+/** Where a file without holes lies, whose blocks are as large as those of a new file system. */
+async function wholeBlocks(fs: Ext4, inode: Inode): Promise<BlockRun[] | undefined> {
+  if (fs.superblock.blockBytes !== blockBytes) return undefined;
+  let next = 0;
+  const found: BlockRun[] = [];
+  for (const { fileBlock, diskBlock, blocks, written } of await fs.runs(inode)) {
+    if (!written || fileBlock !== next) return undefined;
+    next += blocks;
+    found.push({ block: diskBlock, count: blocks });
+  }
+  return next === Math.ceil(inode.bytes / blockBytes) ? found : undefined;
+}
+
+async function newFileOf(
+  fs: Ext4,
+  path: string,
+  inode: Inode,
+  lies: BlockRun[] | undefined,
+): Promise<NewFile | undefined> {
   const { type } = inode;
   if (type !== 'file' && type !== 'directory' && type !== 'link') return undefined;
   return {
@@ -92,20 +141,25 @@ async function newFileOf(fs: Ext4, path: string, inode: Inode): Promise<NewFile 
     modifiedAt: inode.modifiedAt,
     attributes: await fs.attributes(inode),
     ...(type === 'link' && { target: await fs.linkTarget(inode) }),
-    ...(type === 'file' && { bytes: inode.bytes, content: fs.content(inode) }),
+    ...(type === 'file' && { bytes: inode.bytes, ...(lies ? { lies } : { content: fs.content(inode) }) }),
   };
 }
 
-/** Builds beside the device, whose files may be what is built from, and lays the result over it. */
+/**
+ * Builds beside the device, whose files may be what is built from, and lays the result over it.
+ * @param empty where the device has inode tables without inodes
+ */
 async function build(
   device: Device,
   plan: { readonly volume: string; readonly lastMounted: string },
   fill: (builder: Ext4Builder) => Promise<void>,
+  empty: readonly ByteRange[] = [],
 ): Promise<void> {
   const folder = await mkdtemp(join(tmpdir(), 'keen-larder-ext4-'));
   const scratch = await open(join(folder, 'scratch'), 'w+');
   try {
     const written: ByteRange[] = [];
+    const zeroed: ByteRange[] = [];
     const builder = new Ext4Builder(
       {
         ...plan,
@@ -118,21 +172,31 @@ async function build(
           written.push({ offset, bytes: bytes.length });
           await scratch.write(bytes, 0, bytes.length, offset);
         },
+        zero(offset, bytes) {
+          zeroed.push(...rangeWithout({ offset, bytes }, empty));
+          return Promise.resolve();
+        },
       },
     );
     await fill(builder);
     await builder.finish();
-    for (const range of mergeRanges(written)) await copy(scratch, device, range);
+    const piece = Buffer.allocUnsafe(pieceBytes);
+    for (const range of mergeRanges(written)) await copy(scratch, device, range, piece);
+    for (const { offset, bytes } of zeroed) await device.write(offset, Buffer.alloc(bytes));
   } finally {
     await scratch.close();
     await rm(folder, { recursive: true });
   }
 }
 
-async function copy(from: FileHandle, to: Device, { offset, bytes }: ByteRange): Promise<void> {
-  const piece = Buffer.alloc(pieceBytes);
-  for (let done = 0; done < bytes; done += pieceBytes) {
-    const length = Math.min(pieceBytes, bytes - done);
+async function copy(
+  from: FileHandle,
+  to: Device,
+  { offset, bytes }: ByteRange,
+  piece: Uint8Array,
+): Promise<void> {
+  for (let done = 0; done < bytes; done += piece.length) {
+    const length = Math.min(piece.length, bytes - done);
     await from.read(piece, 0, length, offset + done);
     await to.write(offset + done, piece.subarray(0, length));
   }

@@ -1,9 +1,5 @@
 import { utf8 } from '../../bytes/text.ts';
-import type { Attribute } from './attributes.ts';
 import {
-  attributeEntry,
-  attributeMagic,
-  attributePrefixes,
   extent,
   extentHeader,
   extentIndex,
@@ -17,6 +13,7 @@ import {
   superblockMagic,
   superblockOffset,
 } from './layouts.ts';
+import { attributeBlock, inodeArea, type NewAttribute } from './write-attributes.ts';
 
 /** What a new file system is to be. */
 export interface Ext4Plan {
@@ -40,27 +37,32 @@ export interface NewFile {
   readonly gid: number;
   /** Seconds since 1970. */
   readonly modifiedAt: number;
-  readonly attributes: readonly Pick<Attribute, 'name' | 'value'>[];
+  readonly attributes: readonly NewAttribute[];
   /** Where a symbolic link leads. */
   readonly target?: string;
   /** Of a file: exactly so many bytes come. */
   readonly bytes?: number;
   readonly content?: AsyncIterable<Uint8Array>;
+  /** Instead of its content: blocks that were reserved, in which it lies already. */
+  readonly lies?: readonly BlockRun[];
 }
 
 /** Where it is written to; what is not written stays as it is. */
 export interface Ext4Sink {
   write(offset: number, bytes: Uint8Array): Promise<void>;
+  /** Parts of the inode tables in which there are no inodes are to read as zeros; left out, these are written. */
+  zero?(offset: number, bytes: number): Promise<void>;
+}
+
+/** Blocks of 4096 bytes that lie one behind the other. */
+export interface BlockRun {
+  readonly block: number;
+  readonly count: number;
 }
 
 /** The new file system has no room for what was to be in it, or what was to be in it makes no sense. */
 export class Ext4BuildError extends Error {
   override readonly name = 'Ext4BuildError';
-}
-
-interface Run {
-  readonly block: number;
-  readonly count: number;
 }
 
 interface NewInode {
@@ -86,6 +88,7 @@ const blockBytes = 4096;
 const blocksPerGroup = blockBytes * 8;
 const inodeBytes = 256;
 const extraBytes = 32;
+const areaBytes = inodeBytes - 128 - extraBytes;
 const inodesPerBlock = blockBytes / inodeBytes;
 /** As mke2fs does it for file systems of usual size. */
 const bytesPerInode = 16_384;
@@ -183,9 +186,22 @@ export class Ext4Builder {
     this.inodes.set(number, inode);
     if (file.type === 'link') return this.addTarget(inode, file);
     inode.bytes = file.bytes ?? 0;
-    const runs = this.allocate(Math.ceil(inode.bytes / blockBytes));
-    await this.pour(file, runs);
+    const runs = file.lies ?? this.allocate(Math.ceil(inode.bytes / blockBytes));
+    if (!file.lies) await this.pour(file, runs);
     await this.map(inode, runs);
+  }
+
+  /**
+   * Sets blocks aside in which a file lies already; to be called before anything is added.
+   * @returns false where they are not free: nothing is set aside then
+   */
+  reserve(runs: readonly BlockRun[]): boolean {
+    for (const { block, count } of runs) {
+      for (let i = 0; i < count; i++)
+        if (block + i >= this.blocks || isSet(this.used, block + i)) return false;
+    }
+    for (const { block, count } of runs) this.take(block, count);
+    return true;
   }
 
   /** Gives a file that is there already another name. @throws Ext4BuildError when there is none */
@@ -203,13 +219,18 @@ export class Ext4Builder {
     for (const directory of this.directories.values()) await this.writeDirectory(directory);
     for (const inode of this.inodes.values()) await this.writeAttributes(inode);
     for (let group = 0; group < this.groups; group++) await this.writeGroup(group);
-    const head = this.descriptors();
+    const free = Array.from({ length: this.groups }, (_, group) => {
+      const from = group * blocksPerGroup;
+      const to = Math.min(this.blocks, from + blocksPerGroup);
+      return to - from - this.usedBlocks(from, to);
+    });
+    const head = this.descriptors(free);
     for (let group = this.groups - 1; group >= 0; group--) {
       if (!hasBackup(group)) continue;
       await this.sink.write((group * blocksPerGroup + 1) * blockBytes, head);
       await this.sink.write(
         group * blocksPerGroup * blockBytes + (group === 0 ? superblockOffset : 0),
-        this.superblock(group),
+        this.superblock(group, free),
       );
     }
   }
@@ -272,7 +293,7 @@ export class Ext4Builder {
   }
 
   /** Writes a file's bytes into its blocks, the last one filled up with zeros. */
-  private async pour(file: NewFile, runs: readonly Run[]): Promise<void> {
+  private async pour(file: NewFile, runs: readonly BlockRun[]): Promise<void> {
     let [index, within, done] = [0, 0, 0];
     const size = file.bytes ?? 0;
     const place = async (bytes: Uint8Array): Promise<void> => {
@@ -296,8 +317,8 @@ export class Ext4Builder {
   }
 
   /** Enters where a file lies: in the inode itself, or in blocks of the tree. */
-  private async map(inode: NewInode, runs: readonly Run[]): Promise<void> {
-    const extents: { at: number; run: Run }[] = [];
+  private async map(inode: NewInode, runs: readonly BlockRun[]): Promise<void> {
+    const extents: { at: number; run: BlockRun }[] = [];
     let at = 0;
     for (const run of runs) {
       for (let done = 0; done < run.count; done += longestExtent) {
@@ -329,7 +350,7 @@ export class Ext4Builder {
     extentHeader.write(inode.block, 0, header(leaves, 4, 1));
     for (let i = 0; i < leaves; i++) {
       const some = extents.slice(i * perLeaf, (i + 1) * perLeaf);
-      const [{ block }] = this.allocate(1) as [Run];
+      const [{ block }] = this.allocate(1) as [BlockRun];
       inode.blocks++;
       const bytes = new Uint8Array(blockBytes);
       leaf(bytes, some, perLeaf);
@@ -386,11 +407,13 @@ export class Ext4Builder {
   /** Attributes that do not fit behind their inode get a block of their own. */
   private async writeAttributes(inode: NewInode): Promise<void> {
     const { attributes } = inode.file;
-    if (attributes.length === 0 || inodeArea(attributes)) return;
-    const [{ block }] = this.allocate(1) as [Run];
+    if (attributes.length === 0 || inodeArea(attributes, areaBytes)) return;
+    const bytes = attributeBlock(attributes);
+    if (!bytes) throw new Ext4BuildError('extended attributes are too large');
+    const [{ block }] = this.allocate(1) as [BlockRun];
     inode.attributeBlock = block;
     inode.blocks++;
-    await this.sink.write(block * blockBytes, attributeBlock(attributes));
+    await this.sink.write(block * blockBytes, bytes);
   }
 
   private async writeGroup(group: number): Promise<void> {
@@ -400,15 +423,23 @@ export class Ext4Builder {
     for (let block = this.blocks; block < start + blocksPerGroup; block++) setBit(bitmap, block - start);
     await this.sink.write(tables * blockBytes, bitmap);
     const inodeBitmap = new Uint8Array(blockBytes).fill(0xff, this.inodesPerGroup / 8);
-    const table = new Uint8Array(this.tableBlocks * blockBytes);
-    for (let i = 0; i < this.inodesPerGroup; i++) {
-      const number = group * this.inodesPerGroup + i + 1;
-      if (number < firstNumber || this.inodes.has(number)) setBit(inodeBitmap, i);
-      const inode = this.inodes.get(number);
+    const first = group * this.inodesPerGroup + 1;
+    const inodes = Math.max(0, Math.min(this.nextNumber - first, this.inodesPerGroup));
+    const table = new Uint8Array(Math.ceil(inodes / inodesPerBlock) * blockBytes);
+    for (let i = 0; i < inodes; i++) {
+      // The first ones are taken, though most of them are nothing.
+      setBit(inodeBitmap, i);
+      const inode = this.inodes.get(first + i);
       if (inode) this.writeInode(table.subarray(i * inodeBytes, (i + 1) * inodeBytes), inode);
     }
     await this.sink.write((tables + 1) * blockBytes, inodeBitmap);
-    await this.sink.write((tables + 2) * blockBytes, table);
+    if (table.length > 0) await this.sink.write((tables + 2) * blockBytes, table);
+    const rest = {
+      at: (tables + 2) * blockBytes + table.length,
+      bytes: this.tableBlocks * blockBytes - table.length,
+    };
+    if (this.sink.zero) await this.sink.zero(rest.at, rest.bytes);
+    else await this.sink.write(rest.at, new Uint8Array(rest.bytes));
   }
 
   private writeInode(into: Uint8Array, inode: NewInode): void {
@@ -445,11 +476,11 @@ export class Ext4Builder {
     const epoch = Math.floor(file.modifiedAt / 2 ** 32) & 3;
     for (const at of [132, 136, 140]) view.setUint32(at, epoch, true);
     view.setUint32(144, time, true);
-    const area = inode.attributeBlock === 0 && inodeArea(file.attributes);
+    const area = inode.attributeBlock === 0 && inodeArea(file.attributes, areaBytes);
     if (area) into.set(area, 128 + extraBytes);
   }
 
-  private descriptors(): Uint8Array {
+  private descriptors(free: readonly number[]): Uint8Array {
     const bytes = new Uint8Array(this.descriptorBlocks * blockBytes);
     const directoryNumbers = [...this.directories.values()].map(({ number }) => number);
     for (let group = 0; group < this.groups; group++) {
@@ -460,7 +491,7 @@ export class Ext4Builder {
         bg_block_bitmap_lo: tables,
         bg_inode_bitmap_lo: tables + 1,
         bg_inode_table_lo: tables + 2,
-        bg_free_blocks_count_lo: this.freeIn(group),
+        bg_free_blocks_count_lo: free[group]!,
         bg_free_inodes_count_lo: this.inodesPerGroup - this.inodesIn(group),
         bg_used_dirs_count_lo: directoryNumbers.filter(within).length,
         bg_flags: 0,
@@ -474,14 +505,14 @@ export class Ext4Builder {
     return bytes;
   }
 
-  private superblock(group: number): Uint8Array {
+  private superblock(group: number, free: readonly number[]): Uint8Array {
     const { plan } = this;
     const bytes = new Uint8Array(superblock.bytes);
     // What is not named is zero.
     const rest = superblock.read(bytes);
     let [freeBlocks, freeInodes] = [0, 0];
     for (let each = 0; each < this.groups; each++) {
-      freeBlocks += this.freeIn(each);
+      freeBlocks += free[each]!;
       freeInodes += this.inodesPerGroup - this.inodesIn(each);
     }
     superblock.write(bytes, 0, {
@@ -533,7 +564,7 @@ export class Ext4Builder {
   }
 
   /** The next free blocks, in as few pieces as the tables between them allow. */
-  private allocate(count: number): Run[] {
+  private allocate(count: number): BlockRun[] {
     const runs: { block: number; count: number }[] = [];
     for (let left = count; left > 0;) {
       while (this.nextBlock < this.blocks && isSet(this.used, this.nextBlock)) this.nextBlock++;
@@ -550,14 +581,15 @@ export class Ext4Builder {
 
   private usedBlocks(from: number, to: number): number {
     let found = 0;
-    for (let block = from; block < to; block++) if (isSet(this.used, block)) found++;
+    for (let block = from; block < to; block++) {
+      // Most of a device is free or taken by whole bytes.
+      const byte = block % 8 === 0 && block + 8 <= to ? this.used[block / 8] : undefined;
+      if (byte === 0 || byte === 0xff) {
+        found += byte === 0 ? 0 : 8;
+        block += 7;
+      } else if (isSet(this.used, block)) found++;
+    }
     return found;
-  }
-
-  private freeIn(group: number): number {
-    const from = group * blocksPerGroup;
-    const to = Math.min(this.blocks, from + blocksPerGroup);
-    return to - from - this.usedBlocks(from, to);
   }
 
   private inodesIn(group: number): number {
@@ -588,92 +620,3 @@ function hasBackup(group: number): boolean {
 const parentOf = (path: string) => path.slice(0, path.lastIndexOf('/')) || '/';
 const setBit = (bits: Uint8Array, i: number) => void (bits[i >> 3]! |= 1 << (i & 7));
 const isSet = (bits: Uint8Array, i: number) => (bits[i >> 3]! & (1 << (i & 7))) !== 0;
-
-interface SplitAttribute {
-  readonly index: number;
-  readonly name: Uint8Array;
-  readonly value: Uint8Array;
-}
-
-/** In the order that blocks want: by prefix, then length, then name. */
-function splitAttributes(attributes: NewFile['attributes']): SplitAttribute[] {
-  const prefixes = Object.entries(attributePrefixes).sort((a, b) => b[1].length - a[1].length);
-  return attributes
-    .map(({ name, value }) => {
-      const [index, prefix] = prefixes.find(([, each]) => name.startsWith(each))!;
-      return { index: Number(index), name: utf8(name.slice(prefix.length)), value };
-    })
-    .sort((a, b) => a.index - b.index || a.name.length - b.name.length || compare(a.name, b.name));
-}
-
-function compare(a: Uint8Array, b: Uint8Array): number {
-  const at = a.findIndex((byte, i) => byte !== b[i]);
-  return at < 0 ? 0 : a[at]! - b[at]!;
-}
-
-const padded = (bytes: number) => (bytes + 3) & ~3;
-
-/** Attributes behind an inode; undefined when they do not fit there. */
-function inodeArea(attributes: NewFile['attributes']): Uint8Array | undefined {
-  const area = new Uint8Array(inodeBytes - 128 - extraBytes);
-  if (attributes.length === 0) return area;
-  new DataView(area.buffer).setUint32(0, attributeMagic, true);
-  return writeEntries(area.subarray(4), 0, splitAttributes(attributes)) ? area : undefined;
-}
-
-/** @throws Ext4BuildError when they do not fit a block */
-function attributeBlock(attributes: NewFile['attributes']): Uint8Array {
-  const block = new Uint8Array(blockBytes);
-  const view = new DataView(block.buffer);
-  const split = splitAttributes(attributes);
-  const hash = writeEntries(block, 32, split);
-  if (hash === undefined) throw new Ext4BuildError('extended attributes are too large');
-  view.setUint32(0, attributeMagic, true);
-  view.setUint32(4, 1, true); // h_refcount
-  view.setUint32(8, 1, true); // h_blocks
-  view.setUint32(12, hash, true);
-  return block;
-}
-
-/** Entries from the front, their values from the end. @returns the hash of all; undefined when there is no room */
-function writeEntries(
-  area: Uint8Array,
-  first: number,
-  attributes: readonly SplitAttribute[],
-): number | undefined {
-  let at = first;
-  let end = area.length;
-  let all = 0;
-  for (const { index, name, value } of attributes) {
-    const next = at + padded(attributeEntry.bytes + name.length);
-    end -= padded(value.length);
-    // Four bytes of zeros end the entries.
-    if (next + 4 > end) return undefined;
-    const hash = entryHash(name, value);
-    attributeEntry.write(area, at, {
-      e_name_len: name.length,
-      e_name_index: index,
-      e_value_offs: value.length === 0 ? 0 : end,
-      e_value_inum: 0,
-      e_value_size: value.length,
-      e_hash: hash,
-    });
-    area.set(name, at + attributeEntry.bytes);
-    area.set(value, end);
-    all = ((all << 16) ^ (all >>> 16) ^ hash) >>> 0;
-    at = next;
-  }
-  return all;
-}
-
-/** ext4_xattr_hash_entry (kernel, fs/ext4/xattr.c). */
-function entryHash(name: Uint8Array, value: Uint8Array): number {
-  let hash = 0;
-  for (const byte of name) hash = ((hash << 5) ^ (hash >>> 27) ^ byte) >>> 0;
-  const words = new DataView(new ArrayBuffer(padded(value.length)));
-  value.forEach((byte, i) => words.setUint8(i, byte));
-  for (let i = 0; i < words.byteLength; i += 4) {
-    hash = ((hash << 16) ^ (hash >>> 16) ^ words.getUint32(i, true)) >>> 0;
-  }
-  return hash;
-}
