@@ -10,6 +10,7 @@ const keys: readonly (readonly [string, string])[] = [
   ['Tab', 'From the map to the table to the tray'],
   ['Arrow keys', 'From jar to jar on the storage map'],
   ['Space', 'Pick or leave the jar or row'],
+  ['Shift and click', 'Pick all apps or copies from the row that was ticked before'],
   ['Ctrl Enter', 'Do what the tray’s button says, when nothing stands in the way'],
   ['Esc', 'Close a dialog, leave a field'],
 ];

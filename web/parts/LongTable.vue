@@ -57,6 +57,17 @@ const sorting = ({ key }: LongColumn) =>
   props.order?.key !== key ? 'none' : props.order.descending ? 'descending' : 'ascending';
 const sort = (column: LongColumn) => emit('sort', column.key, sorting(column) === 'ascending');
 const isTicked = (event: Event) => (event.target as HTMLInputElement).checked;
+
+/** With Shift a tick is for all rows from the one that was ticked before. */
+let withShift = false;
+let before: string | undefined;
+function tick(id: string, isPicked: boolean): void {
+  const from = withShift && before !== undefined ? ids.value.indexOf(before) : -1;
+  const to = ids.value.indexOf(id);
+  const some = from < 0 ? [id] : ids.value.slice(Math.min(from, to), Math.max(from, to) + 1);
+  before = id;
+  emit('pick', some, isPicked);
+}
 </script>
 
 <template>
@@ -105,11 +116,14 @@ const isTicked = (event: Event) => (event.target as HTMLInputElement).checked;
         :style="{ transform: `translateY(${index * rowPx}px)` }"
       >
         <label class="tick" role="cell">
+          <!-- Its own in each row: what has the focus must not become the tick of another one. -->
           <input
+            :key="id"
             type="checkbox"
             :aria-label="`Pick ${nameOf(row)}`"
             :checked="pickedIds.has(id)"
-            @change="emit('pick', [id], isTicked($event))"
+            @click="withShift = $event.shiftKey"
+            @change="tick(id, isTicked($event))"
           />
         </label>
         <span v-for="column in columns" :key="column.key" role="cell" :class="column.align">

@@ -90,6 +90,25 @@ describe('A long table', () => {
     expect(box('Pick all that are shown').element.indeterminate).toBe(false);
   });
 
+  it('picks all rows between two ticks, the second one made with Shift', async () => {
+    const shown = show();
+    const box = (at: number) => shown.find<HTMLInputElement>(`input[aria-label="Pick Beach ${at}"]`).element;
+    const click = (at: number, shiftKey = false) =>
+      box(at).dispatchEvent(new MouseEvent('click', { shiftKey, bubbles: true, cancelable: true }));
+    await nextTick();
+    click(5, true);
+    click(2, true);
+    click(4);
+    await shown.setProps({ rows: shells.filter(({ id }) => id !== 's4') });
+    click(6, true);
+    expect(shown.emitted('pick')).toEqual([
+      [['s5'], true],
+      [['s2', 's3', 's4', 's5'], true],
+      [['s4'], true],
+      [['s6'], true],
+    ]);
+  });
+
   it('is sorted by a click on the head of a column, and the other way by the next', async () => {
     const shown = show();
     const head = () => shown.findAll('[role=columnheader]')[1]!;
