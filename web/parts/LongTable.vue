@@ -59,10 +59,10 @@ const sort = (column: LongColumn) => emit('sort', column.key, sorting(column) ==
 const isTicked = (event: Event) => (event.target as HTMLInputElement).checked;
 
 /** With Shift a tick is for all rows from the one that was ticked before. */
-let withShift = false;
+const ticking = { withShift: false };
 let before: string | undefined;
 function tick(id: string, isPicked: boolean): void {
-  const from = withShift && before !== undefined ? ids.value.indexOf(before) : -1;
+  const from = ticking.withShift && before !== undefined ? ids.value.indexOf(before) : -1;
   const to = ids.value.indexOf(id);
   const some = from < 0 ? [id] : ids.value.slice(Math.min(from, to), Math.max(from, to) + 1);
   before = id;
@@ -122,7 +122,7 @@ function tick(id: string, isPicked: boolean): void {
             type="checkbox"
             :aria-label="`Pick ${nameOf(row)}`"
             :checked="pickedIds.has(id)"
-            @click="withShift = $event.shiftKey"
+            @click="ticking.withShift = $event.shiftKey"
             @change="tick(id, isTicked($event))"
           />
         </label>
