@@ -5,7 +5,7 @@ import { FormatError } from './format-error.ts';
 import { ascii, layout, safeInteger, u16, u64, words } from './layout.ts';
 import { cached, memorySource, readWithin, slice } from './source.ts';
 import { fromHex, hex, readAscii, readUtf16, utf8 } from './text.ts';
-import { durationText, sizeText } from './units.ts';
+import { aboutText, durationText, sizeText } from './units.ts';
 
 const sample = layout('sample', { magic: ascii(4), count: u16, size: u64, table: words(2) });
 
@@ -107,6 +107,7 @@ describe('text', () => {
       '512 MiB',
       '30 GiB',
     ]);
+    expect([0, 999, 1000, 45_000].map(aboutText)).toEqual(['under 1 s', 'under 1 s', '≈ 1 s', '≈ 45 s']);
     expect([400, 45_000, 60_000, 250_000, 7_500_000, 4 * 86_400_000].map(durationText)).toEqual([
       '0 s',
       '45 s',

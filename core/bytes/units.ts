@@ -24,3 +24,6 @@ export function durationText(ms: number): string {
   if (hours < 48) return minutes % 60 ? `${hours} h ${minutes % 60} min` : `${hours} h`;
   return `${Math.floor(hours / 24)} days`;
 }
+
+/** A duration that is reckoned: `≈ 45 s`, `under 1 s`. */
+export const aboutText = (ms: number): string => (ms < 1000 ? 'under 1 s' : `≈ ${durationText(ms)}`);

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import { durationText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText } from '@keen-larder/core/bytes/units.ts';
 import { useRuns } from '../state/runs.ts';
 import BatteryMark from './BatteryMark.vue';
 import ModeBadge from './ModeBadge.vue';
@@ -50,7 +50,7 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
           {{ step?.partition ?? step?.text ?? 'starting' }}</span
         >
         <span v-if="run.leftMs !== undefined && run.doneBytes < run.bytes"
-          >{{ durationText(run.leftMs) }} left</span
+          >{{ aboutText(run.leftMs) }} left</span
         >
       </span>
     </template>

@@ -203,7 +203,7 @@ describe('the bay rail', () => {
     useBench().take(phone());
     useRuns().take(run());
     const shown = await show(BayRail);
-    expect(shown.find('.run').text()).toMatch(/2 of 2 · boot\s*6 s left/);
+    expect(shown.find('.run').text()).toMatch(/2 of 2 · boot\s*≈ 6 s left/);
   });
 
   it('says when no phone answers', async () => {

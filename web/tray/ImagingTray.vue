@@ -3,7 +3,7 @@ import { ElButton, ElCheckbox, ElOption, ElSelect } from 'element-plus';
 import { RotateCcw } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, maxLabelLength, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import { canReadUsedOnly, mayBeUnchanged } from '@keen-larder/core/runsheet/index.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
@@ -116,7 +116,7 @@ const figures = computed(() => {
   return [
     { value: sizeText(bytes), name: 'to read', exact: `${bytes.toLocaleString('en')} bytes` },
     {
-      value: `≈ ${durationText(expectedMs)}`,
+      value: aboutText(expectedMs),
       name: `at ${sizeText(bytesPerSecond)}/s${charging ? '' : `, ≈ ${batteryPercent} % battery`}`,
     },
     {

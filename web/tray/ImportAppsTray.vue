@@ -2,7 +2,7 @@
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsRequest } from '@keen-larder/contract/requests.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../api/client.ts';
 import { useBench } from '../state/bench.ts';
 import { phoneIn, useImports } from '../state/imports.ts';
@@ -40,7 +40,7 @@ const figures = computed(() =>
   sheet.value && sheet.value.bytes > 0
     ? [
         { value: sizeText(sheet.value.bytes), name: 'to take in' },
-        { value: `≈ ${durationText(sheet.value.expectedMs)}`, name: 'to digest and store' },
+        { value: aboutText(sheet.value.expectedMs), name: 'to digest and store' },
       ]
     : [],
 );

@@ -3,7 +3,7 @@ import { ElInput } from 'element-plus';
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
@@ -61,7 +61,7 @@ const figures = computed(() => {
   const { bytes, expectedMs } = sheet.value;
   return [
     { value: sizeText(bytes), name: 'to take in', exact: `${bytes.toLocaleString('en')} bytes` },
-    { value: `≈ ${durationText(expectedMs)}`, name: 'to unpack, digest and store' },
+    { value: aboutText(expectedMs), name: 'to unpack, digest and store' },
   ];
 });
 </script>

@@ -3,7 +3,7 @@ import { ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { MovingSheet } from '@keen-larder/core/runsheet/index.ts';
 import { api } from '../api/client.ts';
@@ -62,7 +62,7 @@ const figures = computed(() =>
   sheet.value
     ? [
         { value: sizeText(sheet.value.bytes / 2), name: 'over each cable, about' },
-        { value: `≈ ${durationText(sheet.value.expectedMs)}`, name: 'unattended' },
+        { value: aboutText(sheet.value.expectedMs), name: 'unattended' },
       ]
     : [],
 );

@@ -6,7 +6,7 @@ import type { AppView } from '@keen-larder/contract/copies.ts';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import { appActions, applies } from '@keen-larder/core/apps/built-in.ts';
 import { actionWords } from '@keen-larder/core/runsheet/index.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { api } from '../api/client.ts';
 import { exactTime } from '../parts/time.ts';
@@ -124,7 +124,7 @@ const figures = computed(() => {
       name: isCopying.value ? 'to read, at most' : 'to write',
       exact: `${bytes.toLocaleString('en')} bytes`,
     },
-    { value: `≈ ${durationText(expectedMs)}`, name: 'unattended' },
+    { value: aboutText(expectedMs), name: 'unattended' },
   ];
 });
 

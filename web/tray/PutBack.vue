@@ -4,7 +4,7 @@ import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Step } from '@keen-larder/core/runsheet/index.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { api } from '../api/client.ts';
@@ -72,7 +72,7 @@ const figures = computed(() => {
   const { bytes, expectedMs, bytesPerSecond } = sheet.value;
   return [
     { value: sizeText(bytes), name: 'to write', exact: `${bytes.toLocaleString('en')} bytes` },
-    { value: `≈ ${durationText(expectedMs)}`, name: `at ${sizeText(bytesPerSecond)}/s` },
+    { value: aboutText(expectedMs), name: `at ${sizeText(bytesPerSecond)}/s` },
   ];
 });
 

@@ -3,7 +3,7 @@ import { ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { api } from '../api/client.ts';
 import { useLarder } from '../state/larder.ts';
@@ -58,7 +58,7 @@ const figures = computed(() =>
   sheet.value && able.value.length > 0
     ? [
         { value: sizeText(sheet.value.bytes), name: isKeeping.value ? 'to read' : 'to read and write' },
-        { value: `≈ ${durationText(sheet.value.expectedMs)}`, name: 'unattended' },
+        { value: aboutText(sheet.value.expectedMs), name: 'unattended' },
       ]
     : [],
 );

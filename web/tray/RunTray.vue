@@ -3,7 +3,7 @@ import { ElButton, ElCheckbox } from 'element-plus';
 import { CheckIcon, CircleDashed, LoaderCircle, OctagonX } from 'lucide-vue-next';
 import { computed } from 'vue';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import ProgressLine from '../parts/ProgressLine.vue';
 import RunButtons from '../parts/RunButtons.vue';
 import { runKinds, runStates } from '../parts/run-words.ts';
@@ -24,7 +24,7 @@ const figures = computed(() => {
     { value: sizeText(run.doneBytes), name: `of ${sizeText(run.bytes)}` },
     { value: `${sizeText(run.bytesPerSecond)}/s`, name: live.value ? 'now' : 'on average' },
     live.value
-      ? { value: run.leftMs === undefined ? '–' : `≈ ${durationText(run.leftMs)}`, name: 'left' }
+      ? { value: run.leftMs === undefined ? '–' : aboutText(run.leftMs), name: 'left' }
       : { value: durationText((run.endedAt ?? run.startedAt) - run.startedAt), name: 'it took' },
     {
       value: `${run.steps.filter(({ state }) => state === 'done').length} of ${run.steps.length}`,

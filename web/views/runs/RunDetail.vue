@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, useTemplateRef, watch } from 'vue';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { aboutText, durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import ThroughputChart from '../../charts/ThroughputChart.vue';
 import ProgressLine from '../../parts/ProgressLine.vue';
 import RunButtons from '../../parts/RunButtons.vue';
@@ -44,7 +44,7 @@ watch(
       }}<template v-if="run.endedAt"> · {{ durationText(run.endedAt - run.startedAt) }}</template> ·
       {{ sizeText(run.doneBytes) }} of {{ sizeText(run.bytes) }} · {{ sizeText(run.bytesPerSecond) }}/s
       {{ live ? 'now' : 'on average' }}
-      <template v-if="live && run.leftMs !== undefined"> · {{ durationText(run.leftMs) }} left</template>
+      <template v-if="live && run.leftMs !== undefined"> · {{ aboutText(run.leftMs) }} left</template>
     </p>
     <p v-if="run.outcome" class="outcome" :class="run.state">{{ run.outcome }}</p>
     <p v-if="run.waitingFor" class="outcome waiting">{{ run.waitingFor }} The run then goes on by itself.</p>
