@@ -108,8 +108,9 @@ describe('text', () => {
       '30 GiB',
     ]);
     expect([0, 999, 1000, 45_000].map(aboutText)).toEqual(['under 1 s', 'under 1 s', '≈ 1 s', '≈ 45 s']);
-    expect([400, 45_000, 60_000, 250_000, 7_500_000, 4 * 86_400_000].map(durationText)).toEqual([
-      '0 s',
+    expect([400, 1400, 45_000, 60_000, 250_000, 7_500_000, 4 * 86_400_000].map(durationText)).toEqual([
+      'under 1 s',
+      '1 s',
       '45 s',
       '1 min',
       '4 min 10 s',

@@ -14,9 +14,10 @@ export function sizeText(bytes: number): string {
 
 const trimmed = (text: string) => (text.includes('.') ? text.replace(/\.?0+$/, '') : text);
 
-/** A duration for reading, from seconds to days: `45 s`, `4 min 10 s`, `2 h 5 min`. */
+/** A duration for reading, from seconds to days: `under 1 s`, `45 s`, `4 min 10 s`, `2 h 5 min`. */
 export function durationText(ms: number): string {
-  const seconds = Math.max(0, Math.round(ms / 1000));
+  if (ms < 1000) return 'under 1 s';
+  const seconds = Math.round(ms / 1000);
   if (seconds < 60) return `${seconds} s`;
   const minutes = Math.floor(seconds / 60);
   if (minutes < 60) return seconds % 60 ? `${minutes} min ${seconds % 60} s` : `${minutes} min`;
@@ -26,4 +27,4 @@ export function durationText(ms: number): string {
 }
 
 /** A duration that is reckoned: `≈ 45 s`, `under 1 s`. */
-export const aboutText = (ms: number): string => (ms < 1000 ? 'under 1 s' : `≈ ${durationText(ms)}`);
+export const aboutText = (ms: number): string => `${ms < 1000 ? '' : '≈ '}${durationText(ms)}`;

@@ -37,7 +37,7 @@ export function drawThroughput(
       axisBottom(time)
         .ticks(Math.min(6, Math.max(1, elapsedMs / 1000)))
         .tickSize(0)
-        .tickFormat((seconds) => durationText(Number(seconds) * 1000)),
+        .tickFormat((seconds) => (Number(seconds) === 0 ? '0 s' : durationText(Number(seconds) * 1000))),
     )
     .call((axis) => axis.select('.domain').remove());
   const points = speeds.map((speed, i): [number, number] => [x(i), y(speed / mebibyte)]);
