@@ -57,6 +57,8 @@ try {
 
 async function shoot(name: string): Promise<void> {
   await page.evaluate(() => document.fonts.ready);
+  // Whatever fades or slides has come to its end.
+  await page.waitForTimeout(500);
   await page.screenshot({ path: join(values.to, `${name}${suffix}.png`) });
 }
 

@@ -28,6 +28,7 @@ const emit = defineEmits<{
 defineSlots<Record<string, (scope: { row: Row }) => unknown>>();
 
 const rowPx = 42;
+const headPx = 34;
 /** Rows drawn above and below what is in sight. */
 const beyond = 3;
 const leastPx = 300;
@@ -76,7 +77,12 @@ function tick(id: string, isPicked: boolean): void {
     class="scroller"
     role="table"
     :aria-rowcount="rows.length + 1"
-    :style="{ '--tracks': tracks, '--row': `${rowPx}px` }"
+    :style="{
+      '--tracks': tracks,
+      '--row': `${rowPx}px`,
+      '--head': `${headPx}px`,
+      height: `min(100%, ${headPx + Math.max(rows.length, 2) * rowPx}px)`,
+    }"
   >
     <div class="row head" role="row">
       <label class="tick" role="columnheader">
@@ -136,7 +142,6 @@ function tick(id: string, isPicked: boolean): void {
 
 <style scoped>
 .scroller {
-  height: 100%;
   overflow: hidden auto;
   background: var(--card);
   contain: strict;
@@ -154,7 +159,7 @@ function tick(id: string, isPicked: boolean): void {
   position: sticky;
   top: 0;
   z-index: 1;
-  height: 34px;
+  height: var(--head);
   background: var(--paper);
   color: var(--ink-soft);
   font-size: 13px;
