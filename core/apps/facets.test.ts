@@ -63,6 +63,8 @@ describe('facets of apps', () => {
       'Ringcode',
       'Tidebook',
     ]);
+    const numbered = ['Map 10', 'Map 9'].map((label) => ({ ...apps[0]!, label }));
+    expect(names(sortApps(numbered, 'label', false))).toEqual(['Map 9', 'Map 10']);
     expect(names(sortApps(apps, 'version', false))[0]).toBe('Almanac');
   });
 

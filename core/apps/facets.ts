@@ -159,7 +159,7 @@ const compare: Readonly<Record<AppOrder, (a: ListedApp, b: ListedApp) => number>
   copied: (a, b) => (a.copies[0]?.createdAt ?? 0) - (b.copies[0]?.createdAt ?? 0),
 };
 
-const collator = new Intl.Collator('en');
+const collator = new Intl.Collator('en', { numeric: true });
 
 /** In an order, those that are alike by their labels. */
 export const sortApps = <App extends ListedApp>(
