@@ -43,7 +43,9 @@ async function untilPainted(page: Page, work: 'type' | 'facet'): Promise<number>
   await page.waitForTimeout(restMs);
   return page.evaluate(async (what) => {
     const sum = document.querySelector('.sum')!;
-    const before = sum.textContent;
+    const isChanged = new Promise((go) =>
+      new MutationObserver(go).observe(sum, { childList: true, characterData: true, subtree: true }),
+    );
     const beganAt = performance.now();
     if (what === 'type') {
       const field = document.querySelector<HTMLInputElement>('input[aria-label="Search apps"]')!;
@@ -53,7 +55,7 @@ async function untilPainted(page: Page, work: 'type' | 'facet'): Promise<number>
       const facets = [...document.querySelectorAll<HTMLElement>('.choice')];
       facets.find((each) => each.textContent.includes('with the system'))!.click();
     }
-    while (sum.textContent === before) await new Promise((go) => setTimeout(go));
+    await isChanged;
     // What is asked for within a frame is done when that frame has been painted.
     await new Promise((go) => requestAnimationFrame(() => setTimeout(go)));
     return performance.now() - beganAt;
