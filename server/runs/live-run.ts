@@ -227,8 +227,10 @@ export class LiveRun {
 
   /** Bytes per second to reckon with: as now, and as so far, for there are spells in which hardly any pass. */
   private get pace(): number {
-    const row = this.row();
-    const soFar = averageSpeed({ ...row, endedAt: Math.max(this.now(), row.startedAt + row.idleMs + 250) });
+    const { startedAt, idleMs, carriedBytes, doneBytes } = this;
+    // The first quarter of a second counts whole, as it does for the speed now.
+    const endedAt = Math.max(this.now(), startedAt + idleMs + 250);
+    const soFar = averageSpeed({ startedAt, endedAt, idleMs, carriedBytes, doneBytes });
     return (this.speed.bytesPerSecond + soFar) / 2;
   }
 
@@ -305,7 +307,13 @@ export class LiveRun {
 }
 
 /** Bytes over the cable per second until the end of a run, without the time in which none were to pass. */
-export function averageSpeed({ startedAt, endedAt, idleMs, carriedBytes, doneBytes }: RunRow): number {
+export function averageSpeed({
+  startedAt,
+  endedAt,
+  idleMs,
+  carriedBytes,
+  doneBytes,
+}: Pick<RunRow, 'startedAt' | 'endedAt' | 'idleMs' | 'carriedBytes' | 'doneBytes'>): number {
   const elapsedMs = endedAt === null ? 0 : endedAt - startedAt - idleMs;
   return elapsedMs > 0 ? ((carriedBytes ?? doneBytes) / elapsedMs) * 1000 : 0;
 }

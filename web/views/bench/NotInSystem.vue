@@ -13,7 +13,8 @@ const props = defineProps<{
   /** The page is that of another phone. */
   elsewhere?: boolean;
 }>();
-const run = computed(() => useRuns().ofPhone(props.phone.serial));
+const runs = useRuns();
+const run = computed(() => runs.ofPhone(props.phone.serial));
 </script>
 
 <template>
