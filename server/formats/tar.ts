@@ -3,6 +3,7 @@ import { Readable, type Writable } from 'node:stream';
 import { extract, type Extract, type Header } from 'tar-stream';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readUtf8 } from '@keen-larder/core/bytes/text.ts';
+import { against } from '../against.ts';
 
 type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
 
@@ -111,12 +112,12 @@ export async function* digestedFiles(
     }
   })();
   read.catch(() => undefined);
+  const orRead = against(read);
   try {
     for await (const part of stream) {
       // What is handed on is good until the next piece is asked for; the reader keeps it longer.
       const own = Buffer.from(part);
-      if (!reader.write(own))
-        await Promise.race([new Promise((resolve) => reader.once('drain', resolve)), read]);
+      if (!reader.write(own)) await orRead(new Promise((resolve) => reader.once('drain', resolve)));
       yield own;
     }
     reader.end();

@@ -2,16 +2,22 @@ import type { Socket } from 'node:net';
 import {
   Adb,
   AdbDaemonTransport,
-  AdbPacketSerializeStream,
   AdbPublicKeyAuthenticator,
   AdbSignatureAuthenticator,
   type AdbAuthenticator,
   type AdbDaemonConnection,
   type AdbPacketData,
+  type AdbPacketInit,
 } from '@yume-chan/adb';
-import { Consumable, pipeFrom, PushReadableStream } from '@yume-chan/stream-extra';
-import { maxPayloadBytes, PacketParser, type Packet } from '@keen-larder/core/protocols/adb/packet.ts';
+import { Consumable, PushReadableStream } from '@yume-chan/stream-extra';
+import {
+  maxPayloadBytes,
+  packetHeader,
+  PacketParser,
+  type Packet,
+} from '@keen-larder/core/protocols/adb/packet.ts';
 import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
+import { against } from '../../against.ts';
 import { LinkFailure } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
 import type { AdbKey } from './key.ts';
@@ -30,6 +36,14 @@ export interface AdbConnection {
   close(): void;
 }
 
+/** @param gone resolves when the connection has ended */
+export const orGoneOf = (gone: Promise<void>): AdbConnection['orGone'] =>
+  against(
+    gone.then((): never => {
+      throw new LinkFailure('The phone is no longer connected. Check the cable, then start again.');
+    }),
+  );
+
 /** What lets this computer in, and what is told while a phone has not decided. */
 export interface Door {
   readonly key: AdbKey;
@@ -45,13 +59,7 @@ export async function connectAdb(address: string, { key, signal, asked }: Door):
   const opened = await openSocket(address, pool);
   const { socket } = opened;
   const gone = new Promise<void>((resolve) => socket.once('close', () => resolve()));
-  const orGone = <T>(work: PromiseLike<T> | T): Promise<T> =>
-    Promise.race([
-      work,
-      gone.then((): never => {
-        throw new LinkFailure('The phone is no longer connected. Check the cable, then start again.');
-      }),
-    ]);
+  const orGone = orGoneOf(gone);
   const timer = setTimeout(() => socket.destroy(), greetingMs);
   const end = () => void socket.destroy();
   signal.addEventListener('abort', end, { once: true });
@@ -147,23 +155,39 @@ function connectionOf(opened: Opened): AdbDaemonConnection {
     socket.on('end', end);
     socket.on('close', end);
   });
-  const sink = new Consumable.WritableStream<Uint8Array>({
-    write: (part) => writeAll(socket, part),
+  const writable = new Consumable.WritableStream<AdbPacketInit>({
+    write: (packet) => send(socket, packet),
     close: () => void socket.end(),
     abort: () => void socket.destroy(),
   });
-  return {
-    readable: packets,
-    writable: pipeFrom(sink, new AdbPacketSerializeStream()),
-  };
+  return { readable: packets, writable };
 }
 
-/** A write that fails ends the socket, and with it the readable side, which is where everyone listens. */
-function writeAll(socket: Socket, bytes: Uint8Array): Promise<void> {
+/**
+ * A packet in one piece, its payload as it lies. A write that fails ends the socket, and with it the readable
+ * side, which is where everyone listens.
+ */
+function send(
+  socket: Socket,
+  { command, arg0, arg1, payload, checksum, magic }: AdbPacketInit,
+): Promise<void> {
+  const header = new Uint8Array(packetHeader.bytes);
+  packetHeader.write(header, 0, {
+    command,
+    arg0,
+    arg1,
+    payloadBytes: payload.length,
+    payloadSum: checksum,
+    magic: magic >>> 0,
+  });
   return new Promise((resolve) => {
-    socket.write(bytes, (error) => {
+    const sent = (error?: Error | null) => {
       if (error) socket.destroy();
       resolve();
-    });
+    };
+    socket.cork();
+    socket.write(header, payload.length === 0 ? sent : undefined);
+    if (payload.length > 0) socket.write(payload, sent);
+    socket.uncork();
   });
 }

@@ -3,7 +3,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { AdbServerClient } from '@yume-chan/adb';
 import { AdbServerNodeTcpConnector } from '@yume-chan/adb-server-node-tcp';
 import { LinkFailure } from '../phone-link.ts';
-import type { AdbConnection } from './connect.ts';
+import { orGoneOf, type AdbConnection } from './connect.ts';
 
 /** Where the platform's adb server listens by default. */
 export const usualServerPort = 5037;
@@ -67,13 +67,7 @@ export class AdbServer {
         adb,
         pool: new PayloadPool(),
         gone,
-        orGone: (work) =>
-          Promise.race([
-            work,
-            gone.then((): never => {
-              throw new LinkFailure('The phone is no longer connected. Check the cable, then start again.');
-            }),
-          ]),
+        orGone: orGoneOf(gone),
         close: () => void adb.close().catch(() => undefined),
       };
     } catch (error) {

@@ -1,6 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Adb, AdbSocket } from '@yume-chan/adb';
 import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
+import { against } from '../../against.ts';
 import { FlashFailure, LinkFailure, PhoneRefusal } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
 
@@ -95,6 +96,7 @@ export class AdbShell {
     let isOver = false;
     const ended = this.drain(socket).finally(() => (isOver = true));
     ended.catch(() => undefined);
+    const orEnded = against<Ending>(ended);
     const writer = socket.writable.getWriter();
     // A command that has ended takes no more bytes, and may not even say so: its last words tell why.
     const put = async (part: Uint8Array) => {
@@ -102,7 +104,7 @@ export class AdbShell {
         await Promise.race([ended, pause(lastWordsMs, undefined, { ref: false })]).catch(() => undefined);
         if (!isOver) throw error;
       });
-      await Promise.race([written, ended]);
+      await orEnded(written);
     };
     try {
       for await (const part of bytes) {
