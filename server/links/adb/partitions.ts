@@ -6,6 +6,7 @@ import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
 import { contentsOf } from '../contents.ts';
 import { LinkFailure, type PartitionAccess } from '../phone-link.ts';
+import { inPairs, untilTaken } from './in-pairs.ts';
 import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 import { stretches } from './stretches.ts';
@@ -84,13 +85,14 @@ export class AdbPartitions implements PartitionAccess {
     const { node, region } = await this.place(name);
     if (region) throw new LinkFailure(`${name} is a partition table, which is never written.`);
     if (this.mayUnmount) await this.unmount(node, name);
-    // Long runs of zeros the phone writes from its own: its flash is faster than its cable.
-    for await (const each of stretches(bytes, stretchSizes)) {
+    // The cable does not wait for the flash at the end of a stretch, and zeros are written while data comes.
+    await inPairs(stretches(bytes, stretchSizes), signal, (each, taken, stop) => {
       const onto = `of=${quote(node)} bs=${blockBytes} seek=${each.offset / blockBytes} conv=notrunc`;
-      if (each.kind === 'data') await this.shell.feed(`dd ${onto}`, each.parts, signal);
-      else
-        await this.shell.feed(`dd if=/dev/zero ${onto} count=${each.bytes / blockBytes}`, nothing(), signal);
-    }
+      if (each.kind === 'data') return this.shell.feed(`dd ${onto}`, untilTaken(each.parts, taken), stop);
+      // Long runs of zeros the phone writes from its own: its flash is faster than its cable.
+      taken();
+      return this.shell.feed(`dd if=/dev/zero ${onto} count=${each.bytes / blockBytes}`, nothing(), stop);
+    });
     await this.shell.feed('sync', nothing(), signal);
     await this.shell.must(`blockdev --flushbufs ${quote(node)}`).catch(() => undefined);
   }
