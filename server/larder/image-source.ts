@@ -1,5 +1,5 @@
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { DamagedImage, type ImageRecipe } from '../shelf/image-reader.ts';
+import { DamagedImage, storedIn, type ImageRecipe } from '../shelf/image-reader.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 
@@ -21,13 +21,13 @@ export function imageSource(shelf: Shelf, image: ImageRecipe, keptAtHand = keptC
     const where = `${partition}, bytes from ${index * chunkBytes}`;
     if (!row) throw new DamagedImage(`${where}: the shelf has no chunk ${digest.toString('hex')}.`);
     const input = new SharedArrayBuffer(row.storedBytes);
-    const output = new SharedArrayBuffer(plainBytes);
-    await shelf.readStored(digest, Buffer.from(input));
+    const output = new SharedArrayBuffer(Math.max(row.storedBytes, plainBytes));
+    await shelf.readStored(digest, Buffer.from(storedIn(row, input, output), 0, row.storedBytes));
     const chunk = { codec: row.codec, offset: 0, bytes: row.storedBytes, digest, plainOffset: 0, plainBytes };
     const fault = await shelf.workers.unpackChunks(input, output, [chunk]);
     if (fault) throw new DamagedImage(`${where}: the chunk in ${shelf.placeOf(digest)} ${fault.what}.`);
     // The formats' readers take plain memory.
-    return Uint8Array.from(new Uint8Array(output));
+    return Uint8Array.from(new Uint8Array(output, 0, plainBytes));
   };
   const chunked: ByteSource = {
     bytes,

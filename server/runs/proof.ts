@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { FlashFailure } from '../links/phone-link.ts';
-import { readImage } from '../shelf/image-reader.ts';
+import { readInPlace } from '../shelf/image-reader.ts';
 import type { StoredImage } from '../shelf/image-writer.ts';
 import { chunkBytes, digestBytes } from '../shelf/pack-format.ts';
 import type { SetWriter } from '../shelf/set-writer.ts';
@@ -133,11 +133,11 @@ const phoneDigest = (
 async function isAsStored(
   proving: Proving,
   name: string,
-  recipe: Parameters<typeof readImage>[1],
+  recipe: Parameters<typeof readInPlace>[1],
   range: ByteRange,
 ): Promise<boolean> {
   const hash = createHash('sha256');
-  for await (const part of readImage(proving.shelf, recipe, range)) hash.update(part);
+  for await (const part of readInPlace(proving.shelf, recipe, range)) hash.update(part);
   return hash.digest('hex') === (await phoneDigest(proving, name, [range]));
 }
 

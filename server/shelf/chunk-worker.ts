@@ -1,5 +1,4 @@
 /** Runs in the worker pool: compresses the chunks of a block, and unpacks and checks stored ones. */
-import { Decompressor } from 'zstd-napi';
 import zstd from 'zstd-napi/binding.js';
 import { copyToShared } from './block-pool.ts';
 import { chunkDigest } from './digest.ts';
@@ -9,7 +8,7 @@ import { chunkBytes, codecs } from './pack-format.ts';
 const compressor = new zstd.CCtx();
 // Level 1 gives up on incompressible bytes soonest, and packs the rest as well.
 compressor.setParameter(zstd.CParameter.compressionLevel, 1);
-const decompressor = new Decompressor();
+const decompressor = new zstd.DCtx();
 const scratch = Buffer.alloc(zstd.compressBound(chunkBytes));
 
 /** A block of plain bytes in memory shared with the caller. */
@@ -48,7 +47,7 @@ export function packChunks({
   });
 }
 
-/** A stored chunk, where it lies in the memory given, and where its plain bytes are to go. */
+/** A stored chunk, where it lies in the memory given, and where its plain bytes are to go: there it lies when plain. */
 export interface Stored extends Packed {
   readonly digest: Uint8Array;
   readonly plainOffset: number;
@@ -62,7 +61,7 @@ export interface ChunkFault {
   readonly what: string;
 }
 
-/** Unpacks stored chunks and checks each against its name; says what is wrong instead of throwing. */
+/** Unpacks stored chunks from `input` and checks each against its name; says what is wrong instead of throwing. */
 export function unpackChunks({
   input,
   output,
@@ -73,27 +72,25 @@ export function unpackChunks({
   readonly chunks: readonly Stored[];
 }): ChunkFault | undefined {
   for (const [index, chunk] of chunks.entries()) {
-    const what = unpackChunk(Buffer.from(input, chunk.offset, chunk.bytes), output, chunk);
+    const what = unpackChunk(input, Buffer.from(output, chunk.plainOffset, chunk.plainBytes), chunk);
     if (what) return { index, what };
   }
   return undefined;
 }
 
 function unpackChunk(
-  stored: Buffer,
-  output: SharedArrayBuffer,
-  { codec, digest, plainOffset, plainBytes }: Stored,
+  input: SharedArrayBuffer,
+  plain: Buffer,
+  { codec, offset, bytes, digest }: Stored,
 ): string | undefined {
-  let plain = stored;
+  let plainBytes = bytes;
   if (codec === codecs.zstd) {
     try {
-      plain = decompressor.decompress(stored);
+      plainBytes = decompressor.decompress(plain, Buffer.from(input, offset, bytes));
     } catch (error) {
       return `does not unpack (${(error as Error).message})`;
     }
   } else if (codec !== codecs.plain) return `has the unknown codec ${codec}`;
-  if (plain.length !== plainBytes) return `has ${plain.length} bytes instead of ${plainBytes}`;
-  if (!chunkDigest(plain).equals(digest)) return 'does not match its digest';
-  copyToShared(output, plainOffset, plain);
-  return undefined;
+  if (plainBytes !== plain.length) return `has ${plainBytes} bytes instead of ${plain.length}`;
+  return chunkDigest(plain).equals(digest) ? undefined : 'does not match its digest';
 }

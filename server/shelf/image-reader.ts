@@ -1,7 +1,7 @@
 import { BlockPool } from './block-pool.ts';
 import type { Block, Stored } from './chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
-import { blockBytes } from './pack-format.ts';
+import { blockBytes, codecs } from './pack-format.ts';
 import type { Shelf } from './shelf.ts';
 
 /** What is needed to read an image back. */
@@ -31,7 +31,7 @@ export interface ImageRange {
 /** What every block of zeros is: it is never written to. */
 const zeros = new SharedArrayBuffer(blockBytes);
 /** Blocks fetched and unpacked ahead of whoever takes them. */
-const ahead = 3;
+const ahead = 6;
 /** Blocks that the taker may hold besides. */
 const held = 2;
 
@@ -137,7 +137,10 @@ async function readBlock(
   }
 }
 
-/** Reads the stored bytes of a block's chunks into `input`; chunks of zeros are put into `output` at once. */
+/**
+ * Reads the stored bytes of a block's chunks into `input`; what is stored plain and what is zeros goes to its place
+ * in `output` at once.
+ */
 async function fetchChunks(
   shelf: Shelf,
   image: ImageRecipe,
@@ -158,11 +161,11 @@ async function fetchChunks(
     const where = rangeText(image, start + plainOffset, plainBytes);
     const row = shelf.find(digest);
     if (!row) throw new DamagedImage(`${where}: the shelf has no chunk ${digest.toString('hex')}.`);
-    // A chunk is never stored in more bytes than it has, so each has its own room in the input.
+    // A chunk is never stored in more bytes than it has, so each has its own room.
     if (row.storedBytes > image.chunkBytes) {
       throw new DamagedImage(`${where}: the catalogue gives ${row.storedBytes} stored bytes.`);
     }
-    const stored = Buffer.from(input, plainOffset, row.storedBytes);
+    const stored = Buffer.from(storedIn(row, input, output), plainOffset, row.storedBytes);
     reads.push(
       shelf.readStored(digest, stored).catch((error: unknown) => {
         throw new DamagedImage(
@@ -183,6 +186,10 @@ async function fetchChunks(
   for (const each of settled) if (each.status === 'rejected') throw each.reason;
   return chunks;
 }
+
+/** Where a chunk's stored bytes are read to: those of a plain one are at once where its plain bytes go. */
+export const storedIn = <Memory>({ codec }: { codec: number }, input: Memory, output: Memory): Memory =>
+  codec === codecs.plain ? output : input;
 
 const rangeText = ({ partition }: ImageRecipe, offset: number, bytes: number): string =>
   `${partition}, bytes ${offset} to ${offset + bytes}`;
