@@ -45,7 +45,7 @@ export class AdbConnection {
     this.socket = readingInto(
       accepted,
       () => this.parser.space(),
-      (bytes) => void this.receive(bytes),
+      (bytes) => this.receive(bytes),
     );
     this.socket.setNoDelay(true);
     this.socket.on('close', () => this.endAll());
@@ -53,10 +53,22 @@ export class AdbConnection {
     this.socket.resume();
   }
 
-  private async receive(bytes: number): Promise<void> {
+  /** Whether the socket may go on at once: a packet comes in parts, which need nothing done. */
+  private receive(bytes: number): boolean {
     try {
       const packet = this.parser.took(bytes);
-      await this.cable.carry(bytes);
+      const passing = this.cable.carry(bytes);
+      if (!packet && !passing) return true;
+      void this.finish(packet, passing);
+    } catch {
+      this.socket.destroy();
+    }
+    return false;
+  }
+
+  private async finish(packet: Packet | undefined, passing: Promise<void> | undefined): Promise<void> {
+    try {
+      await passing;
       if (packet) await this.handle(packet);
       this.socket.resume();
     } catch {

@@ -2,8 +2,11 @@ import { Throttle } from './throttle.ts';
 
 /** What the cable lets through. */
 export interface Cable {
-  /** Waits until so many bytes may pass; rejects when the cable is out. */
-  carry(bytes: number): Promise<void>;
+  /**
+   * Waits until so many bytes may pass; undefined where they pass at once.
+   * @throws Error when the cable is out
+   */
+  carry(bytes: number): Promise<void> | undefined;
 }
 
 /** A cable that can be pulled, also in the middle of a transfer, and that can go dead. */
@@ -49,7 +52,7 @@ export class PhoneCable implements Cable {
     this.stalled = undefined;
   }
 
-  async carry(bytes: number): Promise<void> {
+  carry(bytes: number): Promise<void> | undefined {
     this.carried += bytes;
     if (!this.isInside) throw new Error('the cable is out');
     this.pullAfterBytes -= bytes;
@@ -60,8 +63,7 @@ export class PhoneCable implements Cable {
     }
     this.stallAfterBytes -= bytes;
     if (this.stallAfterBytes <= 0) this.stalled ??= openGate();
-    await this.stalled?.over;
-    await this.throttle.pass(bytes);
+    return this.stalled ? this.stalled.over.then(() => this.throttle.pass(bytes)) : this.throttle.pass(bytes);
   }
 }
 

@@ -7,26 +7,19 @@ interface Accepted {
 }
 
 /**
- * An accepted socket (`pauseOnConnect`) that reads into memory of the caller's, and reads on only after
- * `resume()`. Node offers `onread` to whoever connects, not to whoever accepts, so the connection moves to a
+ * An accepted socket (`pauseOnConnect`) that reads into memory of the caller's. Node offers `onread` to whoever connects, not to whoever accepts, so the connection moves to a
  * socket that has it. Without it each 64 KiB are a buffer to collect, which made the simulated phone the slower
  * end of every write.
  * @param space where the next bytes go
- * @param took told how many came there
+ * @param took told how many came there; answers whether more may come before `resume()`
  */
 export function readingInto(
   accepted: Socket,
   space: () => Uint8Array,
-  took: (bytes: number) => void,
+  took: (bytes: number) => boolean,
 ): Socket {
   const held = accepted as unknown as Accepted;
-  const onread: OnReadOpts = {
-    buffer: space,
-    callback: (count) => {
-      took(count);
-      return false;
-    },
-  };
+  const onread: OnReadOpts = { buffer: space, callback: (count) => took(count) };
   const options: object = { handle: held._handle, onread };
   const socket: Socket = new Socket(options);
   (socket as unknown as Accepted)._server = held._server;

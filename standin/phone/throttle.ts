@@ -5,11 +5,12 @@ export class Throttle {
   /** @param bytesPerSecond Infinity for a link without limit */
   constructor(private readonly bytesPerSecond: number) {}
 
-  async pass(bytes: number): Promise<void> {
-    if (this.bytesPerSecond === Infinity) return;
+  /** Undefined where so many bytes need not wait. */
+  pass(bytes: number): Promise<void> | undefined {
+    if (this.bytesPerSecond === Infinity) return undefined;
     const now = Date.now();
     this.freeAt = Math.max(this.freeAt, now - 100) + (bytes / this.bytesPerSecond) * 1000;
     const wait = this.freeAt - now;
-    if (wait > 4) await new Promise((resolve) => setTimeout(resolve, wait));
+    return wait > 4 ? new Promise((resolve) => setTimeout(resolve, wait)) : undefined;
   }
 }
