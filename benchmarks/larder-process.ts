@@ -1,11 +1,13 @@
 /** The application in a process of its own, so that its memory is its own: images one partition, reports. */
+import { connect, type Socket } from 'node:net';
+import { finished } from 'node:stream/promises';
 import { parseArgs } from 'node:util';
 import pino from 'pino';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { armingText } from '@keen-larder/contract/armed.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging.ts';
 import { startRestoring } from '@keen-larder/server/runs/restoring.ts';
-import { readImage, readInPlace } from '@keen-larder/server/shelf/image-reader.ts';
+import { readInPlace } from '@keen-larder/server/shelf/image-reader.ts';
 
 /** One line of JSON on standard output. */
 export interface ImagingReport {
@@ -24,6 +26,8 @@ export interface ImagingReport {
 /** Reading a set from the shelf to nowhere, and writing it to the phone, in milliseconds. */
 export interface Turn {
   readonly readingMs: number;
+  /** Through a bare socket to a program that drops it; zeros are left out, as they are with a phone. */
+  readonly sinkMs: number;
   /** Through the link, without verifying before and proving after. */
   readonly writingMs: number;
   /** Processor time of the application. */
@@ -48,6 +52,8 @@ const { positionals, values } = parseArgs({
     used: { type: 'boolean', default: false },
     /** Puts the set back afterwards. */
     restore: { type: 'boolean', default: false },
+    /** Port of a program that drops what comes. */
+    sink: { type: 'string' },
     /** The phone has digested itself before the clock starts: it has processors of its own, which are not to be timed. */
     'digested-before': { type: 'boolean', default: false },
   },
@@ -56,6 +62,7 @@ const [home, address, label] = positionals as [string, string, string];
 const app = await openKeenLarder({ home, addresses: [address], pollMs: 50, log: pino({ level: 'silent' }) });
 const serial = 'BENCH-0001';
 const turnsTaken = 7;
+const zeros = Buffer.alloc(2 << 20);
 while (app.bench.list()[0]?.presence !== 'here') await new Promise((resolve) => setTimeout(resolve, 20));
 if (values['digested-before']) {
   for (const { name, bytes } of await app.bench.partitions(serial)) {
@@ -99,27 +106,36 @@ process.exit(ended.state === 'done' ? 0 : 1);
 
 async function putBack(setId: string): Promise<RestoringReport> {
   const puts = values.pick.map((partition) => ({ setId, partition }));
+  const images = () =>
+    puts.map(
+      ({ partition }) =>
+        [partition, readInPlace(app.larder.shelf, app.larder.image(setId, partition))] as const,
+    );
+  const sink = connect(Number(values.sink), '127.0.0.1').setNoDelay(true);
   const turns: Turn[] = [];
-  for (let i = 0; i < turnsTaken; i++) {
+  // The first turn warms both ends up and does not count: a phone's daemon is compiled.
+  for (let i = 0; i <= turnsTaken; i++) {
     const read = stopwatch();
-    for (const { partition } of puts) {
-      for await (const part of readImage(app.larder.shelf, app.larder.image(setId, partition))) void part;
-    }
+    for (const [, parts] of images()) for await (const part of parts) void part;
     const reading = read();
+    const drop = stopwatch();
+    for (const [, parts] of images()) for await (const part of parts) await sendBare(sink, part);
+    const dropping = drop();
     // Writing by itself: a run verifies before and proves after, on the same processors.
     const write = stopwatch();
-    for (const { partition } of puts) {
-      const parts = readInPlace(app.larder.shelf, app.larder.image(setId, partition));
-      await app.bench.access(serial).write(partition, parts);
-    }
+    for (const [partition, parts] of images()) await app.bench.access(serial).write(partition, parts);
     const writing = write();
+    if (i === 0) continue;
     turns.push({
       readingMs: reading.ms,
       readingCpuMs: reading.cpuMs,
+      sinkMs: dropping.ms,
       writingMs: writing.ms,
       writingCpuMs: writing.cpuMs,
     });
   }
+  sink.end();
+  await finished(sink);
   const wholeAt = performance.now();
   const { id } = await startRestoring(app, serial, {
     puts,
@@ -142,6 +158,13 @@ async function putBack(setId: string): Promise<RestoringReport> {
   await app.sheets.restoring(serial, plan);
   const planningMs = performance.now() - planAt;
   return { turns, wholeMs, planningMs };
+}
+
+async function sendBare(socket: Socket, part: Buffer): Promise<void> {
+  if (part.compare(zeros, 0, part.length) === 0) return;
+  await new Promise<void>((resolve, reject) =>
+    socket.write(part, (error) => (error ? reject(error) : resolve())),
+  );
 }
 
 /** Tells the time since, and the processor time that this process took. */

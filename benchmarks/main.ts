@@ -61,10 +61,17 @@ try {
   const userData = await imaging(adb, last, 'third', '--digested-before');
   const shared = await imaging(await startPhone(0), 'home-shared', 'shared', ...phone);
   const written = await startPhone(0, { path: join(ownDisk, 'phone.flash'), size: mebibytes });
-  const { restoring } = await imaging(written, 'home-restoring', 'restored', ...own, '--restore');
+  const sink = await startSink();
+  const { restoring } = await imaging(
+    written,
+    'home-restoring',
+    'restored',
+    ...own,
+    ...['--restore', '--sink', String(sink.port)],
+  );
+  sink.end();
   const turns = restoring!.turns;
   const each = (of: (turn: Turn) => number) => turns.map(of);
-  const ratios = each(({ readingMs, writingMs }) => readingMs / writingMs);
 
   const openssl = median(digesting);
   const times = full.map(({ elapsedMs }) => elapsedMs);
@@ -78,6 +85,7 @@ try {
   row('the phone digesting here too', shared.elapsedMs);
   for (const [name, of] of [
     ['reading the set to /dev/null', ({ readingMs }: Turn) => readingMs],
+    ['through a bare socket, dropped', ({ sinkMs }: Turn) => sinkMs],
     ['putting it back: writing', ({ writingMs }: Turn) => writingMs],
   ] as const)
     row(name, median(each(of)), each(of));
@@ -87,8 +95,18 @@ try {
   ratio('again : imaging', first / repeat.elapsedMs, 1.5);
   ratio('the half that changed : imaging', first / userData.elapsedMs / 2, undefined);
   ratio('the phone here too : openssl, zstd', (openssl + packing) / shared.elapsedMs, undefined);
-  ratio('writing back : reading the set', median(ratios), 0.8);
-  print(`  by turns ${ratios.map((one) => one.toFixed(2)).join(' ')}`);
+  for (const [name, wanted, of] of [
+    ['writing back : reading the set', 0.8, (turn: Turn) => turn.readingMs / turn.writingMs],
+    ['the bare socket : reading the set', undefined, (turn: Turn) => turn.readingMs / turn.sinkMs],
+    ['writing back : the bare socket', undefined, (turn: Turn) => turn.sinkMs / turn.writingMs],
+  ] as const) {
+    ratio(name, median(each(of)), wanted);
+    print(
+      `  by turns ${each(of)
+        .map((one) => one.toFixed(2))
+        .join(' ')}`,
+    );
+  }
   ratio(
     'its own processor time in that',
     median(each(({ readingCpuMs, writingCpuMs }) => readingCpuMs / writingCpuMs)),
@@ -169,7 +187,7 @@ function print(line: string): void {
 function row(name: string, ms: number, all: readonly number[] = [ms]): void {
   const each = all.map((one) => (one / 1000).toFixed(2)).join(' ');
   print(
-    `${name.padEnd(30)} ${durationText(ms).padStart(6)}  ${sizeText((bytes / ms) * 1000).padStart(9)}/s  (${each} s)`,
+    `${name.padEnd(32)} ${durationText(ms).padStart(6)}  ${sizeText((bytes / ms) * 1000).padStart(9)}/s  (${each} s)`,
   );
 }
 
@@ -207,6 +225,13 @@ async function startPhone(
   phone = child;
   const line = await firstLine(child);
   return (JSON.parse(line) as { adb: string }).adb;
+}
+
+/** What drops what is sent to it. */
+async function startSink(): Promise<{ readonly port: number; end(): void }> {
+  const child = spawn(process.execPath, program('sink.ts'), { stdio: ['ignore', 'pipe', 'inherit'] });
+  const { port } = JSON.parse(await firstLine(child)) as { port: number };
+  return { port, end: () => void child.kill() };
 }
 
 async function endPhone(): Promise<void> {
