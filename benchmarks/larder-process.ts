@@ -50,10 +50,8 @@ const { positionals, values } = parseArgs({
     pick: { type: 'string', multiple: true, default: ['userdata'] },
     /** Only the blocks in use. */
     used: { type: 'boolean', default: false },
-    /** Puts the set back afterwards. */
-    restore: { type: 'boolean', default: false },
-    /** Port of a program that drops what comes. */
-    sink: { type: 'string' },
+    /** Puts the set back afterwards, and sends it to a program on this port, which drops it. */
+    'restore-beside': { type: 'string' },
     /** The phone has digested itself before the clock starts: it has processors of its own, which are not to be timed. */
     'digested-before': { type: 'boolean', default: false },
   },
@@ -88,7 +86,8 @@ const tree = set?.images.some(({ fileSystem }) => fileSystem === 'ext4')
   ? await (await app.inside.tree(set.id, 'userdata', '')).list('/')
   : undefined;
 const treeMs = tree && performance.now() - treeAt;
-const restoring = values.restore && set ? await putBack(set.id) : undefined;
+const sinkPort = values['restore-beside'];
+const restoring = sinkPort && set ? await putBack(set.id, Number(sinkPort)) : undefined;
 const report: ImagingReport = {
   state: ended.state,
   outcome: ended.outcome,
@@ -104,14 +103,14 @@ process.stdout.write(`${JSON.stringify(report)}\n`);
 await app.close();
 process.exit(ended.state === 'done' ? 0 : 1);
 
-async function putBack(setId: string): Promise<RestoringReport> {
+async function putBack(setId: string, sinkPort: number): Promise<RestoringReport> {
   const puts = values.pick.map((partition) => ({ setId, partition }));
   const images = () =>
     puts.map(
       ({ partition }) =>
         [partition, readInPlace(app.larder.shelf, app.larder.image(setId, partition))] as const,
     );
-  const sink = connect(Number(values.sink), '127.0.0.1').setNoDelay(true);
+  const sink = connect(sinkPort, '127.0.0.1').setNoDelay(true);
   const turns: Turn[] = [];
   // The first turn warms both ends up and does not count: a phone's daemon is compiled.
   for (let i = 0; i <= turnsTaken; i++) {

@@ -36,6 +36,7 @@ const flash = join(folder, 'phone.flash');
 const ownDisk = await memoryFolder(bytes);
 const plain = ['system', 'userdata'].map((name) => join(folder, `${name}.img`));
 let phone: ChildProcess | undefined;
+let sink: ChildProcess | undefined;
 
 try {
   print(
@@ -61,15 +62,9 @@ try {
   const userData = await imaging(adb, last, 'third', '--digested-before');
   const shared = await imaging(await startPhone(0), 'home-shared', 'shared', ...phone);
   const written = await startPhone(0, { path: join(ownDisk, 'phone.flash'), size: mebibytes });
-  const sink = await startSink();
-  const { restoring } = await imaging(
-    written,
-    'home-restoring',
-    'restored',
-    ...own,
-    ...['--restore', '--sink', String(sink.port)],
-  );
-  sink.end();
+  const port = String(await startSink());
+  const beside = ['--restore-beside', port];
+  const { restoring } = await imaging(written, 'home-restoring', 'restored', ...own, ...beside);
   const turns = restoring!.turns;
   const each = (of: (turn: Turn) => number) => turns.map(of);
 
@@ -84,7 +79,7 @@ try {
   row('the half that changed alone', userData.elapsedMs * 2);
   row('the phone digesting here too', shared.elapsedMs);
   for (const [name, of] of [
-    ['reading the set to /dev/null', ({ readingMs }: Turn) => readingMs],
+    ['reading the set to nowhere', ({ readingMs }: Turn) => readingMs],
     ['through a bare socket, dropped', ({ sinkMs }: Turn) => sinkMs],
     ['putting it back: writing', ({ writingMs }: Turn) => writingMs],
   ] as const)
@@ -123,6 +118,7 @@ try {
   if (Number(values['ext4-mebibytes']) > 0) await usedBlocks(Number(values['ext4-mebibytes']));
   if (Number(values['large-gibibytes']) > 0) await large(Number(values['large-gibibytes']));
 } finally {
+  sink?.kill();
   await endPhone();
   for (const each of [folder, ownDisk]) rmSync(each, { recursive: true, force: true });
 }
@@ -187,7 +183,7 @@ function print(line: string): void {
 function row(name: string, ms: number, all: readonly number[] = [ms]): void {
   const each = all.map((one) => (one / 1000).toFixed(2)).join(' ');
   print(
-    `${name.padEnd(32)} ${durationText(ms).padStart(6)}  ${sizeText((bytes / ms) * 1000).padStart(9)}/s  (${each} s)`,
+    `${name.padEnd(32)} ${`${(ms / 1000).toFixed(1)} s`.padStart(6)}  ${sizeText((bytes / ms) * 1000).padStart(9)}/s  (${each} s)`,
   );
 }
 
@@ -227,11 +223,10 @@ async function startPhone(
   return (JSON.parse(line) as { adb: string }).adb;
 }
 
-/** What drops what is sent to it. */
-async function startSink(): Promise<{ readonly port: number; end(): void }> {
-  const child = spawn(process.execPath, program('sink.ts'), { stdio: ['ignore', 'pipe', 'inherit'] });
-  const { port } = JSON.parse(await firstLine(child)) as { port: number };
-  return { port, end: () => void child.kill() };
+/** What drops what is sent to its port. */
+async function startSink(): Promise<number> {
+  sink = spawn(process.execPath, program('sink.ts'), { stdio: ['ignore', 'pipe', 'inherit'] });
+  return (JSON.parse(await firstLine(sink)) as { port: number }).port;
 }
 
 async function endPhone(): Promise<void> {

@@ -1,5 +1,5 @@
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { DamagedImage, storedIn, type ImageRecipe } from '../shelf/image-reader.ts';
+import { unpackInto, type ImageRecipe } from '../shelf/image-reader.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 
@@ -11,21 +11,15 @@ const keptChunks = 96;
  * @throws DamagedImage from reads of chunks that are not as they were
  */
 export function imageSource(shelf: Shelf, image: ImageRecipe, keptAtHand = keptChunks): ByteSource {
-  const { chunkBytes, bytes, partition } = image;
+  const { chunkBytes, bytes } = image;
   const digests = digestsOf(image.chunks);
   const readChunk = async (index: number): Promise<Uint8Array> => {
-    const plainBytes = Math.min(chunkBytes, bytes - index * chunkBytes);
+    const start = index * chunkBytes;
+    const plainBytes = Math.min(chunkBytes, bytes - start);
     const digest = digests[index];
     if (!digest) return new Uint8Array(plainBytes);
-    const row = shelf.find(digest);
-    const where = `${partition}, bytes from ${index * chunkBytes}`;
-    if (!row) throw new DamagedImage(`${where}: the shelf has no chunk ${digest.toString('hex')}.`);
-    const input = new SharedArrayBuffer(row.storedBytes);
-    const output = new SharedArrayBuffer(Math.max(row.storedBytes, plainBytes));
-    await shelf.readStored(digest, Buffer.from(storedIn(row, input, output), 0, row.storedBytes));
-    const chunk = { codec: row.codec, offset: 0, bytes: row.storedBytes, digest, plainOffset: 0, plainBytes };
-    const fault = await shelf.workers.unpackChunks(input, output, [chunk]);
-    if (fault) throw new DamagedImage(`${where}: the chunk in ${shelf.placeOf(digest)} ${fault.what}.`);
+    const [input, output] = [new SharedArrayBuffer(chunkBytes), new SharedArrayBuffer(chunkBytes)];
+    await unpackInto(shelf, image, start, [digest], input, output);
     // The formats' readers take plain memory.
     return Uint8Array.from(new Uint8Array(output, 0, plainBytes));
   };

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { FlashFailure } from '../links/phone-link.ts';
-import { readInPlace } from '../shelf/image-reader.ts';
+import { readInPlace, type ImageRecipe } from '../shelf/image-reader.ts';
 import type { StoredImage } from '../shelf/image-writer.ts';
 import { chunkBytes, digestBytes } from '../shelf/pack-format.ts';
 import type { SetWriter } from '../shelf/set-writer.ts';
@@ -133,7 +133,7 @@ const phoneDigest = (
 async function isAsStored(
   proving: Proving,
   name: string,
-  recipe: Parameters<typeof readInPlace>[1],
+  recipe: ImageRecipe,
   range: ByteRange,
 ): Promise<boolean> {
   const hash = createHash('sha256');

@@ -120,21 +120,33 @@ async function readBlock(
   const memory = await outputs.take();
   const input = await inputs.take();
   try {
-    const chunks = await fetchChunks(shelf, image, start, digests, input, memory);
-    if (chunks.length > 0) {
-      const fault = await shelf.workers.unpackChunks(input, memory, chunks);
-      if (fault) {
-        const { digest, plainOffset, plainBytes } = chunks[fault.index]!;
-        const place = shelf.placeOf(digest);
-        throw new DamagedImage(
-          `${rangeText(image, start + plainOffset, plainBytes)}: the chunk in ${place} ${fault.what}.`,
-        );
-      }
-    }
+    await unpackInto(shelf, image, start, digests, input, memory);
     return { memory, bytes };
   } finally {
     inputs.giveBack(input);
   }
+}
+
+/**
+ * Fetches the chunks that begin at an offset of an image, and puts their plain bytes one behind the other into `output`.
+ * @param input memory to unpack from; both have room for as many whole chunks
+ * @throws DamagedImage
+ */
+export async function unpackInto(
+  shelf: Shelf,
+  image: ImageRecipe,
+  start: number,
+  digests: readonly (Buffer | undefined)[],
+  input: SharedArrayBuffer,
+  output: SharedArrayBuffer,
+): Promise<void> {
+  const chunks = await fetchChunks(shelf, image, start, digests, input, output);
+  if (chunks.length === 0) return;
+  const fault = await shelf.workers.unpackChunks(input, output, chunks);
+  if (!fault) return;
+  const { digest, plainOffset, plainBytes } = chunks[fault.index]!;
+  const where = rangeText(image, start + plainOffset, plainBytes);
+  throw new DamagedImage(`${where}: the chunk in ${shelf.placeOf(digest)} ${fault.what}.`);
 }
 
 /**
@@ -165,7 +177,8 @@ async function fetchChunks(
     if (row.storedBytes > image.chunkBytes) {
       throw new DamagedImage(`${where}: the catalogue gives ${row.storedBytes} stored bytes.`);
     }
-    const stored = Buffer.from(storedIn(row, input, output), plainOffset, row.storedBytes);
+    const memory = row.codec === codecs.plain ? output : input;
+    const stored = Buffer.from(memory, plainOffset, row.storedBytes);
     reads.push(
       shelf.readStored(digest, stored).catch((error: unknown) => {
         throw new DamagedImage(
@@ -186,10 +199,6 @@ async function fetchChunks(
   for (const each of settled) if (each.status === 'rejected') throw each.reason;
   return chunks;
 }
-
-/** Where a chunk's stored bytes are read to: those of a plain one are at once where its plain bytes go. */
-export const storedIn = <Memory>({ codec }: { codec: number }, input: Memory, output: Memory): Memory =>
-  codec === codecs.plain ? output : input;
 
 const rangeText = ({ partition }: ImageRecipe, offset: number, bytes: number): string =>
   `${partition}, bytes ${offset} to ${offset + bytes}`;

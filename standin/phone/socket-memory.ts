@@ -7,9 +7,9 @@ interface Accepted {
 }
 
 /**
- * An accepted socket (`pauseOnConnect`) that reads into memory of the caller's. Node offers `onread` to whoever connects, not to whoever accepts, so the connection moves to a
- * socket that has it. Without it each 64 KiB are a buffer to collect, which made the simulated phone the slower
- * end of every write.
+ * An accepted socket (`pauseOnConnect`) that reads into memory of the caller's. Node offers `onread` to whoever
+ * connects, not to whoever accepts, so the connection moves to a socket that has it. Without it each 64 KiB are a
+ * buffer to collect, which made the simulated phone the slower end of every write.
  * @param space where the next bytes go
  * @param took told how many came there; answers whether more may come before `resume()`
  */

@@ -31,6 +31,18 @@ export interface Packet {
   readonly payload: Uint8Array;
 }
 
+/** Header bytes of a packet whose payload has so many bytes and that sum. */
+export function packetHeaderOf(
+  { command, arg0, arg1 }: Omit<Packet, 'payload'>,
+  payloadBytes: number,
+  payloadSum: number,
+): Uint8Array {
+  const header = new Uint8Array(packetHeader.bytes);
+  const magic = (command ^ 0xffffffff) >>> 0;
+  packetHeader.write(header, 0, { command, arg0, arg1, payloadBytes, payloadSum, magic });
+  return header;
+}
+
 /** Header bytes of a packet. The sum is given for short payloads, which older hosts still check. */
 export function packetHeaderBytes(
   command: number,
@@ -41,16 +53,7 @@ export function packetHeaderBytes(
   const payloadBytes = payload.reduce((sum, part) => sum + part.length, 0);
   let payloadSum = 0;
   if (payloadBytes <= 4096) for (const part of payload) for (const byte of part) payloadSum += byte;
-  const header = new Uint8Array(packetHeader.bytes);
-  packetHeader.write(header, 0, {
-    command,
-    arg0,
-    arg1,
-    payloadBytes,
-    payloadSum,
-    magic: (command ^ 0xffffffff) >>> 0,
-  });
-  return header;
+  return packetHeaderOf({ command, arg0, arg1 }, payloadBytes, payloadSum);
 }
 
 /**

@@ -12,7 +12,7 @@ import {
 import { Consumable, PushReadableStream } from '@yume-chan/stream-extra';
 import {
   maxPayloadBytes,
-  packetHeader,
+  packetHeaderOf,
   PacketParser,
   type Packet,
 } from '@keen-larder/core/protocols/adb/packet.ts';
@@ -167,19 +167,9 @@ function connectionOf(opened: Opened): AdbDaemonConnection {
  * A packet in one piece, its payload as it lies. A write that fails ends the socket, and with it the readable
  * side, which is where everyone listens.
  */
-function send(
-  socket: Socket,
-  { command, arg0, arg1, payload, checksum, magic }: AdbPacketInit,
-): Promise<void> {
-  const header = new Uint8Array(packetHeader.bytes);
-  packetHeader.write(header, 0, {
-    command,
-    arg0,
-    arg1,
-    payloadBytes: payload.length,
-    payloadSum: checksum,
-    magic: magic >>> 0,
-  });
+function send(socket: Socket, packet: AdbPacketInit): Promise<void> {
+  const { payload } = packet;
+  const header = packetHeaderOf(packet, payload.length, packet.checksum);
   return new Promise((resolve) => {
     const sent = (error?: Error | null) => {
       if (error) socket.destroy();

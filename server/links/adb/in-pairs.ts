@@ -1,3 +1,5 @@
+import { against } from '../../against.ts';
+
 /**
  * Starts each item's work once what the item before it brings was taken, while that may still be under way. No more
  * than two are under way. The first failure stops the others; nothing is under way when this ends.
@@ -12,21 +14,23 @@ export async function inPairs<T>(
 ): Promise<void> {
   const failing = new AbortController();
   const stop = AbortSignal.any([failing.signal, ...(signal ? [signal] : [])]);
-  const stopped = new Promise<never>((_, reject) =>
-    stop.addEventListener('abort', () => reject(stop.reason as Error), { once: true }),
+  const orStopped = against(
+    new Promise<never>((_, reject) =>
+      stop.addEventListener('abort', () => reject(stop.reason as Error), { once: true }),
+    ),
   );
-  stopped.catch(() => undefined);
   let before = Promise.resolve();
   let present = before;
   try {
     for await (const item of items) {
       stop.throwIfAborted();
       before = present;
-      await new Promise<void>((taken, reject) => {
-        stopped.catch(reject);
-        present = start(item, taken, stop);
-        present.catch((error: unknown) => failing.abort(error));
-      });
+      await orStopped(
+        new Promise<void>((taken) => {
+          present = start(item, taken, stop);
+          present.catch((error: unknown) => failing.abort(error));
+        }),
+      );
       await before;
     }
     await present;
