@@ -5,8 +5,8 @@ import { parseArgs } from 'node:util';
 import pino from 'pino';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { armingText } from '@keen-larder/contract/armed.ts';
-import { startImaging } from '@keen-larder/server/runs/imaging.ts';
-import { startRestoring } from '@keen-larder/server/runs/restoring.ts';
+import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
+import { startRestoring } from '@keen-larder/server/runs/restoring/restoring.ts';
 import { readInPlace } from '@keen-larder/server/shelf/image-reader.ts';
 
 /** One line of JSON on standard output. */

@@ -6,7 +6,7 @@
 import { existsSync } from 'node:fs';
 import { open, truncate } from 'node:fs/promises';
 import { randomUUID } from 'node:crypto';
-import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/index.ts';
+import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/gpt.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import { communityRecovery, makeBootImage } from '@keen-larder/standin/firmware/boot-images.ts';
 import { Flash } from '@keen-larder/standin/flash/flash.ts';

@@ -3,7 +3,7 @@ import { execFile, execFileSync } from 'node:child_process';
 import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
-import type { Inspection } from '@keen-larder/core/formats/inspect/index.ts';
+import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
 import { keepSet, openOn, startKnot3, testFolder, toRecovery } from '../e2e/support/bench.ts';
 

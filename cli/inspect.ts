@@ -9,7 +9,7 @@ import {
   inspection,
   inspectImage,
   type Inspection,
-} from '@keen-larder/core/formats/inspect/index.ts';
+} from '@keen-larder/core/formats/inspect/inspect.ts';
 import { fileSource, writeSparsely } from '@keen-larder/server/formats/file-source.ts';
 import { unwrap, wrapperOf } from '@keen-larder/server/formats/wrappers.ts';
 import { complain, say } from './output.ts';

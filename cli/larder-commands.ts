@@ -5,8 +5,13 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Larder } from '@keen-larder/server/larder/larder.ts';
 import { openForReading } from '@keen-larder/server/reading.ts';
 import type { WrittenFile } from '@keen-larder/server/larder/export.ts';
-import { exportOptions, filesOf, writeBeside, writeFileOf } from '@keen-larder/server/runs/exporting.ts';
-import { verifyImage } from '@keen-larder/server/runs/verify-image.ts';
+import {
+  exportOptions,
+  filesOf,
+  writeBeside,
+  writeFileOf,
+} from '@keen-larder/server/runs/files/exporting.ts';
+import { verifyImage } from '@keen-larder/server/shelf/verify-image.ts';
 import { DamagedImage } from '@keen-larder/server/shelf/image-reader.ts';
 import { complain, say } from './output.ts';
 

@@ -1,7 +1,7 @@
 import type { AppChange, AppCopy, CopyPart } from '@keen-larder/core/apps/copies.ts';
 import type { FoundTracker } from '@keen-larder/core/apps/trackers.ts';
 import type { CopiedRecords, RecordKindId, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
-import type { Verdict } from '@keen-larder/core/runsheet/index.ts';
+import type { Verdict } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 
 export interface CopyPartView extends CopyPart {

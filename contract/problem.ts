@@ -1,4 +1,4 @@
-import type { Check } from '@keen-larder/core/runsheet/index.ts';
+import type { Check } from '@keen-larder/core/runsheet/run-sheets.ts';
 
 /** Errors as the server answers them (RFC 9457, application/problem+json). */
 export interface ProblemDetails {

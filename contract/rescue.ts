@@ -1,6 +1,6 @@
-import type { Forecast } from '@keen-larder/core/boot/index.ts';
+import type { Forecast } from '@keen-larder/core/boot/boot.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import type { Finding, Outcome } from '@keen-larder/core/rescue/index.ts';
+import type { Finding, Outcome } from '@keen-larder/core/rescue/rescue.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { Put } from './requests.ts';
 

@@ -1,7 +1,7 @@
 // Apps through the interface alone: all of a phone's copied, the phone erased, all put back in one batch, and one
 // whose progress was lost put back as data alone; judged by the bytes of the phone's own file system.
 import { expect, it } from 'vitest';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { serial } from './support/bench.ts';
 import { openStory } from './support/story.ts';
 

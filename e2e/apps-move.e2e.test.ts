@@ -1,7 +1,7 @@
 // Apps of a phone move to a tablet of another processor, whose system gives no root: one goes, one goes after a step
 // on the phone that it leaves, one cannot. Judged by both phones' file systems and package lists.
 import { expect, it } from 'vitest';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { serial } from './support/bench.ts';
 import { openStory } from './support/story.ts';

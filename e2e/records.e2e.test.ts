@@ -2,7 +2,7 @@
 // Android version, with the reason. Judged by the phone's own file system.
 import Sqlite from 'better-sqlite3';
 import { expect, it } from 'vitest';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import { serial } from './support/bench.ts';
 import { openStory } from './support/story.ts';

@@ -1,6 +1,6 @@
 // Broken at the practice bench, found and mended in Rescue, proved at the end: only through the interface.
 import { beforeAll, expect, it } from 'vitest';
-import { startImaging } from '@keen-larder/server/runs/imaging.ts';
+import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { serial as knot3, until } from './support/bench.ts';
 import { openStory } from './support/story.ts';
 

@@ -39,7 +39,7 @@ const bundle = (entries, outdir, ...options) =>
     ...['esbuild', ...entries, '--bundle', '--platform=node', '--format=esm', '--out-extension:.js=.mjs'],
     ...[`--outdir=${outdir}`, '--log-level=warning', ...options],
   ]);
-const workers = ['chunk-worker', 'digest-worker'].map((name) => `server/shelf/${name}.ts`);
+const workers = ['chunk-worker', 'digest-worker'].map((name) => `server/shelf/threads/${name}.ts`);
 const natives = ['--external:zstd-napi', '--external:@napi-rs/blake-hash'];
 
 /** Builds the worker threads where a source is newer than what was built. */

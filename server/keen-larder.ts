@@ -14,7 +14,7 @@ import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
-import { Feed } from './feed.ts';
+import { Feed } from './events/feed.ts';
 import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
 import { Inside } from './larder/inside.ts';
@@ -22,14 +22,14 @@ import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs, Larder } from './larder/larder.ts';
 import { adbKeyOf } from './links/adb/key.ts';
 import { lockHome } from './lock.ts';
-import type { RunContext } from './runs/context.ts';
-import { usualPatience, type Patience } from './runs/phone-at-work.ts';
-import { RunEngine } from './runs/engine.ts';
-import { RecordSheets } from './runs/record-sheets.ts';
-import { AppSheets } from './runs/app-sheets.ts';
-import { Sheets } from './runs/sheets.ts';
+import type { RunContext } from './runs/engine/run-context.ts';
+import { usualPatience, type Patience } from './runs/phone/phone-at-work.ts';
+import { RunEngine } from './runs/engine/run-engine.ts';
+import { RecordSheets } from './runs/records/record-sheets.ts';
+import { AppSheets } from './runs/apps/app-sheets.ts';
+import { Sheets } from './runs/restoring/sheets.ts';
 import { Shelf } from './shelf/shelf.ts';
-import { ShelfWorkers } from './shelf/workers.ts';
+import { ShelfWorkers } from './shelf/threads/workers.ts';
 
 export interface Options {
   /** Folder of the catalogue, the shelf, logs and exports. */

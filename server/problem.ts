@@ -1,5 +1,5 @@
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
-import type { Check } from '@keen-larder/core/runsheet/index.ts';
+import type { Check } from '@keen-larder/core/runsheet/run-sheets.ts';
 
 const titles: Readonly<Record<number, string>> = {
   400: 'The request makes no sense',

@@ -6,11 +6,11 @@ import { copyStatements } from './database/copies.ts';
 import { phoneStatements } from './database/phones.ts';
 import { setStatements } from './database/sets.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
-import { Feed } from './feed.ts';
+import { Feed } from './events/feed.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { Larder } from './larder/larder.ts';
 import { Shelf } from './shelf/shelf.ts';
-import { ShelfWorkers } from './shelf/workers.ts';
+import { ShelfWorkers } from './shelf/threads/workers.ts';
 
 /**
  * Opens a larder beside a running application, changing nothing.

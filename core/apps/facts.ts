@@ -1,4 +1,4 @@
-import type { AppDuty } from '../formats/apk/index.ts';
+import type { AppDuty } from '../formats/apk/apk.ts';
 import type { DataStamp } from './copies.ts';
 
 /** A permission that an app asks for. */

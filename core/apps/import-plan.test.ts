@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Apk } from '../formats/apk/index.ts';
+import type { Apk } from '../formats/apk/apk.ts';
 import { copiedApp } from '../testing/apps.ts';
 import { BadDescription, describeCopy, parseDescription } from './description.ts';
 import { planCopies, type AppContent, type IncomingPart } from './import-plan.ts';

@@ -1,4 +1,4 @@
-import type { Apk } from '../formats/apk/index.ts';
+import type { Apk } from '../formats/apk/apk.ts';
 import type { NamedPhone } from '../phone/facts.ts';
 import {
   folderKinds,

@@ -1,7 +1,7 @@
 import { FormatError } from '../bytes/format-error.ts';
 import type { ByteSource } from '../bytes/source.ts';
-import { settingsText } from '../formats/abx/index.ts';
-import { Ext4 } from '../formats/ext4/index.ts';
+import { settingsText } from '../formats/abx/abx.ts';
+import { Ext4 } from '../formats/ext4/ext4.ts';
 
 /** Where a system notes which Android its user data is of (AOSP frameworks/base, Settings.java). */
 export const packagesPath = '/system/packages.xml';

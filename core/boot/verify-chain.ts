@@ -1,6 +1,11 @@
 import { FormatError } from '../bytes/format-error.ts';
 import { hex } from '../bytes/text.ts';
-import { matchesHash, readVbmeta, verifyVbmeta, type Vbmeta } from '../formats/verified-boot/index.ts';
+import {
+  matchesHash,
+  readVbmeta,
+  verifyVbmeta,
+  type Vbmeta,
+} from '../formats/verified-boot/verified-boot.ts';
 import { once } from './once.ts';
 import type { BootFlash, BootRules } from './walk.ts';
 

@@ -7,15 +7,15 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { testFolder } from '../../e2e/support/bench.ts';
-import { sparsePieces, sparseSource } from './android-sparse/index.ts';
-import { readBootImage, readVendorBoot, writeBootImage } from './boot-image/index.ts';
-import { readCpio, writeCpio } from './cpio/index.ts';
-import { Ext4, type Inode } from './ext4/index.ts';
-import { readErofs } from './erofs/index.ts';
-import { readF2fs } from './f2fs/index.ts';
-import { readGpt, writeGpt } from './gpt/index.ts';
-import { logicalSource, readLogicalPartitions } from './logical-partitions/index.ts';
-import { matchesHash, readVbmeta, verifyVbmeta } from './verified-boot/index.ts';
+import { sparsePieces, sparseSource } from './android-sparse/android-sparse.ts';
+import { readBootImage, readVendorBoot, writeBootImage } from './boot-image/boot-image.ts';
+import { readCpio, writeCpio } from './cpio/cpio.ts';
+import { Ext4, type Inode } from './ext4/ext4.ts';
+import { readErofs } from './erofs/erofs.ts';
+import { readF2fs } from './f2fs/f2fs.ts';
+import { readGpt, writeGpt } from './gpt/gpt.ts';
+import { logicalSource, readLogicalPartitions } from './logical-partitions/logical-partitions.ts';
+import { matchesHash, readVbmeta, verifyVbmeta } from './verified-boot/verified-boot.ts';
 import { maxBytes, superImage } from '../testing/super.ts';
 import { descriptors, keys, vbmeta } from '../testing/vbmeta.ts';
 import { vendorBoot } from '../testing/vendor-boot.ts';
@@ -31,16 +31,16 @@ import {
   messageLength,
   MessageParser,
   parseAnswer,
-} from '../protocols/fastboot/index.ts';
-import { loaderHeaderBytes, LoaderParser } from '../protocols/loader/index.ts';
+} from '../protocols/fastboot/fastboot-messages.ts';
+import { loaderHeaderBytes, LoaderParser } from '../protocols/loader/loader-messages.ts';
 import { readBinaryXml } from './apk/binary-xml.ts';
 import { certificatesIn } from './apk/der.ts';
-import { readApk, writeApk } from './apk/index.ts';
+import { readApk, writeApk } from './apk/apk.ts';
 import { manifestOf } from './apk/manifest.ts';
 import { Resources } from './apk/resources.ts';
 import { readZipDirectory, readZipEntry } from './apk/zip.ts';
-import { parseChecksums } from './checksum-files/index.ts';
-import { inspectImage } from './inspect/index.ts';
+import { parseChecksums } from './checksum-files/checksum-files.ts';
+import { inspectImage } from './inspect/inspect.ts';
 
 /** Bytes with a few places changed, cut off somewhere, or both. */
 const damage = (original: Uint8Array, hot: number) =>

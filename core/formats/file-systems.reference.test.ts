@@ -5,8 +5,8 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { testFolder } from '../../e2e/support/bench.ts';
 import { memorySource } from '../bytes/source.ts';
-import { looksLikeErofs, readErofs } from './erofs/index.ts';
-import { looksLikeF2fs, readF2fs } from './f2fs/index.ts';
+import { looksLikeErofs, readErofs } from './erofs/erofs.ts';
+import { looksLikeF2fs, readF2fs } from './f2fs/f2fs.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);

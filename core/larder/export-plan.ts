@@ -1,4 +1,4 @@
-import { planSparse, type SparseFile } from '../formats/android-sparse/index.ts';
+import { planSparse, type SparseFile } from '../formats/android-sparse/android-sparse.ts';
 
 /** In which form images leave the larder: as they are, as Android sparse images, or in one tar archive. */
 export const exportForms = ['raw', 'sparse', 'tar'] as const;

@@ -1,4 +1,4 @@
-import type { Slot } from '../boot/index.ts';
+import type { Slot } from '../boot/boot.ts';
 import { archiveOf } from '../phone/archives.ts';
 import { roleOf, splitSlot } from '../phone/roles.ts';
 import type { Contents, ContentsImage } from './contents.ts';

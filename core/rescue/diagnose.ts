@@ -1,4 +1,4 @@
-import { isWell, type Forecast } from '../boot/index.ts';
+import { isWell, type Forecast } from '../boot/boot.ts';
 import { activeSlotOf, type PhoneFacts } from '../phone/facts.ts';
 import { listText } from '../runsheet/check.ts';
 

@@ -1,4 +1,4 @@
-import { isWell, type Forecast, type Slot } from '../boot/index.ts';
+import { isWell, type Forecast, type Slot } from '../boot/boot.ts';
 import { isNeverWritten, splitSlot, type Role } from '../phone/roles.ts';
 import type { Finding } from './diagnose.ts';
 

@@ -1,4 +1,4 @@
-import type { Slot } from '../boot/index.ts';
+import type { Slot } from '../boot/boot.ts';
 import type { PhoneMode } from '../phone/modes.ts';
 
 /** *stop* cannot be overridden, *confirm* needs a tick of its own, *note* informs, *good* reassures. */

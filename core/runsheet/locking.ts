@@ -1,4 +1,4 @@
-import { isWell, type Forecast } from '../boot/index.ts';
+import { isWell, type Forecast } from '../boot/boot.ts';
 import type { PhoneFacts } from '../phone/facts.ts';
 import { restoringBattery } from './battery.ts';
 import { bySeverity, stop, type Check, type RunSheet, type Step } from './check.ts';

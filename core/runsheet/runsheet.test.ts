@@ -11,7 +11,7 @@ import {
   type ImagingFacts,
   type ImportingFacts,
   type RunSheet,
-} from './index.ts';
+} from './run-sheets.ts';
 
 const MiB = 1 << 20;
 const phone: PhoneFacts = {

@@ -7,7 +7,7 @@ import { inject } from 'vitest';
 import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/server/keen-larder.ts';
-import { startImaging } from '@keen-larder/server/runs/imaging.ts';
+import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { serve, type Serving } from '@keen-larder/server/serve.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';

@@ -10,7 +10,7 @@ import type { DigestRow, DigestStatements } from '../database/digests.ts';
 import type { AddressStatements } from '../database/addresses.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
-import type { Feed } from '../feed.ts';
+import type { Feed } from '../events/feed.ts';
 import { LinkFailure, type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
 import { Problem } from '../problem.ts';
 import { PhoneRecord } from './phone-record.ts';

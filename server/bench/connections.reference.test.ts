@@ -12,7 +12,7 @@ import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { adbKeyOf } from '../links/adb/key.ts';
 import { parseDevices } from '../links/adb/server.ts';
 import { wholeOf } from '../shelf/image-writer.ts';
-import { startImaging } from '../runs/imaging.ts';
+import { startImaging } from '../runs/imaging/imaging.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;

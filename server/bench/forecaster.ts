@@ -10,7 +10,7 @@ import {
   type BootFlash,
   type Forecast,
   type Slot,
-} from '@keen-larder/core/boot/index.ts';
+} from '@keen-larder/core/boot/boot.ts';
 import { overlaid, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { imageSource } from '../larder/image-source.ts';

@@ -1,5 +1,5 @@
 import type { RunLogLine } from '@keen-larder/contract/runs.ts';
-import type { PastTransfer } from '@keen-larder/core/runsheet/index.ts';
+import type { PastTransfer } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Database } from './open.ts';
 
 export interface RunRow {

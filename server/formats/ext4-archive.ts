@@ -1,6 +1,6 @@
 import type { Writable } from 'node:stream';
 import { pack, type Header, type Pack } from 'tar-stream';
-import type { Ext4, Inode } from '@keen-larder/core/formats/ext4/index.ts';
+import type { Ext4, Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 
 /**
  * A folder of a file system as a tar stream, named as a phone's own tar names it: owners, modes, times, links and

@@ -3,7 +3,7 @@ import { Readable, type Writable } from 'node:stream';
 import { extract, type Extract, type Header } from 'tar-stream';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readUtf8 } from '@keen-larder/core/bytes/text.ts';
-import { against } from '../against.ts';
+import { against } from '../async/race-against.ts';
 
 type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
 

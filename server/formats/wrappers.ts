@@ -3,7 +3,7 @@ import { Readable, type Duplex } from 'node:stream';
 import { createGunzip, createGzip } from 'node:zlib';
 import { CompressStream, DecompressStream } from 'zstd-napi';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { counted } from '../shelf/counted.ts';
+import { counted } from '../async/counted.ts';
 
 // A CommonJS bundle whose exports Node cannot see from outside.
 const { XzReadableStream } = createRequire(import.meta.url)(

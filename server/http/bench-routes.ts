@@ -13,11 +13,11 @@ import {
 } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
-import { startComparing } from '../runs/comparing.ts';
-import { startImaging } from '../runs/imaging.ts';
-import { startLocking } from '../runs/locking.ts';
-import { startRestoring } from '../runs/restoring.ts';
-import { halfWritten } from '../runs/writing-journal.ts';
+import { startComparing } from '../runs/imaging/comparing.ts';
+import { startImaging } from '../runs/imaging/imaging.ts';
+import { startLocking } from '../runs/restoring/locking.ts';
+import { startRestoring } from '../runs/restoring/restoring.ts';
+import { halfWritten } from '../runs/restoring/writing-journal.ts';
 import { valid } from './validate.ts';
 
 /** Phones: what they are, their partitions, their restarts, imaging them and putting back onto them. */

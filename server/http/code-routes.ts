@@ -3,7 +3,7 @@ import type { AppCode } from '@keen-larder/contract/copies.ts';
 import { TrackersChange } from '@keen-larder/contract/requests.ts';
 import { trackersAmong } from '@keen-larder/core/apps/trackers.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { readClasses } from '@keen-larder/core/formats/apk/index.ts';
+import { readClasses } from '@keen-larder/core/formats/apk/apk.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';

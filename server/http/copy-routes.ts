@@ -17,12 +17,17 @@ import {
 } from '@keen-larder/contract/requests.ts';
 import { copyTar } from '../larder/copy-export.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { startChangingApps } from '../runs/changing-apps.ts';
-import { startCopying } from '../runs/copying.ts';
-import { startMoving } from '../runs/moving.ts';
-import { appsInRecovery, appsInside, startTakingInRecovery, startTakingOut } from '../runs/taking-out.ts';
-import { startVerifyingCopies } from '../runs/verifying.ts';
-import { startPuttingApps } from '../runs/putting-apps.ts';
+import { startChangingApps } from '../runs/apps/changing-apps.ts';
+import { startCopying } from '../runs/apps/copying.ts';
+import { startMoving } from '../runs/apps/moving.ts';
+import {
+  appsInRecovery,
+  appsInside,
+  startTakingInRecovery,
+  startTakingOut,
+} from '../runs/apps/taking-out.ts';
+import { startVerifyingCopies } from '../runs/files/verifying.ts';
+import { startPuttingApps } from '../runs/apps/putting-apps.ts';
 import { valid } from './validate.ts';
 
 /** Copies of apps: taking them, keeping them, putting them back. */

@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import type { Feed, FeedEvent } from '../feed.ts';
+import type { Feed, FeedEvent } from '../events/feed.ts';
 
 const heartbeatMs = 20_000;
 /** How long a browser waits before it tries again. */

@@ -7,8 +7,8 @@ import {
 } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
-import { importAppsSheet, startImportingApps } from '../runs/importing-apps.ts';
-import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/importing.ts';
+import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
+import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/files/importing.ts';
 import { valid } from './validate.ts';
 
 /** Files that come into the larder: copied by a browser, or found in the watched folder. */

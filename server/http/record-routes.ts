@@ -9,7 +9,7 @@ import {
   PuttingRecordsStart,
 } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { recordsOnPhone, startKeepingRecords, startPuttingRecords } from '../runs/records.ts';
+import { recordsOnPhone, startKeepingRecords, startPuttingRecords } from '../runs/records/records.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { valid } from './validate.ts';
 

@@ -3,7 +3,7 @@ import type { ProofView } from '@keen-larder/contract/runs.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../problem.ts';
-import { proofPage } from '../runs/proof-page.ts';
+import { proofPage } from '../runs/restoring/proof-page.ts';
 import { resumeRun } from '../runs/resuming.ts';
 
 /** Runs, live and past. */

@@ -7,8 +7,8 @@ import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { plainFileName } from '../larder/set-sums.ts';
 import { exportTar } from '../larder/export.ts';
-import { exportOptions, startExporting } from '../runs/exporting.ts';
-import { startVerifying } from '../runs/verifying.ts';
+import { exportOptions, startExporting } from '../runs/files/exporting.ts';
+import { startVerifying } from '../runs/files/verifying.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { valid } from './validate.ts';
 

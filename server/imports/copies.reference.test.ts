@@ -10,9 +10,9 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import { isIn, openOn, serial, serveAlone, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { copyTar } from '../larder/copy-export.ts';
-import { startCopying } from '../runs/copying.ts';
-import { importAppsSheet, startImportingApps } from '../runs/importing-apps.ts';
-import { startPuttingApps } from '../runs/putting-apps.ts';
+import { startCopying } from '../runs/apps/copying.ts';
+import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
+import { startPuttingApps } from '../runs/apps/putting-apps.ts';
 import type { Serving } from '../serve.ts';
 
 const folder = testFolder();

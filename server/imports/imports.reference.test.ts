@@ -15,7 +15,10 @@ import {
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
-import { logicalSource, readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
+import {
+  logicalSource,
+  readLogicalPartitions,
+} from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { superImage } from '@keen-larder/core/testing/super.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ExportRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
@@ -32,8 +35,8 @@ import {
   until,
 } from '../../e2e/support/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
-import { startExporting } from '../runs/exporting.ts';
-import { importSheet, knownPartitions, knownParts, startImporting } from '../runs/importing.ts';
+import { startExporting } from '../runs/files/exporting.ts';
+import { importSheet, knownPartitions, knownParts, startImporting } from '../runs/files/importing.ts';
 import type { Serving } from '../serve.ts';
 import { readImage } from '../shelf/image-reader.ts';
 

@@ -9,7 +9,7 @@ import {
   isChecksumFileName,
   parseChecksums,
   type Checksum,
-} from '@keen-larder/core/formats/checksum-files/index.ts';
+} from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
 import {
   copyDescriptionName,

@@ -7,10 +7,14 @@ import type { AppContent } from '@keen-larder/core/apps/import-plan.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource, slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { joinBytes } from '@keen-larder/core/bytes/join.ts';
-import { readSparse, sparseBytes, sparseSource } from '@keen-larder/core/formats/android-sparse/index.ts';
-import { readApk, readZipDirectory, type Apk } from '@keen-larder/core/formats/apk/index.ts';
-import { gptRegions, readGpt, wholeDiskOf } from '@keen-larder/core/formats/gpt/index.ts';
-import { headBytes, recogniseImage } from '@keen-larder/core/formats/inspect/index.ts';
+import {
+  readSparse,
+  sparseBytes,
+  sparseSource,
+} from '@keen-larder/core/formats/android-sparse/android-sparse.ts';
+import { readApk, readZipDirectory, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
+import { gptRegions, readGpt, wholeDiskOf } from '@keen-larder/core/formats/gpt/gpt.ts';
+import { headBytes, recogniseImage } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { partitionFor, type IncomingFile } from '@keen-larder/core/larder/import-plan.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { tableImageName } from '@keen-larder/core/phone/roles.ts';

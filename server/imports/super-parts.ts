@@ -7,7 +7,7 @@ import {
   type Composed,
   type LogicalLayout,
   type LogicalPartitions,
-} from '@keen-larder/core/formats/logical-partitions/index.ts';
+} from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { sourceBytes } from '../formats/file-source.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';

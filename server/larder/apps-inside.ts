@@ -1,7 +1,7 @@
 import type { AppInside } from '@keen-larder/contract/copies.ts';
 import { folderKinds, folderOf, type CopiedApp, type FolderKind } from '@keen-larder/core/apps/copies.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
+import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { Problem } from '../problem.ts';
 import { keptText, type UserData } from './user-data.ts';
 

@@ -5,7 +5,7 @@ import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import { recordKind, type CopiedRecords, type RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { CopyPartHead, CopyPartRow, CopyStatements, CopyWithPhone } from '../database/copies.ts';
 import type { PhoneStatements } from '../database/phones.ts';
-import type { Feed } from '../feed.ts';
+import type { Feed } from '../events/feed.ts';
 import { Problem } from '../problem.ts';
 import {
   appCopyFormat,

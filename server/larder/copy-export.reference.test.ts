@@ -6,7 +6,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { CopyDescription } from '@keen-larder/core/apps/description.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { startCopying } from '../runs/copying.ts';
+import { startCopying } from '../runs/apps/copying.ts';
 import { copyTar } from './copy-export.ts';
 
 const folder = testFolder();

@@ -3,8 +3,8 @@ import { pack as tarPack } from 'tar-stream';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
-import { writeSparse } from '@keen-larder/core/formats/android-sparse/index.ts';
-import { checksumLine } from '@keen-larder/core/formats/checksum-files/index.ts';
+import { writeSparse } from '@keen-larder/core/formats/android-sparse/android-sparse.ts';
+import { checksumLine } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 import { contentsFileName, contentsFormat, type Contents } from '@keen-larder/core/larder/contents.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import {
@@ -18,7 +18,7 @@ import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import type { ImageRow } from '../database/sets.ts';
 import { wrap } from '../formats/wrappers.ts';
 import { digestsOf } from '../shelf/manifest.ts';
-import { counted } from '../shelf/counted.ts';
+import { counted } from '../async/counted.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import type { Larder } from './larder.ts';
 

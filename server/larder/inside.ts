@@ -1,7 +1,10 @@
 import type { InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import { slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { inspectImage, inspection, type Inspection } from '@keen-larder/core/formats/inspect/index.ts';
-import { logicalSource, readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
+import { inspectImage, inspection, type Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
+import {
+  logicalSource,
+  readLogicalPartitions,
+} from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import type { ImageRow } from '../database/sets.ts';
 import { Problem } from '../problem.ts';
 import { readImage } from '../shelf/image-reader.ts';

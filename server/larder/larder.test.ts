@@ -10,12 +10,12 @@ import { copyStatements } from '../database/copies.ts';
 import { phoneStatements } from '../database/phones.ts';
 import { setStatements } from '../database/sets.ts';
 import { unfinishedStatements } from '../database/unfinished.ts';
-import { Feed } from '../feed.ts';
+import { Feed } from '../events/feed.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { SetWriter } from '../shelf/set-writer.ts';
 import { unpackChunkList, type ManifestImage } from '../shelf/manifest.ts';
 import { Shelf } from '../shelf/shelf.ts';
-import { ShelfWorkers } from '../shelf/workers.ts';
+import { ShelfWorkers } from '../shelf/threads/workers.ts';
 import { AppCopies, RecordCopies } from './copies.ts';
 import { Larder } from './larder.ts';
 

@@ -6,7 +6,7 @@ import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
-import type { Feed } from '../feed.ts';
+import type { Feed } from '../events/feed.ts';
 import { Problem } from '../problem.ts';
 import {
   digestsOf,

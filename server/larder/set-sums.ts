@@ -1,4 +1,4 @@
-import { checksumLine } from '@keen-larder/core/formats/checksum-files/index.ts';
+import { checksumLine } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 
 interface Digested {
   readonly partition: string;

@@ -1,8 +1,11 @@
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { Ext4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { headBytes, recognise } from '@keen-larder/core/formats/inspect/recognise.ts';
-import { logicalSource, readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/index.ts';
+import {
+  logicalSource,
+  readLogicalPartitions,
+} from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { parseProperties, type PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { LinkFailure } from './phone-link.ts';
 

@@ -3,7 +3,7 @@ import { sourceBytes } from '../formats/file-source.ts';
 import type { UserData } from '../larder/user-data.ts';
 import type { FileAccess } from '../links/phone-link.ts';
 import { fetchRecords, findRecords, mostBytesRead } from './phone-records.ts';
-import { readRecords } from './read.ts';
+import { readRecords } from './records-reader.ts';
 
 /** Kinds whose number says whether they came back; the others are pictures, places and counters. */
 const counted: readonly RecordKindId[] = [

@@ -1,6 +1,6 @@
 import { recordKind, recordKinds, sideFiles, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import type { DescribedFile, FileAccess } from '../links/phone-link.ts';
-import { readRecords, type ReadRecords } from './read.ts';
+import { readRecords, type ReadRecords } from './records-reader.ts';
 
 const root = '/data';
 

@@ -9,8 +9,8 @@ import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
 import { brokenBuilds } from '@keen-larder/standin/scenario/broken-builds.ts';
 import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
-import { startImaging } from '../runs/imaging.ts';
-import { startRestoring } from '../runs/restoring.ts';
+import { startImaging } from '../runs/imaging/imaging.ts';
+import { startRestoring } from '../runs/restoring/restoring.ts';
 
 const secondKnot3 = 'TW3K-10517';
 const knot5 = 'TW5K-20316';

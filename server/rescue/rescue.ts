@@ -10,14 +10,14 @@ import {
   type DiagnosisFacts,
   type GoodSet,
   type Repair,
-} from '@keen-larder/core/rescue/index.ts';
+} from '@keen-larder/core/rescue/rescue.ts';
 import type { Bench } from '../bench/bench.ts';
 import type { Forecaster } from '../bench/forecaster.ts';
 import type { UnfinishedStatements } from '../database/unfinished.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
 import { LinkFailure } from '../links/phone-link.ts';
-import { halfWritten } from '../runs/writing-journal.ts';
+import { halfWritten } from '../runs/restoring/writing-journal.ts';
 import { Problem } from '../problem.ts';
 import { DamagedImage } from '../shelf/image-reader.ts';
 

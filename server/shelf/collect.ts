@@ -1,7 +1,7 @@
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ChunkStatements } from '../database/chunks.ts';
-import { PackWriter } from './pack-writer.ts';
+import { PackWriter } from './packs/pack-writer.ts';
 
 /** A pack with less than this share of live bytes is written anew. */
 const worthKeeping = 0.7;

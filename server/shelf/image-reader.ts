@@ -1,7 +1,7 @@
-import { BlockPool } from './block-pool.ts';
-import type { Block, Stored } from './chunk-worker.ts';
+import { BlockPool } from './threads/block-pool.ts';
+import type { Block, Stored } from './threads/chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
-import { blockBytes, codecs } from './pack-format.ts';
+import { blockBytes, codecs } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
 
 /** What is needed to read an image back. */

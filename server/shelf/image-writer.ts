@@ -1,10 +1,10 @@
 import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { copyToShared } from './block-pool.ts';
+import { copyToShared } from './threads/block-pool.ts';
 import { readBlocks } from './image-reader.ts';
-import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './pack-format.ts';
+import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './packs/pack-format.ts';
 import type { SetWriter } from './set-writer.ts';
 import type { Shelf } from './shelf.ts';
-import type { DigestStream } from './workers.ts';
+import type { DigestStream } from './threads/workers.ts';
 
 /** What was stored of an image. */
 export interface StoredImage {

@@ -3,7 +3,7 @@ import type { Condition, NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { hex } from '@keen-larder/core/bytes/text.ts';
-import { digestBytes, zeroDigest } from './pack-format.ts';
+import { digestBytes, zeroDigest } from './packs/pack-format.ts';
 
 export const manifestFormat = 'keen-larder-set';
 export const manifestVersion = 1;

@@ -1,10 +1,10 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { BlockPool } from './block-pool.ts';
-import type { Block } from './chunk-worker.ts';
-import { chunkDigest } from './digest.ts';
+import { BlockPool } from './threads/block-pool.ts';
+import type { Block } from './threads/chunk-worker.ts';
+import { chunkDigest } from './threads/digest.ts';
 import { ImageWriter } from './image-writer.ts';
-import { chunkBytes, codecs, packBytes, zeroDigest } from './pack-format.ts';
-import { PackWriter, type PackedChunk } from './pack-writer.ts';
+import { chunkBytes, codecs, packBytes, zeroDigest } from './packs/pack-format.ts';
+import { PackWriter, type PackedChunk } from './packs/pack-writer.ts';
 import type { Shelf } from './shelf.ts';
 
 /** Blocks of shared memory under way at once; bounds the memory of a run. */

@@ -11,10 +11,10 @@ import { openDatabase } from '../database/open.ts';
 import { readImage, DamagedImage } from './image-reader.ts';
 import type { StoredImage } from './image-writer.ts';
 import { unpackChunkList } from './manifest.ts';
-import { listRecords } from './pack-reader.ts';
+import { listRecords } from './packs/pack-reader.ts';
 import { SetWriter } from './set-writer.ts';
 import { Shelf } from './shelf.ts';
-import { ShelfWorkers } from './workers.ts';
+import { ShelfWorkers } from './threads/workers.ts';
 
 const folder = testFolder();
 const workers = new ShelfWorkers();

@@ -6,12 +6,12 @@ import type { CopiedRecords, RecordsPartKind } from '@keen-larder/core/records/k
 import type { ChunkRow, ChunkStatements } from '../database/chunks.ts';
 import { collectPacks } from './collect.ts';
 import { writeDurably } from './files.ts';
-import { listRecords } from './pack-reader.ts';
-import type { Record } from './pack-format.ts';
+import { listRecords } from './packs/pack-reader.ts';
+import type { Record } from './packs/pack-format.ts';
 import { parseAppCopy, parseRecordsCopy, type CopyManifest } from './copy-manifest.ts';
 import { ManifestFolder } from './manifest-folder.ts';
 import { parseManifest, type Manifest } from './manifest.ts';
-import type { ShelfWorkers } from './workers.ts';
+import type { ShelfWorkers } from './threads/workers.ts';
 
 const shelfFormat = 'keen-larder-shelf';
 /** 1 named chunks by BLAKE2b and was never released. */

@@ -1,5 +1,5 @@
 import { constants, createPublicKey, publicDecrypt, randomBytes, type KeyObject } from 'node:crypto';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import {
   authTokenBytes,
   parseAdbPublicKey,

@@ -15,9 +15,9 @@ import {
   type BootRules,
   type LoadedKernel,
   type Slot,
-} from '@keen-larder/core/boot/index.ts';
+} from '@keen-larder/core/boot/boot.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { keyPath } from '../firmware/contents.ts';
 import { CipherDevice, unwrapKey } from '../flash/cipher.ts';
 import { makerSigner } from '../firmware/verified-chain.ts';

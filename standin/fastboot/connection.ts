@@ -6,11 +6,15 @@ import {
   MessageParser,
   messageLength,
   type FastbootAnswer,
-} from '@keen-larder/core/protocols/fastboot/index.ts';
-import { bootControlOf } from '@keen-larder/core/boot/index.ts';
+} from '@keen-larder/core/protocols/fastboot/fastboot-messages.ts';
+import { bootControlOf } from '@keen-larder/core/boot/boot.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
-import { readSparse, sparseMagic, sparsePieces } from '@keen-larder/core/formats/android-sparse/index.ts';
+import {
+  readSparse,
+  sparseMagic,
+  sparsePieces,
+} from '@keen-larder/core/formats/android-sparse/android-sparse.ts';
 import { isLocked } from '../boot/start.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device } from '../flash/flash.ts';

@@ -1,4 +1,4 @@
-import { activeSlot, isUnbootable, type Slot } from '@keen-larder/core/boot/index.ts';
+import { activeSlot, isUnbootable, type Slot } from '@keen-larder/core/boot/boot.ts';
 import { isLocked } from '../boot/start.ts';
 import type { Flash } from '../flash/flash.ts';
 import type { Model } from '../models.ts';

@@ -5,8 +5,8 @@ import {
   writeBootImage,
   writeModernBootImage,
   writeVendorBoot,
-} from '@keen-larder/core/formats/boot-image/index.ts';
-import { writeCpio } from '@keen-larder/core/formats/cpio/index.ts';
+} from '@keen-larder/core/formats/boot-image/boot-image.ts';
+import { writeCpio } from '@keen-larder/core/formats/cpio/cpio.ts';
 import { knot3, type FirmwareBuild, type Product } from './builds.ts';
 import { filler } from './filler.ts';
 

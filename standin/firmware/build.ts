@@ -21,7 +21,7 @@ import {
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { compress } from 'zstd-napi';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { madeBytes, templates, type Item, type Template } from './contents.ts';
 

@@ -2,8 +2,8 @@ import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { decompress } from 'zstd-napi';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
-import { sparsePieces } from '@keen-larder/core/formats/android-sparse/index.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { sparsePieces } from '@keen-larder/core/formats/android-sparse/android-sparse.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Device } from '../flash/flash.ts';
 import { madeBytes, templates } from './contents.ts';
 

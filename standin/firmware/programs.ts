@@ -2,8 +2,8 @@ import { createHash, createPrivateKey, sign, X509Certificate } from 'node:crypto
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { crc32, deflateSync } from 'node:zlib';
-import { writeApk, type AppDuty, type ApkSigner } from '@keen-larder/core/formats/apk/index.ts';
-import { writeDex } from '@keen-larder/core/formats/dex/index.ts';
+import { writeApk, type AppDuty, type ApkSigner } from '@keen-larder/core/formats/apk/apk.ts';
+import { writeDex } from '@keen-larder/core/formats/dex/dex.ts';
 import { filler } from './filler.ts';
 
 /** Who signs the invented apps; the keys are as invented. */

@@ -5,7 +5,7 @@ import {
   encodePublicKey,
   writeVbmeta,
   type VbmetaSigner,
-} from '@keen-larder/core/formats/verified-boot/index.ts';
+} from '@keen-larder/core/formats/verified-boot/verified-boot.ts';
 import { makeModernBoot, stockBoot } from './boot-images.ts';
 import type { FirmwareBuild } from './builds.ts';
 import { filler } from './filler.ts';

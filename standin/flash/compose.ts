@@ -1,13 +1,13 @@
 import { randomUUID } from 'node:crypto';
 import { open, rename, truncate, writeFile } from 'node:fs/promises';
-import { quernProgramHeader } from '@keen-larder/core/boot/index.ts';
-import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/index.ts';
+import { quernProgramHeader } from '@keen-larder/core/boot/boot.ts';
+import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/gpt.ts';
 import {
   layOutLogical,
   logicalSource,
   readLogicalPartitions,
   roomFor,
-} from '@keen-larder/core/formats/logical-partitions/index.ts';
+} from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { makeBootImage, recoveryFor, stockBoot } from '../firmware/boot-images.ts';
 import { firmwareBuilds, type FirmwareBuild, type SystemBuild } from '../firmware/builds.ts';
 import { keyPath } from '../firmware/contents.ts';

@@ -11,7 +11,7 @@ import {
   type BlockRun,
   type Inode,
   type NewFile,
-} from '@keen-larder/core/formats/ext4/index.ts';
+} from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Device } from './flash.ts';
 
 /** What is put into a file system: a file, or another name of one that is there. */

@@ -1,4 +1,4 @@
-import { Ext4, superblockOffset, withModified } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4, superblockOffset, withModified } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Device } from './flash.ts';
 
 /** Overwrites bytes of a file in place, in the blocks that it has. @throws Error when it has none there */

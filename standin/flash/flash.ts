@@ -2,7 +2,7 @@ import { existsSync, writeSync } from 'node:fs';
 import { open, readFile, writeFile, type FileHandle } from 'node:fs/promises';
 import { randomBytes } from 'node:crypto';
 import { slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { readGpt, type GptPartition } from '@keen-larder/core/formats/gpt/index.ts';
+import { readGpt, type GptPartition } from '@keen-larder/core/formats/gpt/gpt.ts';
 import { Faults } from './faults.ts';
 
 /** A block device of the simulated phone: the whole flash or one partition. */

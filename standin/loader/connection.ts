@@ -9,7 +9,7 @@ import {
   stretch,
   type LoaderHello,
   type LoaderMessage,
-} from '@keen-larder/core/protocols/loader/index.ts';
+} from '@keen-larder/core/protocols/loader/loader-messages.ts';
 import { readAscii } from '@keen-larder/core/bytes/text.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';

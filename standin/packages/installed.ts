@@ -1,6 +1,6 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { readApk, type Apk } from '@keen-larder/core/formats/apk/index.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
 import { attributeOf, restrictionOf, sectionOf, settingsFiles, tagOf } from './settings.ts';

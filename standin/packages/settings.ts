@@ -2,7 +2,7 @@
  * The files in which a system keeps what it knows of its apps (AOSP frameworks/base, Settings.java), as this
  * phone's own system writes them: an element a line.
  */
-import { packagesPath } from '@keen-larder/core/boot/index.ts';
+import { packagesPath } from '@keen-larder/core/boot/boot.ts';
 
 /** Paths within user data. */
 export const settingsFiles = {

@@ -1,7 +1,7 @@
 import { EventEmitter } from 'node:events';
 import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/index.ts';
+import { parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { Authorisation, type Asking } from '../adb/authorisation.ts';
 import { AdbConnection } from '../adb/connection.ts';
 import {

@@ -1,4 +1,4 @@
-import { bootControlOf } from '@keen-larder/core/boot/index.ts';
+import { bootControlOf } from '@keen-larder/core/boot/boot.ts';
 import { makeBootImage, makeModernBoot, stockBoot, type BootBuild } from '../firmware/boot-images.ts';
 import { firmwareBuilds, knot3, knot5, type FirmwareBuild } from '../firmware/builds.ts';
 import { buildProp } from '../firmware/contents.ts';

@@ -1,4 +1,4 @@
-import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { withDay } from '../firmware/database.ts';
 import { overwriteFile, touchFile } from '../flash/file-writes.ts';
 import type { Device, Flash } from '../flash/flash.ts';

@@ -1,4 +1,4 @@
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
 import { am, cmd, dumpPackages, pm, ps } from '../packages/commands.ts';

@@ -1,4 +1,4 @@
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Device } from '../flash/flash.ts';
 import { IoError } from '../flash/faults.ts';
 import { complain, deviceAt, type Command, type Process } from './host.ts';

@@ -1,5 +1,5 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { deviceAt, userPath, type ShellHost } from './host.ts';
 

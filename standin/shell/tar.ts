@@ -1,6 +1,6 @@
 import type { Writable } from 'node:stream';
 import { pack, type Header, type Pack } from 'tar-stream';
-import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { complain, print, type Command, type Process } from './host.ts';
 import { placeOf, type Place } from './tree-commands.ts';
 import { turnsOf } from './turns.ts';

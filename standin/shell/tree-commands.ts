@@ -1,5 +1,5 @@
 import { posix } from 'node:path';
-import { Ext4, Ext4BuildError, readSuperblock, type Inode } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4, Ext4BuildError, readSuperblock, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
 import {
   complain,

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Writable } from 'node:stream';
 import { extract, type Extract, type Header } from 'tar-stream';
-import { Ext4BuildError } from '@keen-larder/core/formats/ext4/index.ts';
+import { Ext4BuildError } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { editTree, type Addition } from '../flash/file-tree.ts';
 import { complain, resolvePath, type Process } from './host.ts';
 import type { Place } from './tree-commands.ts';

@@ -48,7 +48,7 @@ import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 
 /** An answer of the server that is not what was asked for; the message is for reading. */
 export class ApiError extends Error {

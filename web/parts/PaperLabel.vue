@@ -3,7 +3,7 @@ import { ShieldAlert, ShieldCheck, ShieldMinus, ShieldQuestion } from 'lucide-vu
 import { computed } from 'vue';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { shortDigest } from './digest.ts';
-import RoleStrip from './RoleStrip.vue';
+import RoleStrip from './roles/RoleStrip.vue';
 import SizeText from './SizeText.vue';
 import TimeText from './TimeText.vue';
 

@@ -5,18 +5,18 @@ import { useBench } from '../state/bench.ts';
 import { useNotices } from '../state/notices.ts';
 import { useRuns } from '../state/runs.ts';
 import { answering, emptyStores, MiB, phone, run, serial, set, show } from '../testing/stage.ts';
-import BatteryMark from './BatteryMark.vue';
-import BayRail from './BayRail.vue';
-import CheckList from './CheckList.vue';
+import BatteryMark from '../frame/BatteryMark.vue';
+import BayRail from '../frame/BayRail.vue';
+import CheckList from '../tray/CheckList.vue';
 import CopyText from './CopyText.vue';
 import InlineName from './InlineName.vue';
-import NoticeStack from './NoticeStack.vue';
+import NoticeStack from '../frame/NoticeStack.vue';
 import PaperLabel from './PaperLabel.vue';
 import ProgressLine from './ProgressLine.vue';
-import RoleStrip from './RoleStrip.vue';
+import RoleStrip from './roles/RoleStrip.vue';
 import SizeText from './SizeText.vue';
 import TimeText from './TimeText.vue';
-import TopBar from './TopBar.vue';
+import TopBar from '../frame/TopBar.vue';
 
 enableAutoUnmount(afterEach);
 beforeEach(() => {

@@ -7,7 +7,7 @@ import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
-import { imagingSheet, restoringSheet } from '@keen-larder/core/runsheet/index.ts';
+import { imagingSheet, restoringSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/requests.ts';
 
 export const serial = 'TW3K-10482';

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
-import CheckList from '../parts/CheckList.vue';
+import CheckList from './CheckList.vue';
 import ArmField from './ArmField.vue';
 import FigureGrid from './FigureGrid.vue';
 import TrayFrame from './TrayFrame.vue';

@@ -5,7 +5,7 @@ import { computed } from 'vue';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import { aboutText, durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import ProgressLine from '../parts/ProgressLine.vue';
-import RunButtons from '../parts/RunButtons.vue';
+import RunButtons from '../views/runs/RunButtons.vue';
 import { runKinds, runStates } from '../parts/run-words.ts';
 import { useDesktop } from '../state/desktop.ts';
 import FigureGrid from './FigureGrid.vue';

@@ -9,17 +9,17 @@ import { useCopies } from '../state/copies.ts';
 import { useImports } from '../state/imports.ts';
 import { useMoving } from '../state/moving.ts';
 import { useRescue } from '../state/rescue.ts';
-import AppTray from './AppTray.vue';
+import AppTray from './apps/AppTray.vue';
 import RecordsTray from './RecordsTray.vue';
-import MovingTray from './MovingTray.vue';
-import PickedAppsTray from './PickedAppsTray.vue';
-import CopyTray from './CopyTray.vue';
-import ImportAppsTray from './ImportAppsTray.vue';
+import MovingTray from './apps/MovingTray.vue';
+import PickedAppsTray from './apps/PickedAppsTray.vue';
+import CopyTray from './apps/CopyTray.vue';
+import ImportAppsTray from './files/ImportAppsTray.vue';
 import ImagingTray from './ImagingTray.vue';
-import ImportTray from './ImportTray.vue';
-import RestoringTray from './RestoringTray.vue';
-import LockingTray from './LockingTray.vue';
-import RepairTray from './RepairTray.vue';
+import ImportTray from './files/ImportTray.vue';
+import RestoringTray from './restoring/RestoringTray.vue';
+import LockingTray from './restoring/LockingTray.vue';
+import RepairTray from './restoring/RepairTray.vue';
 import RunTray from './RunTray.vue';
 
 /** The tray follows what is shown and picked in the middle. */

@@ -1,6 +1,6 @@
 import { useDebounceFn } from '@vueuse/core';
 import { onScopeDispose, ref, shallowRef, watch, type WatchSource } from 'vue';
-import type { RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import type { RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 
 /**
  * Keeps a run sheet in step with what it depends on.

@@ -3,7 +3,7 @@ import { computed, reactive, ref, type WatchSource } from 'vue';
 import type { Put } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/index.ts';
+import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../api/client.ts';
 import { announceError } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';

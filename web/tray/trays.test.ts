@@ -23,7 +23,7 @@ import {
   type Asked,
 } from '../testing/stage.ts';
 import ImagingTray from './ImagingTray.vue';
-import RestoringTray from './RestoringTray.vue';
+import RestoringTray from './restoring/RestoringTray.vue';
 import RunTray from './RunTray.vue';
 import TheTray from './TheTray.vue';
 

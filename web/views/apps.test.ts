@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { copyingSheet, puttingAppsSheet } from '@keen-larder/core/runsheet/index.ts';
+import { copyingSheet, puttingAppsSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { appFacts, listedApp } from '@keen-larder/core/testing/apps.ts';
 import { useApps } from '../state/apps.ts';
 import { useBench } from '../state/bench.ts';
@@ -9,9 +9,9 @@ import { useMoving } from '../state/moving.ts';
 import { useRecords } from '../state/records.ts';
 import { useRuns } from '../state/runs.ts';
 import { answering, emptyStores, facts, phone, run, serial, show } from '../testing/stage.ts';
-import AppTray from '../tray/AppTray.vue';
-import MovingTray from '../tray/MovingTray.vue';
-import PickedAppsTray from '../tray/PickedAppsTray.vue';
+import AppTray from '../tray/apps/AppTray.vue';
+import MovingTray from '../tray/apps/MovingTray.vue';
+import PickedAppsTray from '../tray/apps/PickedAppsTray.vue';
 import RecordsTray from '../tray/RecordsTray.vue';
 import PhoneApps from './bench/PhoneApps.vue';
 import PhoneMove from './bench/PhoneMove.vue';

@@ -5,7 +5,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import type { ConnectionsView, ConnectionView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
-import { importingSheet } from '@keen-larder/core/runsheet/index.ts';
+import { importingSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { useBench } from '../state/bench.ts';
 import { useConnections } from '../state/connections.ts';
 import { useImports } from '../state/imports.ts';
@@ -20,7 +20,7 @@ import {
   show,
   type Asked,
 } from '../testing/stage.ts';
-import ImportTray from '../tray/ImportTray.vue';
+import ImportTray from '../tray/files/ImportTray.vue';
 import BenchView from './bench/BenchView.vue';
 import ConnectionsPage from './bench/ConnectionsPage.vue';
 import PartitionTable from './bench/PartitionTable.vue';

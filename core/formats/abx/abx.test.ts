@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest';
-import { sdkOfPackages } from '../../boot/index.ts';
+import { sdkOfPackages } from '../../boot/boot.ts';
 import { FormatError } from '../../bytes/format-error.ts';
 import { appsIn } from '../../phone/proof.ts';
-import { isAbx, readAbx, settingsText } from './index.ts';
+import { isAbx, readAbx, settingsText } from './abx.ts';
 
 const utf = (text: string) => {
   const bytes = Buffer.from(text);

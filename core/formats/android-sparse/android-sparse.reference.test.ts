@@ -13,7 +13,7 @@ import {
   writeSparse,
   type SparseFile,
   type SparseRun,
-} from './index.ts';
+} from './android-sparse.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);

@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import { crc32, deflateSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { memorySource } from '../../bytes/source.ts';
-import { readApk, readIcon, writeApk, type ApkPlan } from './index.ts';
+import { readApk, readIcon, writeApk, type ApkPlan } from './apk.ts';
 
 const framework = '/usr/share/android-framework-res/framework-res.apk';
 const folder = mkdtempSync(join(tmpdir(), 'keen-larder-apk-'));

@@ -13,7 +13,7 @@ import {
   readVendorBoot,
   writeBootImage,
   writeModernBootImage,
-} from './index.ts';
+} from './boot-image.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import fc from 'fast-check';
-import { checksumLine, isChecksumFileName, parseChecksums } from './index.ts';
+import { checksumLine, isChecksumFileName, parseChecksums } from './checksum-files.ts';
 
 const sha256 = 'e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855';
 const md5 = 'd41d8cd98f00b204e9800998ecf8427e';

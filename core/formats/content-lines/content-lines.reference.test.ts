@@ -2,9 +2,15 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { FormatError } from '../../bytes/format-error.ts';
-import { writeCalendar } from '../icalendar/index.ts';
-import { writeVcards } from '../vcard/index.ts';
-import { escapeText, readContentLines, splitValue, unescapeText, writeContentLines } from './index.ts';
+import { writeCalendar } from '../icalendar/icalendar.ts';
+import { writeVcards } from '../vcard/vcard.ts';
+import {
+  escapeText,
+  readContentLines,
+  splitValue,
+  unescapeText,
+  writeContentLines,
+} from './content-lines.ts';
 
 describe('content lines', () => {
   // RFC 6350: sections 6.2.1, 6.2.2, 6.3.1, 6.4.1, 6.4.2, 6.6.4; RFC 5545: sections 3.2.15, 3.3.10, 3.6.1, 3.8.1.2.

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { FormatError } from '../../bytes/format-error.ts';
-import { definedClasses, writeDex } from './index.ts';
+import { definedClasses, writeDex } from './dex.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'keen-larder-dex-'));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));

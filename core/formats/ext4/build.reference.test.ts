@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { testFolder } from '../../../e2e/support/bench.ts';
 import { memorySource } from '../../bytes/source.ts';
-import { Ext4, Ext4Builder, Ext4BuildError, type NewFile } from './index.ts';
+import { Ext4, Ext4Builder, Ext4BuildError, type NewFile } from './ext4.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);

@@ -19,7 +19,7 @@ import { testFolder } from '../../../e2e/support/bench.ts';
 import { copySparse } from '../../../standin/flash/copy.ts';
 import { Flash } from '../../../standin/flash/flash.ts';
 import { memorySource } from '../../bytes/source.ts';
-import { Ext4, withModified, withMount, type Inode } from './index.ts';
+import { Ext4, withModified, withMount, type Inode } from './ext4.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);

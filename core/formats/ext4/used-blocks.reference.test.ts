@@ -7,7 +7,7 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { rangesBytes } from '../../bytes/ranges.ts';
 import { memorySource } from '../../bytes/source.ts';
-import { Ext4, usedRanges } from './index.ts';
+import { Ext4, usedRanges } from './ext4.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'keen-larder-used-'));
 afterAll(() => rmSync(folder, { recursive: true }));

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, inject, it } from 'vitest';
 import { testFolder } from '../../../e2e/support/bench.ts';
 import { memorySource } from '../../bytes/source.ts';
-import { readGpt, writeGpt } from './index.ts';
+import { readGpt, writeGpt } from './gpt.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);

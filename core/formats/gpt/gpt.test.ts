@@ -3,7 +3,7 @@ import { crc32 } from '../../bytes/crc32.ts';
 import { FormatError } from '../../bytes/format-error.ts';
 import { memorySource } from '../../bytes/source.ts';
 import { gptHeader } from './layouts.ts';
-import { gptRegions, readGpt, writeGpt } from './index.ts';
+import { gptRegions, readGpt, writeGpt } from './gpt.ts';
 
 const sectors = 400;
 const partition = (name: string, firstLba: number, lastLba: number) => ({

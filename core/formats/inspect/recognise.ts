@@ -1,11 +1,11 @@
-import { sparseMagic } from '../android-sparse/index.ts';
+import { sparseMagic } from '../android-sparse/android-sparse.ts';
 import { bootMagic } from '../boot-image/layouts.ts';
-import { vendorBootMagic } from '../boot-image/index.ts';
-import { looksLikeErofs } from '../erofs/index.ts';
-import { looksLikeExt4 } from '../ext4/index.ts';
-import { looksLikeF2fs } from '../f2fs/index.ts';
-import { looksLikeLogical } from '../logical-partitions/index.ts';
-import { vbmetaMagic } from '../verified-boot/index.ts';
+import { vendorBootMagic } from '../boot-image/boot-image.ts';
+import { looksLikeErofs } from '../erofs/erofs.ts';
+import { looksLikeExt4 } from '../ext4/ext4.ts';
+import { looksLikeF2fs } from '../f2fs/f2fs.ts';
+import { looksLikeLogical } from '../logical-partitions/logical-partitions.ts';
+import { vbmetaMagic } from '../verified-boot/verified-boot.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 
 /** Enough for every mark: the second geometry of logical partitions begins at 8192. */

@@ -1,6 +1,6 @@
 import { hex } from '../../bytes/text.ts';
 import { sizeText } from '../../bytes/units.ts';
-import { vbmetaFlags, verifyVbmeta, type Descriptor, type Vbmeta } from '../verified-boot/index.ts';
+import { vbmetaFlags, verifyVbmeta, type Descriptor, type Vbmeta } from '../verified-boot/verified-boot.ts';
 import { inspection, type Inspection } from './inspection.ts';
 
 /** Describes verified-boot metadata and says whether it is as it was signed. */

@@ -1,6 +1,6 @@
 import { sizeText } from '../../bytes/units.ts';
-import type { LogicalPartitions } from './read.ts';
-import { layOutLogical, type LogicalLayout } from './write.ts';
+import type { LogicalPartitions } from './super-reader.ts';
+import { layOutLogical, type LogicalLayout } from './super-writer.ts';
 
 /** Sizes of logical partitions are multiples of this (`logicalBlockBytes` of the geometry). */
 const blockBytes = 4096;

@@ -11,7 +11,7 @@ import {
   looksLikeLogical,
   readLogicalPartitions,
   roomFor,
-} from './index.ts';
+} from './logical-partitions.ts';
 
 describe('logical partitions', () => {
   it('are read with their extents, groups and attributes', async () => {

@@ -25,7 +25,7 @@ import {
   withFooter,
   writeVbmeta,
   type HashDescriptor,
-} from './index.ts';
+} from './verified-boot.ts';
 
 let small: Keys;
 let large: Keys;

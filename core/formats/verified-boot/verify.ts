@@ -3,7 +3,7 @@ import { hex } from '../../bytes/text.ts';
 import type { ByteSource } from '../../bytes/source.ts';
 import type { HashDescriptor } from './descriptors.ts';
 import { publicKeyHeader } from './layouts.ts';
-import type { Vbmeta } from './read.ts';
+import type { Vbmeta } from './vbmeta-reader.ts';
 
 /** What came of checking a vbmeta image against itself. */
 export type VbmetaVerdict =

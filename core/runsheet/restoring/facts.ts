@@ -1,4 +1,4 @@
-import type { Forecast, Slot } from '../../boot/index.ts';
+import type { Forecast, Slot } from '../../boot/boot.ts';
 import type { PartitionFacts, PhoneFacts } from '../../phone/facts.ts';
 import type { Role } from '../../phone/roles.ts';
 import type { Check } from '../check.ts';

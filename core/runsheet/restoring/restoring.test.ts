@@ -1,7 +1,13 @@
 import { describe, expect, it } from 'vitest';
-import type { Forecast } from '../../boot/index.ts';
+import type { Forecast } from '../../boot/boot.ts';
 import type { PartitionFacts, PhoneFacts } from '../../phone/facts.ts';
-import { obstacles, restoringSheet, type CheckId, type RestoringFacts, type SetFacts } from '../index.ts';
+import {
+  obstacles,
+  restoringSheet,
+  type CheckId,
+  type RestoringFacts,
+  type SetFacts,
+} from '../run-sheets.ts';
 import type { RestoringImage } from './facts.ts';
 
 const MiB = 1 << 20;

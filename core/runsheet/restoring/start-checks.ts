@@ -1,4 +1,4 @@
-import { isWell, type Forecast } from '../../boot/index.ts';
+import { isWell, type Forecast } from '../../boot/boot.ts';
 import { durationText, sizeText } from '../../bytes/units.ts';
 import { splitSlot } from '../../phone/roles.ts';
 import { listText, stop, type Check } from '../check.ts';

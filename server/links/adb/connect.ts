@@ -17,7 +17,7 @@ import {
   type Packet,
 } from '@keen-larder/core/protocols/adb/packet.ts';
 import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
-import { against } from '../../against.ts';
+import { against } from '../../async/race-against.ts';
 import { LinkFailure } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
 import type { AdbKey } from './key.ts';

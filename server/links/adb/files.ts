@@ -1,6 +1,6 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { settingsText } from '@keen-larder/core/formats/abx/index.ts';
+import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
 import { LinkFailure, type DescribedFile, type FileAccess, type FileOwner } from '../phone-link.ts';
 import { batches } from './batches.ts';
 import { fileOn } from './file-source.ts';

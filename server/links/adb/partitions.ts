@@ -1,12 +1,12 @@
 import { Readable } from 'node:stream';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/index.ts';
+import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/gpt.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
 import { contentsOf } from '../contents.ts';
 import { LinkFailure, type PartitionAccess } from '../phone-link.ts';
-import { inPairs, untilTaken } from './in-pairs.ts';
+import { inPairs, untilTaken } from '../../async/in-pairs.ts';
 import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 import { stretches } from './stretches.ts';

@@ -1,7 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Adb, AdbSocket } from '@yume-chan/adb';
 import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
-import { against } from '../../against.ts';
+import { against } from '../../async/race-against.ts';
 import { FlashFailure, LinkFailure, PhoneRefusal } from '../phone-link.ts';
 import type { AdbConnection } from './connect.ts';
 

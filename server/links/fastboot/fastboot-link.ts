@@ -12,7 +12,7 @@ import {
   parseNumber,
   parseVariables,
   type FastbootAnswer,
-} from '@keen-larder/core/protocols/fastboot/index.ts';
+} from '@keen-larder/core/protocols/fastboot/fastboot-messages.ts';
 import { FlashFailure, LinkFailure, type FlashingAccess, type PhoneLink } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
 

@@ -10,7 +10,7 @@ import {
   stretch,
   type LoaderHello,
   type LoaderMessage,
-} from '@keen-larder/core/protocols/loader/index.ts';
+} from '@keen-larder/core/protocols/loader/loader-messages.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { FlashFailure, LinkFailure } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';

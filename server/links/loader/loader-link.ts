@@ -1,10 +1,10 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { gptRegions, readGpt } from '@keen-larder/core/formats/gpt/index.ts';
+import { gptRegions, readGpt } from '@keen-larder/core/formats/gpt/gpt.ts';
 import { conditionFrom, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf, tableImageName, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
-import type { LoaderHello } from '@keen-larder/core/protocols/loader/index.ts';
+import type { LoaderHello } from '@keen-larder/core/protocols/loader/loader-messages.ts';
 import { contentsOf, installedSystem } from '../contents.ts';
 import { LinkFailure, type PartitionAccess, type PhoneLink } from '../phone-link.ts';
 import { LoaderClient } from './loader-client.ts';

@@ -7,7 +7,7 @@ import { isLive } from '@keen-larder/contract/runs.ts';
 import { reachText, recordKind } from '@keen-larder/core/records/kinds.ts';
 import { downloads } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
-import PickColumn from '../../parts/PickColumn.vue';
+import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { useRecords } from '../../state/records.ts';

@@ -3,7 +3,7 @@ import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { purposesOf } from '@keen-larder/core/runsheet/index.ts';
+import { purposesOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../../api/client.ts';
 import StorageMap from '../../charts/StorageMap.vue';
 import type { Lid, MapScale } from '../../charts/storage-layout.ts';

@@ -4,7 +4,7 @@ import { CheckIcon, CircleDashed, OctagonX } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { RepairView } from '@keen-larder/contract/rescue.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import RoleStrip from '../../parts/RoleStrip.vue';
+import RoleStrip from '../../parts/roles/RoleStrip.vue';
 
 /** One repair: what it writes, from where, and what would come of it. */
 const props = defineProps<{ repair: RepairView; isChosen: boolean; hasFault: boolean }>();

@@ -8,8 +8,8 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { byRole } from '@keen-larder/core/phone/roles.ts';
 import { downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
-import PickColumn from '../../parts/PickColumn.vue';
-import RoleColumn from '../../parts/RoleColumn.vue';
+import PickColumn from '../../parts/table/PickColumn.vue';
+import RoleColumn from '../../parts/roles/RoleColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 
 /** What a set holds; what is picked here is what the tray puts back. */

@@ -3,7 +3,7 @@ import { ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus';
 import { computed, onMounted } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { PlannedCopy } from '@keen-larder/core/apps/import-plan.ts';
-import PickColumn from '../../parts/PickColumn.vue';
+import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { useCopies } from '../../state/copies.ts';

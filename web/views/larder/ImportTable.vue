@@ -4,7 +4,7 @@ import { computed, watch } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { usualPartitions } from '@keen-larder/core/phone/roles.ts';
-import PickColumn from '../../parts/PickColumn.vue';
+import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { useImports } from '../../state/imports.ts';
 import { usePicks } from '../../state/picks.ts';

@@ -3,7 +3,7 @@ import { ref, shallowRef, watch } from 'vue';
 import type { InsideView } from '@keen-larder/contract/inside.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { api, downloads } from '../../api/client.ts';
-import InsideApps from '../../parts/InsideApps.vue';
+import InsideApps from './InsideApps.vue';
 import EmptyState from '../../parts/EmptyState.vue';
 import FileBrowser from './FileBrowser.vue';
 import InspectionView from './InspectionView.vue';

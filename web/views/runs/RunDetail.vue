@@ -4,7 +4,7 @@ import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import { aboutText, durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import ThroughputChart from '../../charts/ThroughputChart.vue';
 import ProgressLine from '../../parts/ProgressLine.vue';
-import RunButtons from '../../parts/RunButtons.vue';
+import RunButtons from './RunButtons.vue';
 import { clockTime, exactTime } from '../../parts/time.ts';
 import BatchTable from './BatchTable.vue';
 import ProofTable from './ProofTable.vue';

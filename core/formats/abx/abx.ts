@@ -1,0 +1,1 @@
+export { isAbx, readAbx, settingsText } from './abx-reader.ts';

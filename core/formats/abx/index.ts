@@ -1,1 +1,0 @@
-export { isAbx, readAbx, settingsText } from './read.ts';

@@ -1,0 +1,2 @@
+export { definedClasses } from './dex-reader.ts';
+export { writeDex } from './dex-writer.ts';

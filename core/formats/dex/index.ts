@@ -1,2 +1,0 @@
-export { definedClasses } from './read.ts';
-export { writeDex } from './write.ts';

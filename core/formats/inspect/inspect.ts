@@ -1,0 +1,204 @@
+import { FormatError } from '../../bytes/format-error.ts';
+import { slice, type ByteSource } from '../../bytes/source.ts';
+import { readUtf8 } from '../../bytes/text.ts';
+import { sizeText } from '../../bytes/units.ts';
+import { readSparse, sparseSource } from '../android-sparse/android-sparse.ts';
+import { readBootImage, readVendorBoot } from '../boot-image/boot-image.ts';
+import { readErofs } from '../erofs/erofs.ts';
+import { Ext4 } from '../ext4/ext4.ts';
+import { readF2fs } from '../f2fs/f2fs.ts';
+import { readGpt, wholeDiskOf } from '../gpt/gpt.ts';
+import { gptSignature } from '../gpt/layouts.ts';
+import { logicalSource, readLogicalPartitions } from '../logical-partitions/logical-partitions.ts';
+import { readAvbFooter, readVbmeta } from '../verified-boot/verified-boot.ts';
+import { inspection, type Inspection } from './inspection.ts';
+import { headBytes, recognise, type Recognised } from './recognise.ts';
+import { inspectVbmeta } from './vbmeta.ts';
+
+export { headBytes } from './recognise.ts';
+export { allFindings, inspection, type Inspection } from './inspection.ts';
+
+/** Images inside images inside images: beyond this nobody nests them. */
+const deepest = 4;
+
+const inspectors: Readonly<Record<Recognised, (source: ByteSource, depth: number) => Promise<Inspection>>> = {
+  'boot image': inspectBootImage,
+  'vendor boot image': inspectVendorBoot,
+  'verified-boot metadata': async (source) => inspectVbmeta(await readVbmeta(source), source.bytes),
+  'sparse image': inspectSparse,
+  'logical partitions': inspectLogical,
+  ext4: inspectExt4,
+  f2fs: inspectF2fs,
+  erofs: inspectErofs,
+};
+
+const hasPrimaryGpt = (head: Uint8Array): boolean =>
+  [512, 4096].some((at) => readUtf8(head.subarray(at, at + gptSignature.length)) === gptSignature);
+
+/**
+ * Recognises an image by its bytes and describes it and what lies inside it.
+ * @throws FormatError when it carries a format's mark but cannot be read as that format
+ */
+export async function inspectImage(source: ByteSource, depth = 0): Promise<Inspection> {
+  const head = await source.read(0, Math.min(source.bytes, headBytes));
+  const known = recognise(head);
+  const found = known
+    ? await inspectors[known](source, depth)
+    : hasPrimaryGpt(head) || (await hasBackupGpt(source))
+      ? await inspectGpt(source, depth)
+      : inspection('raw', source.bytes);
+  const footer = found.format === 'GPT' ? undefined : await readAvbFooter(source);
+  if (!footer) return found;
+  const carried = inspectVbmeta(await readVbmeta(source, footer.vbmetaOffset), footer.vbmetaBytes);
+  return {
+    ...found,
+    inner: [...found.inner, { name: 'its own verified-boot metadata', inspection: carried }],
+  };
+}
+
+/** What an image is, by its marks alone: a format's name, or `raw`. */
+export async function recogniseImage(source: ByteSource): Promise<string> {
+  const head = await source.read(0, Math.min(source.bytes, headBytes));
+  return recognise(head) ?? (hasPrimaryGpt(head) || (await hasBackupGpt(source)) ? 'GPT' : 'raw');
+}
+
+/** What lies inside: a fault in there is a finding, not the end. */
+async function inside(name: string, source: ByteSource, depth: number): Promise<Inspection['inner']> {
+  if (depth >= deepest || source.bytes === 0) return [];
+  try {
+    const found = await inspectImage(source, depth + 1);
+    return found.format === 'raw' && found.inner.length === 0 ? [] : [{ name, inspection: found }];
+  } catch (error) {
+    if (!(error instanceof FormatError)) throw error;
+    return [{ name, inspection: inspection('damaged', source.bytes, { findings: [error.message] }) }];
+  }
+}
+
+/** The mark of a backup header in the last sector, when the primary is gone. */
+async function hasBackupGpt(source: ByteSource): Promise<boolean> {
+  for (const sectorBytes of [512, 4096]) {
+    if (source.bytes < sectorBytes * 3) continue;
+    const last = await source.read((Math.floor(source.bytes / sectorBytes) - 1) * sectorBytes, 8);
+    if (readUtf8(last) === gptSignature) return true;
+  }
+  return false;
+}
+
+async function inspectGpt(source: ByteSource, depth: number): Promise<Inspection> {
+  // A table alone is read as the disk that it was cut out of; its partitions are then not at hand.
+  const disk = await wholeDiskOf(source);
+  const gpt = await readGpt(disk ?? source);
+  const inner: Inspection['inner'][number][] = [];
+  for (const { name, startBytes, bytes } of disk ? [] : gpt.partitions) {
+    inner.push(...(await inside(name, slice(source, startBytes, bytes), depth)));
+  }
+  return inspection('GPT', source.bytes, {
+    fields: {
+      'disk GUID': gpt.diskGuid,
+      'sector size': gpt.sectorBytes,
+      ...(disk && { 'describes a disk of': sizeText(disk.bytes) }),
+      'read from': `${gpt.from} table`,
+    },
+    rows: gpt.partitions.map(
+      ({ number, name, firstLba, lastLba, bytes }) =>
+        `${number} ${name}: sectors ${firstLba}–${lastLba}, ${sizeText(bytes)}`,
+    ),
+    findings: disk ? [] : gpt.findings,
+    inner,
+  });
+}
+
+async function inspectBootImage(source: ByteSource): Promise<Inspection> {
+  const image = await readBootImage(source);
+  return inspection('boot image', source.bytes, {
+    fields: {
+      'header version': image.headerVersion,
+      'page size': image.pageBytes,
+      'Android version': image.os?.version ?? 'not said',
+      'patch level': image.os?.patchLevel ?? 'not said',
+      'command line': image.commandLine,
+    },
+    rows: image.parts.map(({ name, offset, bytes }) => `${name}: ${bytes} bytes at ${offset}`),
+  });
+}
+
+async function inspectVendorBoot(source: ByteSource): Promise<Inspection> {
+  const image = await readVendorBoot(source);
+  const named = (name: string, bytes: number, offset: number) => `${name}: ${bytes} bytes at ${offset}`;
+  return inspection('vendor boot image', source.bytes, {
+    fields: {
+      'header version': image.headerVersion,
+      'page size': image.pageBytes,
+      name: image.name,
+      'command line': image.commandLine,
+    },
+    rows: [
+      ...image.parts.map(({ name, bytes, offset }) => named(name, bytes, offset)),
+      ...image.ramdisks.map(({ name, type, bytes, offset }) =>
+        named(`ramdisk ${name || 'without a name'} (${type})`, bytes, offset),
+      ),
+    ],
+  });
+}
+
+async function inspectSparse(source: ByteSource, depth: number): Promise<Inspection> {
+  const { blockBytes, imageBytes, chunks } = await readSparse(source);
+  return inspection('sparse image', source.bytes, {
+    fields: {
+      'block size': blockBytes,
+      chunks,
+      'describes an image of': `${sizeText(imageBytes)} (${imageBytes} bytes)`,
+    },
+    inner: await inside('the image', await sparseSource(source), depth),
+  });
+}
+
+async function inspectLogical(source: ByteSource, depth: number): Promise<Inspection> {
+  const found = await readLogicalPartitions(source);
+  const inner: Inspection['inner'][number][] = [];
+  // Only `super` itself is at hand; partitions on other devices cannot be looked into.
+  const alone = found.blockDevices.length === 1;
+  for (const partition of alone ? found.partitions : []) {
+    inner.push(...(await inside(partition.name, logicalSource(partition, [source]), depth)));
+  }
+  return inspection('logical partitions', source.bytes, {
+    fields: { version: found.version, slots: found.metadataSlots },
+    rows: found.partitions.map(({ name, group, bytes, extents, attributes }) =>
+      [`${name} in ${group}: ${sizeText(bytes)} in ${extents.length} extents`, ...attributes].join(', '),
+    ),
+    findings: found.findings,
+    inner,
+  });
+}
+
+async function inspectExt4(source: ByteSource): Promise<Inspection> {
+  const { superblock, usedBytes } = await Ext4.open(source);
+  return inspection('ext4', source.bytes, {
+    fields: {
+      volume: superblock.volumeName || 'unnamed',
+      UUID: superblock.uuid,
+      'block size': superblock.blockBytes,
+      blocks: superblock.blocks,
+      'in use': `${sizeText(usedBytes)} (${usedBytes} bytes)`,
+      inodes: `${superblock.inodes - superblock.freeInodes} of ${superblock.inodes}`,
+      'last mounted on': superblock.lastMountedOn || 'never',
+      features: superblock.incompatFeatures.join(' '),
+    },
+    findings: [
+      ...superblock.findings,
+      ...(superblock.needsRecovery ? ['The journal holds changes that are not yet in place.'] : []),
+    ],
+  });
+}
+
+async function inspectF2fs(source: ByteSource): Promise<Inspection> {
+  const { blockBytes, blocks, volumeName, uuid, findings } = await readF2fs(source);
+  const fields = { volume: volumeName || 'unnamed', UUID: uuid, 'block size': blockBytes, blocks };
+  return inspection('f2fs', source.bytes, { fields, findings });
+}
+
+async function inspectErofs(source: ByteSource): Promise<Inspection> {
+  const { blockBytes, blocks, inodes, volumeName, uuid, findings } = await readErofs(source);
+  const fields = { volume: volumeName || 'unnamed', UUID: uuid, 'block size': blockBytes, blocks, inodes };
+  return inspection('erofs', source.bytes, { fields, findings });
+}

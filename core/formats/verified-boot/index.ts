@@ -1,5 +1,0 @@
-export type { ChainDescriptor, Descriptor, HashDescriptor, HashtreeDescriptor } from './descriptors.ts';
-export { footerMagic, vbmetaFlags, vbmetaMagic, type Algorithm } from './layouts.ts';
-export { readAvbFooter, readVbmeta, type AvbFooter, type Vbmeta } from './read.ts';
-export { encodePublicKey, withFooter, writeVbmeta, type DescriptorPlan, type VbmetaSigner } from './write.ts';
-export { matchesHash, verifyVbmeta, type VbmetaVerdict } from './verify.ts';

@@ -1,0 +1,32 @@
+export * from './check.ts';
+export { actionWords, changingSheet } from './apps/changing.ts';
+export { copyingSheet, pickedApps, roomForCopies, type PickedApp } from './apps/copying.ts';
+export type {
+  AppSurroundings,
+  CopyingFacts,
+  PickedCopy,
+  PickedParts,
+  PuttingAppsFacts,
+} from './apps/facts.ts';
+export { importingAppsSheet, type ImportingAppsFacts, type WantedCopy } from './apps/importing.ts';
+export {
+  movingSheet,
+  movingVerdicts,
+  type MovingFacts,
+  type MovingSheet,
+  type Verdict,
+} from './apps/moving.ts';
+export { puttingAppsSheet } from './apps/putting-back.ts';
+export { keepingRecordsSheet, puttingRecordsSheet, recordsStop, type RecordsThere } from './records.ts';
+export { canReadUsedOnly, imagingSheet, mayBeUnchanged, type ImagingFacts } from './imaging.ts';
+export { importingSheet, type ImportingFacts, type ImportingImage } from './importing.ts';
+export { lockingSheet, type LockingFacts } from './locking.ts';
+export { purposesOf, type Purpose } from './purposes.ts';
+export {
+  restoringSheet,
+  type RestoringFacts,
+  type RestoringImage,
+  type SetFacts,
+} from './restoring/restoring-sheet.ts';
+export { expectedBytesPerSecond, usualBytesPerSecond, type PastTransfer } from './estimate.ts';
+export { imagingBattery, safePercent } from './battery.ts';

@@ -1,0 +1,93 @@
+import { stagingFolders } from '@keen-larder/core/apps/copies.ts';
+import { PhoneRefusal, type AppFolders } from '../../phone-link.ts';
+import { batches } from '../batches.ts';
+import { mediaOwner, type AdbFiles } from '../files.ts';
+import { quote, type AdbShell } from '../shell.ts';
+
+const sharedStorage = '/data/media/';
+
+/** What is not of the exchange of an app's data. */
+const isOwn = (name: string) => !Object.values<string>(stagingFolders).includes(name);
+const at = (folder: string, name: keyof typeof stagingFolders) => `${folder}/${stagingFolders[name]}`;
+
+/** Folders of apps through the phone's own tools, as root, in a running system or in recovery. */
+export class AdbAppFolders implements AppFolders {
+  constructor(
+    private readonly shell: AdbShell,
+    private readonly files: AdbFiles,
+  ) {}
+
+  async hasFolder(folder: string): Promise<boolean> {
+    const { exitCode } = await this.shell.run(this.shell.rooted(`ls -A ${quote(folder)}`));
+    return exitCode === 0;
+  }
+
+  archive(folder: string, without: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array> {
+    return this.files.archive(folder, without, signal);
+  }
+
+  async stage(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<string> {
+    if (!(await this.hasFolder(folder))) {
+      if (!folder.startsWith(sharedStorage)) throw new PhoneRefusal(`There is no ${folder} on the phone.`);
+      await this.shell.must(
+        `mkdir -p ${quote(folder)} && chown ${mediaOwner}:${mediaOwner} ${quote(folder)}`,
+      );
+    }
+    const next = at(folder, 'next');
+    await this.shell.must(`mkdir -p ${quote(next)}`);
+    await this.files.unpack(next, stream, signal);
+    return next;
+  }
+
+  async swap(folder: string): Promise<void> {
+    const [next, before] = [at(folder, 'next'), at(folder, 'before')];
+    await this.shell.must(`mkdir -p ${quote(before)}`);
+    await this.moveAll(folder, before);
+    await this.shell.must(`mkdir -p ${quote(at(folder, 'aside'))}`);
+    await this.moveAll(next, folder);
+  }
+
+  async settle(folder: string): Promise<void> {
+    await this.shell.must(`mkdir -p ${quote(at(folder, 'settled'))}`);
+    const rests = (['before', 'next', 'aside'] as const).map((name) => quote(at(folder, name)));
+    await this.shell.must(`rm -rf ${rests.join(' ')}`);
+    await this.shell.must(`rm -rf ${quote(at(folder, 'settled'))}`);
+  }
+
+  async rollBack(folder: string): Promise<boolean> {
+    const names = await this.namesIn(folder);
+    const has = (name: keyof typeof stagingFolders) => names.includes(stagingFolders[name]);
+    if (!names.some((name) => !isOwn(name))) return false;
+    if (has('settled') || !has('before')) {
+      await this.settle(folder);
+      return false;
+    }
+    // Once all of what was there had gone aside, what lies there is new.
+    if (has('aside')) await this.removeAll(folder, names.filter(isOwn));
+    await this.moveAll(at(folder, 'before'), folder);
+    await this.settle(folder);
+    return true;
+  }
+
+  private async moveAll(from: string, into: string): Promise<void> {
+    const names = (await this.namesIn(from)).filter(isOwn);
+    await this.move(
+      names.map((name) => `${from}/${name}`),
+      into,
+    );
+  }
+
+  private async move(paths: readonly string[], into: string): Promise<void> {
+    for (const batch of batches(paths))
+      await this.shell.must(`mv ${batch.map(quote).join(' ')} ${quote(into)}`);
+  }
+
+  private async removeAll(folder: string, names: readonly string[]): Promise<void> {
+    for (const batch of batches(names.map((name) => `${folder}/${name}`)))
+      await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`);
+  }
+
+  private async namesIn(folder: string): Promise<string[]> {
+    return (await this.shell.must(`ls -A ${quote(folder)}`)).split('\n').filter(Boolean);
+  }
+}

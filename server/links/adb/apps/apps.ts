@@ -1,0 +1,188 @@
+import { folderOf, isCompared, stagingFolders, type DataFile } from '@keen-larder/core/apps/copies.ts';
+import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
+import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
+import { stampOf } from '../../../formats/data-stamp.ts';
+import { LinkFailure, type AppAccess } from '../../phone-link.ts';
+import { batches } from '../batches.ts';
+import { fileOn } from '../file-source.ts';
+import { hardwareKeyUids } from './keystore.ts';
+import { quote, type AdbShell } from '../shell.ts';
+
+/** APKs looked into side by side: each is a few round trips. */
+const atOnce = 4;
+
+interface ApkFile {
+  readonly path: string;
+  readonly bytes: number;
+  /** Tells this file from what is there after an update. */
+  readonly key: string;
+}
+
+/** Apps of a running system through its package manager; what an APK says is read from the APK itself. */
+export class AdbApps implements AppAccess {
+  /** By file: an APK does not change under its path, size and time. */
+  private readonly read = new Map<string, Promise<Apk | undefined>>();
+
+  private last: AppFacts[] | undefined;
+
+  constructor(private readonly shell: AdbShell) {}
+
+  async recent(): Promise<AppFacts[]> {
+    return this.last ?? this.list();
+  }
+
+  async list(signal?: AbortSignal): Promise<AppFacts[]> {
+    const installed = parsePackageDump(await this.text('dumpsys package packages', signal));
+    if (installed.length === 0) {
+      throw new LinkFailure(
+        'The phone’s package manager lists no apps. Wait until it has started, then look again.',
+      );
+    }
+    const bases = parseBasePaths(await this.text('pm list packages -f', signal));
+    const running = new Set(
+      (await this.text('ps -A -o NAME', signal)).split('\n').map((line) => line.trim()),
+    );
+    const pathsOf = new Map(installed.map((app) => [app.package, apkPaths(app, bases.get(app.package))]));
+    const files = await this.filesAt([...pathsOf.values()].flat(), signal);
+    const data = await this.dataFiles(signal);
+    const keyUids = this.shell.root ? await hardwareKeyUids(this.shell) : new Set<number>();
+    const apks = new Map<string, Apk | undefined>();
+    const waiting = [...installed];
+    const work = async () => {
+      for (let app = waiting.pop(); app; app = waiting.pop()) {
+        signal?.throwIfAborted();
+        const base = files.get(pathsOf.get(app.package)![0]!);
+        apks.set(app.package, base && (await this.apk(base)));
+      }
+    };
+    await Promise.all(Array.from({ length: atOnce }, work));
+    this.last = installed.map((app) => {
+      const apk = apks.get(app.package);
+      const paths = pathsOf.get(app.package)!;
+      return {
+        ...app,
+        label: apk?.label ?? app.package,
+        isRunning: running.has(app.package),
+        paths,
+        programBytes: paths.reduce((sum, path) => sum + (files.get(path)?.bytes ?? 0), 0),
+        ...dataFacts(data && (data.get(app.package) ?? [])),
+        hasHardwareKeys: keyUids.has(app.uid),
+        abis: apk?.abis ?? [],
+        certificates: apk?.signing?.certificates ?? [],
+        duties: apk?.duties ?? [],
+        hasIcon: apk?.iconPath !== undefined,
+      };
+    });
+    return this.last;
+  }
+
+  async icon({ paths }: Pick<AppFacts, 'paths'>): Promise<Uint8Array | undefined> {
+    const [base] = paths as [string];
+    const file = (await this.filesAt([base])).get(base);
+    const apk = file && (await this.apk(file));
+    return apk?.iconPath ? readIcon(fileOn(this.shell, file!.path, file!.bytes), apk.iconPath) : undefined;
+  }
+
+  async classes({ paths }: Pick<AppFacts, 'paths'>): Promise<string[]> {
+    const files = await this.filesAt(paths);
+    const names: string[] = [];
+    for (const path of paths) {
+      const file = files.get(path);
+      if (file) names.push(...(await readClasses(fileOn(this.shell, path, file.bytes))));
+    }
+    return names;
+  }
+
+  /** An APK that cannot be read leaves what the package manager says. */
+  private apk(file: ApkFile): Promise<Apk | undefined> {
+    const known = this.read.get(file.key);
+    if (known) return known;
+    const reading = readApk(fileOn(this.shell, file.path, file.bytes)).catch((error: unknown) => {
+      if (error instanceof FormatError) return undefined;
+      this.read.delete(file.key);
+      throw error;
+    });
+    this.read.set(file.key, reading);
+    return reading;
+  }
+
+  private async filesAt(paths: readonly string[], signal?: AbortSignal): Promise<Map<string, ApkFile>> {
+    const found = new Map<string, ApkFile>();
+    for (const batch of batches(paths)) {
+      const script = `stat -c '%s %Y %n' ${batch.map(quote).join(' ')} 2>/dev/null; true`;
+      for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (.*)$/gm)) {
+        const [key, bytes, , path] = match as unknown as [string, string, string, string];
+        found.set(path, { path, bytes: Number(bytes), key });
+      }
+    }
+    return found;
+  }
+
+  /** Files of all apps' own folders by package, caches left out; undefined without root. */
+  private async dataFiles(signal?: AbortSignal): Promise<Map<string, DataFile[]> | undefined> {
+    if (!this.shell.root) return undefined;
+    const found = new Map<string, DataFile[]>();
+    const folders = ['data', 'device-data'] as const;
+    const parents = folders.map((kind) => folderOf(kind, '').replace(/\/$/, ''));
+    const script = `find ${parents.join(' ')} -type f -exec stat -c '%s %Y %n' '{}' + 2>/dev/null; true`;
+    for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (\/.*)$/gm)) {
+      const [, bytes, modifiedAt, path] = match as unknown as [string, string, string, string];
+      const at = parents.findIndex((parent) => path.startsWith(`${parent}/`));
+      const [name, ...within] = path.slice((parents[at]?.length ?? 0) + 1).split('/');
+      if (at < 0 || !name || within.length === 0) continue;
+      const file = {
+        path: [folders[at], ...within].join('/'),
+        bytes: Number(bytes),
+        modifiedAt: Number(modifiedAt),
+      };
+      const list = found.get(name);
+      if (list) list.push(file);
+      else found.set(name, [file]);
+    }
+    return found;
+  }
+
+  private rootedText(script: string, signal?: AbortSignal): Promise<string> {
+    return this.shell.root ? this.streamed(script, signal) : this.text(script, signal);
+  }
+
+  private async streamed(script: string, signal?: AbortSignal): Promise<string> {
+    const parts: Uint8Array[] = [];
+    for await (const part of this.shell.stream(script, signal)) parts.push(part.slice());
+    return Buffer.concat(parts).toString();
+  }
+
+  private async text(script: string, signal?: AbortSignal): Promise<string> {
+    signal?.throwIfAborted();
+    return (await this.shell.run(script)).stdout;
+  }
+}
+
+/** @param files undefined where they cannot be told */
+function dataFacts(
+  files: readonly DataFile[] | undefined,
+): Pick<AppFacts, 'dataBytes' | 'stamp' | 'isHalfPut'> {
+  if (!files) return { dataBytes: undefined, stamp: undefined, isHalfPut: false };
+  const compared = files.filter(isCompared);
+  return {
+    dataBytes: compared.reduce((sum, { bytes }) => sum + bytes, 0),
+    stamp: stampOf(files),
+    isHalfPut: files.some(({ path }) => path.split('/')[1] === stagingFolders.before),
+  };
+}
+
+/** `package:/data/app/example.tidebook-1/base.apk=example.tidebook`; the folder's name may have a `=` as well. */
+function parseBasePaths(text: string): Map<string, string> {
+  return new Map(
+    [...text.matchAll(/^package:(.+)=([A-Za-z0-9_.]+)$/gm)].map(([, path, name]) => [name!, path!]),
+  );
+}
+
+/** Splits stand beside the base under names of their own (AOSP, PackageInstallerSession). */
+function apkPaths({ codePath, splits }: InstalledApp, base: string | undefined): string[] {
+  const first = base ?? (codePath.endsWith('.apk') ? codePath : `${codePath}/base.apk`);
+  const folder = first.slice(0, first.lastIndexOf('/'));
+  return [first, ...splits.map((name) => `${folder}/split_${name}.apk`)];
+}

@@ -1,0 +1,104 @@
+import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { NewCopy, NewPart } from '../../larder/copies.ts';
+import { PhoneRefusal } from '../../links/phone-link.ts';
+import { SetWriter } from '../../shelf/set-writer.ts';
+import type { RunContext } from '../engine/run-context.ts';
+import { diskFullText, isDiskFull } from '../disk-full.ts';
+import { Interruption, PartFailure, type Run } from '../engine/run-engine.ts';
+import type { StepWork } from '../engine/live-run.ts';
+
+/** One app of a batch, copied by the step of its place. */
+export interface BatchApp {
+  readonly package: string;
+  readonly label: string;
+}
+
+/** Where copies come from: a phone, or what was kept of it at an earlier time. */
+export type Origin = Pick<NewCopy<CopiedApp, PartKind>, 'phone' | 'origin'> & { readonly createdAt?: number };
+
+/** What of one app is on the shelf. */
+export interface TakenCopy {
+  readonly facts: CopiedApp;
+  readonly parts: readonly NewPart[];
+  /** What the step says behind the size. */
+  readonly remark: string;
+}
+
+/**
+ * Copies apps into the larder by the first steps of a run, an app a step. One that fails by itself is named, and does
+ * not end the batch.
+ * @returns what came of it, and the packages that were not copied
+ */
+export async function copyBatch(
+  { larder, now }: RunContext,
+  run: Run,
+  from: Origin,
+  apps: readonly BatchApp[],
+  take: (index: number, set: SetWriter, passed: Parameters<StepWork>[0]) => Promise<TakenCopy>,
+): Promise<{ readonly outcome: string; readonly failed: ReadonlySet<string> }> {
+  const set = new SetWriter(larder.shelf);
+  const beganAt = now();
+  const failed: BatchApp[] = [];
+  let copied = 0;
+  try {
+    for (const [index, app] of apps.entries()) {
+      await run
+        .step(index, async (passed, resize) => {
+          run.signal.throwIfAborted();
+          const before = set.addedBytes;
+          const { facts, parts, remark } = await ofAppAlone(() => take(index, set, passed));
+          await set.seal();
+          await larder.copies.add({
+            createdAt: now(),
+            ...from,
+            addedBytes: set.addedBytes - before,
+            facts,
+            parts,
+          });
+          larder.copies.changed();
+          const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
+          resize(bytes);
+          copied += bytes;
+          return `${sizeText(bytes)}${remark}`;
+        })
+        .catch((error: unknown) => {
+          if (!(error instanceof PartFailure)) throw error;
+          failed.push(app);
+          run.leftSome();
+        });
+    }
+  } catch (error) {
+    if (isDiskFull(error))
+      throw new Interruption(diskFullText('The copies before it are kept'), { cause: error });
+    throw error;
+  } finally {
+    await set.discard();
+  }
+  const done = apps.length - failed.length;
+  const kept = `${done === 1 ? 'One app' : `${done} apps`} copied, ${sizeText(copied)} in ${durationText(now() - beganAt)}; ${sizeText(set.addedBytes)} new on the shelf.`;
+  return {
+    outcome: failed.length === 0 ? kept : `${failedText(failed)} ${kept}`,
+    failed: new Set(failed.map((app) => app.package)),
+  };
+}
+
+/** What the phone refuses, or what is damaged, is the app's alone; a link that broke is not. */
+export async function ofAppAlone<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof PhoneRefusal)
+      throw new PartFailure(`${error.message} Try it again by itself.`, { cause: error });
+    if (error instanceof FormatError) throw new PartFailure(error.message, { cause: error });
+    throw error;
+  }
+}
+
+function failedText(failed: readonly BatchApp[]): string {
+  const names = listText(failed.slice(0, 5).map(({ label }) => label));
+  const count = failed.length === 1 ? 'One app was' : `${failed.length} apps were`;
+  return `${count} not copied: ${names}. Each step says why.`;
+}

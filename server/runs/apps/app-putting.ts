@@ -1,0 +1,223 @@
+import type { CopyView } from '@keen-larder/contract/copies.ts';
+import { folderKinds, folderOf, type FolderKind, type PartKind } from '@keen-larder/core/apps/copies.ts';
+import { EntryPlacer, UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
+import { appIdOf, userOf } from '@keen-larder/core/apps/ids.ts';
+import { rewrittenTar } from '../../formats/tar-rewrite.ts';
+import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
+import type { AppCopies } from '../../larder/copies.ts';
+import { PhoneRefusal, type PhoneLink } from '../../links/phone-link.ts';
+import { DamagedImage, readImage } from '../../shelf/image-reader.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
+import { foldersOf, workOf } from './app-sheets.ts';
+import { differing, filesAmong, filesOf, someOf } from '../imaging/archive-taking.ts';
+import { PartFailure, type Run } from '../engine/run-engine.ts';
+import type { Attempt } from '../phone/phone-at-work.ts';
+
+/** Who may own files on shared storage besides the app (AOSP, android_filesystem_config.h). */
+const sharedOwners = [1023, 1077, 1078, 1079, 9997];
+
+/** A copy, what of it goes, and where it is read from. */
+export interface PutApp {
+  readonly copy: CopyView;
+  readonly parts: readonly PartKind[];
+  readonly copies: AppCopies;
+  readonly shelf: Shelf;
+}
+
+type Passed = (bytes: number) => void;
+
+/** Parts of a copy that are folders and are to go. */
+const folderKindsOf = ({ copy, parts }: PutApp): FolderKind[] =>
+  folderKinds.filter((kind) => parts.includes(kind) && copy.parts.some((part) => part.kind === kind));
+
+const modeOf = ({ mode }: PhoneLink) => (mode === 'recovery' ? 'recovery' : 'system');
+
+/** What the link's end is not: the app's own, or its copy's. */
+const isOfThisApp = (error: unknown): error is Error =>
+  error instanceof PhoneRefusal || error instanceof UnsafeEntry || error instanceof DamagedImage;
+
+/** Does something to one app; what the phone or the copy refuses is that app's failure alone. */
+async function orPartFailure<T>(work: () => Promise<T>, undo: () => Promise<string>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (!isOfThisApp(error)) throw error;
+    throw new PartFailure(`${error.message} ${await undo()} ${nextStep(error)}`);
+  }
+}
+
+const nextStep = ({ message }: Error): string =>
+  /INSUFFICIENT_STORAGE|No space left|no room/i.test(message)
+    ? 'Make room on the phone, then put it back again.'
+    : /INSTALL_FAILED_UPDATE_INCOMPATIBLE/.test(message)
+      ? 'Remove what is installed first.'
+      : 'Choose another copy, or put it back by itself.';
+
+/**
+ * Stops the app, installs its program, puts its data in place, and sets grants and state.
+ * @throws PartFailure when the phone or the copy will not, and the app is as it was
+ */
+export async function putWhole(attempt: Attempt, put: PutApp, passed: Passed, run: Run): Promise<string> {
+  const { app } = put.copy;
+  const work = workOf(attempt.link);
+  const before = await work.describe(app.package);
+  let isNew = false;
+  const undo = async () => {
+    if (isNew) await work.uninstall(app.package);
+    return 'It is as it was before.';
+  };
+  return orPartFailure(async () => {
+    if (before) await work.stop(app.package);
+    const said: string[] = [];
+    if (put.parts.includes('program')) {
+      said.push(await installProgram(attempt, put, passed));
+      isNew = !before;
+      await work.stop(app.package);
+    }
+    if (folderKindsOf(put).length > 0) {
+      const now = await work.describe(app.package);
+      if (!now) throw new PhoneRefusal(`${app.label} is not installed.`);
+      said.push(await exchangeData(attempt, put, now.uid, passed));
+    }
+    said.push(...(await setState(attempt, put, run)));
+    return said.join('; ');
+  }, undo);
+}
+
+/** Installs the program alone. @throws PartFailure */
+export async function putProgram(attempt: Attempt, put: PutApp, passed: Passed): Promise<string> {
+  return orPartFailure(
+    () => installProgram(attempt, put, passed),
+    () => Promise.resolve('Nothing of it was changed.'),
+  );
+}
+
+/** Puts the data in place of an app that is installed, in recovery. @throws PartFailure, and the data is as it was */
+export async function putData(attempt: Attempt, put: PutApp, passed: Passed): Promise<string> {
+  const name = put.copy.app.package;
+  return orPartFailure(
+    async () => {
+      const list = await filesOf(attempt.link).text('/data/system/packages.list');
+      const uid = list
+        ?.split('\n')
+        .map((line) => line.split(' '))
+        .find(([each]) => each === name)?.[1];
+      if (!uid) throw new PhoneRefusal(`${put.copy.app.label} is not installed.`);
+      return exchangeData(attempt, put, Number(uid), passed);
+    },
+    () => Promise.resolve('Its program is installed, its data is as it was.'),
+  );
+}
+
+/** Grants and whether it is enabled, as they were when it was copied. */
+export async function putState(attempt: Attempt, put: PutApp, run: Run): Promise<string> {
+  return orPartFailure(
+    async () => (await setState(attempt, put, run)).join('; ') || 'as kept already',
+    () => Promise.resolve('Its program and data are in place.'),
+  );
+}
+
+async function installProgram(
+  { link, watch, signal }: Attempt,
+  { copy, copies, shelf }: PutApp,
+  passed: Passed,
+): Promise<string> {
+  const programs = copy.parts.filter(({ kind }) => kind === 'program');
+  const parts = programs.map(({ name, bytes }) => ({
+    name,
+    bytes,
+    async *content() {
+      for await (const part of readImage(shelf, copies.part(copy.id, name))) {
+        watch.arm();
+        yield part;
+        watch.rest();
+        passed(part.length);
+      }
+    },
+  }));
+  await workOf(link).install(parts, copy.app.installer, true, signal);
+  return `version ${copy.app.versionName ?? copy.app.versionCode} installed`;
+}
+
+/**
+ * Puts all folders beside what is there, proves them, and exchanges them; what was there stays until then, and
+ * is put back when anything fails.
+ */
+async function exchangeData(attempt: Attempt, put: PutApp, uid: number, passed: Passed): Promise<string> {
+  const { app } = put.copy;
+  const own = foldersOf(attempt.link);
+  const kinds = folderKindsOf(put);
+  const folders = kinds.map((kind) => folderOf(kind, app.package, modeOf(attempt.link)));
+  const asBefore = async () => {
+    for (const folder of folders) if (await own.hasFolder(folder)) await own.rollBack(folder);
+  };
+  await asBefore();
+  try {
+    let files = 0;
+    for (const [i, kind] of kinds.entries())
+      files += await stageFolder(attempt, put, kind, folders[i]!, uid, passed);
+    for (const folder of folders) await own.swap(folder);
+    for (const folder of folders) await own.settle(folder);
+    const owner = uid === app.uid ? `owner ${uid}` : `owner ${app.uid} → ${uid}`;
+    return `${files} ${files === 1 ? 'file' : 'files'} in place and proved, ${owner}`;
+  } catch (error) {
+    if (isOfThisApp(error)) await asBefore();
+    throw error;
+  }
+}
+
+/** Unpacks a part beside what is there, with the owners and labels of its new place, and proves it. */
+async function stageFolder(
+  { link, watch, signal }: Attempt,
+  { copy, copies, shelf }: PutApp,
+  kind: FolderKind,
+  folder: string,
+  uid: number,
+  passed: Passed,
+): Promise<number> {
+  const files = filesOf(link);
+  const [there] = (await files.owners(folder, ['.'], signal)).values();
+  const isShared = kind !== 'data' && kind !== 'device-data';
+  const placer = new EntryPlacer(
+    { user: userOf(copy.app.uid), appId: appIdOf(copy.app.uid) },
+    { user: userOf(uid), appId: appIdOf(uid) },
+    there?.label,
+    isShared ? sharedOwners : [],
+  );
+  const { name } = copy.parts.find((part) => part.kind === kind)!;
+  const part = copies.part(copy.id, name);
+  const entries = new Map<string, ArchivedEntry>();
+  const placed = rewrittenTar(counted(readImage(shelf, part), passed), (entry) => placer.place(entry));
+  const next = await foldersOf(link).stage(folder, watch.onto(digestedFiles(placed, entries)), signal);
+  watch.arm(part.bytes);
+  const differ = await differing(files, next, entries, signal);
+  watch.rest();
+  if (differ.length > 0) throw new PhoneRefusal(`${someOf(differ)} did not come out on the phone as kept.`);
+  return filesAmong(entries).size;
+}
+
+async function* counted(stream: AsyncIterable<Uint8Array>, passed: Passed): AsyncGenerator<Uint8Array> {
+  for await (const part of stream) {
+    yield part;
+    passed(part.length);
+  }
+}
+
+async function setState({ link }: Attempt, { copy: { app } }: PutApp, run: Run): Promise<string[]> {
+  const work = workOf(link);
+  const now = await work.describe(app.package);
+  const granted = new Map(now?.permissions.map((each) => [each.name, each.granted]));
+  let changed = 0;
+  for (const { name, granted: was } of app.permissions) {
+    if (!granted.has(name) || granted.get(name) === was) continue;
+    try {
+      await work.setGranted(app.package, name, was);
+      changed++;
+    } catch (error) {
+      if (!(error instanceof PhoneRefusal)) throw error;
+      run.log(`${app.label}: ${name} stays as it is: ${error.message}`, 'warning');
+    }
+  }
+  if (now && now.isEnabled !== app.isEnabled) await work.setEnabled(app.package, app.isEnabled);
+  return changed > 0 ? [`${changed} ${changed === 1 ? 'grant' : 'grants'} as kept`] : [];
+}

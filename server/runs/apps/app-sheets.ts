@@ -1,0 +1,207 @@
+import type { AppView, CopyView, MovingView } from '@keen-larder/contract/copies.ts';
+import type {
+  ChangingAppsRequest,
+  CopyingRequest,
+  MovingRequest,
+  PuttingAppsRequest,
+} from '@keen-larder/contract/requests.ts';
+import { changeSince, type AppChange, type PartKind } from '@keen-larder/core/apps/copies.ts';
+import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
+import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import {
+  changingSheet,
+  copyingSheet,
+  movingSheet,
+  movingVerdicts,
+  expectedBytesPerSecond,
+  puttingAppsSheet,
+  type AppSurroundings,
+  type MovingFacts,
+  type MovingSheet,
+  type PuttingAppsFacts,
+  type RunSheet,
+} from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { Bench } from '../../bench/bench.ts';
+import type { RunStatements } from '../../database/runs.ts';
+import type { Larder } from '../../larder/larder.ts';
+import { LinkFailure, type AppFolders, type AppWork, type PhoneLink } from '../../links/phone-link.ts';
+import { Problem } from '../../problem.ts';
+import { isAsKept } from './app-doubt.ts';
+
+/** Gathers the facts about apps: what the phone has, what the larder has, and what run sheets are computed from. */
+export class AppSheets {
+  constructor(
+    private readonly bench: Bench,
+    private readonly larder: Larder,
+    private readonly runs: RunStatements,
+  ) {}
+
+  /** Apps of a phone that is here, and those of which there are copies; the copies alone where its system does not run. */
+  async views(serial: string): Promise<AppView[]> {
+    const { copies } = this.larder;
+    const link = this.bench.linkIn(serial, 'system');
+    const installed = link?.apps ? await link.apps.list() : [];
+    const own = byPackage(copies.of(serial));
+    const aside = copies.aside();
+    const names = new Set([...installed.map((app) => app.package), ...own.keys()]);
+    const byName = new Map(installed.map((app) => [app.package, app]));
+    return Promise.all(
+      [...names].map(async (name): Promise<AppView> => {
+        const app = byName.get(name);
+        const kept = own.get(name) ?? [];
+        const newest = kept[0];
+        return {
+          package: name,
+          label: app?.label ?? newest?.app.label ?? name,
+          installed: app,
+          copies: kept,
+          change: await this.change(link, app, newest),
+          isAside: aside.has(name),
+        };
+      }),
+    );
+  }
+
+  async copying(serial: string, { apps }: CopyingRequest): Promise<RunSheet> {
+    const phone = this.bench.facts(serial);
+    return copyingSheet({
+      phone,
+      installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
+      picked: apps,
+      shelf: await this.larder.shelf.space(),
+      bytesPerSecond: this.speed(serial),
+    });
+  }
+
+  async putting(serial: string, request: PuttingAppsRequest): Promise<RunSheet> {
+    return puttingAppsSheet(await this.puttingFacts(serial, request));
+  }
+
+  async puttingFacts(serial: string, { copies, through }: PuttingAppsRequest): Promise<PuttingAppsFacts> {
+    const phone = this.bench.facts(serial);
+    const runs = phone.mode === 'system';
+    return {
+      phone,
+      installed: runs ? await this.bench.apps(serial).recent() : [],
+      picked: copies.map(({ copyId, parts }) => ({ copy: this.larder.copies.one(copyId), parts })),
+      surroundings: runs ? await surroundingsOf(workOf(this.bench.link(serial))) : nowhere,
+      ...(through && { through }),
+      bytesPerSecond: this.speed(serial),
+    };
+  }
+
+  async changing(serial: string, { packages, action }: ChangingAppsRequest): Promise<RunSheet> {
+    const phone = this.bench.facts(serial);
+    return changingSheet({
+      phone,
+      installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
+      picked: packages,
+      action,
+      copied: new Set(this.larder.copies.of(serial).map(({ app }) => app.package)),
+    });
+  }
+
+  async moving(serial: string, request: MovingRequest): Promise<MovingSheet> {
+    return movingSheet(await this.movingFacts(serial, request));
+  }
+
+  /** What a move of every app of the owner's to another phone comes to. */
+  async movingView(serial: string, to: string): Promise<MovingView> {
+    // A run may have changed either since it was last asked.
+    const [installed] = await Promise.all([this.bench.apps(serial).list(), this.bench.apps(to).list()]);
+    const own = installed.filter(({ isBuiltIn }) => !isBuiltIn);
+    const apps = own.map((app) => ({ package: app.package, parts: wholeApp }));
+    const facts = await this.movingFacts(serial, { apps, to });
+    const there = new Map(facts.target.installed.map((app) => [app.package, app]));
+    const verdicts = new Map(movingVerdicts(facts).map((verdict) => [verdict.package, verdict]));
+    return {
+      from: serial,
+      to,
+      apps: own.map(({ package: name, label, versionName, versionCode, dataBytes }) => {
+        const other = there.get(name);
+        return {
+          package: name,
+          label,
+          findings: verdicts.get(name)?.findings ?? [],
+          versionName,
+          versionCode,
+          dataBytes,
+          there: other && { versionName: other.versionName, versionCode: other.versionCode },
+        };
+      }),
+    };
+  }
+
+  private async movingFacts(serial: string, { apps, to, through }: MovingRequest): Promise<MovingFacts> {
+    if (to === serial) throw new Problem(400, 'Choose another phone than the one that the apps are on.');
+    const [phone, target] = [this.bench.facts(serial), this.bench.facts(to)];
+    const listOf = (of: string, { mode }: PhoneFacts) =>
+      mode === 'system' ? this.bench.apps(of).recent() : Promise.resolve([]);
+    const own = phone.mode === 'system' ? await workOf(this.bench.link(serial)).sdk() : undefined;
+    return {
+      source: {
+        phone,
+        nickname: this.bench.view(serial).nickname,
+        installed: await listOf(serial, phone),
+        sdk: own,
+      },
+      target: {
+        phone: target,
+        nickname: this.bench.view(to).nickname,
+        installed: await listOf(to, target),
+        surroundings: target.mode === 'system' ? await surroundingsOf(workOf(this.bench.link(to))) : nowhere,
+      },
+      picked: apps,
+      ...(through && { through }),
+      shelf: await this.larder.shelf.space(),
+      bytesPerSecond: this.speed(serial),
+    };
+  }
+
+  private async change(
+    link: PhoneLink | undefined,
+    app: AppFacts | undefined,
+    newest: CopyView | undefined,
+  ): Promise<AppChange> {
+    if (!newest) return 'never';
+    if (!app) return 'as-kept';
+    const change = changeSince(app, newest.app);
+    if (change !== 'doubt') return change;
+    return link && (await isAsKept(this.larder, link, newest)) ? 'as-kept' : 'changed';
+  }
+
+  private speed(serial: string): number {
+    const { mode } = this.bench.facts(serial);
+    return expectedBytesPerSecond(this.runs.transfers('copying', serial, mode, this.bench.link(serial).kind));
+  }
+}
+
+function byPackage(copies: readonly CopyView[]): Map<string, CopyView[]> {
+  const found = new Map<string, CopyView[]>();
+  for (const copy of copies) {
+    const list = found.get(copy.app.package);
+    if (list) list.push(copy);
+    else found.set(copy.app.package, [copy]);
+  }
+  return found;
+}
+
+const wholeApp: PartKind[] = ['program', 'data', 'device-data'];
+const nowhere: AppSurroundings = { freeBytes: undefined, sdk: undefined };
+
+const surroundingsOf = async (work: AppWork): Promise<AppSurroundings> => ({
+  freeBytes: await work.freeBytes(),
+  sdk: await work.sdk(),
+});
+
+/** @throws Problem 409 when the phone's system does not run */
+export function workOf({ appWork, mode }: PhoneLink): AppWork {
+  if (!appWork) throw new Problem(409, `In ${mode} mode nothing can be done to apps. Restart into system.`);
+  return appWork;
+}
+
+/** @throws LinkFailure without root */
+export function foldersOf({ appFolders }: PhoneLink): AppFolders {
+  if (!appFolders) throw new LinkFailure('Without root the data of apps cannot be read or written.');
+  return appFolders;
+}

@@ -1,0 +1,232 @@
+import { basename } from 'node:path';
+import type { CopyingStart } from '@keen-larder/contract/requests.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import {
+  folderKinds,
+  folderOf,
+  leftOut,
+  partNameOf,
+  type CopiedApp,
+  type DataFile,
+  type FolderKind,
+} from '@keen-larder/core/apps/copies.ts';
+import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
+import {
+  pickedApps,
+  type PickedApp,
+  type PickedParts,
+  type Step,
+} from '@keen-larder/core/runsheet/run-sheets.ts';
+import { stampOf } from '../../formats/data-stamp.ts';
+import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
+import type { NewPart } from '../../larder/copies.ts';
+import { PhoneRefusal } from '../../links/phone-link.ts';
+import type { SetWriter } from '../../shelf/set-writer.ts';
+import { copyBatch, ofAppAlone } from './app-batch.ts';
+import { foldersOf, workOf } from './app-sheets.ts';
+import { filesAmong, filesOf, someOf } from '../imaging/archive-taking.ts';
+import { requireClear } from '../engine/clear.ts';
+import type { RunContext } from '../engine/run-context.ts';
+import { PartFailure, type Run } from '../engine/run-engine.ts';
+import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
+
+/** A file that changed while it was read is read again so often. */
+export const mostReadings = 2;
+
+/**
+ * Copies picked apps of a phone into the larder, one after the other; one that fails does not end the batch.
+ * @throws Problem 422 with the checks that stand in the way
+ */
+export async function startCopying(
+  context: RunContext,
+  serial: string,
+  start: CopyingStart,
+): Promise<RunView> {
+  const { appSheets, bench, engine, larder } = context;
+  const sheet = await appSheets.copying(serial, start);
+  requireClear(sheet, start.confirmed);
+  const { nickname } = bench.view(serial);
+  const count = sheet.steps.length;
+  return engine.start(
+    {
+      kind: 'copying',
+      title: `Copy ${count} ${count === 1 ? 'app' : 'apps'} of ${nickname}`,
+      serial,
+      nickname,
+      mode: 'system',
+      link: bench.link(serial).kind,
+      canPause: true,
+      steps: sheet.steps,
+    },
+    (run) =>
+      larder.whileWriting(async () => {
+        requireClear(await appSheets.copying(serial, start), start.confirmed);
+        return (await copyAll(context, serial, sheet.steps, start.apps, run)).outcome;
+      }),
+  );
+}
+
+/**
+ * Copies apps by the first steps of a run, an app a step. @returns what came of it, and the packages that were not copied
+ */
+export async function copyAll(
+  context: RunContext,
+  serial: string,
+  steps: readonly Step[],
+  picks: readonly PickedParts[],
+  run: Run,
+): ReturnType<typeof copyBatch> {
+  const { bench, patience } = context;
+  const { maker, model } = bench.facts(serial);
+  const phone = new PhoneAtWork(bench, serial, 'system', run, patience, 'The copies before it are kept');
+  const { picked, sdk } = await phone.insist({
+    what: 'List the apps',
+    attempt: async ({ link, signal }) => ({
+      picked: pickedApps({ installed: (await link.apps?.list(signal)) ?? [], picked: picks }),
+      sdk: await workOf(link).sdk(),
+    }),
+  });
+  const oneOf = (name: string) => picked.find(({ app }) => app.package === name);
+  const apps = steps.map(({ app }) => ({ package: app!, label: oneOf(app!)?.app.label ?? app! }));
+  const from = { phone: { serial, maker, model, nickname: bench.view(serial).nickname } };
+  return copyBatch(context, run, from, apps, async (index, set, passed) => {
+    const one = oneOf(apps[index]!.package);
+    if (!one) throw new PartFailure('It is not on the phone any more.');
+    const { parts, stampFiles, wasRunning } = await phone.insist({
+      what: steps[index]!.text,
+      attempt: (attempt) => ofAppAlone(() => takeApp(attempt, one, set, passed)),
+      onBreak: () => set.seal(),
+    });
+    return {
+      facts: copiedApp(one.app, sdk, stampFiles),
+      parts,
+      remark: `, as the phone digests it${wasRunning ? '; it was stopped first' : ''}`,
+    };
+  });
+}
+
+interface TakenApp {
+  readonly parts: readonly NewPart[];
+  /** Files of its data; undefined when no data was taken. */
+  readonly stampFiles: readonly DataFile[] | undefined;
+  readonly wasRunning: boolean;
+}
+
+/** Reads an app's parts onto the shelf and compares each with what the phone digests. */
+async function takeApp(
+  attempt: Attempt,
+  { app, parts }: PickedApp,
+  set: SetWriter,
+  passed: (bytes: number) => void,
+): Promise<TakenApp> {
+  const work = workOf(attempt.link);
+  const folders = folderKinds.filter((kind) => parts.includes(kind));
+  if (folders.length > 0) await work.stop(app.package);
+  const taken: NewPart[] = [];
+  if (parts.includes('program')) taken.push(...(await takeProgram(attempt, app, set, passed)));
+  const files: DataFile[] = [];
+  for (const kind of folders) {
+    const own = foldersOf(attempt.link);
+    if (!(await own.hasFolder(folderOf(kind, app.package)))) continue;
+    // Of an exchange that broke off, what was there before is what is the app's.
+    await own.rollBack(folderOf(kind, app.package));
+    const folder = await takeFolder(attempt, app, kind, set, passed);
+    taken.push(folder.part);
+    if (kind === 'data' || kind === 'device-data') files.push(...folder.files);
+  }
+  return {
+    parts: taken,
+    stampFiles: folders.some((kind) => kind === 'data' || kind === 'device-data') ? files : undefined,
+    wasRunning: folders.length > 0 && app.isRunning,
+  };
+}
+
+/** APKs as they are; the base has one name wherever it came from. */
+async function takeProgram(
+  { link, watch, signal }: Attempt,
+  { paths, label }: AppFacts,
+  set: SetWriter,
+  passed: (bytes: number) => void,
+): Promise<NewPart[]> {
+  const work = workOf(link);
+  const parts: NewPart[] = [];
+  for (const [i, path] of paths.entries()) {
+    const writer = set.image(0);
+    await writer.take(watch.over(work.read(path, signal)), passed);
+    parts.push({
+      name: i === 0 ? 'base.apk' : basename(path),
+      kind: 'program',
+      stored: await writer.finish(),
+    });
+  }
+  watch.arm(parts.reduce((sum, { stored }) => sum + stored.bytes, 0));
+  const now = await work.digests(paths, signal);
+  watch.rest();
+  const wrong = paths.filter((path, i) => now.get(path) !== parts[i]!.stored.sha256.toString('hex'));
+  if (wrong.length > 0)
+    throw new PhoneRefusal(`${someOf(wrong)} of ${label} did not come out as the phone digests it.`);
+  return parts;
+}
+
+/** A folder as a tar stream, each file compared with the phone's own digest of it. */
+async function takeFolder(
+  { link, watch, signal }: Attempt,
+  { package: name, label }: AppFacts,
+  kind: FolderKind,
+  set: SetWriter,
+  passed: (bytes: number) => void,
+): Promise<{ part: NewPart; files: DataFile[] }> {
+  const work = workOf(link);
+  const folder = folderOf(kind, name);
+  for (let reading = 1; ; reading++) {
+    const entries = new Map<string, ArchivedEntry>();
+    const writer = set.image(0);
+    const stream = watch.over(foldersOf(link).archive(folder, leftOut, signal));
+    await writer.take(digestedFiles(stream, entries), passed);
+    const stored = await writer.finish();
+    const digests = filesAmong(entries);
+    watch.arm(stored.bytes);
+    const now = await filesOf(link).digests(folder, [...digests.keys()], signal);
+    watch.rest();
+    const differ = [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+    if (differ.length === 0)
+      return { part: { name: partNameOf(kind), kind, stored }, files: dataFiles(kind, entries) };
+    if (reading === mostReadings)
+      throw new PhoneRefusal(`${someOf(differ)} of ${label} changed while it was copied, twice.`);
+    await work.stop(name);
+  }
+}
+
+/** As `find` lists them: a hard link is a file as well. */
+export function dataFiles(kind: FolderKind, entries: ReadonlyMap<string, ArchivedEntry>): DataFile[] {
+  const plain = (path: string) => path.replace(/^\.\//, '');
+  return [...entries].flatMap(([path, entry]): DataFile[] => {
+    const file = entry.type === 'link' ? entries.get(entry.target!) : entry;
+    if (file?.type !== 'file') return [];
+    return [{ path: `${kind}/${plain(path)}`, bytes: file.bytes, modifiedAt: file.modifiedAt }];
+  });
+}
+
+const copiedApp = (
+  app: AppFacts,
+  sdk: number | undefined,
+  files: readonly DataFile[] | undefined,
+): CopiedApp => ({
+  package: app.package,
+  label: app.label,
+  versionCode: app.versionCode,
+  versionName: app.versionName,
+  uid: app.uid,
+  minSdk: app.minSdk,
+  targetSdk: app.targetSdk,
+  abis: app.abis,
+  certificates: app.certificates,
+  isBuiltIn: app.isBuiltIn,
+  isEnabled: app.isEnabled,
+  sharedUserId: app.sharedUserId,
+  installer: app.installer,
+  permissions: app.permissions,
+  hasHardwareKeys: app.hasHardwareKeys,
+  sdk,
+  ...(files && { stamp: stampOf(files) }),
+});

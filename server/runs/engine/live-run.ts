@@ -1,0 +1,319 @@
+import { randomUUID } from 'node:crypto';
+import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { RunRow } from '../../database/runs.ts';
+import { Speedometer } from './speedometer.ts';
+
+export interface RunPlan {
+  readonly kind: RunKind;
+  readonly title: string;
+  readonly serial?: string;
+  readonly nickname?: string;
+  readonly mode?: PhoneMode;
+  /** What reaches the phone, without its address: `adb`. */
+  readonly link?: string;
+  readonly setId?: string;
+  /** Other sets that it reads. */
+  readonly alsoReads?: readonly string[];
+  readonly canPause?: boolean;
+  readonly steps: readonly {
+    readonly text: string;
+    readonly partition?: string;
+    readonly app?: string;
+    readonly bytes: number;
+  }[];
+}
+
+/**
+ * @param passed told the bytes as they pass; fewer than none when they must pass again
+ * @param resize told how many there will be, where the plan could not know
+ */
+export type StepWork = (
+  passed: (bytes: number) => void,
+  resize: (bytes: number) => void,
+) => Promise<string | undefined>;
+
+/** What the work of a run is given. */
+export interface Run {
+  readonly id: string;
+  /** Aborted when the run is cancelled. */
+  readonly signal: AbortSignal;
+  /** Aborted when the run is to pause; another one after it went on. */
+  readonly pauseSignal: AbortSignal;
+  log(text: string, level?: RunLogLine['level']): void;
+  /** Does one step of the plan; `work` resolves to the step's result. */
+  step(index: number, work: StepWork): Promise<void>;
+  /** Resolves at once, or when a paused run is told to go on. */
+  whileNotPaused(): Promise<void>;
+  /** Does something that is no work of the run's own, such as waiting for the phone; says what for. */
+  waiting<T>(what: string, work: () => Promise<T>): Promise<T>;
+  /** Does work in which no bytes pass the cable: its time says nothing of how fast they do. */
+  withoutBytes<T>(work: () => Promise<T>): Promise<T>;
+  /** The set that came of the run. @param isComplete every image of it came out right */
+  madeSet(setId: string, isComplete?: boolean): void;
+  /** Not all of it came out right, though the rest did. */
+  leftSome(): void;
+}
+
+/** One of several things of a run cannot be done, and the others go on; the message says why and what next. */
+export class PartFailure extends Error {
+  override readonly name = 'PartFailure';
+}
+
+/** Why a run's signal was aborted. */
+export class Cancelled extends Error {
+  override readonly name = 'Cancelled';
+}
+
+/** What happens to a run, for whoever keeps and tells it. */
+export interface RunListener {
+  log(run: LiveRun, text: string, level: RunLogLine['level']): void;
+  /** Its state or a step changed for good. */
+  changed(run: LiveRun): void;
+}
+
+type Step = { -readonly [K in keyof RunStep]: RunStep[K] };
+
+/** A run that has not ended: its steps, its speed, and the ways to hold it up. */
+export class LiveRun {
+  readonly id = randomUUID();
+  readonly controller = new AbortController();
+  readonly steps: Step[];
+  state: RunState = 'queued';
+  startedAt: number;
+  endedAt: number | undefined;
+  outcome: string | undefined;
+  setId: string | undefined;
+  isComplete = true;
+  seq = 0;
+  private speed = new Speedometer(Date.now());
+  private waitingFor: string | undefined;
+  private idleMs = 0;
+  private carriedBytes = 0;
+  /** How much of the work under way is not timed. */
+  private apart = 0;
+  private pausing = new AbortController();
+  private goOn: (() => void) | undefined;
+
+  constructor(
+    readonly plan: RunPlan,
+    private readonly now: () => number,
+    private readonly listener: RunListener,
+  ) {
+    this.startedAt = now();
+    this.setId = plan.setId;
+    this.steps = plan.steps.map(({ text, partition, app, bytes }) => ({
+      text,
+      partition,
+      ...(app && { app }),
+      bytes,
+      doneBytes: 0,
+      state: 'waiting',
+      result: undefined,
+    }));
+  }
+
+  begin(): void {
+    this.state = 'running';
+    this.startedAt = this.now();
+    this.speed = new Speedometer(Date.now());
+  }
+
+  pause(): void {
+    this.pausing.abort();
+    this.listener.log(this, 'Told to pause.', 'info');
+    this.listener.changed(this);
+  }
+
+  get isPausing(): boolean {
+    return this.pausing.signal.aborted;
+  }
+
+  continue(): void {
+    this.pausing = new AbortController();
+    this.goOn?.();
+    this.listener.log(this, 'Told to go on.', 'info');
+    this.listener.changed(this);
+  }
+
+  tick(): void {
+    this.speed.tick(Date.now());
+  }
+
+  end(state: RunState, outcome: string): void {
+    this.state = state;
+    this.outcome = outcome;
+    this.endedAt = this.now();
+    for (const step of this.steps) if (step.state === 'running') step.state = 'failed';
+  }
+
+  handle(): Run {
+    // Read at the time they are asked for, hence the name.
+    // eslint-disable-next-line @typescript-eslint/no-this-alias
+    const run = this;
+    return {
+      id: this.id,
+      signal: this.controller.signal,
+      get pauseSignal() {
+        return run.pausing.signal;
+      },
+      log: (text, level = 'info') => this.listener.log(this, text, level),
+      madeSet: (setId, isComplete = true) => {
+        this.setId = setId;
+        this.isComplete = isComplete;
+      },
+      leftSome: () => {
+        this.isComplete = false;
+      },
+      step: (index, work) => this.step(this.steps[index]!, work),
+      whileNotPaused: async () => {
+        if (!this.isPausing) return this.controller.signal.throwIfAborted();
+        await this.idle('paused', undefined, () => this.untilToldToGoOn());
+      },
+      waiting: (what, work) => this.idle('waiting', what, work),
+      withoutBytes: (work) => this.timedApart(work),
+    };
+  }
+
+  view(canResume: boolean, hasProof: boolean): RunView {
+    const bytes = this.steps.reduce((sum, step) => sum + step.bytes, 0);
+    const isHeldUp = this.state === 'paused' || this.state === 'waiting';
+    const bytesPerSecond =
+      this.endedAt !== undefined ? averageSpeed(this.row()) : isHeldUp ? 0 : this.speed.bytesPerSecond;
+    return {
+      id: this.id,
+      kind: this.plan.kind,
+      title: this.plan.title,
+      serial: this.plan.serial,
+      nickname: this.plan.nickname,
+      setId: this.setId,
+      state: this.state,
+      startedAt: this.startedAt,
+      endedAt: this.endedAt,
+      steps: this.steps,
+      bytes,
+      doneBytes: this.doneBytes,
+      bytesPerSecond,
+      leftMs: bytesPerSecond > 0 ? ((bytes - this.doneBytes) / this.pace) * 1000 : undefined,
+      waitingFor: this.waitingFor,
+      canPause: this.plan.canPause ?? false,
+      canResume,
+      hasProof,
+      outcome: this.outcome,
+      speeds: this.speed.speeds,
+    };
+  }
+
+  row(): RunRow {
+    const { plan } = this;
+    return {
+      id: this.id,
+      kind: plan.kind,
+      title: plan.title,
+      serial: plan.serial ?? null,
+      mode: plan.mode ?? null,
+      link: plan.link ?? null,
+      setId: this.setId ?? null,
+      state: this.state,
+      startedAt: this.startedAt,
+      endedAt: this.endedAt ?? null,
+      idleMs: Math.round(this.idleMs),
+      doneBytes: this.doneBytes,
+      carriedBytes: this.carriedBytes,
+      outcome: this.outcome ?? null,
+      detail: JSON.stringify({ steps: this.steps, speeds: this.speed.speeds }),
+    };
+  }
+
+  /** Bytes per second to reckon with: as now, and as so far, for there are spells in which hardly any pass. */
+  private get pace(): number {
+    const { startedAt, idleMs, carriedBytes, doneBytes } = this;
+    // The first quarter of a second counts whole, as it does for the speed now.
+    const endedAt = Math.max(this.now(), startedAt + idleMs + 250);
+    const soFar = averageSpeed({ startedAt, endedAt, idleMs, carriedBytes, doneBytes });
+    return (this.speed.bytesPerSecond + soFar) / 2;
+  }
+
+  private get doneBytes(): number {
+    return this.steps.reduce((sum, step) => sum + step.doneBytes, 0);
+  }
+
+  private async step(step: Step, work: StepWork): Promise<void> {
+    step.state = 'running';
+    this.listener.log(this, step.text, 'info');
+    this.listener.changed(this);
+    try {
+      const passed = (bytes: number) => {
+        step.doneBytes += bytes;
+        if (this.apart === 0) this.carriedBytes += bytes;
+        if (bytes > 0) this.speed.pass(bytes, Date.now());
+      };
+      step.result = await work(passed, (bytes) => (step.bytes = bytes));
+      step.state = 'done';
+      // Holes of an image pass without bytes of their own.
+      step.doneBytes = step.bytes;
+      if (step.result) this.listener.log(this, `${step.text}: ${step.result}`, 'info');
+    } catch (error) {
+      step.state = 'failed';
+      if (error instanceof PartFailure) {
+        step.result = error.message;
+        this.listener.log(this, `${step.text}: ${error.message}`, 'error');
+      }
+      throw error;
+    } finally {
+      this.listener.changed(this);
+    }
+  }
+
+  private async idle<T>(
+    state: 'paused' | 'waiting',
+    what: string | undefined,
+    work: () => Promise<T>,
+  ): Promise<T> {
+    this.state = state;
+    this.waitingFor = what;
+    this.listener.log(this, state === 'paused' ? 'Paused.' : what!, 'info');
+    this.listener.changed(this);
+    try {
+      return await this.timedApart(work);
+    } finally {
+      this.state = 'running';
+      this.waitingFor = undefined;
+      this.listener.changed(this);
+    }
+  }
+
+  private async timedApart<T>(work: () => Promise<T>): Promise<T> {
+    const since = performance.now();
+    this.apart++;
+    try {
+      return await work();
+    } finally {
+      this.apart--;
+      this.idleMs += performance.now() - since;
+    }
+  }
+
+  private async untilToldToGoOn(): Promise<void> {
+    const { signal } = this.controller;
+    while (this.isPausing) {
+      signal.throwIfAborted();
+      await new Promise<void>((resolve) => {
+        this.goOn = resolve;
+        signal.addEventListener('abort', () => resolve(), { once: true });
+      });
+    }
+  }
+}
+
+/** Bytes over the cable per second until the end of a run, without the time in which none were to pass. */
+export function averageSpeed({
+  startedAt,
+  endedAt,
+  idleMs,
+  carriedBytes,
+  doneBytes,
+}: Pick<RunRow, 'startedAt' | 'endedAt' | 'idleMs' | 'carriedBytes' | 'doneBytes'>): number {
+  const elapsedMs = endedAt === null ? 0 : endedAt - startedAt - idleMs;
+  return elapsedMs > 0 ? ((carriedBytes ?? doneBytes) / elapsedMs) * 1000 : 0;
+}

@@ -1,0 +1,316 @@
+import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
+import type { RunRow, RunStatements } from '../../database/runs.ts';
+import type { ReturnStatements } from '../../database/returns.ts';
+import type { UnfinishedStatements } from '../../database/unfinished.ts';
+import type { Feed } from '../../events/feed.ts';
+import { plainWords } from '../../plain-words.ts';
+import { Problem } from '../../problem.ts';
+import { averageSpeed, Cancelled, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
+
+export { PartFailure, type Run, type RunPlan } from './live-run.ts';
+
+type Work = (run: Run) => Promise<string>;
+
+const announceMs = 250;
+
+/** Starts runs, one a phone at a time with a queue behind it, follows their progress, and keeps their story. */
+export class RunEngine implements RunListener {
+  private readonly live = new Map<string, LiveRun>();
+  private readonly endings = new Map<string, Promise<void>>();
+  private stopping = false;
+
+  constructor(
+    private readonly statements: RunStatements,
+    private readonly unfinished: Pick<UnfinishedStatements, 'plan' | 'drop'>,
+    private readonly returns: Pick<ReturnStatements, 'hasProof'>,
+    private readonly feed: Feed,
+    private readonly now: () => number,
+    private readonly nicknameOf: (serial: string) => string,
+    private readonly onPhoneChange: (serial: string) => void,
+  ) {}
+
+  /** Marks runs that an earlier start of the program did not end; resolves to what to tell. */
+  closeInterrupted(): RunView[] {
+    return this.statements.unfinished().map((row) => {
+      const detail = JSON.parse(row.detail) as { steps: RunStep[] };
+      const at = detail.steps.find(({ state }) => state === 'running');
+      const outcome = `Keen Larder ended in the middle of this run${at ? ` at “${at.text}”` : ''}. ${this.consequence(row, at)}`;
+      const steps = detail.steps.map((step) =>
+        step.state === 'running' ? { ...step, state: 'failed' as const } : step,
+      );
+      this.statements.save({
+        ...row,
+        state: 'interrupted',
+        endedAt: this.now(),
+        outcome,
+        detail: JSON.stringify({ ...detail, steps }),
+      });
+      this.statements.addLine(row.id, {
+        seq: this.statements.lastSeq(row.id) + 1,
+        at: this.now(),
+        level: 'error',
+        text: outcome,
+      });
+      return this.view(row.id);
+    });
+  }
+
+  /**
+   * Starts a run, or queues it behind the one under way on the same phone. A run that is queued begins
+   * only when the one before it ended well: what it builds on may otherwise not be there.
+   */
+  start(plan: RunPlan, work: Work): RunView {
+    const run = new LiveRun(plan, this.now, this);
+    const before = plan.serial ? [...this.ofPhone(plan.serial)].at(-1) : undefined;
+    if (!before) run.begin();
+    this.live.set(run.id, run);
+    this.log(run, plan.title, 'info');
+    this.endings.set(run.id, this.follow(run, before, work));
+    this.changed(run);
+    if (plan.serial) this.onPhoneChange(plan.serial);
+    return this.viewOf(run);
+  }
+
+  /** @throws Problem when there is no such run or it has ended */
+  cancel(id: string): RunView {
+    const run = this.liveRun(id);
+    run.controller.abort(new Cancelled());
+    return this.viewOf(run);
+  }
+
+  /** @throws Problem when the run has ended or cannot be paused */
+  pause(id: string): RunView {
+    const run = this.liveRun(id);
+    if (!run.plan.canPause || run.state === 'queued')
+      throw new Problem(409, 'This run cannot be paused. It can be cancelled.');
+    if (!run.isPausing) run.pause();
+    return this.viewOf(run);
+  }
+
+  /** @throws Problem when the run has ended or is not paused */
+  continue(id: string): RunView {
+    const run = this.liveRun(id);
+    if (!run.isPausing) throw new Problem(409, 'This run is not paused.');
+    run.continue();
+    return this.viewOf(run);
+  }
+
+  /** The run that works on a phone; those queued behind it do not. */
+  runOf(serial: string): string | undefined {
+    return [...this.ofPhone(serial)].find(({ state }) => state !== 'queued')?.id;
+  }
+
+  /** Whether a run that is under way reads this set. */
+  usesSet(setId: string): boolean {
+    return [...this.live.values()].some(
+      ({ plan }) => plan.setId === setId || plan.alsoReads?.includes(setId),
+    );
+  }
+
+  list(): RunView[] {
+    return this.statements
+      .recent()
+      .map((row) => (this.live.has(row.id) ? this.viewOf(this.live.get(row.id)!) : this.past(row)));
+  }
+
+  /** @throws Problem 404 */
+  view(id: string): RunView {
+    const run = this.live.get(id);
+    if (run) return this.viewOf(run);
+    const row = this.statements.one(id);
+    if (!row) throw new Problem(404, 'There is no such run.');
+    return this.past(row);
+  }
+
+  logOf(id: string): RunLogLine[] {
+    this.view(id);
+    return this.statements.log(id);
+  }
+
+  /** Resolves when a run has ended. */
+  async ended(id: string): Promise<RunView> {
+    await this.endings.get(id);
+    return this.view(id);
+  }
+
+  /** Ends all runs; what can go on later is left so that it can. */
+  async stop(): Promise<void> {
+    this.stopping = true;
+    for (const { controller } of this.live.values()) controller.abort(new Cancelled());
+    await Promise.all(this.endings.values());
+  }
+
+  log(run: LiveRun, text: string, level: RunLogLine['level']): void {
+    const line = { seq: ++run.seq, at: this.now(), level, text };
+    // The run's row must be there first.
+    if (line.seq === 1) this.statements.save(run.row());
+    this.statements.addLine(run.id, line);
+    this.feed.send('run-log', { runId: run.id, line });
+  }
+
+  changed(run: LiveRun): void {
+    this.statements.save(run.row());
+    this.feed.send('run', this.viewOf(run));
+  }
+
+  private async follow(run: LiveRun, before: LiveRun | undefined, work: Work): Promise<void> {
+    await Promise.resolve();
+    if (before) {
+      if (!(await this.hasTurn(run, before))) return this.close(run);
+      run.begin();
+      this.changed(run);
+      if (run.plan.serial) this.onPhoneChange(run.plan.serial);
+    }
+    const timer = setInterval(() => {
+      run.tick();
+      this.feed.send('run', this.viewOf(run));
+    }, announceMs);
+    try {
+      const outcome = await work(run.handle());
+      run.end(run.isComplete ? 'done' : 'incomplete', outcome);
+      this.log(run, outcome, run.isComplete ? 'info' : 'warning');
+    } catch (error) {
+      this.fail(run, error);
+    } finally {
+      clearInterval(timer);
+    }
+    this.close(run);
+  }
+
+  /** Waits for the run before; resolves to whether this one may begin. */
+  private async hasTurn(run: LiveRun, before: LiveRun): Promise<boolean> {
+    const { signal } = run.controller;
+    const cancelled = new Promise<void>((resolve) => signal.addEventListener('abort', () => resolve()));
+    await Promise.race([this.endings.get(before.id), cancelled]);
+    if (signal.aborted && this.stopping)
+      run.end('interrupted', 'Keen Larder was ended before this run began. Start it again.');
+    else if (signal.aborted) run.end('cancelled', 'Cancelled before it began.');
+    else if (before.state !== 'done' && before.state !== 'incomplete')
+      run.end('cancelled', `Not begun: “${before.plan.title}”, the run before it, did not end well.`);
+    if (run.endedAt !== undefined) this.log(run, run.outcome!, 'warning');
+    return run.endedAt === undefined;
+  }
+
+  private fail(run: LiveRun, error: unknown): void {
+    const isCancelled = run.controller.signal.aborted;
+    // A phone that is half written stays known as such, and can be written to its end.
+    if (isCancelled && !this.stopping && run.plan.kind === 'imaging') this.unfinished.drop(run.id);
+    if (isCancelled) {
+      if (this.stopping) {
+        const next = this.unfinished.plan(run.id)
+          ? 'Resume it.'
+          : 'Look at its steps. Start it again if something is missing.';
+        run.end('interrupted', `Keen Larder was ended in the middle of this run. ${next}`);
+      } else run.end('cancelled', cancelText(run));
+    } else {
+      run.end(error instanceof Interruption ? 'interrupted' : 'failed', plainWords(error));
+    }
+    this.log(run, run.outcome!, isCancelled ? 'warning' : 'error');
+    if (!isCancelled && !isExpected(error)) this.log(run, String((error as Error).stack), 'error');
+  }
+
+  private close(run: LiveRun): void {
+    this.live.delete(run.id);
+    this.endings.delete(run.id);
+    this.changed(run);
+    if (run.plan.serial) this.onPhoneChange(run.plan.serial);
+  }
+
+  private *ofPhone(serial: string): Generator<LiveRun> {
+    for (const run of this.live.values()) if (run.plan.serial === serial) yield run;
+  }
+
+  private liveRun(id: string): LiveRun {
+    const run = this.live.get(id);
+    if (run) return run;
+    this.view(id);
+    throw new Problem(409, 'This run has ended already.');
+  }
+
+  private canResume(id: string): boolean {
+    return !this.live.has(id) && this.unfinished.plan(id) !== undefined;
+  }
+
+  private viewOf(run: LiveRun): RunView {
+    return run.view(this.canResume(run.id), this.returns.hasProof(run.id));
+  }
+
+  private consequence(row: RunRow, at: RunStep | undefined): string {
+    if (row.state === 'queued') return 'It had not begun. Start it again.';
+    if (row.kind === 'imaging') {
+      return this.unfinished.plan(row.id)
+        ? 'What it had read is on the shelf: resume it.'
+        : 'Nothing of it is in the larder. Start it again.';
+    }
+    if (row.kind === 'restoring') {
+      if (this.unfinished.plan(row.id)) {
+        return `${at?.partition ?? 'The phone'} may be half written: resume it before starting the phone.`;
+      }
+      return at?.partition
+        ? `${at.partition} may be half written: put it back again before starting the phone.`
+        : 'Look at its steps, then put back what is missing.';
+    }
+    if (row.kind === 'copying' || row.kind === 'keeping-records')
+      return 'What was copied before is in the larder. Start it again with the rest.';
+    if (row.kind === 'putting-apps') return 'Put them back again: what was being exchanged is undone first.';
+    return 'Start it again.';
+  }
+
+  private past(row: RunRow): RunView {
+    const { steps, speeds } = JSON.parse(row.detail) as { steps: RunStep[]; speeds: number[] };
+    return {
+      id: row.id,
+      kind: row.kind as RunKind,
+      title: row.title,
+      serial: row.serial ?? undefined,
+      nickname: row.serial ? this.nicknameOf(row.serial) : undefined,
+      setId: row.setId ?? undefined,
+      state: row.state as RunState,
+      startedAt: row.startedAt,
+      endedAt: row.endedAt ?? undefined,
+      steps,
+      bytes: steps.reduce((sum, step) => sum + step.bytes, 0),
+      doneBytes: row.doneBytes,
+      bytesPerSecond: averageSpeed(row),
+      leftMs: undefined,
+      waitingFor: undefined,
+      canPause: false,
+      canResume: this.canResume(row.id),
+      hasProof: this.returns.hasProof(row.id),
+      outcome: row.outcome ?? undefined,
+      speeds,
+    };
+  }
+}
+
+function cancelText({ plan, steps }: LiveRun): string {
+  const at = steps.find(({ state }) => state === 'failed' || state === 'running');
+  if (plan.kind === 'imaging') return 'Cancelled. Nothing of it is in the larder.';
+  if (plan.kind === 'restoring' && at?.text.startsWith('Write')) {
+    return `Cancelled while ${at.partition} was written: it is half written. Resume the run, or put it back, before starting the phone.`;
+  }
+  return 'Cancelled.';
+}
+
+/** Errors whose message is all that there is to say. */
+const isExpected = (error: unknown) =>
+  error instanceof Error &&
+  [
+    'LinkFailure',
+    'PhoneRefusal',
+    'FlashFailure',
+    'DamagedImage',
+    'Problem',
+    'RunFailure',
+    'Interruption',
+  ].includes(error.name);
+
+/** A run that cannot reach its end; the message says why and what to do. */
+export class RunFailure extends Error {
+  override readonly name: string = 'RunFailure';
+}
+
+/** A run that did not reach its end, though it can go on later from where it is. */
+export class Interruption extends RunFailure {
+  override readonly name = 'Interruption';
+}

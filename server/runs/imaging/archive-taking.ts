@@ -1,0 +1,126 @@
+import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
+import { LinkFailure, type FileAccess, type FileOwner, type PhoneLink } from '../../links/phone-link.ts';
+import type { StoredImage } from '../../shelf/image-writer.ts';
+import type { Taking } from './image-taking.ts';
+import { RunFailure } from '../engine/run-engine.ts';
+
+/** What came of archiving files. */
+export interface TakenArchive {
+  readonly stored: StoredImage;
+  /** The whole of it, when files at rest did not come out as the phone digests them. */
+  readonly unsettled: readonly ByteRange[];
+  readonly files: number;
+}
+
+const namedFiles = 5;
+
+/** A few of many paths, for a sentence. */
+export const someOf = (paths: readonly string[]): string =>
+  listText([
+    ...paths.slice(0, namedFiles),
+    ...(paths.length > namedFiles ? [`${paths.length - namedFiles} more`] : []),
+  ]);
+
+/**
+ * Has the phone pack files into an archive and digest each of them; what differs is named.
+ * @param mayChange files are in use, so that some may have changed meanwhile
+ */
+export async function takeArchive(
+  { phone, set, run }: Taking,
+  plan: ArchivePlan,
+  mayChange: boolean,
+  passed: (bytes: number) => void,
+): Promise<TakenArchive> {
+  const writer = set.image(0);
+  let entries = new Map<string, ArchivedEntry>();
+  await phone.insist({
+    what: `Archive ${plan.name}`,
+    attempt: async ({ link, watch, signal }) => {
+      const files = filesOf(link);
+      if (!(await files.ready())) throw new RunFailure(filesNotReadable);
+      if (writer.taken > 0) {
+        passed(-writer.taken);
+        await writer.startAnew();
+      }
+      entries = new Map();
+      const stream = watch.over(files.archive(plan.folder, plan.leaveOut, signal));
+      await writer.take(digestedFiles(stream, entries), passed);
+    },
+    onBreak: () => set.seal(),
+  });
+  const stored = await writer.finish();
+  const differ = await phone.insist({
+    what: `Compare ${plan.name}`,
+    attempt: async ({ link, watch, signal }) => {
+      watch.arm(stored.bytes);
+      return differingBytes(filesOf(link), plan.folder, entries, signal);
+    },
+  });
+  if (differ.length > 0) {
+    const named = someOf(differ);
+    run.log(
+      mayChange
+        ? `${named} changed while ${plan.name} was archived: they are as they were at that moment.`
+        : `${named} did not come out as the phone digests ${differ.length > 1 ? 'them' : 'it'}.`,
+      mayChange ? 'warning' : 'error',
+    );
+  }
+  const isWrong = differ.length > 0 && !mayChange;
+  return {
+    stored,
+    files: filesAmong(entries).size,
+    unsettled: isWrong ? [{ offset: 0, bytes: stored.bytes }] : [],
+  };
+}
+
+type Entries = ReadonlyMap<string, ArchivedEntry>;
+
+/** The files among the entries of an archive, with their SHA-256. */
+export const filesAmong = (entries: Entries): Map<string, string> =>
+  new Map([...entries].flatMap(([path, { sha256 }]) => (sha256 ? [[path, sha256]] : [])));
+
+/** Files of an archive that the phone digests otherwise. @param folder that the archive's paths lie in */
+async function differingBytes(
+  files: FileAccess,
+  folder: string,
+  entries: Entries,
+  signal?: AbortSignal,
+): Promise<string[]> {
+  const digests = filesAmong(entries);
+  const now = await files.digests(folder, [...digests.keys()], signal);
+  return [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+}
+
+/** What of an archive the phone does not have with the same bytes, owner, mode and label. */
+export async function differing(
+  files: FileAccess,
+  folder: string,
+  entries: Entries,
+  signal?: AbortSignal,
+): Promise<string[]> {
+  const bytes = await differingBytes(files, folder, entries, signal);
+  const plain = (path: string) => path.replace(/(.)\/$/, '$1');
+  const now = await files.owners(folder, [...entries.keys()].map(plain), signal);
+  const others = [...entries].filter(([path, kept]) => !isOwnedAlike(kept, now.get(plain(path))));
+  return [...new Set([...bytes, ...others.map(([path]) => path)])];
+}
+
+/** A phone that does not tell its labels is taken at its word for the rest. */
+const isOwnedAlike = (kept: ArchivedEntry, now: FileOwner | undefined): boolean =>
+  now !== undefined &&
+  now.uid === kept.uid &&
+  now.gid === kept.gid &&
+  now.mode === kept.mode &&
+  (kept.label === undefined || now.label === undefined || now.label === kept.label);
+
+export const filesNotReadable =
+  'User data cannot be read as files in this mode: it is encrypted. Start the system, where it is open, or keep the block image.';
+
+/** Files of a link. @throws LinkFailure when its mode hands out none */
+export function filesOf({ files, mode }: PhoneLink): FileAccess {
+  if (!files) throw new LinkFailure(`In ${mode} mode this phone hands out no files.`);
+  return files;
+}

@@ -1,0 +1,187 @@
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { rangesBytes, rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { FlashFailure, type PhoneLink } from '../../links/phone-link.ts';
+import type { ImageWriter, StoredImage } from '../../shelf/image-writer.ts';
+import { chunkBytes } from '../../shelf/packs/pack-format.ts';
+import type { SetWriter } from '../../shelf/set-writer.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
+import type { Journal, Recalled } from './imaging-journal.ts';
+import type { Run } from '../engine/live-run.ts';
+import { accessOf, readInParts } from '../phone/partition-reading.ts';
+import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
+import { proveImage } from './image-proof.ts';
+
+/** What came of taking one image. */
+export interface TakenImage {
+  readonly stored: StoredImage;
+  readonly ranges: readonly ByteRange[];
+  /** What the phone did not give the same way twice, or not at all. */
+  readonly unsettled: readonly ByteRange[];
+}
+
+/** What taking images needs. */
+export interface Taking {
+  readonly phone: PhoneAtWork;
+  readonly set: SetWriter;
+  readonly shelf: Shelf;
+  readonly journal: Journal;
+  readonly run: Run;
+}
+
+const checkpointMs = 4000;
+
+/**
+ * Reads one image, through whatever happens to the link, and has the phone prove it.
+ * @param ranges what is to be read
+ * @param recalled what an earlier run has put on the shelf of it
+ * @param told the phone's digest of all of it, where it was asked before
+ */
+export async function takeImage(
+  taking: Taking,
+  partition: PartitionFacts,
+  ranges: readonly ByteRange[],
+  recalled: Recalled | undefined,
+  told: string | undefined,
+  passed: (bytes: number) => void,
+): Promise<TakenImage> {
+  const { phone, set, journal, run, shelf } = taking;
+  const { name } = partition;
+  const writer = set.image(partition.bytes, ranges);
+  const unreadable: ByteRange[] = [];
+  const early = new EarlyDigest(name, ranges, run.signal, told);
+  const startAnew = async (why: string) => {
+    run.log(why, 'warning');
+    early.forget();
+    passed(-writer.taken);
+    await writer.startAnew();
+    unreadable.length = 0;
+    journal.begin(name, ranges, writer);
+  };
+  const check = async (attempt: Attempt) => {
+    if (writer.taken === 0 || (await isStillSo(name, writer, attempt))) return;
+    await startAnew(`${name} changed while the phone was away: it is read from its beginning.`);
+  };
+
+  if (recalled && sameRanges(recalled.ranges, ranges)) {
+    await writer.takeUp(recalled.progress);
+    passed(writer.taken);
+    journal.goOn(name, writer);
+    run.log(`${sizeText(writer.taken)} of ${name} are on the shelf already.`);
+    // What the phone could not read then is not taken for what it holds now: the proof finds it again.
+    await phone.insist({
+      what: `Compare ${name}`,
+      attempt: check,
+    });
+  } else {
+    journal.begin(name, ranges, writer);
+  }
+
+  let writtenDownAt = performance.now();
+  const onStored = (bytes: number) => {
+    passed(bytes);
+    if (performance.now() - writtenDownAt < checkpointMs) return;
+    writtenDownAt = performance.now();
+    journal.checkpointSoon();
+  };
+  const insist = (attempt: (attempt: Attempt) => Promise<void>) =>
+    phone.insist({
+      what: `Read ${name}`,
+      attempt,
+      progress: () => writer.taken,
+      onReturn: check,
+      onBreak: async () => {
+        await set.seal();
+        await journal.checkpoint();
+      },
+    });
+  while (writer.missing.length > 0) {
+    try {
+      await insist(({ link, watch, signal }) => {
+        early.begin(link);
+        return writer.take(watch.over(accessOf(link).read(name, writer.missing, signal)), onStored);
+      });
+      if (writer.missing.length > 0)
+        await insist((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
+    } catch (error) {
+      if (!(error instanceof FlashFailure)) throw error;
+      await insist((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
+    }
+  }
+  const stored = await writer.finish();
+  if (unreadable.length > 0) {
+    run.log(`${name}: the phone cannot read ${rangesText(unreadable)}; they are kept as zeros.`, 'error');
+  }
+  const proving = { phone, set, shelf, run };
+  const proven = await proveImage(proving, name, ranges, stored, unreadable.length === 0, early.told);
+  if (proven.stored !== stored) {
+    journal.replaced(name, ranges, { taken: rangesBytes(ranges), chunks: proven.stored.chunks });
+  }
+  return { ...proven, ranges };
+}
+
+/** Less is digested in no time. */
+const worthDigestingEarly = 8 << 20;
+
+/**
+ * The phone's own digest of what is being read, computed meanwhile: its flash is faster than any cable, so the
+ * proof costs no time of its own. When it comes to nothing, the phone is asked again afterwards.
+ */
+class EarlyDigest {
+  told: Promise<string | undefined> | undefined;
+  private controller = new AbortController();
+
+  constructor(
+    private readonly name: string,
+    private readonly ranges: readonly ByteRange[],
+    private readonly cancelled: AbortSignal,
+    told: string | undefined,
+  ) {
+    if (told) this.told = Promise.resolve(told);
+  }
+
+  begin(link: PhoneLink): void {
+    const access = accessOf(link);
+    if (this.told || !access.doesTwoThings || rangesBytes(this.ranges) < worthDigestingEarly) return;
+    const signal = AbortSignal.any([this.controller.signal, this.cancelled]);
+    this.told = access.digest(this.name, this.ranges, signal).catch(() => undefined);
+  }
+
+  /** What it told is of no use any more. */
+  forget(): void {
+    this.controller.abort();
+    this.controller = new AbortController();
+    this.told = undefined;
+  }
+}
+
+/** The phone digests what was read of a partition: whether it is still the same. */
+async function isStillSo(
+  name: string,
+  writer: ImageWriter,
+  { link, signal, watch }: Attempt,
+): Promise<boolean> {
+  watch.arm(writer.taken);
+  const now = await accessOf(link).digest(name, writer.had, signal);
+  watch.rest();
+  return now === (await writer.sha256SoFar()).toString('hex');
+}
+
+/** Reads the next chunk in smaller and smaller pieces; what cannot be read at all becomes zeros. */
+async function readPiece(
+  attempt: Attempt,
+  name: string,
+  writer: ImageWriter,
+  unreadable: ByteRange[],
+  onStored: (bytes: number) => void,
+): Promise<void> {
+  const { offset, bytes } = writer.missing[0]!;
+  const lost: ByteRange[] = [];
+  const piece = await readInParts(attempt, name, { offset, bytes: Math.min(bytes, chunkBytes) }, lost);
+  await writer.take(onePiece(piece), onStored);
+  unreadable.push(...lost);
+}
+
+const sameRanges = (a: readonly ByteRange[] | undefined, b: readonly ByteRange[]): boolean =>
+  JSON.stringify(a) === JSON.stringify(b);

@@ -1,0 +1,332 @@
+import { randomUUID } from 'node:crypto';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import {
+  alignRanges,
+  fewerRanges,
+  rangesBytes,
+  rangesText,
+  type ByteRange,
+} from '@keen-larder/core/bytes/ranges.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { usedRanges } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { archiveOf } from '@keen-larder/core/phone/archives.ts';
+import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import type { ImagingStart } from '@keen-larder/contract/requests.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { Problem } from '../../problem.ts';
+import { wholeOf } from '../../shelf/image-writer.ts';
+import type { ManifestImage } from '../../shelf/manifest.ts';
+import { unpackChunkList } from '../../shelf/manifest.ts';
+import { chunkBytes } from '../../shelf/packs/pack-format.ts';
+import { SetWriter } from '../../shelf/set-writer.ts';
+import { requireClear } from '../engine/clear.ts';
+import type { RunContext } from '../engine/run-context.ts';
+import { Interruption, RunFailure, type Run } from '../engine/run-engine.ts';
+import { isDiskFull } from '../disk-full.ts';
+import { takeArchive, type TakenArchive } from './archive-taking.ts';
+import { takeImage, type TakenImage } from './image-taking.ts';
+import { Journal, type ImageHead, type UnfinishedPlan } from './imaging-journal.ts';
+import { accessOf } from '../phone/partition-reading.ts';
+import { PhoneAtWork } from '../phone/phone-at-work.ts';
+import { askWhetherUnchanged } from './unchanged.ts';
+
+const readStep = 'read';
+
+/**
+ * Images the picked partitions of a phone into a new set, or queues that behind the run under way on it.
+ * @throws Problem 422 with the checks that stand in the way
+ */
+export async function startImaging(
+  context: RunContext,
+  serial: string,
+  start: ImagingStart,
+): Promise<RunView> {
+  const { bench, engine, sheets, larder } = context;
+  const sheet = await sheets.imaging(serial, start);
+  requireClear(sheet, start.confirmed);
+  const { nickname } = bench.view(serial);
+  const label = start.label.trim();
+  const count = sheet.steps.filter(({ kind }) => kind === readStep).length;
+  return engine.start(
+    {
+      kind: 'imaging',
+      title: `Keep ${count} ${count === 1 ? 'image' : 'images'} of ${nickname}: ${label}`,
+      serial,
+      nickname,
+      mode: start.restartInto ?? bench.facts(serial).mode,
+      link: bench.link(serial).kind,
+      canPause: true,
+      steps: sheet.steps,
+    },
+    (run) =>
+      larder.whileWriting(async () => {
+        // A run that was queued finds another bench than the one it was planned on.
+        requireClear(await sheets.imaging(serial, start), start.confirmed);
+        const journal = new Journal(context.unfinished, run.id);
+        const [first] = sheet.steps;
+        if (first?.kind === 'restart') {
+          await run.step(0, () => restartFirst(context, serial, start, run));
+        }
+        const { condition, mode, maker, model } = bench.facts(serial);
+        const plan: UnfinishedPlan = {
+          serial,
+          label,
+          mode,
+          condition,
+          phone: { maker, model },
+          startedAt: context.now(),
+          elapsedMs: 0,
+          ...(start.readAll && { readAll: true }),
+          images: sheet.steps
+            .filter(({ kind }) => kind === readStep)
+            .map(({ partition, bytes }) => ({
+              partition: partition!,
+              bytes,
+              ...(start.usedOnly?.includes(partition!) && { usedOnly: true }),
+            })),
+        };
+        journal.plan(plan);
+        return image(context, plan, sheet.steps, journal, run);
+      }),
+  );
+}
+
+/**
+ * Goes on with an imaging run that did not end, from what of it is on the shelf.
+ * @throws Problem 409 when there is nothing to go on with, or the phone is not there in its mode
+ */
+export function resumeImaging(context: RunContext, runId: string): RunView {
+  const { bench, engine, unfinished, larder } = context;
+  const text = unfinished.plan(runId);
+  const before = engine.view(runId);
+  if (!text || !before.canResume)
+    throw new Problem(409, 'Of this run nothing is left to go on with. Start it again.');
+  const plan = JSON.parse(text) as UnfinishedPlan;
+  const { nickname } = bench.view(plan.serial);
+  const steps = plan.images.map(({ partition, bytes }): Step => ({
+    kind: 'read',
+    text: `Read ${partition}`,
+    partition,
+    bytes,
+  }));
+  return engine.start(
+    {
+      kind: 'imaging',
+      title: before.title,
+      serial: plan.serial,
+      nickname,
+      mode: plan.mode,
+      link: bench.link(plan.serial).kind,
+      canPause: true,
+      steps,
+    },
+    (run) =>
+      larder.whileWriting(async () => {
+        if (larder.labels(plan.serial).includes(plan.label)) {
+          throw new Problem(
+            409,
+            `Another set of ${nickname} is called “${plan.label}” meanwhile. Rename it, then resume.`,
+          );
+        }
+        const journal = new Journal(unfinished, run.id);
+        journal.takeOver(runId);
+        run.log('Goes on from what an earlier run has put on the shelf.');
+        if (bench.facts(plan.serial).mode !== plan.mode) {
+          await PhoneAtWork.restart(bench, plan.serial, plan.mode, run, context.startLimitMs);
+        }
+        return image(context, plan, steps, journal, run);
+      }),
+  );
+}
+
+async function restartFirst(
+  { bench, startLimitMs }: RunContext,
+  serial: string,
+  { restartInto }: ImagingStart,
+  run: Run,
+): Promise<string> {
+  await PhoneAtWork.restart(bench, serial, restartInto!, run, startLimitMs);
+  return `it is in ${restartInto} mode`;
+}
+
+async function image(
+  context: RunContext,
+  plan: UnfinishedPlan,
+  steps: readonly Step[],
+  journal: Journal,
+  run: Run,
+): Promise<string> {
+  const { bench, larder, digests, now, patience } = context;
+  const { serial } = plan;
+  const beganAt = now();
+  const set = new SetWriter(larder.shelf, () => journal.checkpointSoon());
+  const phone = new PhoneAtWork(bench, serial, plan.mode, run, patience);
+  const taking = { phone, set, shelf: larder.shelf, journal, run };
+  const recalled = journal.recall();
+  const images: ManifestImage[] = [];
+  /** Partitions that are kept as they were kept before, without having been read. */
+  const unchanged = new Set<string>();
+  try {
+    for (const planned of plan.images) {
+      const at = steps.findIndex(
+        ({ kind, partition }) => kind === readStep && partition === planned.partition,
+      );
+      await run.step(at, async (passed, resize) => {
+        const partition = await phone.insist({
+          what: `Look at ${planned.partition}`,
+          attempt: async () => partitionNow(await bench.partitions(serial), planned.partition),
+        });
+        const archive = archiveOf(partition.name);
+        if (archive && partition.archive) {
+          const mayChange = partition.mount?.writable ?? false;
+          const taken = await takeArchive(taking, archive, mayChange, passed);
+          resize(taken.stored.bytes);
+          const head = archiveHead(partition, taken);
+          images.push({ ...head, chunks: unpackChunkList(taken.stored.chunks) });
+          return `${taken.files} files, ${resultText(head)}`;
+        }
+        const ranges = await rangesToRead(phone, partition, planned.usedOnly ?? false, run);
+        resize(rangesBytes(ranges));
+        const before = recalled.get(partition.name);
+        const isWhole = rangesBytes(ranges) === partition.bytes;
+        const asked =
+          isWhole && !plan.readAll && !before?.progress.taken
+            ? await askWhetherUnchanged({ phone, larder, run }, partition)
+            : undefined;
+        if (asked?.unchanged) {
+          resize(0);
+          const { label, image } = asked.unchanged;
+          const head = headOf(partition, { stored: image, ranges, unsettled: [] });
+          images.push({ ...head, chunks: unpackChunkList(image.chunks) });
+          unchanged.add(partition.name);
+          return `unchanged since “${label}”, not read again: the phone computes the same SHA-256 ${head.sha256}`;
+        }
+        const taken = await takeImage(taking, partition, ranges, before, asked?.told, passed);
+        const head = headOf(partition, taken);
+        journal.finished(partition.name, head);
+        images.push({ ...head, chunks: unpackChunkList(taken.stored.chunks) });
+        return resultText(head);
+      });
+    }
+    run.signal.throwIfAborted();
+    await set.seal();
+    await journal.checkpoint();
+  } catch (error) {
+    // What was read stays for a run that goes on, unless this one was cancelled.
+    await set.seal().catch(() => undefined);
+    await journal.checkpoint().catch(() => undefined);
+    await set.discard();
+    if (isDiskFull(error)) throw new Interruption(diskFullText, { cause: error });
+    throw error;
+  }
+  const id = randomUUID();
+  const elapsedMs = now() - beganAt + plan.elapsedMs;
+  const { nickname } = bench.view(serial);
+  await larder.add({
+    id,
+    label: plan.label,
+    note: '',
+    phone: { serial, ...plan.phone, nickname },
+    mode: plan.mode,
+    condition: plan.condition,
+    createdAt: new Date(plan.startedAt).toISOString(),
+    elapsedMs,
+    addedBytes: set.addedBytes,
+    images,
+  });
+  journal.drop();
+  for (const { partition, kind, sha256, ranges } of images) {
+    if (!ranges && kind !== 'archive')
+      digests.save({ serial, partition, sha256: Buffer.from(sha256, 'hex'), at: plan.startedAt });
+  }
+  const unsettled = images.filter((each) => each.unsettled);
+  run.madeSet(id, unsettled.length === 0);
+  return outcomeText(images, unchanged, elapsedMs, set.addedBytes);
+}
+
+const diskFullText =
+  'The disk of the shelf is full. What was read is on the shelf: free some space, then resume the run.';
+
+/** @throws RunFailure when the phone has no such partition any more */
+function partitionNow(partitions: readonly PartitionFacts[], name: string): PartitionFacts {
+  const found = partitions.find((each) => each.name === name);
+  if (!found) throw new RunFailure(`The phone has no partition called ${name} any more. Pick anew.`);
+  return found;
+}
+
+/** What one command of the phone may have to name. */
+const mostRanges = 800;
+
+/** Everything, or the chunks in which the partition's file system has blocks in use. */
+async function rangesToRead(
+  phone: PhoneAtWork,
+  { name, bytes, mount }: PartitionFacts,
+  usedOnly: boolean,
+  run: Run,
+): Promise<readonly ByteRange[]> {
+  if (!usedOnly) return wholeOf(bytes);
+  if (mount?.writable) {
+    run.log(`${name} is mounted for writing: all of it is read.`, 'warning');
+    return wholeOf(bytes);
+  }
+  try {
+    const used = await phone.insist({
+      what: `Look at the bitmaps of ${name}`,
+      attempt: ({ link }) => usedRanges(accessOf(link).source(name, bytes)),
+    });
+    return fewerRanges(alignRanges(used, chunkBytes, bytes), mostRanges);
+  } catch (error) {
+    if (!(error instanceof FormatError)) throw error;
+    run.log(`${name}: ${error.message}. All of it is read.`, 'warning');
+    return wholeOf(bytes);
+  }
+}
+
+const archiveHead = (partition: PartitionFacts, { stored, unsettled }: TakenArchive): ImageHead => ({
+  partition: partition.name,
+  kind: 'archive',
+  role: partition.role,
+  bytes: stored.bytes,
+  chunkBytes: stored.chunkBytes,
+  sha256: stored.sha256.toString('hex'),
+  fileSystem: 'tar',
+  ...(unsettled.length > 0 && { unsettled }),
+});
+
+function headOf(partition: PartitionFacts, { stored, ranges, unsettled }: TakenImage): ImageHead {
+  const isWhole = rangesBytes(ranges) === stored.bytes;
+  return {
+    partition: partition.name,
+    role: partition.role,
+    bytes: stored.bytes,
+    chunkBytes: stored.chunkBytes,
+    sha256: stored.sha256.toString('hex'),
+    ...(partition.fileSystem && { fileSystem: partition.fileSystem }),
+    ...(partition.usedBytes !== undefined && { usedBytes: partition.usedBytes }),
+    ...(!isWhole && { ranges }),
+    ...(unsettled.length > 0 && { unsettled }),
+  };
+}
+
+const resultText = ({ kind, sha256, ranges, unsettled }: ImageHead): string =>
+  unsettled
+    ? `not the same twice at ${rangesText(unsettled)}`
+    : `SHA-256 ${sha256}${ranges ? ` of the ${sizeText(rangesBytes(ranges))} in use` : ''}; ${kind === 'archive' ? 'each file is as the phone digests it' : 'the phone computes the same'}`;
+
+function outcomeText(
+  images: readonly ManifestImage[],
+  notRead: ReadonlySet<string>,
+  elapsedMs: number,
+  addedBytes: number,
+): string {
+  const read = images.filter(({ partition }) => !notRead.has(partition));
+  const bytes = read.reduce((sum, each) => sum + (each.ranges ? rangesBytes(each.ranges) : each.bytes), 0);
+  const speed = elapsedMs > 0 && notRead.size === 0 ? ` (${sizeText((bytes / elapsedMs) * 1000)}/s)` : '';
+  const same = notRead.size > 0 ? `, ${notRead.size} of them unchanged since kept and not read again` : '';
+  const kept = `${images.length} ${images.length === 1 ? 'image' : 'images'}${same}, ${sizeText(bytes)} in ${durationText(elapsedMs)}${speed}; ${sizeText(addedBytes)} new on the shelf.`;
+  const unsettled = images.filter((each) => each.unsettled);
+  if (unsettled.length === 0) return `${kept} The phone computes the same digests.`;
+  const where = unsettled.map((each) => `${each.partition} at ${rangesText(each.unsettled!)}`);
+  return `The set is not complete: ${listText(where)} did not come out the same way twice, or not at all. Try another cable and image ${unsettled.length > 1 ? 'them' : 'it'} again; if it stays so, the phone’s flash is worn. ${kept}`;
+}

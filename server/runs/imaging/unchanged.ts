@@ -1,0 +1,42 @@
+import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { mayBeUnchanged } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { KeptImage, Larder } from '../../larder/larder.ts';
+import { wholeOf } from '../../shelf/image-writer.ts';
+import type { Run } from '../engine/live-run.ts';
+import { accessOf } from '../phone/partition-reading.ts';
+import type { PhoneAtWork } from '../phone/phone-at-work.ts';
+import { notReadable } from './image-proof.ts';
+
+/** What the phone was asked, and what it told. */
+export interface Asked {
+  /** SHA-256 of the whole partition as the phone computes it; nothing where it cannot read its own flash. */
+  readonly told: string | undefined;
+  /** The image on the shelf that the phone still holds, byte for byte. */
+  readonly unchanged: KeptImage | undefined;
+}
+
+/**
+ * Has the phone digest a partition before it is read, where the shelf has an image that it may still be:
+ * what has not changed need not come over the cable again.
+ * @returns nothing where it is not worth asking
+ */
+export async function askWhetherUnchanged(
+  { phone, larder, run }: { readonly phone: PhoneAtWork; readonly larder: Larder; readonly run: Run },
+  partition: PartitionFacts,
+): Promise<Asked | undefined> {
+  if (!mayBeUnchanged(partition)) return undefined;
+  const { name, bytes } = partition;
+  const kept = larder.newestWhole(phone.serial, name, bytes);
+  if (!kept) return undefined;
+  run.log(`${name}: asking the phone whether it is as in “${kept.label}”.`);
+  const told = await run.withoutBytes(() =>
+    phone.insist({
+      what: `Compare ${name}`,
+      attempt: async ({ link, signal, watch }) => {
+        watch.arm(bytes);
+        return accessOf(link).digest(name, wholeOf(bytes), signal).catch(notReadable);
+      },
+    }),
+  );
+  return { told, unchanged: told === kept.image.sha256.toString('hex') ? kept : undefined };
+}

@@ -1,0 +1,123 @@
+// Every simulated phone in every mode that can read, imaged over its own protocol and proven by itself.
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { addressesOf } from '@keen-larder/demo/standins.ts';
+import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
+import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
+import { quick, testFolder, until } from '../../../e2e/support/bench.ts';
+import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
+import { wholeOf } from '../../shelf/image-writer.ts';
+import { startImaging } from '../imaging/imaging.ts';
+
+const folder = testFolder();
+let bench: PracticeBench;
+let app: KeenLarder;
+
+beforeAll(async () => {
+  bench = await startPracticeBench({
+    home: join(folder.path, 'phones'),
+    basePort: 0,
+    fast: true,
+    trusting: true,
+  });
+  app = await openKeenLarder({
+    ...quick,
+    home: join(folder.path, 'larder'),
+    addresses: bench.phones.flatMap((phone) => addressesOf(phone.state())),
+  });
+  await until(
+    'all phones',
+    () => app.bench.list().filter(({ presence }) => presence === 'here').length === 5,
+  );
+});
+afterAll(async () => {
+  await app.close();
+  await bench.close();
+  folder.remove();
+});
+
+const phoneOf = (serial: string) => bench.phones.find(({ identity }) => identity.serial === serial)!;
+async function into(serial: string, mode: SimulatedMode): Promise<void> {
+  const phone = phoneOf(serial);
+  if (phone.state().mode !== mode) void phone.start(mode);
+  await until(`${serial} in ${mode}`, () => app.bench.linkIn(serial, mode) !== undefined);
+}
+const confirmed = ['identity-left-out', 'battery', 'live-file-system'];
+const start = (serial: string, label: string, picked: string[]) =>
+  startImaging(app, serial, { label, picked, confirmed });
+
+async function expectKept(serial: string, mode: SimulatedMode, picked: string[]): Promise<void> {
+  await into(serial, mode);
+  const { id } = await start(serial, `${serial} in ${mode}`, picked);
+  const run = await app.engine.ended(id);
+  expect(run.outcome).toMatch(/The phone computes the same digests/);
+  const set = app.larder.detail(run.setId!);
+  expect(set).toMatchObject({ complete: true, mode, imageCount: picked.length });
+  for (const { partition, bytes, sha256 } of set.images) {
+    expect(await app.bench.access(serial).digest(partition, wholeOf(bytes))).toBe(sha256);
+  }
+}
+
+describe('is imaged', () => {
+  it.each([
+    ['TW3K-10482', 'recovery', ['boot', 'efs', 'gpt-primary', 'gpt-backup']],
+    ['TW3K-10517', 'system', ['boot', 'modemst1', 'persist']],
+    ['TW5K-20316', 'system', ['boot_a', 'init_boot_a', 'vbmeta_a', 'metadata', 'gpt-backup']],
+    ['TW5K-20316', 'recovery', ['super', 'sec_efs', 'dtbo_a', 'vendor_boot_a']],
+    ['MS10-70055', 'recovery', ['boot', 'vendor', 'persist']],
+    ['MR2Q-44107', 'loader', ['preloader', 'boot', 'nvdata', 'nvram', 'gpt-primary']],
+  ] as const)('%s in %s', (serial, mode, picked) => expectKept(serial, mode, [...picked]));
+
+  it('two phones at the same time', async () => {
+    await into('MR2Q-44107', 'loader');
+    await into('TW3K-10482', 'recovery');
+    const runs = [
+      await start('MR2Q-44107', 'at once', ['modem', 'logo']),
+      await start('TW3K-10482', 'at once', ['modem', 'logo']),
+    ];
+    expect(runs.map(({ state }) => state)).toEqual(['running', 'running']);
+    for (const { id } of runs) expect(await app.engine.ended(id)).toMatchObject({ state: 'done' });
+  });
+});
+
+describe('what a mode tells', () => {
+  it('a system without root and a bootloader hand out nothing, and say what does', async () => {
+    await into('MS10-70055', 'system');
+    await expect(start('MS10-70055', 'none', ['boot'])).rejects.toThrow(/Recovery reads every partition/);
+    await into('MS10-70055', 'bootloader');
+    expect(app.bench.facts('MS10-70055')).toMatchObject({
+      model: 'Sedge 10',
+      maker: 'Marram',
+      condition: { bootloaderUnlocked: true },
+      variables: { product: 'sedge10', 'slot-count': '0' },
+    });
+    await expect(start('MS10-70055', 'none', ['boot'])).rejects.toThrow(/hands out no partitions/);
+    await app.bench.restart('MS10-70055', 'recovery');
+    await until('recovery', () => app.bench.linkIn('MS10-70055', 'recovery') !== undefined);
+  });
+
+  it('the loader reads what runs on the phone out of its flash, and recovery does through logical partitions', async () => {
+    await into('MR2Q-44107', 'loader');
+    expect(app.bench.facts('MR2Q-44107')).toMatchObject({
+      model: 'Reed 2',
+      condition: { kind: 'stock', androidVersion: '11' },
+      battery: { percent: 74 },
+    });
+    await into('TW5K-20316', 'recovery');
+    expect(app.bench.facts('TW5K-20316').condition).toMatchObject({
+      kind: 'rooted',
+      androidVersion: '14',
+      encrypted: true,
+    });
+  });
+
+  it('ciphertext is no file system, and mapped partitions count as mounted', async () => {
+    await into('TW5K-20316', 'system');
+    const partitions = await app.bench.partitions('TW5K-20316');
+    const find = (name: string) => partitions.find((each) => each.name === name)!;
+    expect(find('userdata').fileSystem).toBeUndefined();
+    expect(find('super').fileSystem).toBe('logical partitions');
+    expect(find('vbmeta_a')).toMatchObject({ fileSystem: 'verified-boot metadata', role: 'boot-chain' });
+    expect(find('metadata').mount).toMatchObject({ at: '/metadata', writable: true });
+  });
+});

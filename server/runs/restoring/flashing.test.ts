@@ -1,0 +1,129 @@
+// Putting back through the bootloader: it takes images in pieces and reads nothing out, so recovery proves them.
+import { createHash } from 'node:crypto';
+import { join } from 'node:path';
+import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
+import { addressesOf } from '@keen-larder/demo/standins.ts';
+import type { PracticeBench } from '@keen-larder/standin/bench.ts';
+import { maxDownloadBytes } from '@keen-larder/standin/fastboot/variables.ts';
+import { filler } from '@keen-larder/standin/firmware/filler.ts';
+import type { Phone, SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
+import { putting, quick, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
+import { startImaging } from '../imaging/imaging.ts';
+import { startRestoring } from './restoring.ts';
+import { resumeRun } from '../resuming.ts';
+import { halfWritten } from './writing-journal.ts';
+
+const locked = 'MR2Q-44107';
+const folder = testFolder();
+const picked = ['system', 'boot', 'persist'];
+const truth = new Map<string, string>();
+let bench: PracticeBench;
+let phone: Phone;
+let app: KeenLarder;
+let setId: string;
+
+const phoneOf = (wanted: string) => bench.phones.find(({ identity }) => identity.serial === wanted)!;
+async function into(wanted: string, mode: SimulatedMode): Promise<void> {
+  if (phoneOf(wanted).state().mode !== mode) void phoneOf(wanted).start(mode);
+  await until(mode, () => app.bench.linkIn(wanted, mode) !== undefined);
+}
+const digestOf = async (name: string) => {
+  const device = phone.flash.partition(name)!;
+  const hash = createHash('sha256');
+  for (let at = 0; at < device.bytes; at += 1 << 20) hash.update(await device.read(at, 1 << 20));
+  return hash.digest('hex');
+};
+
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'), [locked]);
+  phone = phoneOf(serial);
+  app = await openKeenLarder({
+    ...quick,
+    home: join(folder.path, 'larder'),
+    addresses: bench.phones.flatMap((each) => addressesOf(each.state())),
+    pollMs: 30,
+    patience: { stallMs: 3000, backoffMs: 5, tries: 3, awayMs: 900 },
+  });
+  await into(serial, 'recovery');
+  for (const name of picked) truth.set(name, await digestOf(name));
+  const confirmed = ['identity-left-out', 'battery'];
+  const { id } = await startImaging(app, serial, { picked, label: 'kept', confirmed });
+  setId = (await app.engine.ended(id)).setId!;
+});
+afterEach(() => {
+  phone.mendAll();
+  phone.setCable(true);
+});
+afterAll(async () => {
+  await app.close();
+  await bench.close();
+  folder.remove();
+});
+
+async function spoil(seed: number): Promise<void> {
+  for (const [i, name] of picked.entries()) {
+    await phone.flash.partition(name)!.write((i + 1) << 20, filler('program', seed + i, 300_000));
+  }
+}
+const start = (over: object = {}) =>
+  startRestoring(app, serial, putting(setId, picked, { confirmed: ['battery', 'will-wipe'], ...over }));
+
+it('flashes in pieces, proves in recovery, and watches the start', async () => {
+  await spoil(900);
+  await into(serial, 'bootloader');
+  expect(phone.flash.partition('system')!.bytes).toBeGreaterThan(maxDownloadBytes);
+  const { id, steps } = await start();
+  expect(steps.map(({ text }) => text)).toEqual([
+    ...['system', 'persist', 'boot'].map((name) => `Verify the kept image of ${name}`),
+    ...['system', 'persist', 'boot'].map((name) => `Flash ${name}`),
+    'Restart into recovery',
+    ...['system', 'persist', 'boot'].map((name) => `Compare the phone’s digest of ${name}`),
+    'Restart into system',
+    'Watch the phone start',
+    'Compare the phone with what was kept',
+  ]);
+  const run = await app.engine.ended(id);
+  expect(run.outcome).toMatch(/^3 images.*It started after .* with TideOS 9 TW3.260301.004/);
+  expect(run).toMatchObject({ state: 'done', doneBytes: run.bytes });
+  expect(halfWritten(app.unfinished, serial).size).toBe(0);
+  for (const name of ['boot', 'persist', 'system']) expect(await digestOf(name), name).toBe(truth.get(name));
+});
+
+it('goes on after the cable was out for good', async () => {
+  await into(serial, 'recovery');
+  await spoil(950);
+  await into(serial, 'bootloader');
+  phone.pullCableAfter(90 << 20);
+  const run = await app.engine.ended((await start({ restartAfter: false })).id);
+  expect(run).toMatchObject({ state: 'interrupted', canResume: true });
+  expect([...halfWritten(app.unfinished, serial).keys()]).toContain('system');
+  phone.setCable(true);
+  await until('the bootloader', () => app.bench.linkIn(serial, 'bootloader') !== undefined);
+  const resumed = await app.engine.ended((await resumeRun(app, run.id)).id);
+  expect(resumed.state, resumed.outcome).toBe('done');
+  for (const name of picked) expect(await digestOf(name), name).toBe(truth.get(name));
+  expect(halfWritten(app.unfinished, serial).size).toBe(0);
+});
+
+it('finds in recovery what a bad cable made of an image', async () => {
+  await spoil(970);
+  await into(serial, 'bootloader');
+  phone.flash.faults.flip(20 << 20, 3);
+  const { id } = await start({ restartAfter: false });
+  await until('recovery', () => phone.state().mode === 'recovery', 120_000);
+  phone.flash.faults.clear();
+  const run = await app.engine.ended(id);
+  expect(run.state).toBe('failed');
+  expect(run.outcome).toMatch(/computes another digest of \w+ .* is half written\. Try another cable/);
+  await into(serial, 'bootloader');
+  const resumed = await app.engine.ended((await resumeRun(app, id)).id);
+  expect(resumed.state, resumed.outcome).toBe('done');
+  for (const name of picked) expect(await digestOf(name), name).toBe(truth.get(name));
+});
+
+it('does not begin on a locked bootloader', async () => {
+  await into(locked, 'bootloader');
+  const sheet = await app.sheets.restoring(locked, putting(setId, picked));
+  expect(sheet.checks.find(({ id }) => id === 'bootloader-locked')).toMatchObject({ severity: 'stop' });
+});

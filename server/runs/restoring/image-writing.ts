@@ -1,0 +1,281 @@
+import type { ImageRow } from '../../database/sets.ts';
+import { imageFiles } from '../../larder/export.ts';
+import type { Larder } from '../../larder/larder.ts';
+import { FlashFailure, type FlashingAccess } from '../../links/phone-link.ts';
+import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
+import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
+import { differing, filesAmong, filesNotReadable, filesOf, someOf } from '../imaging/archive-taking.ts';
+import { counted } from '../../async/counted.ts';
+import { wholeOf } from '../../shelf/image-writer.ts';
+import { DamagedImage, readImage, readInPlace } from '../../shelf/image-reader.ts';
+import type { RunContext } from '../engine/run-context.ts';
+import { RunFailure, type Run } from '../engine/run-engine.ts';
+import { accessOf } from '../phone/partition-reading.ts';
+import type { PhoneAtWork, Watch } from '../phone/phone-at-work.ts';
+import { notReadable } from '../imaging/image-proof.ts';
+import { digestWhole, verifyImage } from '../../shelf/verify-image.ts';
+import type { WritingJournal } from './writing-journal.ts';
+
+/** An image is written so often before its phone is given up as one that does not keep what it is given. */
+const writings = 3;
+
+/** Writes images of the larder onto a phone and has it prove each. */
+export class ImageWriting {
+  constructor(
+    private readonly context: RunContext,
+    private readonly journal: WritingJournal,
+    private readonly run: Run,
+  ) {}
+
+  /** Reads an image as it is kept. @throws RunFailure when it is not as it was */
+  async verify(image: ImageRow, passed: (bytes: number) => void): Promise<string> {
+    try {
+      await verifyImage(this.context.larder.shelf, image, this.run.signal, passed);
+      return 'as it was kept';
+    } catch (error) {
+      if (!(error instanceof DamagedImage)) throw error;
+      const written = this.journal.isUntouched ? 'Nothing was written.' : 'Nothing more was written.';
+      throw new RunFailure(`${error.message} ${written} Use another set.`, { cause: error });
+    }
+  }
+
+  /**
+   * Writes one image, then has the phone itself compute what lies there now. What breaks off is written again
+   * from its beginning; what does not come out as it was kept, a few times more.
+   */
+  async writeAndProve(
+    phone: PhoneAtWork,
+    image: ImageRow,
+    onto: string,
+    passed: (bytes: number) => void,
+  ): Promise<string> {
+    const { journal, run } = this;
+    journal.writes(onto);
+    for (let writing = 1; ; writing++) {
+      await this.writeOnce(phone, image, onto, passed);
+      const { agrees, words } = await run.withoutBytes(() => this.digests(phone, image, onto));
+      if (agrees) {
+        this.settle(phone, image, onto);
+        return words;
+      }
+      if (writing === writings)
+        throw new RunFailure(`${words} It was written ${writings} times. ${half(onto)}`);
+      run.log(`${words} It is written again.`, 'warning');
+      passed(-image.bytes);
+    }
+  }
+
+  /**
+   * Unpacks an archive of files over what is there, then has the phone digest every one of them.
+   * @param plan where it goes; its folder is emptied first, but for shared storage
+   */
+  async unpackAndProve(
+    phone: PhoneAtWork,
+    image: ImageRow,
+    plan: ArchivePlan,
+    passed: (bytes: number) => void,
+  ): Promise<string> {
+    const { journal, run } = this;
+    const { larder } = this.context;
+    journal.writes(plan.name);
+    for (let writing = 1; ; writing++) {
+      const entries = new Map<string, ArchivedEntry>();
+      let done = 0;
+      await phone.insist({
+        what: `Unpack ${plan.name}`,
+        attempt: async ({ link, signal, watch }) => {
+          passed(-done);
+          done = 0;
+          entries.clear();
+          const files = filesOf(link);
+          watch.arm();
+          if (!(await files.makeWritable())) throw new RunFailure(filesNotReadable);
+          watch.arm(image.bytes);
+          if (plan.folder === '/data') await files.empty(plan.folder, plan.leaveOut);
+          const parts = counted(readImage(larder.shelf, image), (bytes) => {
+            done += bytes;
+            passed(bytes);
+          });
+          await files.unpack(plan.folder, watch.onto(digestedFiles(parts, entries)), signal);
+        },
+      });
+      const differ = await run.withoutBytes(() =>
+        phone.insist({
+          what: `Compare ${plan.name}`,
+          attempt: async ({ link, watch, signal }) => {
+            watch.arm(image.bytes);
+            return differing(filesOf(link), plan.folder, entries, signal);
+          },
+        }),
+      );
+      if (differ.length === 0) {
+        journal.proved(plan.name);
+        this.context.bench.forgetPartitions(phone.serial);
+        return `the phone computes the same SHA-256 of all ${filesAmong(entries).size} files, and has the same owners, modes and labels`;
+      }
+      const words = `${someOf(differ)} did not come out as ${differ.length > 1 ? 'they were' : 'it was'} kept.`;
+      if (writing === writings)
+        throw new RunFailure(`${words} It was unpacked ${writings} times. ${half(plan.name)}`);
+      run.log(`${words} It is unpacked again.`, 'warning');
+    }
+  }
+
+  /** Makes user data anew, empty. */
+  async format(phone: PhoneAtWork, fileSystem: 'ext4' | 'f2fs'): Promise<string> {
+    await phone.insist({
+      what: 'Format user data',
+      attempt: async ({ link, watch }) => {
+        watch.arm();
+        await filesOf(link).format(fileSystem);
+      },
+    });
+    this.context.bench.forgetPartitions(phone.serial);
+    return `an empty ${fileSystem}`;
+  }
+
+  /** Code caches are of the system that made them. A phone whose files cannot be reached makes them anew itself. */
+  clearCaches(phone: PhoneAtWork): Promise<string> {
+    return phone.insist({
+      what: 'Clear code caches',
+      attempt: async ({ link, watch }) => {
+        watch.arm();
+        const files = filesOf(link);
+        if (!(await files.makeWritable()))
+          return 'user data cannot be reached; the system makes them anew itself';
+        await files.clearCodeCaches();
+        return 'cleared';
+      },
+    });
+  }
+
+  /** Has a bootloader take an image, which it cannot prove. */
+  async flash(
+    phone: PhoneAtWork,
+    image: ImageRow,
+    onto: string,
+    passed: (bytes: number) => void,
+  ): Promise<string> {
+    this.journal.writes(onto);
+    await this.writeOnce(phone, image, onto, passed);
+    return 'the bootloader took it';
+  }
+
+  /** Proves what was written before. @throws RunFailure when the phone computes something else */
+  async prove(phone: PhoneAtWork, image: ImageRow, onto: string): Promise<string> {
+    const { agrees, words } = await this.digests(phone, image, onto);
+    if (!agrees) throw new RunFailure(`${words} ${half(onto)}`);
+    this.settle(phone, image, onto);
+    return words;
+  }
+
+  /** Has the phone digest what an image was written to. */
+  private async digests(
+    phone: PhoneAtWork,
+    image: ImageRow,
+    onto: string,
+  ): Promise<{ readonly agrees: boolean; readonly words: string }> {
+    const { bytes } = image;
+    const kept = (await this.keptDigest(image)).toString('hex');
+    const digest = await phone.insist({
+      what: `Compare ${onto}`,
+      attempt: ({ link, signal, watch }) => {
+        watch.arm(bytes);
+        return accessOf(link).digest(onto, wholeOf(bytes), signal).catch(notReadable);
+      },
+    });
+    if (digest === undefined) {
+      return { agrees: false, words: `The phone cannot read back what was written to ${onto}.` };
+    }
+    return digest === kept
+      ? { agrees: true, words: `the phone computes the same SHA-256 ${kept}` }
+      : {
+          agrees: false,
+          words: `The phone computes another digest of ${onto} (${digest}) than was kept (${kept}).`,
+        };
+  }
+
+  /** Notes that a partition holds what was kept. */
+  private settle({ serial }: PhoneAtWork, { ranges, sha256 }: ImageRow, onto: string): void {
+    const { bench, digests, now } = this.context;
+    bench.forgetPartitions(serial);
+    this.journal.proved(onto);
+    if (ranges === null) digests.save({ serial, partition: onto, sha256, at: now() });
+  }
+
+  /** SHA-256 of all that the image puts onto the partition, what was not read as zeros included. */
+  private async keptDigest(image: ImageRow): Promise<Buffer> {
+    if (image.ranges === null) return image.sha256;
+    return digestWhole(this.context.larder.shelf, image, this.run.signal);
+  }
+
+  private async writeOnce(
+    phone: PhoneAtWork,
+    image: ImageRow,
+    onto: string,
+    passed: (bytes: number) => void,
+  ): Promise<void> {
+    const { larder, bench } = this.context;
+    let done = 0;
+    const onPart = (bytes: number) => {
+      done += bytes;
+      passed(bytes);
+    };
+    const fromStart = () => {
+      passed(-done);
+      done = 0;
+    };
+    try {
+      await phone.insist({
+        what: `Write ${onto}`,
+        attempt: ({ link, signal, watch }) => {
+          fromStart();
+          if (link.flashing) return flashImage(larder, image, onto, link.flashing, watch, onPart, signal);
+          const parts = watch.onto(counted(readInPlace(larder.shelf, image), onPart));
+          return accessOf(link).write(onto, parts, signal);
+        },
+      });
+    } catch (error) {
+      if (error instanceof FlashFailure) {
+        throw new RunFailure(
+          `${error.message} ${onto} is half written: put it back again before starting the phone.`,
+          { cause: error },
+        );
+      }
+      throw error;
+    } finally {
+      bench.forgetPartitions(phone.serial);
+    }
+  }
+}
+
+const half = (partition: string) =>
+  `${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`;
+
+/** Hands an image to a bootloader: as it is when it fits into one download, otherwise in sparse pieces. */
+async function flashImage(
+  larder: Larder,
+  image: ImageRow,
+  onto: string,
+  flashing: FlashingAccess,
+  watch: Watch,
+  onPart: (bytes: number) => void,
+  signal: AbortSignal,
+): Promise<void> {
+  const { bytes } = image;
+  const splitBytes = await flashing.maxDownloadBytes();
+  const pieces = imageFiles(larder, image, { form: bytes > splitBytes ? 'sparse' : 'raw', splitBytes });
+  // Holes of a sparse piece pass by without bytes of their own.
+  const whole = pieces.reduce((sum, piece) => sum + piece.bytes, 0);
+  let sent = 0;
+  let told = 0;
+  const onSent = (more: number) => {
+    sent += more;
+    const now = Math.floor((sent / whole) * bytes);
+    onPart(now - told);
+    told = now;
+  };
+  for (const piece of pieces) {
+    const parts = watch.onto(counted(piece.open(), onSent));
+    await flashing.flash(onto, { bytes: piece.bytes, parts }, signal);
+  }
+}

@@ -1,0 +1,83 @@
+import { randomUUID } from 'node:crypto';
+import { open, rename, rm, type FileHandle } from 'node:fs/promises';
+import { join } from 'node:path';
+import { ChunkDigest } from '../threads/digest.ts';
+import { syncFolder } from '../files.ts';
+import { packTrailer, recordHeader, recordMagic, trailerMagic, type Record } from './pack-format.ts';
+
+const reserved = new Uint8Array(3);
+
+/** A chunk ready to be stored. */
+export interface PackedChunk {
+  readonly digest: Buffer;
+  readonly codec: number;
+  readonly stored: Uint8Array;
+  readonly plainBytes: number;
+}
+
+/** A pack being filled. It counts for nothing until `seal` has resolved. */
+export class PackWriter {
+  readonly records: Record[] = [];
+  private bytes = 0;
+  private readonly headers = new ChunkDigest();
+
+  private constructor(
+    private readonly folder: string,
+    readonly name: string,
+    private readonly file: FileHandle,
+  ) {}
+
+  static async create(folder: string): Promise<PackWriter> {
+    const name = `${randomUUID()}.pack`;
+    return new PackWriter(folder, name, await open(join(folder, `${name}.part`), 'wx'));
+  }
+
+  get size(): number {
+    return this.bytes;
+  }
+
+  /** Appends chunks in one write; their bytes may be used again when it has resolved. */
+  async append(chunks: readonly PackedChunk[]): Promise<void> {
+    const pieces: Uint8Array[] = [];
+    for (const { digest, codec, stored, plainBytes } of chunks) {
+      const header = new Uint8Array(recordHeader.bytes);
+      recordHeader.write(header, 0, {
+        magic: recordMagic,
+        codec,
+        reserved,
+        storedBytes: stored.length,
+        plainBytes,
+        digest,
+      });
+      const offset = this.bytes + header.length;
+      this.records.push({ digest, codec, offset, storedBytes: stored.length, plainBytes });
+      this.headers.update(header);
+      this.bytes = offset + stored.length;
+      pieces.push(header, stored);
+    }
+    await this.file.writev(pieces);
+  }
+
+  /** Makes the pack durable under its final name; resolves to its size in bytes. */
+  async seal(): Promise<number> {
+    const trailer = new Uint8Array(packTrailer.bytes);
+    packTrailer.write(trailer, 0, {
+      magic: trailerMagic,
+      records: this.records.length,
+      reserved: 0,
+      recordsBytes: BigInt(this.bytes),
+      digest: this.headers.digest(),
+    });
+    await this.file.write(trailer);
+    await this.file.sync();
+    await this.file.close();
+    await rename(join(this.folder, `${this.name}.part`), join(this.folder, this.name));
+    await syncFolder(this.folder);
+    return this.bytes + trailer.length;
+  }
+
+  async discard(): Promise<void> {
+    await this.file.close().catch(() => undefined);
+    await rm(join(this.folder, `${this.name}.part`), { force: true });
+  }
+}

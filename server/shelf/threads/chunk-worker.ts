@@ -1,0 +1,96 @@
+/** Runs in the worker pool: compresses the chunks of a block, and unpacks and checks stored ones. */
+import zstd from 'zstd-napi/binding.js';
+import { copyToShared } from './block-pool.ts';
+import { chunkDigest } from './digest.ts';
+import { chunkBytes, codecs } from '../packs/pack-format.ts';
+
+// The binding itself rather than its wrapper: it writes into memory that is used again and again.
+const compressor = new zstd.CCtx();
+// Level 1 gives up on incompressible bytes soonest, and packs the rest as well.
+compressor.setParameter(zstd.CParameter.compressionLevel, 1);
+const decompressor = new zstd.DCtx();
+const scratch = Buffer.alloc(zstd.compressBound(chunkBytes));
+
+/** A block of plain bytes in memory shared with the caller. */
+export interface Block {
+  readonly memory: SharedArrayBuffer;
+  readonly bytes: number;
+}
+
+/** Where a chunk's stored bytes lie in the memory given for them. */
+export interface Packed {
+  readonly codec: number;
+  readonly offset: number;
+  readonly bytes: number;
+}
+
+/**
+ * Compresses the chunks at the given places of a block into `output`, one behind the other; a chunk
+ * that compression does not make smaller is left where it is, with `codecs.plain`.
+ */
+export function packChunks({
+  memory,
+  bytes,
+  wanted,
+  output,
+}: Block & { wanted: readonly number[]; output: SharedArrayBuffer }): Packed[] {
+  let filled = 0;
+  return wanted.map((index) => {
+    const at = index * chunkBytes;
+    const plain = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
+    const packedBytes = compressor.compress2(scratch, plain);
+    if (packedBytes >= plain.length) return { codec: codecs.plain, offset: at, bytes: plain.length };
+    copyToShared(output, filled, scratch.subarray(0, packedBytes));
+    const offset = filled;
+    filled += packedBytes;
+    return { codec: codecs.zstd, offset, bytes: packedBytes };
+  });
+}
+
+/** A stored chunk, where it lies in the memory given, and where its plain bytes are to go: there it lies when plain. */
+export interface Stored extends Packed {
+  readonly digest: Uint8Array;
+  readonly plainOffset: number;
+  readonly plainBytes: number;
+}
+
+/** What is wrong with one of the stored chunks that were to be unpacked. */
+export interface ChunkFault {
+  /** Position in the list given. */
+  readonly index: number;
+  readonly what: string;
+}
+
+/** Unpacks stored chunks from `input` and checks each against its name; says what is wrong instead of throwing. */
+export function unpackChunks({
+  input,
+  output,
+  chunks,
+}: {
+  readonly input: SharedArrayBuffer;
+  readonly output: SharedArrayBuffer;
+  readonly chunks: readonly Stored[];
+}): ChunkFault | undefined {
+  for (const [index, chunk] of chunks.entries()) {
+    const what = unpackChunk(input, Buffer.from(output, chunk.plainOffset, chunk.plainBytes), chunk);
+    if (what) return { index, what };
+  }
+  return undefined;
+}
+
+function unpackChunk(
+  input: SharedArrayBuffer,
+  plain: Buffer,
+  { codec, offset, bytes, digest }: Stored,
+): string | undefined {
+  let plainBytes = bytes;
+  if (codec === codecs.zstd) {
+    try {
+      plainBytes = decompressor.decompress(plain, Buffer.from(input, offset, bytes));
+    } catch (error) {
+      return `does not unpack (${(error as Error).message})`;
+    }
+  } else if (codec !== codecs.plain) return `has the unknown codec ${codec}`;
+  if (plainBytes !== plain.length) return `has ${plainBytes} bytes instead of ${plain.length}`;
+  return chunkDigest(plain).equals(digest) ? undefined : 'does not match its digest';
+}
