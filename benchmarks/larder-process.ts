@@ -4,7 +4,7 @@ import { finished } from 'node:stream/promises';
 import { parseArgs } from 'node:util';
 import pino from 'pino';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
-import { armingText } from '@keen-larder/contract/armed.ts';
+import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { startRestoring } from '@keen-larder/server/runs/restoring/restoring.ts';
 import { readInPlace } from '@keen-larder/server/shelf/image-reader.ts';
@@ -152,9 +152,9 @@ async function putBack(setId: string, sinkPort: number): Promise<RestoringReport
   const many = await startImaging(app, serial, { picked: names, label: 'sixty', confirmed: [] });
   const sixty = (await app.engine.ended(many.id)).setId!;
   const plan = { puts: names.map((partition) => ({ setId: sixty, partition })), restartAfter: false };
-  await app.sheets.restoring(serial, plan);
+  await app.restoringSheets.restoring(serial, plan);
   const planAt = performance.now();
-  await app.sheets.restoring(serial, plan);
+  await app.restoringSheets.restoring(serial, plan);
   const planningMs = performance.now() - planAt;
   return { turns, wholeMs, planningMs };
 }

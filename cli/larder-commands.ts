@@ -12,8 +12,8 @@ import {
   writeFileOf,
 } from '@keen-larder/server/runs/files/exporting.ts';
 import { verifyImage } from '@keen-larder/server/shelf/verify-image.ts';
-import { DamagedImage } from '@keen-larder/server/shelf/image-reader.ts';
 import { complain, say } from './output.ts';
+import { DamagedImage } from '@keen-larder/server/failures.ts';
 
 export async function listSets(home: string, json: boolean): Promise<number> {
   return withLarder(home, (larder) => {

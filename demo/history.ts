@@ -7,7 +7,7 @@ import type { PhoneLink } from '@keen-larder/server/links/phone-link.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { startCopying } from '@keen-larder/server/runs/apps/copying.ts';
-import { startKeepingRecords } from '@keen-larder/server/runs/records/records.ts';
+import { startKeepingRecords } from '@keen-larder/server/runs/records/keeping-records.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { startVerifying } from '@keen-larder/server/runs/files/verifying.ts';
 import { endProgram } from './children.ts';

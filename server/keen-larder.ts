@@ -23,11 +23,13 @@ import { binMs, Larder } from './larder/larder.ts';
 import { adbKeyOf } from './links/adb/key.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/engine/run-context.ts';
-import { usualPatience, type Patience } from './runs/phone/phone-at-work.ts';
+import { usualRetryPolicy, type RetryPolicy } from './runs/phone/phone-at-work.ts';
 import { RunEngine } from './runs/engine/run-engine.ts';
 import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
-import { Sheets } from './runs/restoring/sheets.ts';
+import { ImagingSheets } from './runs/imaging/imaging-sheets.ts';
+import { RestoringSheets } from './runs/restoring/restoring-sheets.ts';
+import { kindsOfRun } from './runs/kinds-of-run.ts';
 import { Shelf } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
 
@@ -42,7 +44,7 @@ export interface Options {
   readonly pollMs?: number;
   readonly overdueMs?: number;
   readonly startLimitMs?: number;
-  readonly patience?: Partial<Patience>;
+  readonly retryPolicy?: Partial<RetryPolicy>;
   /** A file in the watched folder that did not change for so long has been copied entirely. */
   readonly settledMs?: number;
   readonly nicknames?: Readonly<Record<string, string>>;
@@ -66,6 +68,7 @@ export interface KeenLarder extends RunContext {
 export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const { home, log } = options;
   const now = options.now ?? Date.now;
+  const retryPolicy = { ...usualRetryPolicy, ...options.retryPolicy };
   mkdirSync(home, { recursive: true });
   const unlock = lockHome(home);
   const db = openDatabase(join(home, 'catalogue.sqlite'));
@@ -92,6 +95,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       addresses: options.addresses,
       ...(options.adbServerPort !== undefined && { adbServerPort: options.adbServerPort }),
       adbKey: await adbKeyOf(home),
+      stallMs: retryPolicy.stallMs,
       pollMs: options.pollMs ?? 1000,
       overdueMs: options.overdueMs ?? 2 * minute,
       nicknames: options.nicknames ?? {},
@@ -107,6 +111,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     runs,
     unfinished,
     returns,
+    kindsOfRun,
     feed,
     now,
     (serial) => phones.one(serial)?.nickname ?? serial,
@@ -130,14 +135,22 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     trackers: trackerStatements(db),
     inside: new Inside(larder),
     engine,
-    sheets: new Sheets(bench, larder, runs, phones, forecaster, (at) => -new Date(at).getTimezoneOffset()),
+    imagingSheets: new ImagingSheets(bench, larder, runs),
+    restoringSheets: new RestoringSheets(
+      bench,
+      larder,
+      runs,
+      phones,
+      forecaster,
+      (at) => -new Date(at).getTimezoneOffset(),
+    ),
     appSheets: new AppSheets(bench, larder, runs),
     recordSheets: new RecordSheets(bench, larder),
     digests,
     phones,
     returns,
     unfinished,
-    patience: { ...usualPatience, ...options.patience },
+    retryPolicy,
     feed,
     now,
     startLimitMs: options.startLimitMs ?? 25 * minute,

@@ -29,13 +29,14 @@ export const cacheFolders: readonly string[] = ['cache', 'code_cache'];
 
 /**
  * Names within the app's own folder while its data is exchanged: new data waits in `next` until all of it is
- * there; what was there goes to `before`, and `aside` marks that all of it has; `settled` marks that the new
- * data was proved and the rest may go.
+ * there; what was there goes to `before`, and `aside` marks that all of it has; where only some names of a folder are
+ * exchanged, `coming` has their names instead; `settled` marks that the new data was proved and the rest may go.
  */
 export const stagingFolders = {
   next: '.keen-larder-next',
   before: '.keen-larder-before',
   aside: '.keen-larder-aside',
+  coming: '.keen-larder-coming',
   settled: '.keen-larder-settled',
 } as const;
 

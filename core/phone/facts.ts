@@ -61,6 +61,8 @@ export interface PartitionFacts {
   readonly archive?: true;
   /** Bytes in use where the file system says so. */
   readonly usedBytes?: number;
+  /** What is wrong with it, as far as was looked, in a sentence. */
+  readonly finding?: string;
 }
 
 /**

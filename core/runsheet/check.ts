@@ -41,6 +41,7 @@ export type CheckId =
   | 'early-loader-left-out'
   | 'encrypted-user-data'
   | 'used-blocks'
+  | 'bad-flash'
   | 'two-ways'
   | 'shared-storage'
   | 'scratch-picked'

@@ -324,6 +324,20 @@ const usedBlocks: ImagingCheck = ({ images, usedOnly = [], mode }) => {
   ];
 };
 
+/** Notes what the phone could not read when it was looked at. */
+const badFlash: ImagingCheck = ({ images }) => {
+  const bad = images.filter(({ finding }) => finding !== undefined).map(({ name }) => name);
+  if (bad.length === 0) return [];
+  return [
+    {
+      id: 'bad-flash',
+      severity: 'note',
+      title: `${listText(bad)} cannot be read at its beginning`,
+      sentence: 'The flash is worn there. What cannot be read is kept as zeros and named in the set.',
+    },
+  ];
+};
+
 const scratchPicked: ImagingCheck = ({ images }) => {
   const scratch = images
     .filter(({ role, name }) => role === 'scratch' && name !== 'misc')
@@ -376,6 +390,7 @@ const checks: readonly ImagingCheck[] = [
   encryptedUserData,
   twoWays,
   usedBlocks,
+  badFlash,
   scratchPicked,
   ({ phone, bytes, bytesPerSecond }) =>
     imagingBattery(phone.battery, batteryFor((bytes / bytesPerSecond) * 1000)),

@@ -10,6 +10,7 @@ import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/serv
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { serve, type Serving } from '@keen-larder/server/serve.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
+import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 
 export const serial = 'TW3K-10482';
@@ -49,7 +50,7 @@ export const quick = {
   overdueMs: 6000,
   startLimitMs: 30_000,
   // A busy machine lets a simulated phone wait for seconds.
-  patience: { stallMs: 10_000, backoffMs: 20, tries: 4, awayMs: 8000 },
+  retryPolicy: { stallMs: 10_000, backoffMs: 20, tries: 4, awayMs: 8000 },
   nicknames: { [serial]: 'Ringing hut' },
   settledMs: 120,
   log: silent,
@@ -60,10 +61,14 @@ export const openOn = (
   bench: { phone: Phone } | undefined,
   options: Partial<Options> = {},
 ): Promise<KeenLarder> =>
-  openKeenLarder({ ...quick, ...options, home, addresses: bench ? [bench.phone.state().adb] : [] });
+  openKeenLarder({ ...quick, home, addresses: bench ? [bench.phone.state().adb] : [], ...options });
 
 /** For tests of phones that fall silent. */
-export const impatient = { patience: { ...quick.patience, stallMs: 1200 } };
+export const impatient = { retryPolicy: { ...quick.retryPolicy, stallMs: 1200 } };
+
+/** All addresses of simulated phones, in whichever mode each is. */
+export const addressesOfAll = ({ phones }: PracticeBench): string[] =>
+  phones.flatMap((phone) => addressesOf(phone.state()));
 
 export const serveOn = (
   home: string,
@@ -75,7 +80,7 @@ export const serveOn = (
     ...options,
     home,
     port: 0,
-    addresses: bench.phones.flatMap((phone) => addressesOf(phone.state())),
+    addresses: addressesOfAll(bench),
     practiceUrl: bench.controlUrl,
   });
 
@@ -96,7 +101,7 @@ export async function until(
   }
 }
 
-export const isIn = (app: KeenLarder, mode: 'system' | 'recovery') => () =>
+export const isIn = (app: KeenLarder, mode: PhoneMode) => () =>
   app.bench.list().some((phone) => phone.presence === 'here' && phone.facts?.mode === mode);
 
 /** Brings the phone into recovery by hand, and waits until the application has noticed. */
@@ -121,9 +126,14 @@ export const putting = (
 });
 
 /** Images some partitions of a phone in recovery into a set, whatever identity it leaves out. */
-export async function keepSet(app: KeenLarder, label: string, picked: readonly string[]): Promise<string> {
+export async function keepSet(
+  app: KeenLarder,
+  label: string,
+  picked: readonly string[],
+  phone = serial,
+): Promise<string> {
   const confirmed = ['identity-left-out'];
-  const { id } = await startImaging(app, serial, { picked: [...picked], label, confirmed });
+  const { id } = await startImaging(app, phone, { picked: [...picked], label, confirmed });
   const { state, setId, outcome } = await app.engine.ended(id);
   if (state !== 'done' || !setId) throw new Error(`“${label}” was not kept: ${outcome}`);
   return setId;

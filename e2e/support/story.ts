@@ -37,7 +37,7 @@ export function openStory(others: readonly string[] = []): Story {
     bench = await startKnot3(join(folder.path, 'phones'), others);
     serving = await serveOn(join(folder.path, 'larder'), bench, {
       // Hands in a browser are slow.
-      patience: { ...quick.patience, awayMs: 90_000 },
+      retryPolicy: { ...quick.retryPolicy, awayMs: 90_000 },
     });
     browser = await openBrowser();
     browser.setDefaultTimeout(60_000);

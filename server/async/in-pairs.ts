@@ -1,4 +1,4 @@
-import { against } from './race-against.ts';
+import { raceAgainst } from './race-against.ts';
 
 /**
  * Starts each item's work once what the item before it brings was taken, while that may still be under way. No more
@@ -14,7 +14,7 @@ export async function inPairs<T>(
 ): Promise<void> {
   const failing = new AbortController();
   const stop = AbortSignal.any([failing.signal, ...(signal ? [signal] : [])]);
-  const orStopped = against(
+  const orStopped = raceAgainst(
     new Promise<never>((_, reject) =>
       stop.addEventListener('abort', () => reject(stop.reason as Error), { once: true }),
     ),

@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { describe, expect, it } from 'vitest';
-import { against } from './race-against.ts';
+import { raceAgainst } from './race-against.ts';
 
 function promise<T>() {
   let resolve!: (value: T) => void;
@@ -11,7 +11,7 @@ function promise<T>() {
 
 describe('many works against one that lasts', () => {
   it('end as they end, well or badly, while it lasts', async () => {
-    const race = against(promise<never>().made);
+    const race = raceAgainst(promise<never>().made);
     expect(await race(pause(1, 'done'))).toBe('done');
     expect(await race('at once')).toBe('at once');
     await expect(race(Promise.reject(new Error('failed')))).rejects.toThrow('failed');
@@ -19,7 +19,7 @@ describe('many works against one that lasts', () => {
 
   it('end with it, those under way and those that come later', async () => {
     const lasting = promise<string>();
-    const race = against(lasting.made);
+    const race = raceAgainst(lasting.made);
     const underWay = [race(promise<string>().made), race(promise<string>().made)];
     lasting.resolve('over');
     expect(await Promise.all(underWay)).toEqual(['over', 'over']);
@@ -28,7 +28,7 @@ describe('many works against one that lasts', () => {
 
   it('fail with it', async () => {
     const lasting = promise<never>();
-    const race = against(lasting.made);
+    const race = raceAgainst(lasting.made);
     const underWay = race(promise<string>().made);
     lasting.reject(new Error('gone'));
     await expect(underWay).rejects.toThrow('gone');
@@ -43,7 +43,7 @@ describe('many works against one that lasts', () => {
       reactions++;
       return then(...given);
     }) as typeof then;
-    const race = against(lasting.made);
+    const race = raceAgainst(lasting.made);
     for (let i = 0; i < 100; i++) await race(i);
     expect(reactions).toBe(1);
   });

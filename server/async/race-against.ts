@@ -2,7 +2,7 @@
  * Races many works against one promise that outlives them: settles as whichever settles first. `Promise.race` would
  * leave something behind on that promise each time, megabytes for each gibibyte that goes over a link.
  */
-export function against<Lasting>(
+export function raceAgainst<Lasting>(
   lasting: Promise<Lasting>,
 ): <Work>(work: PromiseLike<Work> | Work) => Promise<Work | Lasting> {
   const waiting = new Set<() => void>();

@@ -11,10 +11,10 @@ import type { AddressStatements } from '../database/addresses.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
-import { LinkFailure, type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
-import { Problem } from '../problem.ts';
+import { type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
 import { PhoneRecord } from './phone-record.ts';
 import { Ways, type WaysOptions } from './ways.ts';
+import { LinkFailure, Problem, PhoneFailure } from '../failures.ts';
 
 export interface BenchOptions extends WaysOptions {
   /** A phone told to restart that is not back after this does not start. */
@@ -339,7 +339,7 @@ export class Bench {
           if (JSON.stringify(record.facts) !== before) this.announce(serial);
         }
       } catch (error) {
-        if (!(error instanceof LinkFailure)) throw error;
+        if (!(error instanceof PhoneFailure)) throw error;
       }
     }
     // Meanwhile it may have come up by another way.

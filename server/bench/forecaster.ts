@@ -15,9 +15,8 @@ import { overlaid, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
-import { LinkFailure } from '../links/phone-link.ts';
-import { DamagedImage } from '../shelf/image-reader.ts';
 import type { Bench } from './bench.ts';
+import { DamagedImage, PhoneFailure } from '../failures.ts';
 
 /** What the boot area outside the partition table is called as an image. */
 const earlyLoaderNames = ['preloader', 'mmcblk0boot0'];
@@ -75,7 +74,7 @@ export class Forecaster {
     if (earlier) return earlier;
     const found = this.judge(serial, partitions, plan).catch((error: unknown) => {
       known.delete(key);
-      if (error instanceof LinkFailure || error instanceof DamagedImage) return undefined;
+      if (error instanceof PhoneFailure || error instanceof DamagedImage) return undefined;
       throw error;
     });
     // A phone that says nothing must not hold up the run sheet, and only once at that.

@@ -6,9 +6,10 @@ import { AdbLink } from '../links/adb/adb-link.ts';
 import type { AdbKey } from '../links/adb/key.ts';
 import { AdbServer, usualServerPort, type ServedPhone } from '../links/adb/server.ts';
 import { linkAddress, openLink } from '../links/open-link.ts';
-import { LinkFailure, NobodyThere, type PhoneLink } from '../links/phone-link.ts';
-import { Problem } from '../problem.ts';
+import { type PhoneLink } from '../links/phone-link.ts';
 import { Connections } from './connections.ts';
+import { NobodyThere, Problem, PhoneFailure } from '../failures.ts';
+import { SilenceLimit } from '../links/silence.ts';
 
 export interface WaysOptions {
   /** What to follow: `host:port` of an adb daemon, or with `fastboot:` or `loader:` before it. */
@@ -16,6 +17,8 @@ export interface WaysOptions {
   /** Where the adb server listens that is followed as well; left out for none. */
   readonly adbServerPort?: number;
   readonly adbKey: AdbKey;
+  /** A connected phone that gives no sign of life for so long is not waited for. */
+  readonly stallMs: number;
   /** Between two looks at an address that does not answer. */
   readonly pollMs: number;
   readonly now: () => number;
@@ -47,6 +50,7 @@ export class Ways {
   /** Ends the watching of one address. */
   private readonly watched = new Map<string, AbortController>();
   private readonly connections: Connections;
+  private readonly silence: SilenceLimit;
   private adbServerState: ConnectionsView['adbServer']['state'] = 'not followed';
 
   constructor(
@@ -54,6 +58,7 @@ export class Ways {
     private readonly addresses: AddressStatements,
     private readonly bench: WayEnds,
   ) {
+    this.silence = new SilenceLimit(options.stallMs);
     this.connections = new Connections(() => bench.changed());
   }
 
@@ -122,11 +127,8 @@ export class Ways {
       const beganAt = performance.now();
       let wait = this.options.pollMs;
       try {
-        const link = await openLink(address, {
-          key: this.options.adbKey,
-          signal,
-          asked: () => tell('asks'),
-        });
+        const credentials = { key: this.options.adbKey, signal, asked: () => tell('asks') };
+        const link = await openLink(address, credentials, this.silence);
         const close = () => link.close();
         signal.addEventListener('abort', close, { once: true });
         const isSecond = await this.bench
@@ -135,7 +137,7 @@ export class Ways {
         tell(isSecond ? 'second' : 'nobody');
         if (isSecond) wait = Math.max(wait, secondLookMs);
       } catch (error) {
-        if (!(error instanceof LinkFailure)) throw error;
+        if (!(error instanceof PhoneFailure)) throw error;
         const wasSilent = !(error instanceof NobodyThere) && performance.now() - beganAt > silentMs;
         tell(wasSilent ? 'silent' : 'nobody');
       }
@@ -173,11 +175,11 @@ export class Ways {
       this.connections.set(served.name, 'adb server', state, serial);
     try {
       const connection = await server.connect(served);
-      const link = await AdbLink.over(connection, served.state, `adb server ${served.name}`);
+      const link = await AdbLink.over(connection, served.state, `adb server ${served.name}`, this.silence);
       const isSecond = await this.bench.follow(link, (serial) => tell('connected', serial));
       if (isSecond) tell('second');
     } catch (error) {
-      if (!(error instanceof LinkFailure)) throw error;
+      if (!(error instanceof PhoneFailure)) throw error;
       if (this.connections.has(served.name)) tell('offline');
     }
   }

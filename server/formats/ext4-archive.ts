@@ -1,4 +1,3 @@
-import type { Writable } from 'node:stream';
 import { pack, type Header, type Pack } from 'tar-stream';
 import type { Ext4, Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 
@@ -26,7 +25,7 @@ export async function* ext4Archive(
   const packed = add('.', folder).then(() => archive.finalize());
   packed.catch((error: unknown) => archive.destroy(error as Error));
   try {
-    for await (const part of archive) yield part as Uint8Array;
+    yield* archive;
     await packed;
   } finally {
     archive.destroy();
@@ -67,7 +66,7 @@ async function addEntry(
   await new Promise<void>((resolve, reject) => {
     const entry = archive.entry({ ...header, type: 'file', size: inode.bytes }, (error) =>
       error ? reject(error) : resolve(),
-    ) as unknown as Writable;
+    );
     void (async () => {
       for await (const part of fs.content(inode)) {
         if (!entry.write(Buffer.from(part))) await new Promise((go) => entry.once('drain', go));

@@ -1,8 +1,6 @@
 import type { Writable } from 'node:stream';
-import { extract, pack, type Extract, type Header } from 'tar-stream';
+import { extract, pack, type Header, type NewHeader } from 'tar-stream';
 import type { AppEntry } from '@keen-larder/core/apps/entries.ts';
-
-type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
 
 const labelKeys = ['RHT.security.selinux', 'SCHILY.xattr.security.selinux'] as const;
 /** What the header itself says, or is changed. */
@@ -24,7 +22,7 @@ export async function* rewrittenTar(
   stream: AsyncIterable<Uint8Array>,
   place: (entry: AppEntry) => AppEntry,
 ): AsyncGenerator<Uint8Array> {
-  const reader = extract() as unknown as Writable & AsyncIterable<Entry> & { destroy(error?: Error): void };
+  const reader = extract();
   const archive = pack();
   const fed = (async () => {
     for await (const part of stream) {
@@ -37,9 +35,9 @@ export async function* rewrittenTar(
   const written = (async () => {
     for await (const entry of reader) {
       const header = changed(entry.header, place);
-      const into = archive.entry(header) as unknown as Writable;
+      const into = archive.entry(header);
       if (header.type === 'file' && (header.size ?? 0) > 0) {
-        for await (const part of entry) if (!into.write(part as Uint8Array)) await drained(into);
+        for await (const part of entry) if (!into.write(part)) await drained(into);
       } else {
         entry.resume();
       }
@@ -50,7 +48,7 @@ export async function* rewrittenTar(
   })();
   written.catch((error: unknown) => archive.destroy(error as Error));
   try {
-    for await (const part of archive) yield part as Uint8Array;
+    yield* archive;
     await written;
   } finally {
     reader.destroy();
@@ -64,11 +62,8 @@ const drained = (stream: Writable) =>
     stream.once('close', () => reject(new Error('the archive was given up')));
   });
 
-function changed(
-  header: Header,
-  place: (entry: AppEntry) => AppEntry,
-): Partial<Header> & Pick<Header, 'name'> {
-  const had = (header.pax ?? {}) as Readonly<Record<string, string>>;
+function changed(header: Header, place: (entry: AppEntry) => AppEntry): NewHeader {
+  const had = header.pax ?? {};
   const pax = Object.fromEntries(Object.entries(had).filter(([key]) => !madeAnew.has(key)));
   const label = labelKeys
     .map((key) => had[key])

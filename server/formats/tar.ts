@@ -1,11 +1,9 @@
 import { createHash } from 'node:crypto';
-import { Readable, type Writable } from 'node:stream';
-import { extract, type Extract, type Header } from 'tar-stream';
+import { Readable } from 'node:stream';
+import { extract, type Header } from 'tar-stream';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readUtf8 } from '@keen-larder/core/bytes/text.ts';
-import { against } from '../async/race-against.ts';
-
-type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
+import { raceAgainst } from '../async/race-against.ts';
 
 /** A tar header, behind which the file's bytes begin (POSIX pax, ustar interchange format). */
 const headerBytes = 512;
@@ -23,8 +21,7 @@ export interface TarEntry {
 
 /** The entries of a tar archive in order, their contents passed over. @throws FormatError when it is damaged */
 export async function* tarEntries(stream: AsyncIterable<Uint8Array>): AsyncGenerator<TarEntry> {
-  const reader = extract() as unknown as NodeJS.WritableStream &
-    AsyncIterable<Entry> & { destroy(error?: Error): void };
+  const reader = extract();
   const source = Readable.from(stream);
   let fromSource: unknown;
   source.on('error', (error) => {
@@ -67,7 +64,7 @@ export interface ArchivedEntry {
 
 const entryOf = (header: Header): ArchivedEntry => {
   const { uid = 0, gid = 0, mode = 0 } = header;
-  const pax = header.pax as Readonly<Record<string, string>> | null | undefined;
+  const pax = header.pax;
   const label = (pax?.['RHT.security.selinux'] ?? pax?.['SCHILY.xattr.security.selinux'])?.replace(/\0$/, '');
   return {
     uid,
@@ -95,15 +92,14 @@ export async function* digestedFiles(
   stream: AsyncIterable<Uint8Array>,
   entries: Map<string, ArchivedEntry>,
 ): AsyncGenerator<Uint8Array> {
-  // A stream of another kind than Node's, which its types do not hide; it works as one.
-  const reader = extract() as unknown as Writable & AsyncIterable<Entry>;
+  const reader = extract();
   const read = (async () => {
     for await (const entry of reader) {
       const { header } = entry;
       const found = entryOf(header);
       if (header.type === 'file') {
         const hash = createHash('sha256');
-        for await (const part of entry) hash.update(part as Uint8Array);
+        for await (const part of entry) hash.update(part);
         entries.set(header.name, { ...found, sha256: hash.digest('hex') });
       } else {
         entries.set(header.name, found);
@@ -112,7 +108,7 @@ export async function* digestedFiles(
     }
   })();
   read.catch(() => undefined);
-  const orRead = against(read);
+  const orRead = raceAgainst(read);
   try {
     for await (const part of stream) {
       // What is handed on is good until the next piece is asked for; the reader keeps it longer.

@@ -3,7 +3,6 @@ import { join } from 'node:path';
 import express, { type ErrorRequestHandler, type Express } from 'express';
 import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
-import { Problem } from '../problem.ts';
 import { benchRoutes } from './bench-routes.ts';
 import { codeRoutes } from './code-routes.ts';
 import { copyRoutes } from './copy-routes.ts';
@@ -15,6 +14,8 @@ import { practiceRoutes } from './practice-routes.ts';
 import { runRoutes } from './run-routes.ts';
 import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
 import { setRoutes } from './set-routes.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { isDiskFull, plainWords, Problem, traitsOf } from '../failures.ts';
 
 export interface HttpOptions {
   readonly log: Logger;
@@ -69,14 +70,17 @@ export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOp
 
 function asProblem(error: unknown): Problem {
   if (error instanceof Problem) return error;
-  if (!(error instanceof Error)) return new Problem(500, 'An unknown error. The log file has more.');
-  if (error.name === 'FormatError')
-    return new Problem(422, `The image cannot be read there: ${error.message}.`);
-  if ((error as NodeJS.ErrnoException).code === 'ENOSPC')
-    return new Problem(507, 'The disk of the larder is full. Free some space, then try again.');
-  if (error.name === 'DamagedImage') return new Problem(422, error.message);
-  if (error.name === 'LinkFailure') return new Problem(502, error.message);
-  const status = (error as { status?: unknown }).status;
-  if (typeof status === 'number' && status >= 400 && status < 500) return new Problem(status, error.message);
-  return new Problem(500, `${error.message}. The log file has more.`);
+  // Errors of Express and of its parsers carry a status of their own.
+  const own = (error as { status?: unknown }).status;
+  if (typeof own === 'number' && own >= 400 && own < 500) return new Problem(own, (error as Error).message);
+  const { status } = traitsOf(error);
+  if (error instanceof FormatError)
+    return new Problem(status, `The image cannot be read there: ${error.message}.`);
+  const words = plainWords(error);
+  return new Problem(
+    status,
+    status < 500 || traitsOf(error).isExpected || isDiskFull(error)
+      ? words
+      : `${words}. The log file has more.`,
+  );
 }

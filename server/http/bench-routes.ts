@@ -12,17 +12,17 @@ import {
   RestoringStart,
 } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { Problem } from '../problem.ts';
 import { startComparing } from '../runs/imaging/comparing.ts';
 import { startImaging } from '../runs/imaging/imaging.ts';
 import { startLocking } from '../runs/restoring/locking.ts';
 import { startRestoring } from '../runs/restoring/restoring.ts';
 import { halfWritten } from '../runs/restoring/writing-journal.ts';
 import { valid } from './validate.ts';
+import { Problem } from '../failures.ts';
 
 /** Phones: what they are, their partitions, their restarts, imaging them and putting back onto them. */
 export function benchRoutes(app: KeenLarder): Router {
-  const { bench, engine, sheets } = app;
+  const { bench, engine, imagingSheets, restoringSheets } = app;
   const routes = Router();
 
   routes.get('/connections', (_request, response) => void response.json(bench.ways.view()));
@@ -67,7 +67,7 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/phones/:serial/imaging-sheet', async (request, response) => {
-    response.json(await sheets.imaging(request.params.serial, valid(ImagingRequest, request.body)));
+    response.json(await imagingSheets.imaging(request.params.serial, valid(ImagingRequest, request.body)));
   });
 
   routes.post('/phones/:serial/imaging', async (request, response) => {
@@ -93,7 +93,9 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/phones/:serial/restoring-sheet', async (request, response) => {
-    response.json(await sheets.restoring(request.params.serial, valid(RestoringRequest, request.body)));
+    response.json(
+      await restoringSheets.restoring(request.params.serial, valid(RestoringRequest, request.body)),
+    );
   });
 
   routes.post('/phones/:serial/restoring', async (request, response) => {
@@ -103,7 +105,9 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/phones/:serial/locking-sheet', async (request, response) => {
-    response.json(await sheets.locking(request.params.serial, valid(LockingRequest, request.body).lock));
+    response.json(
+      await restoringSheets.locking(request.params.serial, valid(LockingRequest, request.body).lock),
+    );
   });
 
   routes.post('/phones/:serial/locking', async (request, response) => {

@@ -6,8 +6,8 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readClasses } from '@keen-larder/core/formats/apk/apk.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { Problem } from '../problem.ts';
 import { valid } from './validate.ts';
+import { Problem } from '../failures.ts';
 
 /** What is in the code of apps, and the list of trackers that is looked for in it. */
 export function codeRoutes(app: KeenLarder): Router {

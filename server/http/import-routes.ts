@@ -6,10 +6,10 @@ import {
   ImportingStart,
 } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { Problem } from '../problem.ts';
 import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
 import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/files/importing.ts';
 import { valid } from './validate.ts';
+import { Problem } from '../failures.ts';
 
 /** Files that come into the larder: copied by a browser, or found in the watched folder. */
 export function importRoutes(app: KeenLarder): Router {

@@ -9,7 +9,9 @@ import {
   PuttingRecordsStart,
 } from '@keen-larder/contract/requests.ts';
 import type { KeenLarder } from '../keen-larder.ts';
-import { recordsOnPhone, startKeepingRecords, startPuttingRecords } from '../runs/records/records.ts';
+import { startKeepingRecords } from '../runs/records/keeping-records.ts';
+import { startPuttingRecords } from '../runs/records/putting-records.ts';
+import { recordsOnPhone } from '../runs/records/records-on-phone.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { valid } from './validate.ts';
 

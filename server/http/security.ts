@@ -1,6 +1,6 @@
 import type { NextFunction, Request, Response } from 'express';
 import helmet from 'helmet';
-import { Problem } from '../problem.ts';
+import { Problem } from '../failures.ts';
 
 /** No inline script, nothing from elsewhere. Element Plus positions its popups by inline styles. */
 export const headers = helmet({

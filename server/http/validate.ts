@@ -1,6 +1,6 @@
 import { plainToInstance } from 'class-transformer';
 import { validateSync, type ValidationError } from 'class-validator';
-import { Problem } from '../problem.ts';
+import { Problem } from '../failures.ts';
 
 /**
  * A request's body as an instance of its class.

@@ -19,8 +19,8 @@ import {
 import { planCopies, type AppContent } from '@keen-larder/core/apps/import-plan.ts';
 import { planImport } from '@keen-larder/core/larder/import-plan.ts';
 import type { ImportsView, ImportView, UploadedView } from '@keen-larder/contract/imports.ts';
-import { Problem } from '../problem.ts';
 import { Opener, type OpenedFile } from './opening.ts';
+import { Problem } from '../failures.ts';
 
 /** Stands in a folder that a browser copied, so that it is removed once it is kept. */
 const copyMark = '.copied-by-browser';

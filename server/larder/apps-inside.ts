@@ -2,8 +2,8 @@ import type { AppInside } from '@keen-larder/contract/copies.ts';
 import { folderKinds, folderOf, type CopiedApp, type FolderKind } from '@keen-larder/core/apps/copies.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
-import { Problem } from '../problem.ts';
 import { keptText, type UserData } from './user-data.ts';
+import { Problem } from '../failures.ts';
 
 /** An app within kept user data, and where its parts lie there. */
 export interface FoundApp {

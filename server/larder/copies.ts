@@ -6,7 +6,6 @@ import { recordKind, type CopiedRecords, type RecordsPartKind } from '@keen-lard
 import type { CopyPartHead, CopyPartRow, CopyStatements, CopyWithPhone } from '../database/copies.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { Feed } from '../events/feed.ts';
-import { Problem } from '../problem.ts';
 import {
   appCopyFormat,
   copyVersion,
@@ -19,6 +18,7 @@ import type { StoredImage } from '../shelf/image-writer.ts';
 import type { ManifestFolder } from '../shelf/manifest-folder.ts';
 import { packChunkList, unpackChunkList } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
+import { Problem } from '../failures.ts';
 
 /** A copy whose bytes are on the shelf. */
 export interface NewCopy<Facts, Kind extends string> {

@@ -5,7 +5,7 @@ import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { FileView } from '@keen-larder/contract/inside.ts';
 import { sourceBytes } from '../formats/file-source.ts';
 import { tarEntries } from '../formats/tar.ts';
-import { Problem } from '../problem.ts';
+import { Problem } from '../failures.ts';
 
 /** Files within an image. Paths are absolute. */
 export interface FileTree {

@@ -7,7 +7,6 @@ import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
-import { Problem } from '../problem.ts';
 import {
   digestsOf,
   manifestFormat,
@@ -19,6 +18,7 @@ import {
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
 import type { AppCopies, RecordCopies } from './copies.ts';
 import { sha256Sums } from './set-sums.ts';
+import { Problem } from '../failures.ts';
 
 /** How long a set stays in the bin before it is gone. */
 export const binMs = 24 * 60 * 60 * 1000;

@@ -1,6 +1,5 @@
 import { posix } from 'node:path';
 import { extract, pack } from 'tar-stream';
-import type { Writable } from 'node:stream';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
@@ -100,7 +99,7 @@ async function* partOfArchive(
   folder: string,
   leaveOut: readonly string[],
 ): AsyncGenerator<Uint8Array> {
-  const reader = extract() as unknown as Writable & AsyncIterable<ArchiveEntry> & { destroy(): void };
+  const reader = extract();
   const out = pack();
   const within = (name: string) => posix.relative(folder, posix.resolve('/', name));
   const fed = (async () => {
@@ -118,7 +117,7 @@ async function* partOfArchive(
       }
       const isFolder = entry.header.type === 'directory';
       const { linkname } = entry.header;
-      const had = (entry.header.pax ?? {}) as Readonly<Record<string, string>>;
+      const had = entry.header.pax ?? {};
       // The name is another one, and is written anew.
       const pax = Object.fromEntries(Object.entries(had).filter(([key]) => !/^(?:path|linkpath)$/.test(key)));
       const header = {
@@ -127,10 +126,10 @@ async function* partOfArchive(
         name: path === '' ? './' : `./${path}${isFolder ? '/' : ''}`,
         ...(entry.header.type === 'link' && { linkname: `./${within(linkname!)}` }),
       };
-      const into = out.entry(header) as unknown as Writable;
+      const into = out.entry(header);
       if (entry.header.type === 'file') {
         for await (const part of entry) {
-          if (!into.write(part as Uint8Array)) await new Promise((go) => into.once('drain', go));
+          if (!into.write(part)) await new Promise((go) => into.once('drain', go));
         }
       } else entry.resume();
       into.end();
@@ -140,15 +139,13 @@ async function* partOfArchive(
   })();
   written.catch((error: unknown) => out.destroy(error as Error));
   try {
-    for await (const part of out) yield part as Uint8Array;
+    yield* out;
     await written;
   } finally {
     reader.destroy();
     out.destroy();
   }
 }
-
-type ArchiveEntry = ReturnType<typeof extract> extends AsyncIterable<infer Item> ? Item : never;
 
 /** A small file as text, also where it is in the platform's binary XML. */
 export async function keptText({ bytes, source }: KeptFile): Promise<string> {

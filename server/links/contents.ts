@@ -1,4 +1,5 @@
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { joinBytes } from '@keen-larder/core/bytes/join.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { Ext4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { headBytes, recognise } from '@keen-larder/core/formats/inspect/recognise.ts';
@@ -7,16 +8,47 @@ import {
   readLogicalPartitions,
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { parseProperties, type PartitionFacts } from '@keen-larder/core/phone/facts.ts';
-import { LinkFailure } from './phone-link.ts';
+import { FlashFailure, PhoneFailure, PhoneRefusal } from '../failures.ts';
 
 const buildProp = ['/build.prop', '/system/build.prop'];
 const suPaths = ['/xbin/su', '/bin/su', '/system/xbin/su', '/system/bin/su'];
 
+const headNotReadable = 'The phone cannot read its beginning: what lies on it is not known.';
+/** Flash wears by pages. */
+const pageBytes = 4096;
+
+/** A source in which pages that the phone cannot read are zeros, for looking past them. */
+export const zerosWhereUnreadable = (source: ByteSource): ByteSource => ({
+  bytes: source.bytes,
+  async read(offset, length) {
+    try {
+      return await source.read(offset, length);
+    } catch (error) {
+      if (!(error instanceof FlashFailure)) throw error;
+      if (length <= pageBytes) return new Uint8Array(length);
+      const parts: Uint8Array[] = [];
+      for (let at = offset; at < offset + length;) {
+        const end = Math.min(offset + length, (Math.floor(at / pageBytes) + 1) * pageBytes);
+        parts.push(await this.read(at, end - at));
+        at = end;
+      }
+      return joinBytes(parts);
+    }
+  },
+});
+
 /** What lies on a partition, by its first bytes. @param source with reads that are worth saving */
 export async function contentsOf(
   source: ByteSource,
-): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes'>> {
-  const head = await source.read(0, Math.min(headBytes, source.bytes));
+): Promise<Pick<PartitionFacts, 'fileSystem' | 'usedBytes' | 'finding'>> {
+  let head: Uint8Array;
+  try {
+    head = await source.read(0, Math.min(headBytes, source.bytes));
+  } catch (error) {
+    // A phone with bad flash is still one to be kept as far as it can be read.
+    if (error instanceof FlashFailure || error instanceof PhoneRefusal) return { finding: headNotReadable };
+    throw error;
+  }
   const fileSystem = recognise(head);
   if (!fileSystem) return {};
   if (fileSystem !== 'ext4') return { fileSystem };
@@ -60,7 +92,7 @@ export async function installedSystem(
       return { properties: parseProperties(text), hasSu: su.some((found) => found !== undefined) };
     }
   } catch (error) {
-    if (!(error instanceof FormatError) && !(error instanceof LinkFailure)) throw error;
+    if (!(error instanceof FormatError) && !(error instanceof PhoneFailure)) throw error;
   }
   return undefined;
 }

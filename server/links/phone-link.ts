@@ -45,7 +45,7 @@ export interface FlashingAccess {
   setActive(slot: 'a' | 'b'): Promise<void>;
   /**
    * Locks or unlocks the bootloader, which wipes user data; resolves once somebody has agreed on the phone's screen.
-   * @throws LinkFailure when it was refused there
+   * @throws PhoneRefusal when it was refused there
    */
   setLocked(locked: boolean, signal?: AbortSignal): Promise<void>;
 }
@@ -58,7 +58,7 @@ export interface FileAccess {
   archive(folder: string, leaveOut: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
   /** Mounts user data so that files can be written; resolves to whether that worked. */
   makeWritable(): Promise<boolean>;
-  /** Makes user data anew, empty. @throws LinkFailure when the phone's own tool will not */
+  /** Makes user data anew, empty. @throws PhoneRefusal when the phone's own tool will not */
   format(fileSystem: 'ext4' | 'f2fs'): Promise<void>;
   /** Removes all that lies in a folder but for some names. */
   empty(folder: string, stays: readonly string[]): Promise<void>;
@@ -78,8 +78,16 @@ export interface FileAccess {
   open(path: string): Promise<ByteSource | undefined>;
   /** A small text file, also where it is in the platform's binary XML; undefined where there is none. */
   text(path: string): Promise<string | undefined>;
-  /** SHA-256 of files by their paths within a folder; those that are gone are missing. */
-  digests(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;
+  /**
+   * SHA-256 of files by their paths within a folder; those that are gone are missing.
+   * @param bytes how many they are together, for how long is waited
+   */
+  digests(
+    folder: string,
+    paths: readonly string[],
+    bytes: number,
+    signal?: AbortSignal,
+  ): Promise<Map<string, string>>;
   /** Owners, modes and labels by paths within a folder, links not followed; those that are gone are missing. */
   owners(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, FileOwner>>;
 }
@@ -117,14 +125,22 @@ export interface InstallPart {
   content(): AsyncIterable<Uint8Array>;
 }
 
-/** Folders of single apps, by their full paths, where there is root. */
-export interface AppFolders {
+/** Names in a folder that go aside, and those that come in their place. */
+export interface SomeNames {
+  readonly going: readonly string[];
+  readonly coming: readonly string[];
+}
+
+/** Exchanges what is in folders of user data, by their full paths, where there is root: staged beside, then swapped. */
+export interface FolderExchange {
   hasFolder(folder: string): Promise<boolean>;
   archive(folder: string, without: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /** Where what is to come into a folder is staged, within it. */
+  nextOf(folder: string): string;
   /** Unpacks beside what is in the folder; resolves to where. */
   stage(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<string>;
-  /** Puts what is there aside and what was staged in its place. */
-  swap(folder: string): Promise<void>;
+  /** Puts what is there aside and what was staged in its place. @param some names alone; all that is there otherwise */
+  swap(folder: string, some?: SomeNames): Promise<void>;
   /** Removes what was put aside: the new data is proved. */
   settle(folder: string): Promise<void>;
   /** Puts what was there in its place again, as far as an exchange had come; resolves to whether one had begun. */
@@ -142,9 +158,9 @@ export interface AppWork {
   describe(name: string): Promise<InstalledApp | undefined>;
   /** A file, such as an APK. */
   read(path: string, signal?: AbortSignal): AsyncIterable<Uint8Array>;
-  /** SHA-256 of files by their full paths. */
-  digests(paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>>;
-  /** @throws LinkFailure with the package manager's own words when it refuses */
+  /** SHA-256 of files by their full paths. @param bytes how many they are together, for how long is waited */
+  digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>>;
+  /** @throws PhoneRefusal with the package manager's own words when it refuses */
   install(
     parts: readonly InstallPart[],
     installer: string | undefined,
@@ -172,28 +188,10 @@ export interface PhoneLink {
   readonly files?: FileAccess;
   readonly apps?: AppAccess;
   readonly appWork?: AppWork;
-  readonly appFolders?: AppFolders;
+  readonly folders?: FolderExchange;
   readonly flashing?: FlashingAccess;
   restart(into: PhoneMode): Promise<void>;
   /** Resolves when the link is gone. */
   readonly gone: Promise<void>;
   close(): void;
-}
-
-/** The link broke or the phone refused; the message says what to do. */
-export class LinkFailure extends Error {
-  override readonly name: string = 'LinkFailure';
-}
-
-/** The phone answered, and would not do it; the message has its own words. */
-export class PhoneRefusal extends LinkFailure {
-  override readonly name = 'PhoneRefusal';
-}
-
-/** Nothing listens at an address. */
-export class NobodyThere extends LinkFailure {}
-
-/** The phone cannot read its own flash somewhere in what was asked for. */
-export class FlashFailure extends LinkFailure {
-  override readonly name = 'FlashFailure';
 }

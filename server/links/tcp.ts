@@ -1,5 +1,5 @@
 import { connect, type OnReadOpts, type Socket } from 'node:net';
-import { NobodyThere } from './phone-link.ts';
+import { NobodyThere } from '../failures.ts';
 
 const connectMs = 3000;
 

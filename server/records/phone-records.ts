@@ -1,8 +1,9 @@
+import { stagingFolders } from '@keen-larder/core/apps/copies.ts';
 import { recordKind, recordKinds, sideFiles, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import type { DescribedFile, FileAccess } from '../links/phone-link.ts';
 import { readRecords, type ReadRecords } from './records-reader.ts';
 
-const root = '/data';
+export const userDataRoot = '/data';
 
 /** Records of one kind, as their files lie on a phone. */
 export interface FoundRecords {
@@ -11,6 +12,10 @@ export interface FoundRecords {
   readonly files: readonly DescribedFile[];
   readonly bytes: number;
 }
+
+/** Of an exchange that is under way or broke off. */
+const isStaged = (path: string) =>
+  path.split('/').some((name) => Object.values<string>(stagingFolders).includes(name));
 
 /** Which records a phone has, by their files. */
 export async function findRecords(
@@ -21,17 +26,17 @@ export async function findRecords(
   const wanted = kinds.flatMap((id) => recordKind(id).files.flatMap((path) => [path, ...sideFiles(path)]));
   const there = (
     await files.describe(
-      wanted.map((path) => `${root}${path}`),
+      wanted.map((path) => `${userDataRoot}${path}`),
       signal,
     )
   ).map((file) => ({
     ...file,
-    path: file.path.slice(root.length),
+    path: file.path.slice(userDataRoot.length),
   }));
   return kinds.map((kind) => {
     const places = recordKind(kind).files.flatMap((path) => [path, ...sideFiles(path)]);
-    const own = there.filter(({ path }) =>
-      places.some((place) => path === place || path.startsWith(`${place}/`)),
+    const own = there.filter(
+      ({ path }) => !isStaged(path) && places.some((place) => path === place || path.startsWith(`${place}/`)),
     );
     return { kind, files: own, bytes: own.reduce((sum, { bytes }) => sum + bytes, 0) };
   });
@@ -61,6 +66,7 @@ export async function fetchRecords(
 /** @param path from user data's own root on */
 export async function bytesAt(access: FileAccess, path: string, signal?: AbortSignal): Promise<Buffer> {
   const parts: Uint8Array[] = [];
-  for await (const part of access.content(`${root}${path}`, signal)) parts.push(Uint8Array.from(part));
+  for await (const part of access.content(`${userDataRoot}${path}`, signal))
+    parts.push(Uint8Array.from(part));
   return Buffer.concat(parts);
 }

@@ -16,10 +16,8 @@ import type { Forecaster } from '../bench/forecaster.ts';
 import type { UnfinishedStatements } from '../database/unfinished.ts';
 import { imageSource } from '../larder/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
-import { LinkFailure } from '../links/phone-link.ts';
 import { halfWritten } from '../runs/restoring/writing-journal.ts';
-import { Problem } from '../problem.ts';
-import { DamagedImage } from '../shelf/image-reader.ts';
+import { DamagedImage, Problem, PhoneFailure } from '../failures.ts';
 
 /** So much of an identity partition tells whether anything is in it. */
 const headBytes = 64 << 10;
@@ -161,7 +159,7 @@ export class Rescue {
         if (isBlank(await access.source(name, bytes).read(0, Math.min(headBytes, bytes)))) lost.push(name);
       }
     } catch (error) {
-      if (!(error instanceof LinkFailure || error instanceof DamagedImage)) throw error;
+      if (!(error instanceof PhoneFailure || error instanceof DamagedImage)) throw error;
     }
     return lost;
   }

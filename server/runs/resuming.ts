@@ -1,9 +1,9 @@
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { Problem } from '../problem.ts';
 import type { RunContext } from './engine/run-context.ts';
 import { resumeImaging } from './imaging/imaging.ts';
 import { resumeRestoring } from './restoring/restoring.ts';
 import { restoringPlanOf } from './restoring/writing-journal.ts';
+import { Problem } from '../failures.ts';
 
 /**
  * Goes on with a run that did not come to its end.

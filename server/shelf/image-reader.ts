@@ -3,6 +3,7 @@ import type { Block, Stored } from './threads/chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
 import { blockBytes, codecs } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
+import { DamagedImage } from '../failures.ts';
 
 /** What is needed to read an image back. */
 export interface ImageRecipe {
@@ -10,11 +11,6 @@ export interface ImageRecipe {
   readonly bytes: number;
   readonly chunkBytes: number;
   readonly chunks: Buffer;
-}
-
-/** Stored bytes that are not what they were. */
-export class DamagedImage extends Error {
-  override readonly name = 'DamagedImage';
 }
 
 /** A block of an image in shared memory, which is used again once it was released. */

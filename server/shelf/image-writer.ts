@@ -70,7 +70,7 @@ export class ImageWriter {
   }
 
   /** What was read. */
-  get had(): ByteRange[] {
+  get rangesRead(): ByteRange[] {
     return rangesHead(this.ranges ?? [], this.handedOver);
   }
 
@@ -210,7 +210,7 @@ export class ImageWriter {
 
   /** Names of zeros from the end of what was taken up to a place in the image. */
   private addHole(until: number): void {
-    const last = this.had.at(-1);
+    const last = this.rangesRead.at(-1);
     const from = Math.ceil((last ? last.offset + last.bytes : 0) / chunkBytes);
     const chunks = Math.ceil(until / chunkBytes) - from;
     if (chunks <= 0) return;

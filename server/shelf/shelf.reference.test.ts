@@ -8,13 +8,14 @@ import { testFolder } from '../../e2e/support/bench.ts';
 import { filler } from '../../standin/firmware/filler.ts';
 import { chunkStatements } from '../database/chunks.ts';
 import { openDatabase } from '../database/open.ts';
-import { readImage, DamagedImage } from './image-reader.ts';
+import { readImage } from './image-reader.ts';
 import type { StoredImage } from './image-writer.ts';
 import { unpackChunkList } from './manifest.ts';
 import { listRecords } from './packs/pack-reader.ts';
 import { SetWriter } from './set-writer.ts';
 import { Shelf } from './shelf.ts';
 import { ShelfWorkers } from './threads/workers.ts';
+import { DamagedImage } from '../failures.ts';
 
 const folder = testFolder();
 const workers = new ShelfWorkers();

@@ -1,7 +1,8 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { DamagedImage, readBlocks, type ImageRecipe } from './image-reader.ts';
+import { readBlocks, type ImageRecipe } from './image-reader.ts';
 import { wholeOf } from './image-writer.ts';
 import type { Shelf } from './shelf.ts';
+import { DamagedImage } from '../failures.ts';
 
 /** An image, or a part of a copy, and which of its bytes were read; all of them where that is null. */
 interface StoredBytes extends ImageRecipe {

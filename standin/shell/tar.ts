@@ -1,4 +1,3 @@
-import type { Writable } from 'node:stream';
 import { pack, type Header, type Pack } from 'tar-stream';
 import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { complain, print, type Command, type Process } from './host.ts';
@@ -120,7 +119,7 @@ async function addEntry(
   await new Promise<void>((resolve, reject) => {
     const entry = archive.entry({ ...header, type: 'file', size: inode.bytes }, (error) =>
       error ? reject(error) : resolve(),
-    ) as unknown as Writable;
+    );
     void (async () => {
       for await (const part of fs.content(inode)) {
         if (!entry.write(Buffer.from(part))) await new Promise((go) => entry.once('drain', go));

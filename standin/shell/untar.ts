@@ -1,15 +1,12 @@
 import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { Writable } from 'node:stream';
-import { extract, type Extract, type Header } from 'tar-stream';
+import { extract, type Header } from 'tar-stream';
 import { Ext4BuildError } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { editTree, type Addition } from '../flash/file-tree.ts';
 import { complain, resolvePath, type Process } from './host.ts';
 import type { Place } from './tree-commands.ts';
 import { turnsOf } from './turns.ts';
-
-type Entry = Extract extends AsyncIterable<infer Item> ? Item : never;
 
 const pieceBytes = 1 << 20;
 
@@ -46,7 +43,7 @@ export async function unpackFolder(process: Process, { mount, within }: Place): 
 
 /** Reads entries as they come, their contents put aside; `adds` has what came whole even when it throws. */
 async function takeAll(process: Process, spool: FileHandle, base: string, adds: Addition[]): Promise<void> {
-  const reader = extract() as unknown as Writable & AsyncIterable<Entry> & { destroy(error?: Error): void };
+  const reader = extract();
   const fed = (async () => {
     for await (const part of process.stdin) {
       const carried = process.host.flash.faults.onCable(Buffer.from(part));
@@ -89,7 +86,7 @@ function additionOf(header: Header, base: string, spool: FileHandle, from: numbe
     uid: header.uid ?? 0,
     gid: header.gid ?? 0,
     modifiedAt: Math.floor((header.mtime?.getTime() ?? 0) / 1000),
-    attributes: attributesOf((header.pax ?? {}) as Readonly<Record<string, string>>),
+    attributes: attributesOf(header.pax ?? {}),
     ...(type === 'link' && { target: header.linkname! }),
     ...(type === 'file' && { bytes: header.size ?? 0, content: spooled(spool, from, header.size ?? 0) }),
   };

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
-import { armingText } from '@keen-larder/contract/armed.ts';
+import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';

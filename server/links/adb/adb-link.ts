@@ -2,15 +2,17 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { conditionFrom, parseGetprop, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { installedSystem } from '../contents.ts';
-import { LinkFailure, type PhoneLink } from '../phone-link.ts';
-import { connectAdb, type AdbConnection, type Door } from './connect.ts';
+import { type PhoneLink } from '../phone-link.ts';
+import { connectAdb, type AdbConnection, type AdbCredentials } from './connect.ts';
 import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing.ts';
-import { AdbAppFolders } from './apps/app-folders.ts';
+import { AdbFolderExchange } from './folder-exchange.ts';
 import { AdbAppWork } from './apps/app-work.ts';
 import { AdbApps } from './apps/apps.ts';
 import { AdbFiles } from './files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { AdbShell } from './shell.ts';
+import { LinkFailure, PhoneRefusal, PhoneSilent } from '../../failures.ts';
+import type { SilenceLimit } from '../silence.ts';
 
 /** That a link is gone is noticed within this. */
 const noticeMs = 1000;
@@ -23,19 +25,20 @@ export class AdbLink implements PhoneLink {
   readonly files?: AdbFiles;
   readonly apps?: AdbApps;
   readonly appWork?: AdbAppWork;
-  readonly appFolders?: AdbAppFolders;
+  readonly folders?: AdbFolderExchange;
   readonly gone: Promise<void>;
 
   private constructor(
     private readonly connection: AdbConnection,
     private readonly shell: AdbShell,
+    private readonly silence: SilenceLimit,
     readonly mode: 'system' | 'recovery',
     readonly description: string,
   ) {
     if (shell.root) {
       this.partitions = new AdbPartitions(shell, mode === 'recovery');
       this.files = new AdbFiles(shell);
-      this.appFolders = new AdbAppFolders(shell, this.files);
+      this.folders = new AdbFolderExchange(shell, this.files);
     }
     if (mode === 'system') {
       this.apps = new AdbApps(shell);
@@ -45,17 +48,28 @@ export class AdbLink implements PhoneLink {
   }
 
   /** @param address `host:port` of the phone's adb daemon */
-  static async open(address: string, door: Door): Promise<AdbLink> {
-    const connection = await connectAdb(address, door);
-    return AdbLink.over(connection, String(connection.adb.banner.state), `adb ${address}`);
+  static async open(address: string, credentials: AdbCredentials, silence: SilenceLimit): Promise<AdbLink> {
+    const connection = await connectAdb(address, credentials);
+    return AdbLink.over(connection, String(connection.adb.banner.state), `adb ${address}`, silence);
   }
 
   /** @param state what the phone says it runs: `recovery`, or anything else for its system */
-  static async over(connection: AdbConnection, state: string, description: string): Promise<AdbLink> {
+  static async over(
+    connection: AdbConnection,
+    state: string,
+    description: string,
+    silence: SilenceLimit,
+  ): Promise<AdbLink> {
     try {
-      const shell = new AdbShell(connection);
+      const shell = new AdbShell(connection, silence);
       await shell.findRoot();
-      return new AdbLink(connection, shell, state === 'recovery' ? 'recovery' : 'system', description);
+      return new AdbLink(
+        connection,
+        shell,
+        silence,
+        state === 'recovery' ? 'recovery' : 'system',
+        description,
+      );
     } catch (error) {
       connection.close();
       throw error;
@@ -96,7 +110,7 @@ export class AdbLink implements PhoneLink {
   }
 
   async restart(into: PhoneMode): Promise<void> {
-    if (into === 'loader') throw new LinkFailure('No command leads into loader mode; hold the keys.');
+    if (into === 'loader') throw new PhoneRefusal('No command leads into loader mode; hold the keys.');
     const target = into === 'system' ? '' : into;
     const asked = async () => {
       const socket = await this.connection.adb.createSocket(`reboot:${target}`);
@@ -105,11 +119,13 @@ export class AdbLink implements PhoneLink {
     let isGone = false;
     const gone = this.gone.then(() => void (isGone = true));
     try {
-      await Promise.race([asked(), gone]);
+      await Promise.race([this.silence.for(asked()), gone]);
     } catch (error) {
       // A phone that is gone before it has answered did what it was told.
       await Promise.race([gone, pause(noticeMs)]);
-      if (!isGone) throw new LinkFailure(`The phone does not restart: ${(error as Error).message}.`);
+      if (isGone) return;
+      if (error instanceof PhoneSilent) throw error;
+      throw new LinkFailure(`The phone does not restart: ${(error as Error).message}.`);
     }
   }
 

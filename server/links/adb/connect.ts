@@ -17,10 +17,10 @@ import {
   type Packet,
 } from '@keen-larder/core/protocols/adb/packet.ts';
 import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
-import { against } from '../../async/race-against.ts';
-import { LinkFailure } from '../phone-link.ts';
+import { raceAgainst } from '../../async/race-against.ts';
 import { connectTcp } from '../tcp.ts';
 import type { AdbKey } from './key.ts';
+import { LinkFailure } from '../../failures.ts';
 
 const greetingMs = 5000;
 
@@ -38,14 +38,14 @@ export interface AdbConnection {
 
 /** @param gone resolves when the connection has ended */
 export const orGoneOf = (gone: Promise<void>): AdbConnection['orGone'] =>
-  against(
+  raceAgainst(
     gone.then((): never => {
       throw new LinkFailure('The phone is no longer connected. Check the cable, then start again.');
     }),
   );
 
 /** What lets this computer in, and what is told while a phone has not decided. */
-export interface Door {
+export interface AdbCredentials {
   readonly key: AdbKey;
   /** Ends the waiting for an answer. */
   readonly signal: AbortSignal;
@@ -54,7 +54,10 @@ export interface Door {
 }
 
 /** Connects to a phone's adb daemon over TCP. @param address `host:port` */
-export async function connectAdb(address: string, { key, signal, asked }: Door): Promise<AdbConnection> {
+export async function connectAdb(
+  address: string,
+  { key, signal, asked }: AdbCredentials,
+): Promise<AdbConnection> {
   const pool = new PayloadPool();
   const opened = await openSocket(address, pool);
   const { socket } = opened;

@@ -9,11 +9,9 @@ export function fileOn(shell: AdbShell, path: string, bytes: number): ByteSource
   const read = async (offset: number, length: number) => {
     const start = Math.floor(offset / pieceBytes);
     const count = Math.ceil((offset + length) / pieceBytes) - start;
-    const parts: Uint8Array[] = [];
     const script = `dd if=${quote(path)} bs=${pieceBytes} skip=${start} count=${count}`;
-    for await (const part of shell.stream(script)) parts.push(part.slice());
     const from = offset - start * pieceBytes;
-    return Buffer.concat(parts).subarray(from, from + length);
+    return (await shell.bytes(script)).subarray(from, from + length);
   };
   return cached({ bytes, read }, pieceBytes);
 }

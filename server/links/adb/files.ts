@@ -1,11 +1,13 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
-import { LinkFailure, type DescribedFile, type FileAccess, type FileOwner } from '../phone-link.ts';
+import { type DescribedFile, type FileAccess, type FileOwner } from '../phone-link.ts';
 import { batches } from './batches.ts';
 import { fileOn } from './file-source.ts';
 import { parseMounts, type MountLine } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
+import type { Quiet } from '../silence.ts';
+import { PhoneRefusal } from '../../failures.ts';
 
 const mountPoint = '/data';
 const userDataNode = '/dev/block/by-name/userdata';
@@ -13,6 +15,9 @@ const userDataNode = '/dev/block/by-name/userdata';
 export const mediaOwner = 1023;
 /** What the system translates programs into, and makes anew when it is gone. */
 const codeCaches = [`${mountPoint}/dalvik-cache`, `${mountPoint}/resource-cache`];
+
+/** Making a file system and removing many files say nothing until they are done. */
+const slow: Quiet = { ms: 300_000 };
 
 /** Options that keep what plain tar does not, where the phone's tar has them. */
 const extras = ['--selinux', '--xattrs'];
@@ -37,7 +42,7 @@ export class AdbFiles implements FileAccess {
   ): AsyncGenerator<Uint8Array> {
     const excludes = leaveOut.map((path) => `--exclude=${quote(`./${path}`)}`).join(' ');
     const options = await this.tarOptions();
-    yield* this.shell.stream(`tar -c -f - -C ${quote(folder)} ${options} ${excludes} .`, signal);
+    yield* this.shell.stream(`tar -c -f - -C ${quote(folder)} ${options} ${excludes} .`, { signal });
   }
 
   async makeWritable(): Promise<boolean> {
@@ -57,17 +62,18 @@ export class AdbFiles implements FileAccess {
       fileSystem === 'ext4'
         ? `mke2fs -t ext4 -b 4096 -q -F ${userDataNode}`
         : `make_f2fs -g android ${userDataNode}`;
-    await this.shell.must(make);
+    await this.shell.must(make, { quiet: slow });
   }
 
   async empty(folder: string, stays: readonly string[]): Promise<void> {
     const names = (await this.shell.must(`ls -A ${quote(folder)}`)).split('\n').filter(Boolean);
     const gone = names.filter((name) => !stays.includes(name)).map((name) => `${folder}/${name}`);
-    for (const batch of batches(gone)) await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`);
+    for (const batch of batches(gone))
+      await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`, { quiet: slow });
   }
 
   async clearCodeCaches(): Promise<void> {
-    await this.shell.must(`rm -rf ${codeCaches.map(quote).join(' ')}`);
+    await this.shell.must(`rm -rf ${codeCaches.map(quote).join(' ')}`, { quiet: slow });
   }
 
   async unpack(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
@@ -77,15 +83,14 @@ export class AdbFiles implements FileAccess {
       await this.shell.must(`mkdir -p ${made} && chown ${mediaOwner}:${mediaOwner} ${made}`);
     }
     const options = await this.tarOptions();
-    await this.shell.feed(`tar -x -p -f - -C ${quote(folder)} ${options} && sync`, stream, signal);
+    await this.shell.feed(`tar -x -p -f - -C ${quote(folder)} ${options} && sync`, stream, { signal });
   }
 
   async describe(paths: readonly string[], signal?: AbortSignal): Promise<DescribedFile[]> {
     const found: DescribedFile[] = [];
     for (const batch of batches(paths)) {
       const script = `find ${batch.map(quote).join(' ')} -type f -exec stat -c '%s %u %g %a %C %n' '{}' + 2>/dev/null; true`;
-      let text = '';
-      for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+      const text = await this.shell.text(script, { signal });
       for (const match of text.matchAll(/^(\d+) (\d+) (\d+) ([0-7]+) (\S+) (\/.*)$/gm)) {
         const [, bytes, uid, gid, mode, label, path] = match as unknown as string[];
         found.push({
@@ -102,11 +107,12 @@ export class AdbFiles implements FileAccess {
   }
 
   async remove(paths: readonly string[]): Promise<void> {
-    for (const batch of batches(paths)) await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`);
+    for (const batch of batches(paths))
+      await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`, { quiet: slow });
   }
 
   async *content(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-    yield* this.shell.stream(`cat ${quote(path)}`, signal);
+    yield* this.shell.stream(`cat ${quote(path)}`, { signal });
   }
 
   async list(folder: string): Promise<{ name: string; isFolder: boolean }[]> {
@@ -144,13 +150,13 @@ export class AdbFiles implements FileAccess {
   async digests(
     folder: string,
     paths: readonly string[],
+    bytes: number,
     signal?: AbortSignal,
   ): Promise<Map<string, string>> {
     const found = new Map<string, string>();
     for (const batch of batches(paths)) {
       const script = `cd ${quote(folder)} && sha256sum ${batch.map(quote).join(' ')} 2>/dev/null; true`;
-      let text = '';
-      for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+      const text = await this.shell.text(script, { signal, quiet: { bytes } });
       for (const match of text.matchAll(/^([0-9a-f]{64})[ *]{2}(.*)$/gm)) found.set(match[2]!, match[1]!);
     }
     return found;
@@ -164,8 +170,7 @@ export class AdbFiles implements FileAccess {
     const found = new Map<string, FileOwner>();
     for (const batch of batches(paths)) {
       const script = `cd ${quote(folder)} && stat -c '%u %g %a %C %n' ${batch.map(quote).join(' ')} 2>/dev/null; true`;
-      let text = '';
-      for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+      const text = await this.shell.text(script, { signal });
       for (const [, uid, gid, mode, label, path] of text.matchAll(/^(\d+) (\d+) ([0-7]+) (\S+) (.*)$/gm)) {
         const isLabel = label!.includes(':');
         found.set(path!, {
@@ -191,7 +196,7 @@ export class AdbFiles implements FileAccess {
     const ask = async () => {
       const { stdout, stderr, exitCode } = await this.shell.run('tar --help');
       if (exitCode === 127)
-        throw new LinkFailure('The phone has no tar, so it cannot make an archive of files.');
+        throw new PhoneRefusal('The phone has no tar, so it cannot make an archive of files.');
       return extras.filter((option) => `${stdout}${stderr}`.includes(option)).join(' ');
     };
     this.options ??= ask();

@@ -1,15 +1,16 @@
 import { Readable } from 'node:stream';
-import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/gpt.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
-import { contentsOf } from '../contents.ts';
-import { LinkFailure, type PartitionAccess } from '../phone-link.ts';
+import { contentsOf, zerosWhereUnreadable } from '../contents.ts';
+import { type PartitionAccess } from '../phone-link.ts';
 import { inPairs, untilTaken } from '../../async/in-pairs.ts';
 import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 import { stretches } from './stretches.ts';
+import { PhoneRefusal } from '../../failures.ts';
 
 const blockBytes = 1 << 20;
 const pageBytes = 4096;
@@ -46,7 +47,7 @@ export class AdbPartitions implements PartitionAccess {
       .split(/\s+/)
       .map(Number);
     if (sizes.length !== paths.length || sizes.some((size) => !Number.isSafeInteger(size))) {
-      throw new LinkFailure('The phone did not tell the size of every partition. Connect it again.');
+      throw new PhoneRefusal('The phone did not tell the size of every partition. Connect it again.');
     }
     const mounts = parseMounts(await this.shell.must('cat /proc/mounts'));
     const found: PartitionFacts[] = [];
@@ -77,23 +78,27 @@ export class AdbPartitions implements PartitionAccess {
       const reads = ranges
         .slice(i, i + rangesAtOnce)
         .flatMap(({ offset, bytes }) => readsOf(node, base + offset, bytes));
-      yield* this.shell.stream(reads.join(' && '), signal);
+      yield* this.shell.stream(reads.join(' && '), { signal });
     }
   }
 
   async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
     const { node, region } = await this.place(name);
-    if (region) throw new LinkFailure(`${name} is a partition table, which is never written.`);
+    if (region) throw new PhoneRefusal(`${name} is a partition table, which is never written.`);
     if (this.mayUnmount) await this.unmount(node, name);
     // The cable does not wait for the flash at the end of a stretch, and zeros are written while data comes.
     await inPairs(stretches(bytes, stretchSizes), signal, (each, taken, stop) => {
       const onto = `of=${quote(node)} bs=${blockBytes} seek=${each.offset / blockBytes} conv=notrunc`;
-      if (each.kind === 'data') return this.shell.feed(`dd ${onto}`, untilTaken(each.parts, taken), stop);
+      if (each.kind === 'data')
+        return this.shell.feed(`dd ${onto}`, untilTaken(each.parts, taken), { signal: stop });
       // Long runs of zeros the phone writes from its own: its flash is faster than its cable.
       taken();
-      return this.shell.feed(`dd if=/dev/zero ${onto} count=${each.bytes / blockBytes}`, nothing(), stop);
+      return this.shell.feed(`dd if=/dev/zero ${onto} count=${each.bytes / blockBytes}`, nothing(), {
+        signal: stop,
+        quiet: { bytes: each.bytes },
+      });
     });
-    await this.shell.feed('sync', nothing(), signal);
+    await this.shell.feed('sync', nothing(), { signal, quiet: { bytes: stretchSizes.mostBytes } });
     await this.shell.must(`blockdev --flushbufs ${quote(node)}`).catch(() => undefined);
   }
 
@@ -105,10 +110,9 @@ export class AdbPartitions implements PartitionAccess {
     const digest = isWhole ? `sha256sum ${quote(node)}` : `{ ${reads.join('; ')}; } | sha256sum`;
     // What the kernel has in memory is what was read before; the flash itself is to be asked.
     const script = `blockdev --flushbufs ${quote(node)}; ${digest}`;
-    let text = '';
-    for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+    const text = await this.shell.text(script, { signal, quiet: { bytes: rangesBytes(ranges) } });
     const match = /^([0-9a-f]{64})\b/.exec(text);
-    if (!match) throw new LinkFailure(`The phone computed no digest of ${name}: “${text.trim()}”.`);
+    if (!match) throw new PhoneRefusal(`The phone computed no digest of ${name}: “${text.trim()}”.`);
     return match[1]!;
   }
 
@@ -138,10 +142,7 @@ export class AdbPartitions implements PartitionAccess {
   }
 
   private async readNode(node: string, offset: number, bytes: number): Promise<Buffer> {
-    const parts: Uint8Array[] = [];
-    const script = readsOf(node, offset, bytes).join(' && ');
-    for await (const part of this.shell.stream(script)) parts.push(part.slice());
-    return Buffer.concat(parts);
+    return this.shell.bytes(readsOf(node, offset, bytes).join(' && '));
   }
 
   private async unmount(node: string, name: string): Promise<void> {
@@ -156,7 +157,7 @@ export class AdbPartitions implements PartitionAccess {
     const node = (await this.byName()).get(name);
     if (node) return { node };
     const table = (await this.tablePlaces()).get(name);
-    if (!table) throw new LinkFailure(`The phone has no partition called ${name}.`);
+    if (!table) throw new PhoneRefusal(`The phone has no partition called ${name}.`);
     return table;
   }
 
@@ -175,7 +176,7 @@ export class AdbPartitions implements PartitionAccess {
         const [bytes = NaN, sectorBytes = NaN] = told.trim().split(/\s+/).map(Number);
         if (!Number.isSafeInteger(bytes) || (sectorBytes !== 512 && sectorBytes !== 4096)) continue;
         const read = (offset: number, length: number) => this.readNode(disk, offset, length);
-        const { primary, backup } = await gptRegions({ bytes, read }, sectorBytes);
+        const { primary, backup } = await gptRegions(zerosWhereUnreadable({ bytes, read }), sectorBytes);
         const suffix = disks.length > 1 ? disk.split('/').at(-1) : undefined;
         found.set(tableImageName('primary', suffix), { node: disk, region: primary });
         found.set(tableImageName('backup', suffix), { node: disk, region: backup });
@@ -210,7 +211,7 @@ export class AdbPartitions implements PartitionAccess {
         const nodes = parseByName(stdout);
         if (exitCode === 0 && nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
       }
-      throw new LinkFailure('The phone lists no partitions by name.');
+      throw new PhoneRefusal('The phone lists no partitions by name.');
     };
     this.nodes ??= load();
     this.nodes.catch(() => (this.nodes = undefined));

@@ -2,8 +2,8 @@ import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { setTimeout as pause } from 'node:timers/promises';
 import { AdbServerClient } from '@yume-chan/adb';
 import { AdbServerNodeTcpConnector } from '@yume-chan/adb-server-node-tcp';
-import { LinkFailure } from '../phone-link.ts';
 import { orGoneOf, type AdbConnection } from './connect.ts';
+import { LinkFailure } from '../../failures.ts';
 
 /** Where the platform's adb server listens by default. */
 export const usualServerPort = 5037;

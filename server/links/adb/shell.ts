@@ -1,8 +1,9 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import type { Adb, AdbSocket } from '@yume-chan/adb';
+import type { AdbSocket } from '@yume-chan/adb';
 import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
-import { against } from '../../async/race-against.ts';
-import { FlashFailure, LinkFailure, PhoneRefusal } from '../phone-link.ts';
+import { raceAgainst } from '../../async/race-against.ts';
+import { FlashFailure, LinkFailure, PhoneFailure, PhoneRefusal } from '../../failures.ts';
+import type { Quiet, SilenceLimit } from '../silence.ts';
 import type { AdbConnection } from './connect.ts';
 
 /** A command's end comes a moment after the end of what it reads. */
@@ -14,17 +15,29 @@ export interface CommandResult {
   readonly exitCode: number;
 }
 
+export interface CommandOptions {
+  readonly signal?: AbortSignal | undefined;
+  /** Why the phone may be quiet for longer than usual. */
+  readonly quiet?: Quiet;
+}
+
 /** Quotes a word for the phone's shell. */
 export const quote = (word: string): string => `'${word.replaceAll("'", `'\\''`)}'`;
 
-/** Runs commands on the phone and tells apart what it says, what it complains of and how it ends. */
+/**
+ * Runs commands on the phone and tells apart what it says, what it complains of and how it ends. A phone that gives no
+ * sign of life ends every command.
+ */
 export class AdbShell {
   private asRoot = (script: string) => script;
 
   /** Whether commands can run as root; known after `findRoot`. */
   root = false;
 
-  constructor(private readonly connection: AdbConnection) {}
+  constructor(
+    private readonly connection: AdbConnection,
+    private readonly silence: SilenceLimit,
+  ) {}
 
   /** Finds out how to become root: the daemon may be, otherwise `su` is tried. */
   async findRoot(): Promise<boolean> {
@@ -44,59 +57,68 @@ export class AdbShell {
     return this.asRoot(script);
   }
 
-  async run(script: string): Promise<CommandResult> {
-    try {
-      const { adb, orGone } = this.connection;
-      return await orGone(shellOf(adb).spawnWaitText(script));
-    } catch (error) {
-      if (error instanceof LinkFailure) throw error;
-      throw new LinkFailure(broken(error));
+  /** Runs a command as it is. @throws LinkFailure */
+  async run(script: string, options: CommandOptions = {}): Promise<CommandResult> {
+    const parts: Uint8Array[] = [];
+    const output = this.output(script, options);
+    for (;;) {
+      const { done, value } = await output.next();
+      if (done)
+        return { stdout: Buffer.concat(parts).toString(), stderr: value.words, exitCode: value.exitCode };
+      parts.push(value.slice());
     }
   }
 
-  /** Runs as root. @throws LinkFailure with the phone's own words when it ends with an error */
-  async must(script: string): Promise<string> {
-    const { stdout, stderr, exitCode } = await this.run(this.rooted(script));
+  /** Runs as root. @throws PhoneRefusal with the phone's own words when it ends with an error */
+  async must(script: string, options?: CommandOptions): Promise<string> {
+    const { stdout, stderr, exitCode } = await this.run(this.rooted(script), options);
     if (exitCode !== 0) throw refusal(script, exitCode, stderr || stdout);
     return stdout;
   }
 
+  /** What a command prints, run as root. @throws PhoneFailure as `stream` does */
+  async text(script: string, options?: CommandOptions): Promise<string> {
+    return (await this.bytes(script, options)).toString();
+  }
+
+  /** As `text`, for what is none. */
+  async bytes(script: string, options?: CommandOptions): Promise<Buffer> {
+    const parts: Uint8Array[] = [];
+    for await (const part of this.stream(script, options)) parts.push(part.slice());
+    return Buffer.concat(parts);
+  }
+
   /**
    * Streams what a command prints, run as root. A piece is good until the next one is asked for.
-   * @throws LinkFailure when it ends with an error or the link breaks
+   * @throws PhoneRefusal when it ends with an error
+   * @throws FlashFailure when it cannot read its flash
+   * @throws LinkFailure when the link breaks
    */
-  async *stream(script: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-    const socket = await this.open(script);
-    const close = closing(socket);
-    signal?.addEventListener('abort', close, { once: true });
-    let ending: Ending;
-    try {
-      signal?.throwIfAborted();
-      ending = yield* this.listen(socket, signal);
-      signal?.throwIfAborted();
-    } catch (error) {
-      signal?.throwIfAborted();
-      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
-    } finally {
-      signal?.removeEventListener('abort', close);
-      close();
-    }
-    const { exitCode, words } = ending;
-    if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
+  async *stream(script: string, options: CommandOptions = {}): AsyncGenerator<Uint8Array> {
+    const { exitCode, words } = yield* this.output(this.rooted(script), options);
     // The last command of a pipe ends well even when the first one could not read.
     if (flashError.test(words)) throw new FlashFailure('The phone cannot read its own flash there.');
     if (exitCode !== 0) throw refusal(script, exitCode, words);
   }
 
-  /** Feeds bytes to a command run as root. @throws LinkFailure when it ends with an error or the link breaks */
-  async feed(script: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
-    const socket = await this.open(script);
+  /**
+   * Feeds bytes to a command run as root.
+   * @throws PhoneRefusal when it ends with an error
+   * @throws FlashFailure when it cannot write its flash
+   * @throws LinkFailure when the link breaks
+   */
+  async feed(
+    script: string,
+    bytes: AsyncIterable<Uint8Array>,
+    { signal, quiet = {} }: CommandOptions = {},
+  ): Promise<void> {
+    const socket = await this.open(this.rooted(script));
     const close = closing(socket);
     signal?.addEventListener('abort', close, { once: true });
     let isOver = false;
     const ended = this.drain(socket).finally(() => (isOver = true));
     ended.catch(() => undefined);
-    const orEnded = against<Ending>(ended);
+    const orEnded = raceAgainst<Ending>(ended);
     const writer = socket.writable.getWriter();
     // A command that has ended takes no more bytes, and may not even say so: its last words tell why.
     const put = async (part: Uint8Array) => {
@@ -104,17 +126,23 @@ export class AdbShell {
         await Promise.race([ended, pause(lastWordsMs, undefined, { ref: false })]).catch(() => undefined);
         if (!isOver) throw error;
       });
-      await orEnded(written);
+      await this.silence.for(orEnded(written), quiet);
     };
+    let fed = 0;
     try {
       for await (const part of bytes) {
         signal?.throwIfAborted();
         if (isOver) break;
         await put(shellHeader(shellIds.stdin, part.length));
         await put(part);
+        fed += part.length;
       }
       if (!isOver) await put(shellHeader(shellIds.closeStdin, 0));
-      const { exitCode, words } = await ended;
+      // What it was given may have to reach its flash first.
+      const { exitCode, words } = await this.silence.for(ended, {
+        ...quiet,
+        bytes: (quiet.bytes ?? 0) + fed,
+      });
       if (exitCode === 0) return;
       if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
       if (flashError.test(words)) {
@@ -130,8 +158,35 @@ export class AdbShell {
     }
   }
 
-  /** What a command prints until its end, and how it ended. */
-  private async *listen(socket: AdbSocket, signal?: AbortSignal): AsyncGenerator<Uint8Array, Ending> {
+  /** What a command prints, as it is given; resolves to how it ended, which it did. */
+  private async *output(
+    script: string,
+    { signal, quiet }: CommandOptions,
+  ): AsyncGenerator<Uint8Array, Ending & { readonly exitCode: number }> {
+    const socket = await this.open(script);
+    const close = closing(socket);
+    signal?.addEventListener('abort', close, { once: true });
+    try {
+      signal?.throwIfAborted();
+      const { exitCode, words } = yield* this.listen(socket, signal, (sign) => this.silence.for(sign, quiet));
+      signal?.throwIfAborted();
+      if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
+      return { exitCode, words };
+    } catch (error) {
+      signal?.throwIfAborted();
+      throw error instanceof PhoneFailure ? error : new LinkFailure(broken(error));
+    } finally {
+      signal?.removeEventListener('abort', close);
+      close();
+    }
+  }
+
+  /** What a command prints until its end, and how it ended. @param awaited each sign of life */
+  private async *listen(
+    socket: AdbSocket,
+    signal?: AbortSignal,
+    awaited: <T>(sign: Promise<T>) => Promise<T> = (sign) => sign,
+  ): AsyncGenerator<Uint8Array, Ending> {
     const reader = socket.readable.getReader();
     const cancel = () => void reader.cancel().catch(() => undefined);
     // The reader ends at once; the phone may take its time to hear of it, or be past hearing.
@@ -141,7 +196,7 @@ export class AdbShell {
     let exitCode: number | undefined;
     try {
       for (;;) {
-        const { done, value } = await this.connection.orGone(reader.read());
+        const { done, value } = await awaited(this.connection.orGone(reader.read()));
         if (done) break;
         for (const { id, data } of parser.push(value)) {
           if (id === shellIds.stdout) yield data;
@@ -165,13 +220,14 @@ export class AdbShell {
     }
   }
 
-  /** Starts a command as root, its output and its input framed. */
+  /** Starts a command, its output and its input framed. */
   private async open(script: string): Promise<AdbSocket> {
     const { adb, orGone } = this.connection;
+    if (!adb.subprocess.shellProtocol) throw new PhoneRefusal(tooOld);
     try {
-      return await orGone(adb.createSocket(`shell,v2,raw:${this.rooted(script)}`));
+      return await this.silence.for(orGone(adb.createSocket(`shell,v2,raw:${script}`)));
     } catch (error) {
-      throw error instanceof LinkFailure ? error : new LinkFailure(broken(error));
+      throw error instanceof PhoneFailure ? error : new LinkFailure(broken(error));
     }
   }
 }
@@ -185,17 +241,18 @@ interface Ending {
 
 const closing = (socket: AdbSocket) => () => void Promise.resolve(socket.close()).catch(() => undefined);
 
-function shellOf(adb: Adb) {
-  const shell = adb.subprocess.shellProtocol;
-  if (!shell)
-    throw new LinkFailure('This phone’s adb is too old: it cannot tell how a command ends (no shell v2).');
-  return shell;
-}
+const tooOld = 'This phone’s adb is too old: it cannot tell how a command ends (no shell v2).';
 
-const refusal = (script: string, exitCode: number, words: string) =>
-  new PhoneRefusal(
-    `The phone answered “${words.trim() || `exit code ${exitCode}`}” to “${script.length > 200 ? `${script.slice(0, 200)}…` : script}”.`,
-  );
+/** An exit code from here on says which signal ended the command (POSIX.1-2017, Shell, 2.8.2). */
+const leastSignalCode = 128;
+
+function refusal(script: string, exitCode: number, words: string): PhoneRefusal | LinkFailure {
+  const said = words.trim();
+  const command = script.length > 200 ? `${script.slice(0, 200)}…` : script;
+  const message = `The phone answered “${said || `exit code ${exitCode}`}” to “${command}”.`;
+  // It was ended, as by a phone that goes down: it did not refuse.
+  return exitCode > leastSignalCode ? new LinkFailure(message) : new PhoneRefusal(message, said);
+}
 
 /** How toybox, busybox and others name EIO (strerror of the C libraries). */
 const flashError = /\bI\/O error|Input\/output error/;
@@ -204,5 +261,4 @@ const broken = (error: unknown) =>
   `The link to the phone broke (${(error as Error).message}). Check the cable, then start again.`;
 
 /** Errors of our own sources (a damaged image) pass through; those of the adb client are link failures. */
-const isLinkError = (error: unknown): boolean =>
-  error instanceof Error && error.name === 'Error' && !(error instanceof LinkFailure);
+const isLinkError = (error: unknown): boolean => error instanceof Error && error.name === 'Error';

@@ -13,18 +13,16 @@ import {
   parseVariables,
   type FastbootAnswer,
 } from '@keen-larder/core/protocols/fastboot/fastboot-messages.ts';
-import { FlashFailure, LinkFailure, type FlashingAccess, type PhoneLink } from '../phone-link.ts';
+import { type FlashingAccess, type PhoneLink } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
+import { FlashFailure, LinkFailure, PhoneRefusal } from '../../failures.ts';
+import type { Quiet, SilenceLimit } from '../silence.ts';
 
-const answerMs = 10_000;
 /** A large piece on slow flash. */
-const writeMs = 300_000;
+const writing: Quiet = { ms: 300_000 };
 /** Somebody has to read what the screen asks, and press keys. */
-const answeredMs = 300_000;
+const asking: Quiet = { ms: 300_000 };
 const gone = 'The phone is no longer connected. Check the cable, then start again.';
-
-/** The bootloader said no, and is good for the next command. */
-class Refused extends LinkFailure {}
 
 /** Variables that tell the battery's charge; makers name it differently (common practice, no published source). */
 const chargeVariables = ['battery-soc', 'battery-level', 'charge'];
@@ -38,9 +36,9 @@ export class FastbootLink implements PhoneLink {
     list: () => this.list(),
     maxDownloadBytes: () => this.maxDownloadBytes(),
     flash: (name, piece, signal) => this.flash(name, piece, signal),
-    erase: async (name, signal) => void (await this.ask(`erase:${name}`, writeMs, signal)),
+    erase: async (name, signal) => void (await this.ask(`erase:${name}`, writing, signal)),
     setLocked: async (locked, signal) =>
-      void (await this.ask(locked ? 'flashing lock' : 'flashing unlock', answeredMs, signal)),
+      void (await this.ask(locked ? 'flashing lock' : 'flashing unlock', asking, signal)),
     setActive: async (slot) => void (await this.ask(`set_active:${slot}`)),
   };
   private readonly parser = new MessageParser(maxCommandBytes);
@@ -51,6 +49,7 @@ export class FastbootLink implements PhoneLink {
 
   private constructor(
     private readonly socket: Socket,
+    private readonly silence: SilenceLimit,
     readonly description: string,
   ) {
     socket.setNoDelay(true);
@@ -67,8 +66,8 @@ export class FastbootLink implements PhoneLink {
   }
 
   /** @param address `host:port` */
-  static async open(address: string): Promise<FastbootLink> {
-    return new FastbootLink(await connectTcp(address), `fastboot ${address}`);
+  static async open(address: string, silence: SilenceLimit): Promise<FastbootLink> {
+    return new FastbootLink(await connectTcp(address), silence, `fastboot ${address}`);
   }
 
   async facts(): Promise<PhoneFacts> {
@@ -101,7 +100,7 @@ export class FastbootLink implements PhoneLink {
   }
 
   async restart(into: PhoneMode): Promise<void> {
-    if (into === 'loader') throw new LinkFailure('No command leads into loader mode; hold the keys.');
+    if (into === 'loader') throw new PhoneRefusal('No command leads into loader mode; hold the keys.');
     try {
       await this.ask(into === 'system' ? 'reboot' : `reboot-${into}`);
     } catch (error) {
@@ -127,7 +126,7 @@ export class FastbootLink implements PhoneLink {
 
   private async maxDownloadBytes(): Promise<number> {
     const told = parseNumber((await this.ask('getvar:max-download-size')).text);
-    if (!told) throw new LinkFailure('The bootloader does not tell how much it takes at once.');
+    if (!told) throw new PhoneRefusal('The bootloader does not tell how much it takes at once.');
     return told;
   }
 
@@ -137,23 +136,23 @@ export class FastbootLink implements PhoneLink {
     signal?: AbortSignal,
   ): Promise<void> {
     const why = whyNeverWritten(name);
-    if (why) throw new LinkFailure(`${name} is never written. ${why}`);
+    if (why) throw new PhoneRefusal(`${name} is never written. ${why}`);
     await this.inTurn(async () => {
-      await this.exchange(downloadCommand(bytes), 'DATA', answerMs, signal);
+      await this.exchange(downloadCommand(bytes), 'DATA', undefined, signal);
       for await (const part of parts) {
         signal?.throwIfAborted();
         if (this.ended) throw new LinkFailure(gone);
         this.socket.write(messageLength(part.length));
-        if (!this.socket.write(new Uint8Array(part))) await this.drained(signal);
+        if (!this.socket.write(new Uint8Array(part))) await this.silence.for(this.drained(signal));
       }
-      await this.exchange(undefined, 'OKAY', writeMs, signal);
-      await this.exchange(`flash:${name}`, 'OKAY', writeMs, signal);
+      await this.exchange(undefined, 'OKAY', writing, signal);
+      await this.exchange(`flash:${name}`, 'OKAY', writing, signal);
     });
   }
 
   /** Sends a command and takes its answers up to the last. @throws LinkFailure with the phone's words on FAIL */
-  private ask(command: string, limitMs = answerMs, signal?: AbortSignal) {
-    return this.inTurn(() => this.exchange(command, 'OKAY', limitMs, signal));
+  private ask(command: string, quiet?: Quiet, signal?: AbortSignal) {
+    return this.inTurn(() => this.exchange(command, 'OKAY', quiet, signal));
   }
 
   /** What breaks off in the middle leaves the phone waiting for the rest: the link is given up. */
@@ -168,7 +167,7 @@ export class FastbootLink implements PhoneLink {
       isAnswered = true;
       return result;
     } catch (error) {
-      isAnswered = error instanceof Refused || error instanceof FlashFailure;
+      isAnswered = error instanceof PhoneRefusal || error instanceof FlashFailure;
       throw error;
     } finally {
       release();
@@ -179,26 +178,22 @@ export class FastbootLink implements PhoneLink {
   private async exchange(
     command: string | undefined,
     wanted: 'OKAY' | 'DATA',
-    limitMs: number,
+    quiet: Quiet | undefined,
     signal?: AbortSignal,
   ): Promise<{ text: string; info: readonly string[] }> {
-    const timer = setTimeout(() => this.close(), limitMs);
     const info: string[] = [];
-    try {
-      if (command !== undefined) {
-        const bytes = Buffer.from(command, 'latin1');
-        this.socket.write(Buffer.concat([messageLength(bytes.length), bytes]));
-      }
-      for (;;) {
-        const { kind, text } = await this.next(signal);
-        if (kind === 'INFO' || kind === 'TEXT') info.push(text);
-        else if (kind === wanted) return { text, info };
-        else if (/flash (cannot|write)|write fail/i.test(text)) {
-          throw new FlashFailure(`The bootloader answered “${text}”: the phone’s flash is worn.`);
-        } else throw new Refused(`The bootloader answered “${text}” to “${command ?? 'the bytes'}”.`);
-      }
-    } finally {
-      clearTimeout(timer);
+    if (command !== undefined) {
+      const bytes = Buffer.from(command, 'latin1');
+      this.socket.write(Buffer.concat([messageLength(bytes.length), bytes]));
+    }
+    for (;;) {
+      const { kind, text } = await this.silence.for(this.next(signal), quiet);
+      if (kind === 'INFO' || kind === 'TEXT') info.push(text);
+      else if (kind === wanted) return { text, info };
+      else if (/flash (cannot|write)|write fail/i.test(text)) {
+        throw new FlashFailure(`The bootloader answered “${text}”: the phone’s flash is worn.`);
+      } else
+        throw new PhoneRefusal(`The bootloader answered “${text}” to “${command ?? 'the bytes'}”.`, text);
     }
   }
 

@@ -1,5 +1,5 @@
 import type { Socket } from 'node:net';
-import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { utf8 } from '@keen-larder/core/bytes/text.ts';
 import {
   loaderHeaderBytes,
@@ -12,8 +12,9 @@ import {
   type LoaderMessage,
 } from '@keen-larder/core/protocols/loader/loader-messages.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import { FlashFailure, LinkFailure } from '../phone-link.ts';
 import { connectTcp } from '../tcp.ts';
+import { FlashFailure, LinkFailure, PhoneRefusal } from '../../failures.ts';
+import type { SilenceLimit, Quiet } from '../silence.ts';
 
 /** Messages held for whoever takes them; beyond this the phone has to wait. */
 const heldMessages = 4;
@@ -27,7 +28,10 @@ export class LoaderClient {
   private ended = false;
   private order: Promise<unknown> = Promise.resolve();
 
-  private constructor(private readonly socket: Socket) {
+  private constructor(
+    private readonly socket: Socket,
+    private readonly silence: SilenceLimit,
+  ) {
     socket.setNoDelay(true);
     socket.on('data', (bytes) => this.receive(bytes));
     socket.on('error', () => socket.destroy());
@@ -41,8 +45,8 @@ export class LoaderClient {
   }
 
   /** @param address `host:port` */
-  static async open(address: string): Promise<LoaderClient> {
-    return new LoaderClient(await connectTcp(address));
+  static async open(address: string, silence: SilenceLimit): Promise<LoaderClient> {
+    return new LoaderClient(await connectTcp(address), silence);
   }
 
   async hello(): Promise<LoaderHello> {
@@ -58,7 +62,10 @@ export class LoaderClient {
 
   /** SHA-256 over stretches of a region, computed by the phone. */
   async digest(region: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string> {
-    return Buffer.from(await this.ask(operations.digest, stretches(region, ranges), signal)).toString('hex');
+    const quiet = { bytes: rangesBytes(ranges) };
+    return Buffer.from(await this.ask(operations.digest, stretches(region, ranges), signal, quiet)).toString(
+      'hex',
+    );
   }
 
   /** The bytes of stretches of a region. Breaking off ends the connection: the protocol cannot be told to stop. */
@@ -72,7 +79,7 @@ export class LoaderClient {
     try {
       this.send(operations.read, stretches(region, ranges));
       for (;;) {
-        const { operation, status, payload } = await this.next(signal);
+        const { operation, status, payload } = await this.silence.for(this.next(signal));
         if (operation === operations.data) {
           yield payload;
           continue;
@@ -122,12 +129,13 @@ export class LoaderClient {
     operation: number,
     payload: Uint8Array = new Uint8Array(),
     signal?: AbortSignal,
+    quiet?: Quiet,
   ): Promise<Uint8Array> {
     const release = await this.turn();
     let isAnswered = false;
     try {
       this.send(operation, payload);
-      const answer = await this.next(signal);
+      const answer = await this.silence.for(this.next(signal), quiet);
       isAnswered = true;
       requireWell(answer.status);
       return answer.payload;
@@ -197,5 +205,5 @@ function requireWell(status: number): void {
   if (status === statuses.cannotWrite) {
     throw new FlashFailure('The phone cannot write its own flash there: it is worn. Nothing mends that.');
   }
-  throw new LinkFailure(`The phone’s loader refused (status ${status}).`);
+  throw new PhoneRefusal(`The phone’s loader refused (status ${status}).`);
 }

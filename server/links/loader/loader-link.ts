@@ -5,9 +5,11 @@ import { conditionFrom, type PartitionFacts, type PhoneFacts } from '@keen-larde
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf, tableImageName, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import type { LoaderHello } from '@keen-larder/core/protocols/loader/loader-messages.ts';
-import { contentsOf, installedSystem } from '../contents.ts';
-import { LinkFailure, type PartitionAccess, type PhoneLink } from '../phone-link.ts';
+import { contentsOf, installedSystem, zerosWhereUnreadable } from '../contents.ts';
+import { type PartitionAccess, type PhoneLink } from '../phone-link.ts';
 import { LoaderClient } from './loader-client.ts';
+import type { SilenceLimit } from '../silence.ts';
+import { PhoneRefusal } from '../../failures.ts';
 
 /** The boot area of the flash that the early loader starts from, and the name of its image. */
 const bootRegion = 'boot0';
@@ -31,8 +33,8 @@ export class LoaderLink implements PhoneLink {
   }
 
   /** @param address `host:port` */
-  static async open(address: string): Promise<LoaderLink> {
-    const client = await LoaderClient.open(address);
+  static async open(address: string, silence: SilenceLimit): Promise<LoaderLink> {
+    const client = await LoaderClient.open(address, silence);
     try {
       return new LoaderLink(client, await client.hello(), `loader ${address}`);
     } catch (error) {
@@ -113,7 +115,7 @@ class LoaderPartitions implements PartitionAccess {
 
   async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
     const why = whyNeverWritten(name);
-    if (why) throw new LinkFailure(`${name} is never written. ${why}`);
+    if (why) throw new PhoneRefusal(`${name} is never written. ${why}`);
     const { region, offset, bytes: most } = await this.place(name);
     // Nothing but this keeps one partition's bytes out of the next.
     await this.client.write(region, offset, atMost(bytes, most, name), signal);
@@ -147,7 +149,7 @@ class LoaderPartitions implements PartitionAccess {
 
   private async place(name: string): Promise<Place> {
     const found = (await this.load()).get(name);
-    if (!found) throw new LinkFailure(`The phone has no partition called ${name}.`);
+    if (!found) throw new PhoneRefusal(`The phone has no partition called ${name}.`);
     return found;
   }
 
@@ -161,9 +163,9 @@ class LoaderPartitions implements PartitionAccess {
     const region = (name: string) => this.hello.regions.find((each) => each.name === name);
     const user = region(userRegion);
     if (!user || (user.sectorBytes !== 512 && user.sectorBytes !== 4096)) {
-      throw new LinkFailure('The loader names no flash with a partition table.');
+      throw new PhoneRefusal('The loader names no flash with a partition table.');
     }
-    const disk = this.sourceOf({ region: userRegion, offset: 0, bytes: user.bytes });
+    const disk = zerosWhereUnreadable(this.sourceOf({ region: userRegion, offset: 0, bytes: user.bytes }));
     const { partitions } = await readGpt(disk, user.sectorBytes);
     const tables = await gptRegions(disk, user.sectorBytes);
     const boot = region(bootRegion);
@@ -181,7 +183,7 @@ class LoaderPartitions implements PartitionAccess {
   }
 }
 
-/** @throws LinkFailure before a byte too many is handed on */
+/** @throws PhoneRefusal before a byte too many is handed on */
 async function* atMost(
   stream: AsyncIterable<Uint8Array>,
   most: number,
@@ -190,7 +192,7 @@ async function* atMost(
   let had = 0;
   for await (const part of stream) {
     had += part.length;
-    if (had > most) throw new LinkFailure(`${name} holds ${most} bytes, and more were to be written.`);
+    if (had > most) throw new PhoneRefusal(`${name} holds ${most} bytes, and more were to be written.`);
     yield part;
   }
 }

@@ -1,14 +1,11 @@
 import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
-import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { NewCopy, NewPart } from '../../larder/copies.ts';
-import { PhoneRefusal } from '../../links/phone-link.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { diskFullText, isDiskFull } from '../disk-full.ts';
-import { Interruption, PartFailure, type Run } from '../engine/run-engine.ts';
-import type { StepWork } from '../engine/live-run.ts';
+import type { StepWork, Run } from '../engine/live-run.ts';
+import { diskFullText, Interruption, isDiskFull, asOnePart, PhoneFailure } from '../../failures.ts';
 
 /** One app of a batch, copied by the step of its place. */
 export interface BatchApp {
@@ -45,34 +42,31 @@ export async function copyBatch(
   let copied = 0;
   try {
     for (const [index, app] of apps.entries()) {
-      await run
-        .step(index, async (passed, resize) => {
-          run.signal.throwIfAborted();
-          const before = set.addedBytes;
-          const { facts, parts, remark } = await ofAppAlone(() => take(index, set, passed));
-          await set.seal();
-          await larder.copies.add({
-            createdAt: now(),
-            ...from,
-            addedBytes: set.addedBytes - before,
-            facts,
-            parts,
-          });
-          larder.copies.changed();
-          const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-          resize(bytes);
-          copied += bytes;
-          return `${sizeText(bytes)}${remark}`;
-        })
-        .catch((error: unknown) => {
-          if (!(error instanceof PartFailure)) throw error;
-          failed.push(app);
-          run.leftSome();
+      const isDone = await run.part(index, async (passed, resize) => {
+        run.signal.throwIfAborted();
+        const before = set.addedBytes;
+        const { facts, parts, remark } = await asOnePart(() => take(index, set, passed), byItself);
+        await set.seal();
+        await larder.copies.add({
+          createdAt: now(),
+          ...from,
+          addedBytes: set.addedBytes - before,
+          facts,
+          parts,
         });
+        larder.copies.changed();
+        const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
+        resize(bytes);
+        copied += bytes;
+        return `${sizeText(bytes)}${remark}`;
+      });
+      if (!isDone) failed.push(app);
     }
   } catch (error) {
     if (isDiskFull(error))
-      throw new Interruption(diskFullText('The copies before it are kept'), { cause: error });
+      throw new Interruption(diskFullText('The copies before it are kept', 'copy the rest'), {
+        cause: error,
+      });
     throw error;
   } finally {
     await set.discard();
@@ -85,17 +79,9 @@ export async function copyBatch(
   };
 }
 
-/** What the phone refuses, or what is damaged, is the app's alone; a link that broke is not. */
-export async function ofAppAlone<T>(work: () => Promise<T>): Promise<T> {
-  try {
-    return await work();
-  } catch (error) {
-    if (error instanceof PhoneRefusal)
-      throw new PartFailure(`${error.message} Try it again by itself.`, { cause: error });
-    if (error instanceof FormatError) throw new PartFailure(error.message, { cause: error });
-    throw error;
-  }
-}
+/** Of a failure that is one app's alone: the phone may do it when it is asked again. */
+export const byItself = (error: Error): string =>
+  error instanceof PhoneFailure ? `${error.message} Try it again by itself.` : error.message;
 
 function failedText(failed: readonly BatchApp[]): string {
   const names = listText(failed.slice(0, 5).map(({ label }) => label));

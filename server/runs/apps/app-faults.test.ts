@@ -147,7 +147,7 @@ describe('an exchange of data that broke off', () => {
     const data = folderOf('data', 'example.tidebook');
     const own = (path: string) => path.startsWith('/data/example.tidebook');
     const before = await tree((path) => !own(path) && path !== '' && path !== '/data');
-    const folders = app.bench.link(serial).appFolders!;
+    const folders = app.bench.link(serial).folders!;
     const tar = await archive([{ name: './databases/', type: 'directory' }, { name: './databases/x.db' }]);
     await folders.stage(
       data,
@@ -164,7 +164,7 @@ describe('an exchange of data that broke off', () => {
 
   it('is ended where the new data had been proved', async () => {
     const data = folderOf('data', 'example.tidebook');
-    const shell = app.bench.link(serial).appFolders!;
+    const shell = app.bench.link(serial).folders!;
     const before = await tree();
     // As a settling that broke off after its mark leaves it.
     const tar = await archive([{ name: './.keen-larder-settled/', type: 'directory' }]);

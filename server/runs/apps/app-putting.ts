@@ -1,17 +1,19 @@
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import { folderKinds, folderOf, type FolderKind, type PartKind } from '@keen-larder/core/apps/copies.ts';
-import { EntryPlacer, UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
+import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
 import { appIdOf, userOf } from '@keen-larder/core/apps/ids.ts';
 import { rewrittenTar } from '../../formats/tar-rewrite.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import type { AppCopies } from '../../larder/copies.ts';
-import { PhoneRefusal, type PhoneLink } from '../../links/phone-link.ts';
-import { DamagedImage, readImage } from '../../shelf/image-reader.ts';
+import { type PhoneLink } from '../../links/phone-link.ts';
+import { readImage } from '../../shelf/image-reader.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
-import { foldersOf, workOf } from './app-sheets.ts';
-import { differing, filesAmong, filesOf, someOf } from '../imaging/archive-taking.ts';
-import { PartFailure, type Run } from '../engine/run-engine.ts';
+import { differing, filesAmong, someOf } from '../imaging/archive-taking.ts';
+import { counted } from '../../async/counted.ts';
 import type { Attempt } from '../phone/phone-at-work.ts';
+import { PhoneRefusal, asOnePart, traitsOf } from '../../failures.ts';
+import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** Who may own files on shared storage besides the app (AOSP, android_filesystem_config.h). */
 const sharedOwners = [1023, 1077, 1078, 1079, 9997];
@@ -24,27 +26,15 @@ export interface PutApp {
   readonly shelf: Shelf;
 }
 
-type Passed = (bytes: number) => void;
-
 /** Parts of a copy that are folders and are to go. */
 const folderKindsOf = ({ copy, parts }: PutApp): FolderKind[] =>
   folderKinds.filter((kind) => parts.includes(kind) && copy.parts.some((part) => part.kind === kind));
 
 const modeOf = ({ mode }: PhoneLink) => (mode === 'recovery' ? 'recovery' : 'system');
 
-/** What the link's end is not: the app's own, or its copy's. */
-const isOfThisApp = (error: unknown): error is Error =>
-  error instanceof PhoneRefusal || error instanceof UnsafeEntry || error instanceof DamagedImage;
-
 /** Does something to one app; what the phone or the copy refuses is that app's failure alone. */
-async function orPartFailure<T>(work: () => Promise<T>, undo: () => Promise<string>): Promise<T> {
-  try {
-    return await work();
-  } catch (error) {
-    if (!isOfThisApp(error)) throw error;
-    throw new PartFailure(`${error.message} ${await undo()} ${nextStep(error)}`);
-  }
-}
+const orPartFailure = <T>(work: () => Promise<T>, undo: () => Promise<string>): Promise<T> =>
+  asOnePart(work, async (error) => `${error.message} ${await undo()} ${nextStep(error)}`);
 
 const nextStep = ({ message }: Error): string =>
   /INSUFFICIENT_STORAGE|No space left|no room/i.test(message)
@@ -57,7 +47,7 @@ const nextStep = ({ message }: Error): string =>
  * Stops the app, installs its program, puts its data in place, and sets grants and state.
  * @throws PartFailure when the phone or the copy will not, and the app is as it was
  */
-export async function putWhole(attempt: Attempt, put: PutApp, passed: Passed, run: Run): Promise<string> {
+export async function putWhole(attempt: Attempt, put: PutApp, run: Run): Promise<string> {
   const { app } = put.copy;
   const work = workOf(attempt.link);
   const before = await work.describe(app.package);
@@ -70,14 +60,14 @@ export async function putWhole(attempt: Attempt, put: PutApp, passed: Passed, ru
     if (before) await work.stop(app.package);
     const said: string[] = [];
     if (put.parts.includes('program')) {
-      said.push(await installProgram(attempt, put, passed));
+      said.push(await installProgram(attempt, put));
       isNew = !before;
       await work.stop(app.package);
     }
     if (folderKindsOf(put).length > 0) {
       const now = await work.describe(app.package);
       if (!now) throw new PhoneRefusal(`${app.label} is not installed.`);
-      said.push(await exchangeData(attempt, put, now.uid, passed));
+      said.push(await exchangeData(attempt, put, now.uid));
     }
     said.push(...(await setState(attempt, put, run)));
     return said.join('; ');
@@ -85,15 +75,15 @@ export async function putWhole(attempt: Attempt, put: PutApp, passed: Passed, ru
 }
 
 /** Installs the program alone. @throws PartFailure */
-export async function putProgram(attempt: Attempt, put: PutApp, passed: Passed): Promise<string> {
+export async function putProgram(attempt: Attempt, put: PutApp): Promise<string> {
   return orPartFailure(
-    () => installProgram(attempt, put, passed),
+    () => installProgram(attempt, put),
     () => Promise.resolve('Nothing of it was changed.'),
   );
 }
 
 /** Puts the data in place of an app that is installed, in recovery. @throws PartFailure, and the data is as it was */
-export async function putData(attempt: Attempt, put: PutApp, passed: Passed): Promise<string> {
+export async function putData(attempt: Attempt, put: PutApp): Promise<string> {
   const name = put.copy.app.package;
   return orPartFailure(
     async () => {
@@ -103,7 +93,7 @@ export async function putData(attempt: Attempt, put: PutApp, passed: Passed): Pr
         .map((line) => line.split(' '))
         .find(([each]) => each === name)?.[1];
       if (!uid) throw new PhoneRefusal(`${put.copy.app.label} is not installed.`);
-      return exchangeData(attempt, put, Number(uid), passed);
+      return exchangeData(attempt, put, Number(uid));
     },
     () => Promise.resolve('Its program is installed, its data is as it was.'),
   );
@@ -118,22 +108,14 @@ export async function putState(attempt: Attempt, put: PutApp, run: Run): Promise
 }
 
 async function installProgram(
-  { link, watch, signal }: Attempt,
+  { link, signal, passed }: Attempt,
   { copy, copies, shelf }: PutApp,
-  passed: Passed,
 ): Promise<string> {
   const programs = copy.parts.filter(({ kind }) => kind === 'program');
   const parts = programs.map(({ name, bytes }) => ({
     name,
     bytes,
-    async *content() {
-      for await (const part of readImage(shelf, copies.part(copy.id, name))) {
-        watch.arm();
-        yield part;
-        watch.rest();
-        passed(part.length);
-      }
-    },
+    content: () => counted(readImage(shelf, copies.part(copy.id, name)), passed),
   }));
   await workOf(link).install(parts, copy.app.installer, true, signal);
   return `version ${copy.app.versionName ?? copy.app.versionCode} installed`;
@@ -143,7 +125,7 @@ async function installProgram(
  * Puts all folders beside what is there, proves them, and exchanges them; what was there stays until then, and
  * is put back when anything fails.
  */
-async function exchangeData(attempt: Attempt, put: PutApp, uid: number, passed: Passed): Promise<string> {
+async function exchangeData(attempt: Attempt, put: PutApp, uid: number): Promise<string> {
   const { app } = put.copy;
   const own = foldersOf(attempt.link);
   const kinds = folderKindsOf(put);
@@ -154,26 +136,24 @@ async function exchangeData(attempt: Attempt, put: PutApp, uid: number, passed: 
   await asBefore();
   try {
     let files = 0;
-    for (const [i, kind] of kinds.entries())
-      files += await stageFolder(attempt, put, kind, folders[i]!, uid, passed);
+    for (const [i, kind] of kinds.entries()) files += await stageFolder(attempt, put, kind, folders[i]!, uid);
     for (const folder of folders) await own.swap(folder);
     for (const folder of folders) await own.settle(folder);
     const owner = uid === app.uid ? `owner ${uid}` : `owner ${app.uid} → ${uid}`;
     return `${files} ${files === 1 ? 'file' : 'files'} in place and proved, ${owner}`;
   } catch (error) {
-    if (isOfThisApp(error)) await asBefore();
+    if (traitsOf(error).isOfOnePart) await asBefore();
     throw error;
   }
 }
 
 /** Unpacks a part beside what is there, with the owners and labels of its new place, and proves it. */
 async function stageFolder(
-  { link, watch, signal }: Attempt,
+  { link, signal, passed }: Attempt,
   { copy, copies, shelf }: PutApp,
   kind: FolderKind,
   folder: string,
   uid: number,
-  passed: Passed,
 ): Promise<number> {
   const files = filesOf(link);
   const [there] = (await files.owners(folder, ['.'], signal)).values();
@@ -188,19 +168,10 @@ async function stageFolder(
   const part = copies.part(copy.id, name);
   const entries = new Map<string, ArchivedEntry>();
   const placed = rewrittenTar(counted(readImage(shelf, part), passed), (entry) => placer.place(entry));
-  const next = await foldersOf(link).stage(folder, watch.onto(digestedFiles(placed, entries)), signal);
-  watch.arm(part.bytes);
-  const differ = await differing(files, next, entries, signal);
-  watch.rest();
+  const next = await foldersOf(link).stage(folder, digestedFiles(placed, entries), signal);
+  const differ = await differing(files, next, entries, part.bytes, signal);
   if (differ.length > 0) throw new PhoneRefusal(`${someOf(differ)} did not come out on the phone as kept.`);
   return filesAmong(entries).size;
-}
-
-async function* counted(stream: AsyncIterable<Uint8Array>, passed: Passed): AsyncGenerator<Uint8Array> {
-  for await (const part of stream) {
-    yield part;
-    passed(part.length);
-  }
 }
 
 async function setState({ link }: Attempt, { copy: { app } }: PutApp, run: Run): Promise<string[]> {

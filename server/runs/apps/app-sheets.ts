@@ -13,7 +13,6 @@ import {
   copyingSheet,
   movingSheet,
   movingVerdicts,
-  expectedBytesPerSecond,
   puttingAppsSheet,
   type AppSurroundings,
   type MovingFacts,
@@ -24,9 +23,11 @@ import {
 import type { Bench } from '../../bench/bench.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { LinkFailure, type AppFolders, type AppWork, type PhoneLink } from '../../links/phone-link.ts';
-import { Problem } from '../../problem.ts';
+import { type AppWork, type PhoneLink } from '../../links/phone-link.ts';
+import { pastSpeed } from '../engine/past-speed.ts';
+import { workOf } from '../phone/phone-access.ts';
 import { isAsKept } from './app-doubt.ts';
+import { Problem } from '../../failures.ts';
 
 /** Gathers the facts about apps: what the phone has, what the larder has, and what run sheets are computed from. */
 export class AppSheets {
@@ -69,7 +70,7 @@ export class AppSheets {
       installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
       picked: apps,
       shelf: await this.larder.shelf.space(),
-      bytesPerSecond: this.speed(serial),
+      bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['copying']),
     });
   }
 
@@ -86,7 +87,7 @@ export class AppSheets {
       picked: copies.map(({ copyId, parts }) => ({ copy: this.larder.copies.one(copyId), parts })),
       surroundings: runs ? await surroundingsOf(workOf(this.bench.link(serial))) : nowhere,
       ...(through && { through }),
-      bytesPerSecond: this.speed(serial),
+      bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['copying']),
     };
   }
 
@@ -154,7 +155,7 @@ export class AppSheets {
       picked: apps,
       ...(through && { through }),
       shelf: await this.larder.shelf.space(),
-      bytesPerSecond: this.speed(serial),
+      bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['copying']),
     };
   }
 
@@ -168,11 +169,6 @@ export class AppSheets {
     const change = changeSince(app, newest.app);
     if (change !== 'doubt') return change;
     return link && (await isAsKept(this.larder, link, newest)) ? 'as-kept' : 'changed';
-  }
-
-  private speed(serial: string): number {
-    const { mode } = this.bench.facts(serial);
-    return expectedBytesPerSecond(this.runs.transfers('copying', serial, mode, this.bench.link(serial).kind));
   }
 }
 
@@ -193,15 +189,3 @@ const surroundingsOf = async (work: AppWork): Promise<AppSurroundings> => ({
   freeBytes: await work.freeBytes(),
   sdk: await work.sdk(),
 });
-
-/** @throws Problem 409 when the phone's system does not run */
-export function workOf({ appWork, mode }: PhoneLink): AppWork {
-  if (!appWork) throw new Problem(409, `In ${mode} mode nothing can be done to apps. Restart into system.`);
-  return appWork;
-}
-
-/** @throws LinkFailure without root */
-export function foldersOf({ appFolders }: PhoneLink): AppFolders {
-  if (!appFolders) throw new LinkFailure('Without root the data of apps cannot be read or written.');
-  return appFolders;
-}

@@ -2,11 +2,11 @@ import type { ChangingAppsStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import { actionWords, listText } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { PhoneRefusal, type AppWork } from '../../links/phone-link.ts';
-import { workOf } from './app-sheets.ts';
-import { requireClear } from '../engine/clear.ts';
+import { asOnePart, PartFailure } from '../../failures.ts';
+import type { AppWork } from '../../links/phone-link.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { PartFailure } from '../engine/run-engine.ts';
+import { onPhone, startRun } from '../engine/start-run.ts';
+import { workOf } from '../phone/phone-access.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 
 const work: Readonly<Record<AppAction, (work: AppWork, name: string) => Promise<void>>> = {
@@ -30,57 +30,45 @@ const isDone: Readonly<
  * Disables, enables, removes or brings back apps for the phone's owner, and looks whether it came to be so.
  * @throws Problem 422 with the checks that stand in the way
  */
-export async function startChangingApps(
+export function startChangingApps(
   context: RunContext,
   serial: string,
   start: ChangingAppsStart,
 ): Promise<RunView> {
-  const { appSheets, bench, engine, patience } = context;
-  const sheet = await appSheets.changing(serial, start);
-  requireClear(sheet, start.confirmed);
-  const { nickname } = bench.view(serial);
+  const { appSheets, bench, retryPolicy } = context;
   const { action } = start;
-  return engine.start(
-    {
-      kind: 'changing-apps',
-      title: `${actionWords[action]} ${sheet.steps.length === 1 ? 'one app' : `${sheet.steps.length} apps`} on ${nickname}`,
-      serial,
-      nickname,
-      mode: 'system',
-      link: bench.link(serial).kind,
-      steps: sheet.steps,
+  return startRun(context, {
+    sheet: () => appSheets.changing(serial, start),
+    confirmed: start.confirmed,
+    plan({ steps }) {
+      const phone = onPhone(context, serial);
+      const apps = steps.length === 1 ? 'one app' : `${steps.length} apps`;
+      return {
+        kind: 'changing-apps',
+        title: `${actionWords[action]} ${apps} on ${phone.nickname}`,
+        ...phone,
+      };
     },
-    async (run) => {
-      const phone = new PhoneAtWork(bench, serial, 'system', run, patience, 'What was done before stays');
+    async work(run, { steps }) {
+      const phone = new PhoneAtWork(bench, serial, 'system', run, retryPolicy, 'What was done before stays');
       const failed: string[] = [];
-      for (const [index, { app: name, text }] of sheet.steps.entries()) {
-        await run
-          .step(index, () =>
-            phone.insist({
-              what: text,
-              async attempt({ link }) {
-                const hands = workOf(link);
-                try {
-                  await work[action](hands, name!);
-                } catch (error) {
-                  if (error instanceof PhoneRefusal) throw new PartFailure(error.message);
-                  throw error;
-                }
-                if (!isDone[action](await hands.describe(name!)))
-                  throw new PartFailure('The phone said yes, and it is as it was.');
-                return 'as the package manager says now';
-              },
-            }),
-          )
-          .catch((error: unknown) => {
-            if (!(error instanceof PartFailure)) throw error;
-            failed.push(text);
-            run.leftSome();
+      for (const [index, { app: name, text }] of steps.entries()) {
+        const change = () =>
+          phone.retry({
+            what: text,
+            async attempt({ link }) {
+              const hands = workOf(link);
+              await work[action](hands, name!);
+              if (!isDone[action](await hands.describe(name!)))
+                throw new PartFailure('The phone said yes, and it is as it was.');
+              return 'as the package manager says now';
+            },
           });
+        if (!(await run.part(index, () => asOnePart(change)))) failed.push(text);
       }
-      const done = sheet.steps.length - failed.length;
+      const done = steps.length - failed.length;
       const kept = `${done === 1 ? 'One app' : `${done} apps`} changed; it can be undone on the phone’s page.`;
       return failed.length === 0 ? kept : `Not done: ${listText(failed)}; each step says why. ${kept}`;
     },
-  );
+  });
 }

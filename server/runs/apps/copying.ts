@@ -20,15 +20,15 @@ import {
 import { stampOf } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import type { NewPart } from '../../larder/copies.ts';
-import { PhoneRefusal } from '../../links/phone-link.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
-import { copyBatch, ofAppAlone } from './app-batch.ts';
-import { foldersOf, workOf } from './app-sheets.ts';
-import { filesAmong, filesOf, someOf } from '../imaging/archive-taking.ts';
-import { requireClear } from '../engine/clear.ts';
+import { copyBatch } from './app-batch.ts';
+import { filesAmong, someOf } from '../imaging/archive-taking.ts';
+import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { PartFailure, type Run } from '../engine/run-engine.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
+import { PartFailure, PhoneRefusal } from '../../failures.ts';
+import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** A file that changed while it was read is read again so often. */
 export const mostReadings = 2;
@@ -37,33 +37,18 @@ export const mostReadings = 2;
  * Copies picked apps of a phone into the larder, one after the other; one that fails does not end the batch.
  * @throws Problem 422 with the checks that stand in the way
  */
-export async function startCopying(
-  context: RunContext,
-  serial: string,
-  start: CopyingStart,
-): Promise<RunView> {
-  const { appSheets, bench, engine, larder } = context;
-  const sheet = await appSheets.copying(serial, start);
-  requireClear(sheet, start.confirmed);
-  const { nickname } = bench.view(serial);
-  const count = sheet.steps.length;
-  return engine.start(
-    {
-      kind: 'copying',
-      title: `Copy ${count} ${count === 1 ? 'app' : 'apps'} of ${nickname}`,
-      serial,
-      nickname,
-      mode: 'system',
-      link: bench.link(serial).kind,
-      canPause: true,
-      steps: sheet.steps,
+export function startCopying(context: RunContext, serial: string, start: CopyingStart): Promise<RunView> {
+  return startRun(context, {
+    sheet: () => context.appSheets.copying(serial, start),
+    confirmed: start.confirmed,
+    writesShelf: true,
+    plan({ steps }) {
+      const phone = onPhone(context, serial);
+      const apps = steps.length === 1 ? '1 app' : `${steps.length} apps`;
+      return { kind: 'copying', title: `Copy ${apps} of ${phone.nickname}`, ...phone, canPause: true };
     },
-    (run) =>
-      larder.whileWriting(async () => {
-        requireClear(await appSheets.copying(serial, start), start.confirmed);
-        return (await copyAll(context, serial, sheet.steps, start.apps, run)).outcome;
-      }),
-  );
+    work: async (run, { steps }) => (await copyAll(context, serial, steps, start.apps, run)).outcome,
+  });
 }
 
 /**
@@ -76,10 +61,10 @@ export async function copyAll(
   picks: readonly PickedParts[],
   run: Run,
 ): ReturnType<typeof copyBatch> {
-  const { bench, patience } = context;
+  const { bench, retryPolicy } = context;
   const { maker, model } = bench.facts(serial);
-  const phone = new PhoneAtWork(bench, serial, 'system', run, patience, 'The copies before it are kept');
-  const { picked, sdk } = await phone.insist({
+  const phone = new PhoneAtWork(bench, serial, 'system', run, retryPolicy, 'The copies before it are kept');
+  const { picked, sdk } = await phone.retry({
     what: 'List the apps',
     attempt: async ({ link, signal }) => ({
       picked: pickedApps({ installed: (await link.apps?.list(signal)) ?? [], picked: picks }),
@@ -92,9 +77,10 @@ export async function copyAll(
   return copyBatch(context, run, from, apps, async (index, set, passed) => {
     const one = oneOf(apps[index]!.package);
     if (!one) throw new PartFailure('It is not on the phone any more.');
-    const { parts, stampFiles, wasRunning } = await phone.insist({
+    const { parts, stampFiles, wasRunning } = await phone.retry({
       what: steps[index]!.text,
-      attempt: (attempt) => ofAppAlone(() => takeApp(attempt, one, set, passed)),
+      passed,
+      attempt: (attempt) => takeApp(attempt, one, set),
       onBreak: () => set.seal(),
     });
     return {
@@ -113,24 +99,19 @@ interface TakenApp {
 }
 
 /** Reads an app's parts onto the shelf and compares each with what the phone digests. */
-async function takeApp(
-  attempt: Attempt,
-  { app, parts }: PickedApp,
-  set: SetWriter,
-  passed: (bytes: number) => void,
-): Promise<TakenApp> {
+async function takeApp(attempt: Attempt, { app, parts }: PickedApp, set: SetWriter): Promise<TakenApp> {
   const work = workOf(attempt.link);
   const folders = folderKinds.filter((kind) => parts.includes(kind));
   if (folders.length > 0) await work.stop(app.package);
   const taken: NewPart[] = [];
-  if (parts.includes('program')) taken.push(...(await takeProgram(attempt, app, set, passed)));
+  if (parts.includes('program')) taken.push(...(await takeProgram(attempt, app, set)));
   const files: DataFile[] = [];
   for (const kind of folders) {
     const own = foldersOf(attempt.link);
     if (!(await own.hasFolder(folderOf(kind, app.package)))) continue;
     // Of an exchange that broke off, what was there before is what is the app's.
     await own.rollBack(folderOf(kind, app.package));
-    const folder = await takeFolder(attempt, app, kind, set, passed);
+    const folder = await takeFolder(attempt, app, kind, set);
     taken.push(folder.part);
     if (kind === 'data' || kind === 'device-data') files.push(...folder.files);
   }
@@ -143,25 +124,23 @@ async function takeApp(
 
 /** APKs as they are; the base has one name wherever it came from. */
 async function takeProgram(
-  { link, watch, signal }: Attempt,
+  { link, signal, passed }: Attempt,
   { paths, label }: AppFacts,
   set: SetWriter,
-  passed: (bytes: number) => void,
 ): Promise<NewPart[]> {
   const work = workOf(link);
   const parts: NewPart[] = [];
   for (const [i, path] of paths.entries()) {
     const writer = set.image(0);
-    await writer.take(watch.over(work.read(path, signal)), passed);
+    await writer.take(work.read(path, signal), passed);
     parts.push({
       name: i === 0 ? 'base.apk' : basename(path),
       kind: 'program',
       stored: await writer.finish(),
     });
   }
-  watch.arm(parts.reduce((sum, { stored }) => sum + stored.bytes, 0));
-  const now = await work.digests(paths, signal);
-  watch.rest();
+  const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
+  const now = await work.digests(paths, bytes, signal);
   const wrong = paths.filter((path, i) => now.get(path) !== parts[i]!.stored.sha256.toString('hex'));
   if (wrong.length > 0)
     throw new PhoneRefusal(`${someOf(wrong)} of ${label} did not come out as the phone digests it.`);
@@ -170,29 +149,27 @@ async function takeProgram(
 
 /** A folder as a tar stream, each file compared with the phone's own digest of it. */
 async function takeFolder(
-  { link, watch, signal }: Attempt,
+  { link, signal, passed }: Attempt,
   { package: name, label }: AppFacts,
   kind: FolderKind,
   set: SetWriter,
-  passed: (bytes: number) => void,
 ): Promise<{ part: NewPart; files: DataFile[] }> {
   const work = workOf(link);
   const folder = folderOf(kind, name);
   for (let reading = 1; ; reading++) {
     const entries = new Map<string, ArchivedEntry>();
     const writer = set.image(0);
-    const stream = watch.over(foldersOf(link).archive(folder, leftOut, signal));
+    const stream = foldersOf(link).archive(folder, leftOut, signal);
     await writer.take(digestedFiles(stream, entries), passed);
     const stored = await writer.finish();
     const digests = filesAmong(entries);
-    watch.arm(stored.bytes);
-    const now = await filesOf(link).digests(folder, [...digests.keys()], signal);
-    watch.rest();
+    const now = await filesOf(link).digests(folder, [...digests.keys()], stored.bytes, signal);
     const differ = [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
     if (differ.length === 0)
       return { part: { name: partNameOf(kind), kind, stored }, files: dataFiles(kind, entries) };
     if (reading === mostReadings)
       throw new PhoneRefusal(`${someOf(differ)} of ${label} changed while it was copied, twice.`);
+    passed(-writer.taken);
     await work.stop(name);
   }
 }

@@ -1,17 +1,16 @@
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import type { MovingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { PhoneRefusal } from '../../links/phone-link.ts';
-import { Problem } from '../../problem.ts';
+import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { PutApp } from './app-putting.ts';
-import { workOf } from './app-sheets.ts';
-import { requireClear } from '../engine/clear.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { copyAll } from './copying.ts';
-import { PartFailure, RunFailure, type Run } from '../engine/run-engine.ts';
+import { onPhone, startRun } from '../engine/start-run.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
-import { putAll, requireArmed } from './putting-apps.ts';
+import { putAll } from './putting-apps.ts';
+import { PartFailure, Problem, RunFailure, asOnePart } from '../../failures.ts';
+import { workOf } from '../phone/phone-access.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /**
  * Moves apps from one phone to another: a run on each, of which the second waits for the first. Those that live
@@ -21,9 +20,6 @@ import { putAll, requireArmed } from './putting-apps.ts';
  */
 export async function startMoving(context: RunContext, serial: string, start: MovingStart): Promise<RunView> {
   const { appSheets, bench, engine, larder, now } = context;
-  const sheet = await appSheets.moving(serial, start);
-  requireClear(sheet, start.confirmed);
-  requireArmed(sheet, start.to, start.armedWith);
   for (const each of [serial, start.to]) {
     if (engine.runOf(each))
       throw new Problem(409, `A run is under way on ${bench.view(each).nickname}. Wait for its end.`);
@@ -31,40 +27,42 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
   const [source, target] = [bench.view(serial).nickname, bench.view(start.to).nickname];
   const apps = start.apps.length === 1 ? 'one app' : `${start.apps.length} apps`;
   const beganAt = now();
-  const first = engine.start(
-    {
+  let onTarget: readonly Step[] = [];
+  const first = await startRun(context, {
+    async sheet() {
+      const { onSource, onTarget: then, ...sheet } = await appSheets.moving(serial, start);
+      onTarget = then;
+      return { ...sheet, steps: onSource };
+    },
+    confirmed: start.confirmed,
+    arming: { serial: start.to, typed: start.armedWith },
+    writesShelf: true,
+    plan: () => ({
       kind: 'copying',
       title: `Move ${apps} from ${source} to ${target}: copy`,
-      serial,
-      nickname: source,
-      mode: 'system',
-      link: bench.link(serial).kind,
+      ...onPhone(context, serial),
       canPause: true,
-      steps: sheet.onSource,
+    }),
+    async work(run, { steps }) {
+      const copying = steps.filter(({ kind }) => kind === 'copy');
+      const leaving = steps.filter(({ kind }) => kind === 'remove');
+      const { outcome, failed } = await copyAll(context, serial, copying, start.apps, run);
+      const removed: string[] = [];
+      for (const [i, { app }] of leaving.entries()) {
+        if (await remove(context, serial, app!, failed, copying.length + i, run)) removed.push(app!);
+      }
+      const labels = listText(removed.map((name) => labelOf(larder.copies.of(serial), name)));
+      return removed.length > 0 ? `${outcome} Removed from this phone: ${labels}.` : outcome;
     },
-    (run) =>
-      larder.whileWriting(async () => {
-        const copying = sheet.onSource.filter(({ kind }) => kind === 'copy');
-        const leaving = sheet.onSource.filter(({ kind }) => kind === 'remove');
-        const { outcome, failed } = await copyAll(context, serial, copying, start.apps, run);
-        const removed: string[] = [];
-        for (const [i, { app }] of leaving.entries()) {
-          if (await remove(context, serial, app!, failed, copying.length + i, run)) removed.push(app!);
-        }
-        const labels = listText(removed.map((name) => labelOf(larder.copies.of(serial), name)));
-        return removed.length > 0 ? `${outcome} Removed from this phone: ${labels}.` : outcome;
-      }),
-  );
+  });
+  const steps = onTarget;
   return engine.start(
     {
       kind: 'putting-apps',
       title: `Move ${apps} from ${source} to ${target}: put in place`,
-      serial: start.to,
-      nickname: target,
-      mode: 'system',
-      link: bench.link(start.to).kind,
+      ...onPhone(context, start.to),
       canPause: true,
-      steps: sheet.onTarget,
+      steps,
     },
     async (run) => {
       const ended = await run.waiting(`Waiting for the copies from ${source}.`, () => engine.ended(first.id));
@@ -81,7 +79,7 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
         if (!picked || copy.createdAt < beganAt || copies.has(name) || stayed.has(name)) continue;
         copies.set(name, { copy, parts: picked.parts, copies: larder.copies, shelf: larder.shelf });
       }
-      return putAll(context, start.to, sheet.onTarget, 0, copies, run);
+      return putAll(context, start.to, steps, copies, run);
     },
   );
 }
@@ -90,19 +88,19 @@ const labelOf = (copies: readonly CopyView[], name: string) =>
   copies.find(({ app }) => app.package === name)?.app.label ?? name;
 
 /** Removes an app from the phone that it leaves; one that was not copied stays. Resolves to whether it is gone. */
-async function remove(
-  { bench, patience }: RunContext,
+function remove(
+  { bench, retryPolicy }: RunContext,
   serial: string,
   name: string,
   notCopied: ReadonlySet<string>,
   index: number,
   run: Run,
 ): Promise<boolean> {
-  const phone = new PhoneAtWork(bench, serial, 'system', run, patience, 'The copies are kept');
-  try {
-    await run.step(index, async () => {
+  const phone = new PhoneAtWork(bench, serial, 'system', run, retryPolicy, 'The copies are kept');
+  return run.part(index, () =>
+    asOnePart(async () => {
       if (notCopied.has(name)) throw new PartFailure('Left there: it was not copied.');
-      await phone.insist({
+      await phone.retry({
         what: 'Remove it',
         attempt: async ({ link }) => {
           const work = workOf(link);
@@ -111,11 +109,6 @@ async function remove(
         },
       });
       return 'removed; its copy is in the larder';
-    });
-    return true;
-  } catch (error) {
-    if (!(error instanceof PartFailure) && !(error instanceof PhoneRefusal)) throw error;
-    run.leftSome();
-    return false;
-  }
+    }),
+  );
 }

@@ -11,16 +11,16 @@ import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import { appInside, findApps, pickApps, type FoundApp } from '../../larder/apps-inside.ts';
 import type { NewPart } from '../../larder/copies.ts';
 import { openUserData, userDataOn, type UserData } from '../../larder/user-data.ts';
-import { Problem } from '../../problem.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
-import { PhoneRefusal, type FileAccess } from '../../links/phone-link.ts';
-import { copyBatch, ofAppAlone, type BatchApp, type TakenCopy } from './app-batch.ts';
-import { filesAmong, filesNotReadable, filesOf, someOf } from '../imaging/archive-taking.ts';
-import { requireClear } from '../engine/clear.ts';
+import { type FileAccess } from '../../links/phone-link.ts';
+import { copyBatch, type BatchApp, type TakenCopy } from './app-batch.ts';
+import { filesAmong, filesNotReadable, someOf } from '../imaging/archive-taking.ts';
+import { onPhone, requireClear } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { dataFiles, mostReadings } from './copying.ts';
-import { PartFailure, RunFailure } from '../engine/run-engine.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
+import { PartFailure, PhoneRefusal, Problem, RunFailure } from '../../failures.ts';
+import { filesOf } from '../phone/phone-access.ts';
 
 const userDataImages = ['userdata', 'userdata-files'];
 
@@ -104,7 +104,7 @@ export async function startTakingInRecovery(
   serial: string,
   { packages }: TakingOutStart,
 ): Promise<RunView> {
-  const { bench, engine, larder, patience } = context;
+  const { bench, engine, larder, retryPolicy } = context;
   const picked = await pickApps(userDataOn(await readable(context, serial)), packages);
   await requireRoom(context, picked, imagingBattery(bench.facts(serial).battery));
   const { nickname, maker, model } = bench.view(serial);
@@ -114,31 +114,19 @@ export async function startTakingInRecovery(
     {
       kind: 'copying',
       title: `Copy ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} of ${nickname}, in recovery`,
-      serial,
-      nickname,
-      mode: 'recovery',
-      link: bench.link(serial).kind,
+      ...onPhone(context, serial),
       canPause: true,
       steps,
     },
     (run) =>
       larder.whileWriting(async () => {
         const left = 'The copies before it are kept';
-        const phone = new PhoneAtWork(bench, serial, 'recovery', run, patience, left);
+        const phone = new PhoneAtWork(bench, serial, 'recovery', run, retryPolicy, left);
         const { outcome } = await copyBatch(context, run, from, appsOf(picked), (index, writer, passed) => {
-          let done = 0;
-          return phone.insist({
+          return phone.retry({
             what: steps[index]!.text,
-            attempt: (attempt) => {
-              passed(-done);
-              done = 0;
-              return ofAppAlone(() =>
-                takeCompared(attempt, picked[index]!, writer, (bytes) => {
-                  done += bytes;
-                  passed(bytes);
-                }),
-              );
-            },
+            passed,
+            attempt: (attempt) => takeCompared(attempt, picked[index]!, writer),
             onBreak: () => writer.seal(),
           });
         });
@@ -174,25 +162,19 @@ interface TakenOut extends TakenCopy {
 
 /** Takes an app out of the files of a phone, once more if it changed meanwhile. */
 async function takeCompared(
-  { link, watch, signal }: Attempt,
+  { link, signal, passed }: Attempt,
   app: FoundApp,
   writer: SetWriter,
-  passed: (bytes: number) => void,
 ): Promise<TakenCopy> {
   const access = filesOf(link);
   for (let reading = 1; ; reading++) {
-    watch.arm();
     if (!(await access.ready())) throw new RunFailure(filesNotReadable);
-    watch.rest();
     let done = 0;
     const taken = await takeOut(userDataOn(access), app, writer, (bytes) => {
       done += bytes;
-      watch.arm();
       passed(bytes);
     });
-    watch.arm(done);
-    const now = await access.digests('/data', [...taken.digests.keys()], signal);
-    watch.rest();
+    const now = await access.digests('/data', [...taken.digests.keys()], done, signal);
     const differ = [...taken.digests].filter(([path, digest]) => now.get(path) !== digest);
     if (differ.length === 0) return { ...taken, remark: ', as the phone digests it' };
     if (reading === mostReadings) {

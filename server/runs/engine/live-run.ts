@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { RunRow } from '../../database/runs.ts';
+import { PartFailure } from '../../failures.ts';
 import { Speedometer } from './speedometer.ts';
 
 export interface RunPlan {
@@ -43,6 +44,11 @@ export interface Run {
   log(text: string, level?: RunLogLine['level']): void;
   /** Does one step of the plan; `work` resolves to the step's result. */
   step(index: number, work: StepWork): Promise<void>;
+  /**
+   * Does a step that may fail by itself: the run goes on and is not complete. Resolves to whether it was done.
+   * @throws unknown what is not that step's alone
+   */
+  part(index: number, work: StepWork): Promise<boolean>;
   /** Resolves at once, or when a paused run is told to go on. */
   whileNotPaused(): Promise<void>;
   /** Does something that is no work of the run's own, such as waiting for the phone; says what for. */
@@ -51,18 +57,6 @@ export interface Run {
   withoutBytes<T>(work: () => Promise<T>): Promise<T>;
   /** The set that came of the run. @param isComplete every image of it came out right */
   madeSet(setId: string, isComplete?: boolean): void;
-  /** Not all of it came out right, though the rest did. */
-  leftSome(): void;
-}
-
-/** One of several things of a run cannot be done, and the others go on; the message says why and what next. */
-export class PartFailure extends Error {
-  override readonly name = 'PartFailure';
-}
-
-/** Why a run's signal was aborted. */
-export class Cancelled extends Error {
-  override readonly name = 'Cancelled';
 }
 
 /** What happens to a run, for whoever keeps and tells it. */
@@ -136,6 +130,11 @@ export class LiveRun {
     this.listener.changed(this);
   }
 
+  /** The step under way, or the one that failed. */
+  get stepAtWork(): RunStep | undefined {
+    return this.steps.find(({ state }) => state === 'failed' || state === 'running');
+  }
+
   tick(): void {
     this.speed.tick(Date.now());
   }
@@ -162,10 +161,8 @@ export class LiveRun {
         this.setId = setId;
         this.isComplete = isComplete;
       },
-      leftSome: () => {
-        this.isComplete = false;
-      },
       step: (index, work) => this.step(this.steps[index]!, work),
+      part: (index, work) => this.part(this.steps[index]!, work),
       whileNotPaused: async () => {
         if (!this.isPausing) return this.controller.signal.throwIfAborted();
         await this.idle('paused', undefined, () => this.untilToldToGoOn());
@@ -262,6 +259,17 @@ export class LiveRun {
       throw error;
     } finally {
       this.listener.changed(this);
+    }
+  }
+
+  private async part(step: Step, work: StepWork): Promise<boolean> {
+    try {
+      await this.step(step, work);
+      return true;
+    } catch (error) {
+      if (!(error instanceof PartFailure)) throw error;
+      this.isComplete = false;
+      return false;
     }
   }
 

@@ -4,7 +4,10 @@ import { returnStatements } from '../../database/returns.ts';
 import { runStatements } from '../../database/runs.ts';
 import { unfinishedStatements } from '../../database/unfinished.ts';
 import { Feed, type FeedEvent } from '../../events/feed.ts';
-import { RunEngine, RunFailure, type Run, type RunPlan } from './run-engine.ts';
+import { RunEngine } from './run-engine.ts';
+import { kindsOfRun } from '../kinds-of-run.ts';
+import { RunFailure } from '../../failures.ts';
+import type { Run, RunPlan } from './live-run.ts';
 
 const plan: RunPlan = {
   kind: 'imaging',
@@ -28,6 +31,7 @@ const make = () =>
     runStatements(database),
     unfinishedStatements(database),
     returnStatements(database),
+    kindsOfRun,
     feed,
     () => clock,
     (serial) => `nickname of ${serial}`,

@@ -3,11 +3,9 @@ import type { RunRow, RunStatements } from '../../database/runs.ts';
 import type { ReturnStatements } from '../../database/returns.ts';
 import type { UnfinishedStatements } from '../../database/unfinished.ts';
 import type { Feed } from '../../events/feed.ts';
-import { plainWords } from '../../plain-words.ts';
-import { Problem } from '../../problem.ts';
-import { averageSpeed, Cancelled, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
-
-export { PartFailure, type Run, type RunPlan } from './live-run.ts';
+import { Cancelled, Interruption, plainWords, Problem, traitsOf } from '../../failures.ts';
+import type { KindsOfRun } from './kind-of-run.ts';
+import { averageSpeed, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
 
 type Work = (run: Run) => Promise<string>;
 
@@ -23,6 +21,7 @@ export class RunEngine implements RunListener {
     private readonly statements: RunStatements,
     private readonly unfinished: Pick<UnfinishedStatements, 'plan' | 'drop'>,
     private readonly returns: Pick<ReturnStatements, 'hasProof'>,
+    private readonly kinds: KindsOfRun,
     private readonly feed: Feed,
     private readonly now: () => number,
     private readonly nicknameOf: (serial: string) => string,
@@ -34,7 +33,7 @@ export class RunEngine implements RunListener {
     return this.statements.unfinished().map((row) => {
       const detail = JSON.parse(row.detail) as { steps: RunStep[] };
       const at = detail.steps.find(({ state }) => state === 'running');
-      const outcome = `Keen Larder ended in the middle of this run${at ? ` at “${at.text}”` : ''}. ${this.consequence(row, at)}`;
+      const outcome = `Keen Larder ended in the middle of this run${at ? ` at “${at.text}”` : ''}. ${this.leftOver(row, at)}`;
       const steps = detail.steps.map((step) =>
         step.state === 'running' ? { ...step, state: 'failed' as const } : step,
       );
@@ -193,20 +192,20 @@ export class RunEngine implements RunListener {
 
   private fail(run: LiveRun, error: unknown): void {
     const isCancelled = run.controller.signal.aborted;
-    // A phone that is half written stays known as such, and can be written to its end.
-    if (isCancelled && !this.stopping && run.plan.kind === 'imaging') this.unfinished.drop(run.id);
+    const kind = this.kinds[run.plan.kind];
+    if (isCancelled && !this.stopping && kind.isGoneWhenCancelled) this.unfinished.drop(run.id);
     if (isCancelled) {
       if (this.stopping) {
         const next = this.unfinished.plan(run.id)
           ? 'Resume it.'
           : 'Look at its steps. Start it again if something is missing.';
         run.end('interrupted', `Keen Larder was ended in the middle of this run. ${next}`);
-      } else run.end('cancelled', cancelText(run));
+      } else run.end('cancelled', kind.cancelled?.(run.stepAtWork) ?? 'Cancelled.');
     } else {
       run.end(error instanceof Interruption ? 'interrupted' : 'failed', plainWords(error));
     }
     this.log(run, run.outcome!, isCancelled ? 'warning' : 'error');
-    if (!isCancelled && !isExpected(error)) this.log(run, String((error as Error).stack), 'error');
+    if (!isCancelled && !traitsOf(error).isExpected) this.log(run, String((error as Error).stack), 'error');
   }
 
   private close(run: LiveRun): void {
@@ -235,25 +234,10 @@ export class RunEngine implements RunListener {
     return run.view(this.canResume(run.id), this.returns.hasProof(run.id));
   }
 
-  private consequence(row: RunRow, at: RunStep | undefined): string {
+  private leftOver(row: RunRow, at: RunStep | undefined): string {
     if (row.state === 'queued') return 'It had not begun. Start it again.';
-    if (row.kind === 'imaging') {
-      return this.unfinished.plan(row.id)
-        ? 'What it had read is on the shelf: resume it.'
-        : 'Nothing of it is in the larder. Start it again.';
-    }
-    if (row.kind === 'restoring') {
-      if (this.unfinished.plan(row.id)) {
-        return `${at?.partition ?? 'The phone'} may be half written: resume it before starting the phone.`;
-      }
-      return at?.partition
-        ? `${at.partition} may be half written: put it back again before starting the phone.`
-        : 'Look at its steps, then put back what is missing.';
-    }
-    if (row.kind === 'copying' || row.kind === 'keeping-records')
-      return 'What was copied before is in the larder. Start it again with the rest.';
-    if (row.kind === 'putting-apps') return 'Put them back again: what was being exchanged is undone first.';
-    return 'Start it again.';
+    const canResume = this.unfinished.plan(row.id) !== undefined;
+    return this.kinds[row.kind as RunKind].interrupted?.({ at, canResume }) ?? 'Start it again.';
   }
 
   private past(row: RunRow): RunView {
@@ -281,36 +265,4 @@ export class RunEngine implements RunListener {
       speeds,
     };
   }
-}
-
-function cancelText({ plan, steps }: LiveRun): string {
-  const at = steps.find(({ state }) => state === 'failed' || state === 'running');
-  if (plan.kind === 'imaging') return 'Cancelled. Nothing of it is in the larder.';
-  if (plan.kind === 'restoring' && at?.text.startsWith('Write')) {
-    return `Cancelled while ${at.partition} was written: it is half written. Resume the run, or put it back, before starting the phone.`;
-  }
-  return 'Cancelled.';
-}
-
-/** Errors whose message is all that there is to say. */
-const isExpected = (error: unknown) =>
-  error instanceof Error &&
-  [
-    'LinkFailure',
-    'PhoneRefusal',
-    'FlashFailure',
-    'DamagedImage',
-    'Problem',
-    'RunFailure',
-    'Interruption',
-  ].includes(error.name);
-
-/** A run that cannot reach its end; the message says why and what to do. */
-export class RunFailure extends Error {
-  override readonly name: string = 'RunFailure';
-}
-
-/** A run that did not reach its end, though it can go on later from where it is. */
-export class Interruption extends RunFailure {
-  override readonly name = 'Interruption';
 }

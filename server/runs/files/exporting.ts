@@ -15,8 +15,8 @@ import {
   type WrittenFile,
 } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { Problem } from '../../problem.ts';
 import type { RunContext } from '../engine/run-context.ts';
+import { Problem } from '../../failures.ts';
 
 /** Writes a set, or some images of it, into a new folder of the bench computer. */
 export async function startExporting(

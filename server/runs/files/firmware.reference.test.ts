@@ -102,7 +102,7 @@ it('is unpacked from a zip, matched, named for what it is, and flashed', async (
 
   const plan = putting(setId, ['boot', 'system'], { confirmed: ['older-system-newer-data'] });
   const severity = async (id: string) =>
-    (await app.sheets.restoring(serial, plan)).checks.find((check) => check.id === id)?.severity;
+    (await app.restoringSheets.restoring(serial, plan)).checks.find((check) => check.id === id)?.severity;
   expect(await severity('wrong-model')).toBeUndefined();
   expect(await severity('boot-forecast')).toBe('good');
   expect(await severity('older-system-newer-data')).toBe('confirm');
@@ -121,7 +121,7 @@ it('of another model stops by what its own images say', async () => {
   );
   const setId = await takeIn(await ready('boot.img'), 'Not for this phone');
   expect(app.larder.detail(setId).condition.product).toEqual({ maker: 'Marram', model: 'Sedge 10' });
-  const { checks } = await app.sheets.restoring(serial, putting(setId, ['boot']));
+  const { checks } = await app.restoringSheets.restoring(serial, putting(setId, ['boot']));
   expect(checks.find(({ id }) => id === 'wrong-model')).toMatchObject({
     severity: 'stop',
     sentence: expect.stringContaining('Marram Sedge 10') as string,

@@ -4,9 +4,9 @@ import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { conditionFrom, type Condition } from '@keen-larder/core/phone/facts.ts';
 import { imageSource } from '../../larder/image-source.ts';
 import { installedSystem } from '../../links/contents.ts';
-import { DamagedImage } from '../../shelf/image-reader.ts';
 import { packChunkList, type ManifestImage } from '../../shelf/manifest.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
+import { DamagedImage } from '../../failures.ts';
 
 const slots = ['', '_a', '_b'];
 

@@ -5,8 +5,8 @@ import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { Batch } from '../../imports/incoming.ts';
 import type { OpenedFile } from '../../imports/opening.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { Problem } from '../../problem.ts';
-import type { Run } from '../engine/run-engine.ts';
+import { Problem } from '../../failures.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** What unpacking, digesting and storing are expected to take in a second, before there is a past. */
 export const usualBytesPerSecond = 150 * 2 ** 20;

@@ -14,10 +14,9 @@ import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import type { Batch, OpenedPart } from '../../imports/incoming.ts';
 import type { NewPart } from '../../larder/copies.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
-import { requireClear } from '../engine/clear.ts';
+import { startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { dataFiles } from '../apps/copying.ts';
-import { PartFailure, type Run } from '../engine/run-engine.ts';
 import {
   broken,
   differsFromList,
@@ -26,6 +25,8 @@ import {
   staysWhereItIs,
   usualBytesPerSecond,
 } from './import-files.ts';
+import { PartFailure } from '../../failures.ts';
+import type { Run } from '../engine/live-run.ts';
 
 interface Chosen {
   readonly copies: readonly WantedCopy[];
@@ -112,67 +113,64 @@ export async function startImportingApps(
   start: ImportingAppsStart,
   putAside: () => Promise<string>,
 ): Promise<RunView> {
-  const { engine, larder } = context;
-  const sheet = await importAppsSheet(context, batch, start);
-  requireClear(sheet, start.confirmed);
-  const { copies } = await choose(context, batch, start);
-  const phone = phoneOf(larder, start);
-  return engine.start(
-    {
-      kind: 'importing',
-      title: `Import ${copies.length === 1 ? `a copy of ${copies[0]!.app.label}` : `${copies.length} copies of apps`}`,
-      steps: sheet.steps,
+  const { larder } = context;
+  return startRun(context, {
+    sheet: () => importAppsSheet(context, batch, start),
+    confirmed: start.confirmed,
+    writesShelf: true,
+    async plan() {
+      phoneOf(larder, start);
+      const { copies } = await choose(context, batch, start);
+      const what =
+        copies.length === 1 ? `a copy of ${copies[0]!.app.label}` : `${copies.length} copies of apps`;
+      return { kind: 'importing', title: `Import ${what}` };
     },
-    (run) =>
-      larder.whileWriting(async () => {
-        const release = batch.hold();
-        const beganAt = context.now();
-        const writer = new SetWriter(larder.shelf);
-        const failed: string[] = [];
-        let bytes = 0;
-        try {
-          for (const [index, copy] of copies.entries()) {
-            await run
-              .step(index, async (passed) => {
-                const before = writer.addedBytes;
-                const { parts, files } = await takeIn({ batch, writer, run }, copy, passed);
-                const touched = await batch.touched();
-                // Copies before it are kept, so that only this one is spoken of.
-                if (touched.length > 0)
-                  throw new PartFailure(
-                    `${listText(touched)} changed while it was taken in. Wait until everything has been copied, then start again.`,
-                  );
-                await writer.seal();
-                await larder.copies.add({
-                  phone,
-                  createdAt: copy.copiedAt ?? context.now(),
-                  addedBytes: writer.addedBytes - before,
-                  origin: 'imported',
-                  facts: { ...copy.app, ...(files.length > 0 && { stamp: stampOf(files) }) },
-                  parts,
-                });
-                larder.copies.changed();
-                const own = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-                bytes += own;
-                return sizeText(own);
-              })
-              .catch((error: unknown) => {
-                if (!(error instanceof PartFailure)) throw error;
-                failed.push(copy.app.label);
-                run.leftSome();
-              });
-          }
-        } finally {
-          await writer.discard();
-          await release();
+    async work(run) {
+      const { copies } = await choose(context, batch, start);
+      const phone = phoneOf(larder, start);
+      const release = batch.hold();
+      const beganAt = context.now();
+      const writer = new SetWriter(larder.shelf);
+      const failed: string[] = [];
+      let bytes = 0;
+      try {
+        for (const [index, copy] of copies.entries()) {
+          const isDone = await run.part(index, async (passed) => {
+            const before = writer.addedBytes;
+            const { parts, files } = await takeIn({ batch, writer, run }, copy, passed);
+            const touched = await batch.touched();
+            // Copies before it are kept, so that only this one is spoken of.
+            if (touched.length > 0)
+              throw new PartFailure(
+                `${listText(touched)} changed while it was taken in. Wait until everything has been copied, then start again.`,
+              );
+            await writer.seal();
+            await larder.copies.add({
+              phone,
+              createdAt: copy.copiedAt ?? context.now(),
+              addedBytes: writer.addedBytes - before,
+              origin: 'imported',
+              facts: { ...copy.app, ...(files.length > 0 && { stamp: stampOf(files) }) },
+              parts,
+            });
+            larder.copies.changed();
+            const own = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
+            bytes += own;
+            return sizeText(own);
+          });
+          if (!isDone) failed.push(copy.app.label);
         }
-        const kept = copies.length - failed.length;
-        const said = `${kept === 1 ? 'One copy' : `${kept} copies`}, ${sizeText(bytes)} in ${durationText(context.now() - beganAt)}; ${sizeText(writer.addedBytes)} new on the shelf.`;
-        if (failed.length > 0)
-          return `${listText(failed)} ${failed.length === 1 ? 'was' : 'were'} not kept. ${said} The files stay where they are.`;
-        return `${said} ${batch.files.length > 0 ? 'The files stay where they are: there are images among them.' : await putAside().catch(staysWhereItIs)}`;
-      }),
-  );
+      } finally {
+        await writer.discard();
+        await release();
+      }
+      const kept = copies.length - failed.length;
+      const said = `${kept === 1 ? 'One copy' : `${kept} copies`}, ${sizeText(bytes)} in ${durationText(context.now() - beganAt)}; ${sizeText(writer.addedBytes)} new on the shelf.`;
+      if (failed.length > 0)
+        return `${listText(failed)} ${failed.length === 1 ? 'was' : 'were'} not kept. ${said} The files stay where they are.`;
+      return `${said} ${batch.files.length > 0 ? 'The files stay where they are: there are images among them.' : await putAside().catch(staysWhereItIs)}`;
+    },
+  });
 }
 
 interface Taking {

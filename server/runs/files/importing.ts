@@ -20,9 +20,8 @@ import { counted } from '../../async/counted.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import { unpackChunkList, type ManifestImage } from '../../shelf/manifest.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
-import { requireClear } from '../engine/clear.ts';
+import { startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { RunFailure, type Run } from '../engine/run-engine.ts';
 import { conditionOfImages } from './firmware.ts';
 import {
   broken,
@@ -33,6 +32,8 @@ import {
   touchedText,
   usualBytesPerSecond,
 } from './import-files.ts';
+import { RunFailure } from '../../failures.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** Partitions that a phone is known to have, and the logical ones in its `super` as far as that was kept. */
 export async function knownParts(context: RunContext, serial: string): Promise<string[]> {
@@ -174,66 +175,67 @@ export async function startImporting(
   start: ImportingStart,
   putAside: () => Promise<string>,
 ): Promise<RunView> {
-  const { engine, larder } = context;
-  const sheet = await importSheet(context, batch, start);
-  requireClear(sheet, start.confirmed);
-  const { images, assembled } = await choose(context, batch, start);
-  const phone = phoneOf(larder, start);
-  return engine.start(
-    {
-      kind: 'importing',
-      title: `Import ${images.length} ${images.length === 1 ? 'image' : 'images'}: ${start.label.trim()}`,
-      steps: sheet.steps,
+  const { larder } = context;
+  return startRun(context, {
+    sheet: () => importSheet(context, batch, start),
+    confirmed: start.confirmed,
+    writesShelf: true,
+    async plan() {
+      phoneOf(larder, start);
+      const { images } = await choose(context, batch, start);
+      const count = `${images.length} ${images.length === 1 ? 'image' : 'images'}`;
+      return { kind: 'importing', title: `Import ${count}: ${start.label.trim()}` };
     },
-    (run) =>
-      larder.whileWriting(async () => {
-        const release = batch.hold();
-        const beganAt = context.now();
-        const set = new SetWriter(larder.shelf);
-        const stored: ManifestImage[] = [];
-        const compared = new Set<string>();
-        try {
-          for (const [i, image] of images.entries()) {
-            await run.step(i, async (passed, resize) => {
-              stored.push(await takeIn({ batch, set, run, assembled, compared }, image, passed, resize));
-              return `SHA-256 ${stored.at(-1)!.sha256}`;
-            });
-          }
-          run.signal.throwIfAborted();
-          const touched = await batch.touched();
-          if (touched.length > 0) throw new RunFailure(touchedText(touched));
-          await set.seal();
-        } catch (error) {
-          await set.discard();
-          throw error;
-        } finally {
-          await release();
+    async work(run) {
+      const { images, assembled } = await choose(context, batch, start);
+      const phone = phoneOf(larder, start);
+      const release = batch.hold();
+      const beganAt = context.now();
+      const set = new SetWriter(larder.shelf);
+      const stored: ManifestImage[] = [];
+      const compared = new Set<string>();
+      try {
+        for (const [i, image] of images.entries()) {
+          await run.step(i, async (passed, resize) => {
+            stored.push(await takeIn({ batch, set, run, assembled, compared }, image, passed, resize));
+            return `SHA-256 ${stored.at(-1)!.sha256}`;
+          });
         }
-        const { contents } = batch;
-        const isSame = contents?.phone.serial === phone.serial;
-        const id = randomUUID();
-        await larder.add({
-          id,
-          label: start.label.trim(),
-          note: contents?.note ?? '',
-          phone,
-          ...(contents?.mode && { mode: contents.mode }),
-          condition: isSame ? contents.condition : await conditionOfImages(larder.shelf, stored),
-          createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
-          elapsedMs: context.now() - beganAt,
-          addedBytes: set.addedBytes,
-          origin: 'imported',
-          images: stored,
-        });
-        run.madeSet(
-          id,
-          stored.every(({ unsettled }) => !unsettled),
-        );
-        const bytes = stored.reduce((sum, each) => sum + each.bytes, 0);
-        const took = durationText(context.now() - beganAt);
-        return `${stored.length} ${stored.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)} in ${took}; ${sizeText(set.addedBytes)} new on the shelf. ${batch.parts.length > 0 ? 'The files stay where they are: there are apps among them.' : await putAside().catch(staysWhereItIs)}`;
-      }),
-  );
+        run.signal.throwIfAborted();
+        const touched = await batch.touched();
+        if (touched.length > 0) throw new RunFailure(touchedText(touched));
+        await set.seal();
+      } catch (error) {
+        await set.discard();
+        throw error;
+      } finally {
+        await release();
+      }
+      const { contents } = batch;
+      const isSame = contents?.phone.serial === phone.serial;
+      const id = randomUUID();
+      await larder.add({
+        id,
+        label: start.label.trim(),
+        note: contents?.note ?? '',
+        phone,
+        ...(contents?.mode && { mode: contents.mode }),
+        condition: isSame ? contents.condition : await conditionOfImages(larder.shelf, stored),
+        createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
+        elapsedMs: context.now() - beganAt,
+        addedBytes: set.addedBytes,
+        origin: 'imported',
+        images: stored,
+      });
+      run.madeSet(
+        id,
+        stored.every(({ unsettled }) => !unsettled),
+      );
+      const bytes = stored.reduce((sum, each) => sum + each.bytes, 0);
+      const took = durationText(context.now() - beganAt);
+      return `${stored.length} ${stored.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)} in ${took}; ${sizeText(set.addedBytes)} new on the shelf. ${batch.parts.length > 0 ? 'The files stay where they are: there are apps among them.' : await putAside().catch(staysWhereItIs)}`;
+    },
+  });
 }
 
 interface Taking {

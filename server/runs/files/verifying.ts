@@ -2,10 +2,10 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { StoredPart } from '../../larder/copies.ts';
-import { DamagedImage } from '../../shelf/image-reader.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { RunFailure, type Run } from '../engine/run-engine.ts';
 import { verifyImage } from '../../shelf/verify-image.ts';
+import { DamagedImage, RunFailure } from '../../failures.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** Reads every image of a set back from the shelf and compares its digests. */
 export function startVerifying({ larder, engine }: RunContext, setId: string): RunView {

@@ -2,10 +2,11 @@ import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
-import { LinkFailure, type FileAccess, type FileOwner, type PhoneLink } from '../../links/phone-link.ts';
+import { type FileAccess, type FileOwner } from '../../links/phone-link.ts';
 import type { StoredImage } from '../../shelf/image-writer.ts';
 import type { Taking } from './image-taking.ts';
-import { RunFailure } from '../engine/run-engine.ts';
+import { RunFailure } from '../../failures.ts';
+import { filesOf } from '../phone/phone-access.ts';
 
 /** What came of archiving files. */
 export interface TakenArchive {
@@ -36,9 +37,9 @@ export async function takeArchive(
 ): Promise<TakenArchive> {
   const writer = set.image(0);
   let entries = new Map<string, ArchivedEntry>();
-  await phone.insist({
+  await phone.retry({
     what: `Archive ${plan.name}`,
-    attempt: async ({ link, watch, signal }) => {
+    attempt: async ({ link, signal }) => {
       const files = filesOf(link);
       if (!(await files.ready())) throw new RunFailure(filesNotReadable);
       if (writer.taken > 0) {
@@ -46,18 +47,15 @@ export async function takeArchive(
         await writer.startAnew();
       }
       entries = new Map();
-      const stream = watch.over(files.archive(plan.folder, plan.leaveOut, signal));
+      const stream = files.archive(plan.folder, plan.leaveOut, signal);
       await writer.take(digestedFiles(stream, entries), passed);
     },
     onBreak: () => set.seal(),
   });
   const stored = await writer.finish();
-  const differ = await phone.insist({
+  const differ = await phone.retry({
     what: `Compare ${plan.name}`,
-    attempt: async ({ link, watch, signal }) => {
-      watch.arm(stored.bytes);
-      return differingBytes(filesOf(link), plan.folder, entries, signal);
-    },
+    attempt: ({ link, signal }) => differingBytes(filesOf(link), plan.folder, entries, stored.bytes, signal),
   });
   if (differ.length > 0) {
     const named = someOf(differ);
@@ -82,15 +80,20 @@ type Entries = ReadonlyMap<string, ArchivedEntry>;
 export const filesAmong = (entries: Entries): Map<string, string> =>
   new Map([...entries].flatMap(([path, { sha256 }]) => (sha256 ? [[path, sha256]] : [])));
 
-/** Files of an archive that the phone digests otherwise. @param folder that the archive's paths lie in */
+/**
+ * Files of an archive that the phone digests otherwise.
+ * @param folder that the archive's paths lie in
+ * @param bytes how many they are together
+ */
 async function differingBytes(
   files: FileAccess,
   folder: string,
   entries: Entries,
+  bytes: number,
   signal?: AbortSignal,
 ): Promise<string[]> {
   const digests = filesAmong(entries);
-  const now = await files.digests(folder, [...digests.keys()], signal);
+  const now = await files.digests(folder, [...digests.keys()], bytes, signal);
   return [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
 }
 
@@ -99,13 +102,14 @@ export async function differing(
   files: FileAccess,
   folder: string,
   entries: Entries,
+  bytes: number,
   signal?: AbortSignal,
 ): Promise<string[]> {
-  const bytes = await differingBytes(files, folder, entries, signal);
+  const wrong = await differingBytes(files, folder, entries, bytes, signal);
   const plain = (path: string) => path.replace(/(.)\/$/, '$1');
   const now = await files.owners(folder, [...entries.keys()].map(plain), signal);
   const others = [...entries].filter(([path, kept]) => !isOwnedAlike(kept, now.get(plain(path))));
-  return [...new Set([...bytes, ...others.map(([path]) => path)])];
+  return [...new Set([...wrong, ...others.map(([path]) => path)])];
 }
 
 /** A phone that does not tell its labels is taken at its word for the rest. */
@@ -118,9 +122,3 @@ const isOwnedAlike = (kept: ArchivedEntry, now: FileOwner | undefined): boolean 
 
 export const filesNotReadable =
   'User data cannot be read as files in this mode: it is encrypted. Start the system, where it is open, or keep the block image.';
-
-/** Files of a link. @throws LinkFailure when its mode hands out none */
-export function filesOf({ files, mode }: PhoneLink): FileAccess {
-  if (!files) throw new LinkFailure(`In ${mode} mode this phone hands out no files.`);
-  return files;
-}

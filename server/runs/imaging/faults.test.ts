@@ -52,7 +52,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
       home: mkdtempSync(join(folder.path, 'larder-')),
       addresses: addressesOf(phone.state()),
       pollMs: 30,
-      patience: { stallMs: 250, backoffMs: 5, tries: 3, awayMs: 450 },
+      retryPolicy: { stallMs: 250, backoffMs: 5, tries: 3, awayMs: 450 },
     });
     void phone.start(mode);
     await until('the phone', isHere);
@@ -175,7 +175,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
         ends[run.state] = (ends[run.state] ?? 0) + 1;
         await mend();
         if (run.canResume) {
-          const resumed = await app.engine.ended(resumeImaging(app, id).id);
+          const resumed = await app.engine.ended((await resumeImaging(app, id)).id);
           expect(resumed.state, `${label}: ${resumed.outcome}`).toBe('done');
           expectTrue(resumed.setId!);
         }

@@ -35,7 +35,7 @@ beforeAll(async () => {
   app = await openKeenLarder({
     ...quick,
     home: join(folder.path, 'larder'),
-    patience: { ...quick.patience, stallMs: 60_000 },
+    retryPolicy: { ...quick.retryPolicy, stallMs: 60_000 },
     addresses: bench.phones.flatMap((phone) => addressesOf(phone.state())),
   });
 });

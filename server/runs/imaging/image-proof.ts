@@ -1,15 +1,16 @@
 import { createHash } from 'node:crypto';
 import { rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { FlashFailure } from '../../links/phone-link.ts';
 import { readInPlace, type ImageRecipe } from '../../shelf/image-reader.ts';
 import type { StoredImage } from '../../shelf/image-writer.ts';
 import { chunkBytes, digestBytes } from '../../shelf/packs/pack-format.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Run } from '../engine/live-run.ts';
-import { accessOf, readInParts } from '../phone/partition-reading.ts';
+import { readInParts } from '../phone/partition-reading.ts';
 import type { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { digestStored } from '../../shelf/verify-image.ts';
+import { FlashFailure } from '../../failures.ts';
+import { accessOf } from '../phone/phone-access.ts';
 
 interface Proving {
   readonly phone: PhoneAtWork;
@@ -91,13 +92,12 @@ async function readAnew(
   chunks: Buffer,
 ): Promise<readonly ByteRange[]> {
   for (let reading = 0; reading < readings; reading++) {
-    const { bytes, agrees, lost } = await phone.insist({
+    const { bytes, agrees, lost } = await phone.retry({
       what: `Read ${name} again`,
       attempt: async (attempt) => {
         const lost: ByteRange[] = [];
         const read = await readInParts(attempt, name, chunk, lost);
         const digest = createHash('sha256').update(read).digest('hex');
-        attempt.watch.arm(chunk.bytes);
         const told = await accessOf(attempt.link).digest(name, [chunk], attempt.signal).catch(notReadable);
         return { bytes: read, agrees: told === digest, lost };
       },
@@ -113,16 +113,14 @@ async function readAnew(
 }
 
 const phoneDigest = (
-  { phone, run }: Proving,
+  { phone }: Proving,
   name: string,
   ranges: readonly ByteRange[],
   told?: Promise<string | undefined>,
 ) =>
-  phone.insist({
+  phone.retry({
     what: `Compare ${name}`,
-    attempt: async ({ link, signal, watch }) => {
-      run.signal.throwIfAborted();
-      watch.arm(ranges.reduce((sum, { bytes }) => sum + bytes, 0));
+    attempt: async ({ link, signal }) => {
       const early = told && (await orAborted(told, signal));
       told = undefined;
       if (early) return early;

@@ -2,16 +2,18 @@ import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { rangesBytes, rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
-import { FlashFailure, type PhoneLink } from '../../links/phone-link.ts';
+import { type PhoneLink } from '../../links/phone-link.ts';
 import type { ImageWriter, StoredImage } from '../../shelf/image-writer.ts';
 import { chunkBytes } from '../../shelf/packs/pack-format.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Journal, Recalled } from './imaging-journal.ts';
 import type { Run } from '../engine/live-run.ts';
-import { accessOf, readInParts } from '../phone/partition-reading.ts';
+import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { proveImage } from './image-proof.ts';
+import { FlashFailure } from '../../failures.ts';
+import { accessOf } from '../phone/phone-access.ts';
 
 /** What came of taking one image. */
 export interface TakenImage {
@@ -70,7 +72,7 @@ export async function takeImage(
     journal.goOn(name, writer);
     run.log(`${sizeText(writer.taken)} of ${name} are on the shelf already.`);
     // What the phone could not read then is not taken for what it holds now: the proof finds it again.
-    await phone.insist({
+    await phone.retry({
       what: `Compare ${name}`,
       attempt: check,
     });
@@ -85,8 +87,8 @@ export async function takeImage(
     writtenDownAt = performance.now();
     journal.checkpointSoon();
   };
-  const insist = (attempt: (attempt: Attempt) => Promise<void>) =>
-    phone.insist({
+  const read = (attempt: (attempt: Attempt) => Promise<void>) =>
+    phone.retry({
       what: `Read ${name}`,
       attempt,
       progress: () => writer.taken,
@@ -98,15 +100,15 @@ export async function takeImage(
     });
   while (writer.missing.length > 0) {
     try {
-      await insist(({ link, watch, signal }) => {
+      await read(({ link, signal }) => {
         early.begin(link);
-        return writer.take(watch.over(accessOf(link).read(name, writer.missing, signal)), onStored);
+        return writer.take(accessOf(link).read(name, writer.missing, signal), onStored);
       });
       if (writer.missing.length > 0)
-        await insist((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
+        await read((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
     } catch (error) {
       if (!(error instanceof FlashFailure)) throw error;
-      await insist((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
+      await read((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
     }
   }
   const stored = await writer.finish();
@@ -157,14 +159,8 @@ class EarlyDigest {
 }
 
 /** The phone digests what was read of a partition: whether it is still the same. */
-async function isStillSo(
-  name: string,
-  writer: ImageWriter,
-  { link, signal, watch }: Attempt,
-): Promise<boolean> {
-  watch.arm(writer.taken);
-  const now = await accessOf(link).digest(name, writer.had, signal);
-  watch.rest();
+async function isStillSo(name: string, writer: ImageWriter, { link, signal }: Attempt): Promise<boolean> {
+  const now = await accessOf(link).digest(name, writer.rangesRead, signal);
   return now === (await writer.sha256SoFar()).toString('hex');
 }
 

@@ -14,24 +14,34 @@ import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import type { ImagingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { Problem } from '../../problem.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import type { ManifestImage } from '../../shelf/manifest.ts';
 import { unpackChunkList } from '../../shelf/manifest.ts';
 import { chunkBytes } from '../../shelf/packs/pack-format.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
-import { requireClear } from '../engine/clear.ts';
+import type { KindOfRun } from '../engine/kind-of-run.ts';
+import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { Interruption, RunFailure, type Run } from '../engine/run-engine.ts';
-import { isDiskFull } from '../disk-full.ts';
 import { takeArchive, type TakenArchive } from './archive-taking.ts';
 import { takeImage, type TakenImage } from './image-taking.ts';
 import { Journal, type ImageHead, type UnfinishedPlan } from './imaging-journal.ts';
-import { accessOf } from '../phone/partition-reading.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { askWhetherUnchanged } from './unchanged.ts';
+import { Interruption, isDiskFull, Problem, RunFailure, diskFullText, FlashFailure } from '../../failures.ts';
+import { accessOf } from '../phone/phone-access.ts';
+import type { Run } from '../engine/live-run.ts';
 
 const readStep = 'read';
+const leftOver = 'What was read is on the shelf';
+
+export const imagingKind: KindOfRun = {
+  interrupted: ({ canResume }) =>
+    canResume
+      ? 'What it had read is on the shelf: resume it.'
+      : 'Nothing of it is in the larder. Start it again.',
+  cancelled: () => 'Cancelled. Nothing of it is in the larder.',
+  isGoneWhenCancelled: true,
+};
 
 /**
  * Images the picked partitions of a phone into a new set, or queues that behind the run under way on it.
@@ -42,61 +52,58 @@ export async function startImaging(
   serial: string,
   start: ImagingStart,
 ): Promise<RunView> {
-  const { bench, engine, sheets, larder } = context;
-  const sheet = await sheets.imaging(serial, start);
-  requireClear(sheet, start.confirmed);
-  const { nickname } = bench.view(serial);
+  const { bench } = context;
   const label = start.label.trim();
-  const count = sheet.steps.filter(({ kind }) => kind === readStep).length;
-  return engine.start(
-    {
-      kind: 'imaging',
-      title: `Keep ${count} ${count === 1 ? 'image' : 'images'} of ${nickname}: ${label}`,
-      serial,
-      nickname,
-      mode: start.restartInto ?? bench.facts(serial).mode,
-      link: bench.link(serial).kind,
-      canPause: true,
-      steps: sheet.steps,
+  return startRun(context, {
+    sheet: () => context.imagingSheets.imaging(serial, start),
+    confirmed: start.confirmed,
+    writesShelf: true,
+    plan({ steps }) {
+      const phone = onPhone(context, serial);
+      const count = steps.filter(({ kind }) => kind === readStep).length;
+      return {
+        kind: 'imaging',
+        title: `Keep ${count} ${count === 1 ? 'image' : 'images'} of ${phone.nickname}: ${label}`,
+        ...phone,
+        mode: start.restartInto ?? phone.mode,
+        canPause: true,
+      };
     },
-    (run) =>
-      larder.whileWriting(async () => {
-        // A run that was queued finds another bench than the one it was planned on.
-        requireClear(await sheets.imaging(serial, start), start.confirmed);
-        const journal = new Journal(context.unfinished, run.id);
-        const [first] = sheet.steps;
-        if (first?.kind === 'restart') {
-          await run.step(0, () => restartFirst(context, serial, start, run));
-        }
-        const { condition, mode, maker, model } = bench.facts(serial);
-        const plan: UnfinishedPlan = {
-          serial,
-          label,
-          mode,
-          condition,
-          phone: { maker, model },
-          startedAt: context.now(),
-          elapsedMs: 0,
-          ...(start.readAll && { readAll: true }),
-          images: sheet.steps
-            .filter(({ kind }) => kind === readStep)
-            .map(({ partition, bytes }) => ({
-              partition: partition!,
-              bytes,
-              ...(start.usedOnly?.includes(partition!) && { usedOnly: true }),
-            })),
-        };
-        journal.plan(plan);
-        return image(context, plan, sheet.steps, journal, run);
-      }),
-  );
+    async work(run, { steps }) {
+      const journal = new Journal(context.unfinished, run.id);
+      const [first] = steps;
+      if (first?.kind === 'restart') {
+        await run.step(0, () => restartFirst(context, serial, start, run));
+      }
+      const { condition, mode, maker, model } = bench.facts(serial);
+      const plan: UnfinishedPlan = {
+        serial,
+        label,
+        mode,
+        condition,
+        phone: { maker, model },
+        startedAt: context.now(),
+        elapsedMs: 0,
+        ...(start.readAll && { readAll: true }),
+        images: steps
+          .filter(({ kind }) => kind === readStep)
+          .map(({ partition, bytes }) => ({
+            partition: partition!,
+            bytes,
+            ...(start.usedOnly?.includes(partition!) && { usedOnly: true }),
+          })),
+      };
+      journal.plan(plan);
+      return image(context, plan, steps, journal, run);
+    },
+  });
 }
 
 /**
  * Goes on with an imaging run that did not end, from what of it is on the shelf.
  * @throws Problem 409 when there is nothing to go on with, or the phone is not there in its mode
  */
-export function resumeImaging(context: RunContext, runId: string): RunView {
+export function resumeImaging(context: RunContext, runId: string): Promise<RunView> {
   const { bench, engine, unfinished, larder } = context;
   const text = unfinished.plan(runId);
   const before = engine.view(runId);
@@ -110,34 +117,32 @@ export function resumeImaging(context: RunContext, runId: string): RunView {
     partition,
     bytes,
   }));
-  return engine.start(
-    {
+  return startRun(context, {
+    // What was asked for is judged already; what has come in the way since is told by what it is about.
+    sheet: () => Promise.resolve({ steps, checks: [] }),
+    confirmed: [],
+    writesShelf: true,
+    plan: () => ({
       kind: 'imaging',
       title: before.title,
-      serial: plan.serial,
-      nickname,
+      ...onPhone(context, plan.serial),
       mode: plan.mode,
-      link: bench.link(plan.serial).kind,
       canPause: true,
-      steps,
+    }),
+    async work(run) {
+      if (larder.labels(plan.serial).includes(plan.label)) {
+        throw new Problem(
+          409,
+          `Another set of ${nickname} is called “${plan.label}” meanwhile. Rename it, then resume.`,
+        );
+      }
+      const journal = new Journal(unfinished, run.id);
+      journal.takeOver(runId);
+      run.log('Goes on from what an earlier run has put on the shelf.');
+      await PhoneAtWork.restart(bench, plan.serial, plan.mode, run, context.startLimitMs);
+      return image(context, plan, steps, journal, run);
     },
-    (run) =>
-      larder.whileWriting(async () => {
-        if (larder.labels(plan.serial).includes(plan.label)) {
-          throw new Problem(
-            409,
-            `Another set of ${nickname} is called “${plan.label}” meanwhile. Rename it, then resume.`,
-          );
-        }
-        const journal = new Journal(unfinished, run.id);
-        journal.takeOver(runId);
-        run.log('Goes on from what an earlier run has put on the shelf.');
-        if (bench.facts(plan.serial).mode !== plan.mode) {
-          await PhoneAtWork.restart(bench, plan.serial, plan.mode, run, context.startLimitMs);
-        }
-        return image(context, plan, steps, journal, run);
-      }),
-  );
+  });
 }
 
 async function restartFirst(
@@ -157,11 +162,11 @@ async function image(
   journal: Journal,
   run: Run,
 ): Promise<string> {
-  const { bench, larder, digests, now, patience } = context;
+  const { bench, larder, digests, now, retryPolicy } = context;
   const { serial } = plan;
   const beganAt = now();
   const set = new SetWriter(larder.shelf, () => journal.checkpointSoon());
-  const phone = new PhoneAtWork(bench, serial, plan.mode, run, patience);
+  const phone = new PhoneAtWork(bench, serial, plan.mode, run, retryPolicy, leftOver);
   const taking = { phone, set, shelf: larder.shelf, journal, run };
   const recalled = journal.recall();
   const images: ManifestImage[] = [];
@@ -173,7 +178,7 @@ async function image(
         ({ kind, partition }) => kind === readStep && partition === planned.partition,
       );
       await run.step(at, async (passed, resize) => {
-        const partition = await phone.insist({
+        const partition = await phone.retry({
           what: `Look at ${planned.partition}`,
           attempt: async () => partitionNow(await bench.partitions(serial), planned.partition),
         });
@@ -217,7 +222,7 @@ async function image(
     await set.seal().catch(() => undefined);
     await journal.checkpoint().catch(() => undefined);
     await set.discard();
-    if (isDiskFull(error)) throw new Interruption(diskFullText, { cause: error });
+    if (isDiskFull(error)) throw new Interruption(diskFullText(leftOver, 'resume the run'), { cause: error });
     throw error;
   }
   const id = randomUUID();
@@ -245,9 +250,6 @@ async function image(
   return outcomeText(images, unchanged, elapsedMs, set.addedBytes);
 }
 
-const diskFullText =
-  'The disk of the shelf is full. What was read is on the shelf: free some space, then resume the run.';
-
 /** @throws RunFailure when the phone has no such partition any more */
 function partitionNow(partitions: readonly PartitionFacts[], name: string): PartitionFacts {
   const found = partitions.find((each) => each.name === name);
@@ -271,14 +273,14 @@ async function rangesToRead(
     return wholeOf(bytes);
   }
   try {
-    const used = await phone.insist({
+    const used = await phone.retry({
       what: `Look at the bitmaps of ${name}`,
       attempt: ({ link }) => usedRanges(accessOf(link).source(name, bytes)),
     });
     return fewerRanges(alignRanges(used, chunkBytes, bytes), mostRanges);
   } catch (error) {
-    if (!(error instanceof FormatError)) throw error;
-    run.log(`${name}: ${error.message}. All of it is read.`, 'warning');
+    if (!(error instanceof FormatError || error instanceof FlashFailure)) throw error;
+    run.log(`${name}: ${error.message.replace(/\.$/, '')}. All of it is read.`, 'warning');
     return wholeOf(bytes);
   }
 }

@@ -3,9 +3,9 @@ import { mayBeUnchanged } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { KeptImage, Larder } from '../../larder/larder.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import type { Run } from '../engine/live-run.ts';
-import { accessOf } from '../phone/partition-reading.ts';
 import type { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from './image-proof.ts';
+import { accessOf } from '../phone/phone-access.ts';
 
 /** What the phone was asked, and what it told. */
 export interface Asked {
@@ -30,12 +30,9 @@ export async function askWhetherUnchanged(
   if (!kept) return undefined;
   run.log(`${name}: asking the phone whether it is as in “${kept.label}”.`);
   const told = await run.withoutBytes(() =>
-    phone.insist({
+    phone.retry({
       what: `Compare ${name}`,
-      attempt: async ({ link, signal, watch }) => {
-        watch.arm(bytes);
-        return accessOf(link).digest(name, wholeOf(bytes), signal).catch(notReadable);
-      },
+      attempt: ({ link, signal }) => accessOf(link).digest(name, wholeOf(bytes), signal).catch(notReadable),
     }),
   );
   return { told, unchanged: told === kept.image.sha256.toString('hex') ? kept : undefined };

@@ -1,16 +1,10 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { FlashFailure, type PartitionAccess, type PhoneLink } from '../../links/phone-link.ts';
-import { Problem } from '../../problem.ts';
 import type { Attempt } from './phone-at-work.ts';
+import { FlashFailure } from '../../failures.ts';
+import { accessOf } from './phone-access.ts';
 
 /** The smallest piece that flash is read in when it fails; a page of memory and of most file systems. */
 const smallestBytes = 4096;
-
-/** Partitions of a link that reads them. @throws Problem when its mode does not */
-export function accessOf({ partitions, mode }: PhoneLink): PartitionAccess {
-  if (!partitions) throw new Problem(409, `In ${mode} mode this phone hands out no partitions.`);
-  return partitions;
-}
 
 /** The bytes of a range, read whole or else in halves; zeros, noted in `lost`, where the smallest part fails. */
 export async function readInParts(
@@ -43,13 +37,9 @@ export async function readInParts(
 }
 
 /** A small range in memory. */
-export async function readRange(
-  { link, signal, watch }: Attempt,
-  name: string,
-  range: ByteRange,
-): Promise<Buffer> {
+export async function readRange({ link, signal }: Attempt, name: string, range: ByteRange): Promise<Buffer> {
   const parts: Uint8Array[] = [];
-  for await (const part of watch.over(accessOf(link).read(name, [range], signal))) parts.push(part.slice());
+  for await (const part of accessOf(link).read(name, [range], signal)) parts.push(part.slice());
   const bytes = Buffer.concat(parts);
   if (bytes.length !== range.bytes) {
     throw new FlashFailure(`The phone sent ${bytes.length} of ${range.bytes} bytes.`);

@@ -118,7 +118,7 @@ describe('a cable that comes out', () => {
     await app.larder.emptyBin(app.now());
     cableIn();
     await toRecovery(app, phone);
-    const resumed = await app.engine.ended(resumeImaging(app, run.id).id);
+    const resumed = await app.engine.ended((await resumeImaging(app, run.id)).id);
     expect(resumed.outcome).toMatch(/^2 images/);
     expect(resumed).toMatchObject({ state: 'done', doneBytes: resumed.bytes });
     expect(log(resumed.id)).toMatch(/[1-9][\d.]* MiB of modem are on the shelf already/);
@@ -198,7 +198,7 @@ describe('a full disk', () => {
     expect(run.outcome).toMatch(/^The disk of the shelf is full.*free some space, then resume the run/);
     expect(app.larder.labels(serial)).not.toContain('too much');
     expect(readdirSync(join(home, 'shelf/packs')).filter((name) => name.endsWith('.part'))).toEqual([]);
-    const resumed = await app.engine.ended(resumeImaging(app, run.id).id);
+    const resumed = await app.engine.ended((await resumeImaging(app, run.id)).id);
     expect(resumed).toMatchObject({ state: 'done' });
     await expectTrue(resumed.setId!);
   });

@@ -2,13 +2,13 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Bench } from '../../bench/bench.ts';
-import { FlashFailure, LinkFailure, type PhoneLink } from '../../links/phone-link.ts';
-import { Interruption } from '../engine/run-engine.ts';
+import { Interruption, PhoneSilent, traitsOf } from '../../failures.ts';
+import type { PhoneLink } from '../../links/phone-link.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** How long a run bears with a phone. */
-export interface Patience {
-  /** Without a byte for so long, a transfer has stalled. */
+export interface RetryPolicy {
+  /** A connected phone that gives no sign of life for so long has stalled. */
   readonly stallMs: number;
   /** Before the second try; doubled with each further one that came to nothing. */
   readonly backoffMs: number;
@@ -19,30 +19,38 @@ export interface Patience {
 }
 
 const second = 1000;
-export const usualPatience: Patience = {
+export const usualRetryPolicy: RetryPolicy = {
   stallMs: 20 * second,
   backoffMs: second,
   tries: 6,
   awayMs: 15 * 60 * second,
 };
 
-/** The slowest flash that digests are waited for; from memory, with a wide margin. */
-const slowestBytesPerSecond = 4 * 1024 * 1024;
 const goneMs = 300;
 const longestBackoffMs = 30 * second;
+/** What is told to stop has so long to end by itself; after that nobody waits for it. */
+const endsWithinMs = 3 * second;
 
-/** What one try is given: the link, a signal that ends it, and the watch to tell of every sign of life. */
+/** Told the bytes as they pass; fewer than none when they must pass again. */
+export type Passed = (bytes: number) => void;
+
+/** What one try is given. */
 export interface Attempt {
+  /** Each of its commands ends when the phone gives no sign of life. */
   readonly link: PhoneLink;
+  /** Ends the try. */
   readonly signal: AbortSignal;
-  readonly watch: Watch;
+  /** What a try was told passes is taken back before the next one. */
+  readonly passed: Passed;
 }
 
 /** One thing that a run wants of the phone. */
-export interface Insistence<T> {
+export interface PhoneTask<T> {
   /** For messages: `Read userdata`. */
   readonly what: string;
   attempt(attempt: Attempt): Promise<T>;
+  /** Told the bytes that a try passes on. */
+  readonly passed?: Passed;
   /** How far it has come, so that tries that come further are not counted against it. */
   progress?(): number;
   /** The phone was away and is back: it may not be what it was. */
@@ -51,70 +59,79 @@ export interface Insistence<T> {
   onBreak?(): Promise<void>;
 }
 
+/** What of the bench is asked for a phone. */
+type Whereabouts = Pick<Bench, 'link' | 'linkIn' | 'changed'> & {
+  view(serial: string): { readonly nickname: string };
+  restart(serial: string, into: PhoneMode): Promise<void>;
+};
+
+/** What of its run is asked and told. */
+type RunAtWork = Pick<Run, 'signal' | 'pauseSignal' | 'whileNotPaused' | 'waiting' | 'log'>;
+
 /** A phone that a run works with, whatever happens to the cable: waits, tries again, goes on. */
 export class PhoneAtWork {
   private link: PhoneLink;
   /** The link is known to be gone, which the bench may not have noticed yet. */
   private isLost = false;
 
+  /** @param leftOver what is left of the run when the phone is given up */
   constructor(
-    private readonly bench: Bench,
+    private readonly bench: Whereabouts,
     readonly serial: string,
     private readonly mode: PhoneMode,
-    private readonly run: Run,
-    private readonly patience: Patience,
-    /** What is left of the run when the phone is given up. */
-    private readonly leftOver = 'What was read is on the shelf',
+    private readonly run: RunAtWork,
+    private readonly policy: RetryPolicy,
+    private readonly leftOver: string,
   ) {
     this.link = bench.link(serial);
   }
 
   /**
-   * Tries until it works out, for as long as each try comes further or the patience lasts.
-   * @throws FlashFailure at once: trying again is for who knows what to try
-   * @throws Interruption when the patience is at its end
+   * Tries until it works out, for as long as each try comes further or the policy allows.
+   * @throws Interruption when the tries are used up
+   * @throws unknown at once what no further try can change, such as a refusal
    */
-  async insist<T>(insistence: Insistence<T>): Promise<T> {
-    const { run, patience } = this;
-    const progress = insistence.progress ?? (() => 0);
+  async retry<T>(task: PhoneTask<T>): Promise<T> {
+    const { run, policy } = this;
+    const progress = task.progress?.bind(task) ?? (() => 0);
     let fruitless = 0;
     for (;;) {
       await run.whileNotPaused();
       const isBack = await this.reach();
       const before = progress();
-      const watch = new Watch(patience.stallMs);
+      const signal = AbortSignal.any([run.signal, run.pauseSignal]);
+      let done = 0;
       const attempt: Attempt = {
         link: this.link,
-        watch,
-        signal: AbortSignal.any([run.signal, run.pauseSignal, watch.signal]),
+        signal,
+        passed: (bytes) => {
+          done += bytes;
+          task.passed?.(bytes);
+        },
       };
       try {
-        if (isBack) await insistence.onReturn?.(attempt);
-        return await insistence.attempt(attempt);
+        return await endingWith(signal, async () => {
+          if (isBack) await task.onReturn?.(attempt);
+          return task.attempt(attempt);
+        });
       } catch (error) {
-        watch.rest();
-        await insistence.onBreak?.();
+        await task.onBreak?.();
         run.signal.throwIfAborted();
+        const mayGoOn = run.pauseSignal.aborted || traitsOf(error).isWaitedFor;
+        if (!mayGoOn) throw error;
+        task.passed?.(-done);
         if (run.pauseSignal.aborted) continue;
-        if (!(error instanceof LinkFailure) || error instanceof FlashFailure) throw error;
         fruitless = progress() > before ? 0 : fruitless + 1;
-        if (fruitless >= patience.tries) {
+        const why = `${task.what}: ${(error as Error).message}`;
+        if (fruitless >= policy.tries) {
           throw new Interruption(
-            `${insistence.what}: ${error.message} ${fruitless} tries came to nothing. ${this.leftOver}: resume the run when the phone answers again.`,
+            `${why} ${fruitless} tries came to nothing. ${this.leftOver}: resume the run when the phone answers again.`,
             { cause: error },
           );
         }
         // A link that says nothing is given up, so that the phone can be reached anew.
-        if (watch.signal.aborted) this.link.close();
-        const waitMs = Math.min(patience.backoffMs * 2 ** fruitless, longestBackoffMs);
-        this.isLost = await this.isGone();
-        if (this.isLost) run.log(`${insistence.what}: ${error.message}`, 'warning');
-        else {
-          run.log(`${insistence.what}: ${error.message} Trying again in ${durationText(waitMs)}.`, 'warning');
-          await pause(waitMs, undefined, { signal: run.signal }).catch(() => undefined);
-        }
-      } finally {
-        watch.rest();
+        if (error instanceof PhoneSilent) this.link.close();
+        await this.rest(why, Math.min(policy.backoffMs * 2 ** fruitless, longestBackoffMs));
       }
     }
   }
@@ -134,13 +151,21 @@ export class PhoneAtWork {
     );
   }
 
+  /** Between two tries; one whose link is gone is waited for anyway. */
+  private async rest(why: string, waitMs: number): Promise<void> {
+    const { run } = this;
+    this.isLost = await this.isGone();
+    run.log(this.isLost ? why : `${why} Trying again in ${durationText(waitMs)}.`, 'warning');
+    if (!this.isLost) await pause(waitMs, undefined, { signal: run.signal }).catch(() => undefined);
+  }
+
   /** Waits until the phone is there in its mode; resolves to whether it had been away. */
   private async reach(): Promise<boolean> {
-    const { bench, serial, mode, run, patience } = this;
+    const { bench, serial, mode, run, policy } = this;
     if (!this.isLost && bench.linkIn(serial, mode) === this.link) return false;
     const { nickname } = bench.view(serial);
     this.link = await run.waiting(`Waiting for ${nickname} in ${mode} mode: check its cable.`, () =>
-      this.untilBack(Date.now() + patience.awayMs),
+      this.untilBack(Date.now() + policy.awayMs),
     );
     this.isLost = false;
     run.log(`${nickname} is back in ${mode} mode.`);
@@ -176,58 +201,22 @@ export class PhoneAtWork {
   }
 }
 
-/** Ends a try that shows no sign of life for too long. */
-export class Watch {
-  private readonly controller = new AbortController();
-  private timer: NodeJS.Timeout | undefined;
-
-  constructor(private readonly stallMs: number) {}
-
-  get signal(): AbortSignal {
-    return this.controller.signal;
-  }
-
-  /** From now on a sign of life is due. @param bytes what the phone must read before it can say anything */
-  arm(bytes = 0): void {
-    this.rest();
-    const limitMs = this.stallMs + (bytes / slowestBytesPerSecond) * 1000;
-    this.timer = setTimeout(
-      () =>
-        this.controller.abort(new LinkFailure(`The phone has sent nothing for ${durationText(limitMs)}.`)),
-      limitMs,
-    );
-  }
-
-  rest(): void {
-    clearTimeout(this.timer);
-  }
-
-  /** Hands a stream to the phone; while the phone takes a piece, and then all of it, the watch is armed. */
-  async *onto(stream: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
-    let bytes = 0;
-    for await (const part of stream) {
-      bytes += part.length;
-      this.arm();
-      yield part;
-      this.rest();
-    }
-    this.arm(bytes);
-  }
-
-  /** Hands a stream on; while it is waited for, the watch is armed. */
-  async *over(stream: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
-    const iterator = stream[Symbol.asyncIterator]();
-    try {
-      for (;;) {
-        this.arm();
-        const { done, value } = await iterator.next();
-        this.rest();
-        if (done) return;
-        yield value;
-      }
-    } finally {
-      this.rest();
-      await iterator.return?.();
-    }
+/** Does work that is to end when a signal says so, whether or not everything in it listens to the signal. */
+async function endingWith<T>(signal: AbortSignal, work: () => Promise<T>): Promise<T> {
+  const ended = new AbortController();
+  const overdue = new Promise<never>((_, reject) => {
+    const stop = () => {
+      void pause(endsWithinMs, undefined, { signal: ended.signal, ref: false }).then(
+        () => reject(signal.reason as Error),
+        () => undefined,
+      );
+    };
+    if (signal.aborted) stop();
+    else signal.addEventListener('abort', stop, { once: true, signal: ended.signal });
+  });
+  try {
+    return await Promise.race([work(), overdue]);
+  } finally {
+    ended.abort();
   }
 }

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import Sqlite from 'better-sqlite3';
@@ -6,8 +7,12 @@ import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { LinkFailure } from '../../failures.ts';
+import { exchangeRecords } from './records-exchange.ts';
 import { readImage } from '../../shelf/image-reader.ts';
-import { recordsOnPhone, startKeepingRecords, startPuttingRecords } from './records.ts';
+import { startKeepingRecords } from './keeping-records.ts';
+import { startPuttingRecords } from './putting-records.ts';
+import { recordsOnPhone } from './records-on-phone.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;
@@ -32,6 +37,12 @@ async function onFlash(path: string) {
   const label = (await fs.attributes(inode)).find(({ name }) => name === 'security.selinux');
   const owner = `${inode.uid}:${inode.gid} ${inode.permissions.toString(8)} ${Buffer.from(label?.value ?? []).toString()}`;
   return { owner, bytes: Buffer.concat(parts) };
+}
+/** What lies beside the contacts of an exchange. */
+async function staged(): Promise<string[]> {
+  const at = `/data${contacts.slice(0, contacts.lastIndexOf('/'))}`;
+  const names = (await app.bench.link(serial).files!.list(at)).map(({ name }) => name);
+  return names.filter((name) => name.startsWith('.keen-larder'));
 }
 const keep = async (kinds: RecordKindId[]) =>
   app.engine.ended((await startKeepingRecords(app, serial, { kinds, confirmed: [] })).id);
@@ -106,6 +117,51 @@ describe('personal records', () => {
     expect(app.larder.records.of(serial).filter(({ records }) => records.kind === 'contacts')).toHaveLength(
       2,
     );
+  });
+
+  it('stay as they are on a phone that has no room for them', { timeout: 60_000 }, async () => {
+    const before = await onFlash(contacts);
+    bench.phone.breakDown('full', 1);
+    const { id } = await startPuttingRecords(app, serial, {
+      copies: [copyOf('contacts').id],
+      confirmed: [],
+      armedWith: serial.slice(-4),
+    });
+    const ended = await app.engine.ended(id);
+    bench.phone.mendAll();
+    expect(ended.outcome).toMatch(/^Not put back, and as before: Contacts/);
+    expect(await onFlash(contacts)).toEqual(before);
+    expect(await staged()).toEqual([]);
+  });
+
+  it('are as before the first try when an exchange broke off', { timeout: 60_000 }, async () => {
+    const before = await onFlash(contacts);
+    const link = app.bench.link(serial);
+    const folders = link.folders!;
+    const at = `/data${contacts.slice(0, contacts.lastIndexOf('/'))}`;
+    // As far as a run comes that is killed in the middle: new ones are in place, nothing is settled.
+    const broken = {
+      ...link,
+      folders: { ...folders, settle: () => Promise.reject(new LinkFailure('gone')) },
+    };
+    for (const name of ['nextOf', 'stage', 'swap', 'rollBack', 'hasFolder'] as const)
+      Object.assign(broken.folders, { [name]: folders[name].bind(folders) });
+    const emptied = Buffer.from('not a database');
+    await expect(
+      exchangeRecords(
+        broken as typeof link,
+        'contacts',
+        [{ path: contacts, bytes: emptied, sha256: createHash('sha256').update(emptied).digest('hex') }],
+        copyOf('contacts').records.files,
+      ),
+    ).rejects.toThrow('gone');
+    expect((await onFlash(contacts)).bytes).toEqual(emptied);
+    expect(await staged()).not.toEqual([]);
+    // Neither counted nor kept as the phone's.
+    expect((await keep(['contacts'])).state).toBe('done');
+    expect(await onFlash(contacts)).toEqual(before);
+    expect(await link.files!.list(at)).toContainEqual({ name: 'contacts2.db', isFolder: false });
+    expect(await staged()).toEqual([]);
   });
 
   it('are refused where they may not travel to, and unarmed', async () => {

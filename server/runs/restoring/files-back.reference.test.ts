@@ -171,7 +171,7 @@ it('formats what cannot be mounted, and then everything is there again', async (
   await until('the restart', () => app.bench.view(serial).presence !== 'here');
   await toRecovery(app, phone);
   const picked = ['userdata-files', 'shared-storage'];
-  const blocked = await app.sheets.restoring(serial, putting(setId, picked));
+  const blocked = await app.restoringSheets.restoring(serial, putting(setId, picked));
   expect(blocked.checks.find(({ id }) => id === 'files-not-reachable')).toMatchObject({
     mend: { do: 'format' },
   });

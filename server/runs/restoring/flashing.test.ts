@@ -43,7 +43,7 @@ beforeAll(async () => {
     home: join(folder.path, 'larder'),
     addresses: bench.phones.flatMap((each) => addressesOf(each.state())),
     pollMs: 30,
-    patience: { stallMs: 3000, backoffMs: 5, tries: 3, awayMs: 900 },
+    retryPolicy: { stallMs: 3000, backoffMs: 5, tries: 3, awayMs: 900 },
   });
   await into(serial, 'recovery');
   for (const name of picked) truth.set(name, await digestOf(name));
@@ -124,6 +124,6 @@ it('finds in recovery what a bad cable made of an image', async () => {
 
 it('does not begin on a locked bootloader', async () => {
   await into(locked, 'bootloader');
-  const sheet = await app.sheets.restoring(locked, putting(setId, picked));
+  const sheet = await app.restoringSheets.restoring(locked, putting(setId, picked));
   expect(sheet.checks.find(({ id }) => id === 'bootloader-locked')).toMatchObject({ severity: 'stop' });
 });

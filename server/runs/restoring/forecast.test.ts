@@ -51,7 +51,7 @@ async function spoiled(serial: string, id: string): Promise<void> {
   await into(serial, 'recovery');
 }
 async function sheet(serial: string, setId: string, picked: string[]) {
-  const found = await app.sheets.restoring(serial, putting(setId, picked));
+  const found = await app.restoringSheets.restoring(serial, putting(setId, picked));
   return found.checks.find(({ id }) => id === 'boot-forecast');
 }
 

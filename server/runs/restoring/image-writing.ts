@@ -1,20 +1,21 @@
 import type { ImageRow } from '../../database/sets.ts';
 import { imageFiles } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { FlashFailure, type FlashingAccess } from '../../links/phone-link.ts';
+import { type FlashingAccess } from '../../links/phone-link.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
-import { differing, filesAmong, filesNotReadable, filesOf, someOf } from '../imaging/archive-taking.ts';
+import { differing, filesAmong, filesNotReadable, someOf } from '../imaging/archive-taking.ts';
 import { counted } from '../../async/counted.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
-import { DamagedImage, readImage, readInPlace } from '../../shelf/image-reader.ts';
+import { readImage, readInPlace } from '../../shelf/image-reader.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { RunFailure, type Run } from '../engine/run-engine.ts';
-import { accessOf } from '../phone/partition-reading.ts';
-import type { PhoneAtWork, Watch } from '../phone/phone-at-work.ts';
+import type { Passed, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from '../imaging/image-proof.ts';
 import { digestWhole, verifyImage } from '../../shelf/verify-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
+import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
+import { accessOf, filesOf } from '../phone/phone-access.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** An image is written so often before its phone is given up as one that does not keep what it is given. */
 const writings = 3;
@@ -80,32 +81,22 @@ export class ImageWriting {
     journal.writes(plan.name);
     for (let writing = 1; ; writing++) {
       const entries = new Map<string, ArchivedEntry>();
-      let done = 0;
-      await phone.insist({
+      await phone.retry({
         what: `Unpack ${plan.name}`,
-        attempt: async ({ link, signal, watch }) => {
-          passed(-done);
-          done = 0;
+        passed,
+        attempt: async ({ link, signal, passed }) => {
           entries.clear();
           const files = filesOf(link);
-          watch.arm();
           if (!(await files.makeWritable())) throw new RunFailure(filesNotReadable);
-          watch.arm(image.bytes);
           if (plan.folder === '/data') await files.empty(plan.folder, plan.leaveOut);
-          const parts = counted(readImage(larder.shelf, image), (bytes) => {
-            done += bytes;
-            passed(bytes);
-          });
-          await files.unpack(plan.folder, watch.onto(digestedFiles(parts, entries)), signal);
+          const parts = counted(readImage(larder.shelf, image), passed);
+          await files.unpack(plan.folder, digestedFiles(parts, entries), signal);
         },
       });
       const differ = await run.withoutBytes(() =>
-        phone.insist({
+        phone.retry({
           what: `Compare ${plan.name}`,
-          attempt: async ({ link, watch, signal }) => {
-            watch.arm(image.bytes);
-            return differing(filesOf(link), plan.folder, entries, signal);
-          },
+          attempt: ({ link, signal }) => differing(filesOf(link), plan.folder, entries, image.bytes, signal),
         }),
       );
       if (differ.length === 0) {
@@ -122,12 +113,9 @@ export class ImageWriting {
 
   /** Makes user data anew, empty. */
   async format(phone: PhoneAtWork, fileSystem: 'ext4' | 'f2fs'): Promise<string> {
-    await phone.insist({
+    await phone.retry({
       what: 'Format user data',
-      attempt: async ({ link, watch }) => {
-        watch.arm();
-        await filesOf(link).format(fileSystem);
-      },
+      attempt: ({ link }) => filesOf(link).format(fileSystem),
     });
     this.context.bench.forgetPartitions(phone.serial);
     return `an empty ${fileSystem}`;
@@ -135,10 +123,9 @@ export class ImageWriting {
 
   /** Code caches are of the system that made them. A phone whose files cannot be reached makes them anew itself. */
   clearCaches(phone: PhoneAtWork): Promise<string> {
-    return phone.insist({
+    return phone.retry({
       what: 'Clear code caches',
-      attempt: async ({ link, watch }) => {
-        watch.arm();
+      attempt: async ({ link }) => {
         const files = filesOf(link);
         if (!(await files.makeWritable()))
           return 'user data cannot be reached; the system makes them anew itself';
@@ -176,12 +163,9 @@ export class ImageWriting {
   ): Promise<{ readonly agrees: boolean; readonly words: string }> {
     const { bytes } = image;
     const kept = (await this.keptDigest(image)).toString('hex');
-    const digest = await phone.insist({
+    const digest = await phone.retry({
       what: `Compare ${onto}`,
-      attempt: ({ link, signal, watch }) => {
-        watch.arm(bytes);
-        return accessOf(link).digest(onto, wholeOf(bytes), signal).catch(notReadable);
-      },
+      attempt: ({ link, signal }) => accessOf(link).digest(onto, wholeOf(bytes), signal).catch(notReadable),
     });
     if (digest === undefined) {
       return { agrees: false, words: `The phone cannot read back what was written to ${onto}.` };
@@ -215,22 +199,13 @@ export class ImageWriting {
     passed: (bytes: number) => void,
   ): Promise<void> {
     const { larder, bench } = this.context;
-    let done = 0;
-    const onPart = (bytes: number) => {
-      done += bytes;
-      passed(bytes);
-    };
-    const fromStart = () => {
-      passed(-done);
-      done = 0;
-    };
     try {
-      await phone.insist({
+      await phone.retry({
         what: `Write ${onto}`,
-        attempt: ({ link, signal, watch }) => {
-          fromStart();
-          if (link.flashing) return flashImage(larder, image, onto, link.flashing, watch, onPart, signal);
-          const parts = watch.onto(counted(readInPlace(larder.shelf, image), onPart));
+        passed,
+        attempt: ({ link, signal, passed }) => {
+          if (link.flashing) return flashImage(larder, image, onto, link.flashing, passed, signal);
+          const parts = counted(readInPlace(larder.shelf, image), passed);
           return accessOf(link).write(onto, parts, signal);
         },
       });
@@ -257,8 +232,7 @@ async function flashImage(
   image: ImageRow,
   onto: string,
   flashing: FlashingAccess,
-  watch: Watch,
-  onPart: (bytes: number) => void,
+  passed: Passed,
   signal: AbortSignal,
 ): Promise<void> {
   const { bytes } = image;
@@ -271,11 +245,11 @@ async function flashImage(
   const onSent = (more: number) => {
     sent += more;
     const now = Math.floor((sent / whole) * bytes);
-    onPart(now - told);
+    passed(now - told);
     told = now;
   };
   for (const piece of pieces) {
-    const parts = watch.onto(counted(piece.open(), onSent));
+    const parts = counted(piece.open(), onSent);
     await flashing.flash(onto, { bytes: piece.bytes, parts }, signal);
   }
 }

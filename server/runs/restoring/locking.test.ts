@@ -115,7 +115,7 @@ it('locks, wipes, starts, and from then on what was encrypted does not go back',
   const setId = kept.setId!;
   const plan = putting(setId, ['userdata', 'metadata'], {}, serial);
   const check = async () =>
-    (await app.sheets.restoring(serial, plan)).checks.find(({ id }) => id === 'encrypted-user-data');
+    (await app.restoringSheets.restoring(serial, plan)).checks.find(({ id }) => id === 'encrypted-user-data');
   expect(await check()).toMatchObject({ severity: 'note' });
 
   const run = await app.engine.ended(

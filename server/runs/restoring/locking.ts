@@ -1,13 +1,10 @@
-import { armingText } from '@keen-larder/contract/armed.ts';
 import type { LockingStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { LinkFailure } from '../../links/phone-link.ts';
-import { Problem } from '../../problem.ts';
-import { requireClear } from '../engine/clear.ts';
+import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { RunFailure } from '../engine/run-engine.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { watchStart } from './return-proof.ts';
+import { RunFailure, PhoneFailure } from '../../failures.ts';
 
 /**
  * Locks or unlocks a phone's bootloader, which wipes its user data.
@@ -18,26 +15,21 @@ export async function startLocking(
   serial: string,
   start: LockingStart,
 ): Promise<RunView> {
-  const { bench, engine, sheets, phones, startLimitMs, now } = context;
-  const sheet = await sheets.locking(serial, start.lock);
-  requireClear(sheet, start.confirmed);
-  if (start.armedWith !== armingText(serial)) {
-    throw new Problem(422, 'The run is not armed: type the last four characters of the phone’s serial.');
-  }
-  const { nickname } = bench.view(serial);
+  const { bench, phones, startLimitMs, now } = context;
   const state = start.lock ? 'locked' : 'unlocked';
-  return engine.start(
-    {
-      kind: 'locking',
-      title: `${start.lock ? 'Lock' : 'Unlock'} the bootloader of ${nickname}`,
-      serial,
-      nickname,
-      mode: bench.facts(serial).mode,
-      steps: sheet.steps,
+  return startRun(context, {
+    sheet: () => context.restoringSheets.locking(serial, start.lock),
+    confirmed: start.confirmed,
+    arming: { serial, typed: start.armedWith },
+    plan() {
+      const phone = onPhone(context, serial);
+      const title = `${start.lock ? 'Lock' : 'Unlock'} the bootloader of ${phone.nickname}`;
+      return { kind: 'locking', title, ...phone };
     },
-    async (run) => {
+    async work(run, { steps }) {
+      const { nickname } = bench.view(serial);
       let started = '';
-      for (const [i, { kind, into }] of sheet.steps.entries()) {
+      for (const [i, { kind, into }] of steps.entries()) {
         await run.step(i, async () => {
           switch (kind) {
             case 'restart':
@@ -54,7 +46,7 @@ export async function startLocking(
               try {
                 await run.waiting(what, () => flashing.setLocked(start.lock, run.signal));
               } catch (error) {
-                if (!(error instanceof LinkFailure)) throw error;
+                if (!(error instanceof PhoneFailure)) throw error;
                 throw new RunFailure(`${error.message} Nothing was changed.`, { cause: error });
               }
               phones.wiped(serial, now());
@@ -69,5 +61,5 @@ export async function startLocking(
         throw new RunFailure(`The phone started and says that its bootloader is not ${state}.`);
       return `The bootloader is ${state}; user data is wiped. The phone: ${started}.`;
     },
-  );
+  });
 }

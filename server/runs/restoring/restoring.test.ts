@@ -41,7 +41,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
       home,
       addresses: addressesOf(phone.state()),
       pollMs: 30,
-      patience: { stallMs: 800, backoffMs: 5, tries: 3, awayMs: 1200 },
+      retryPolicy: { stallMs: 800, backoffMs: 5, tries: 3, awayMs: 1200 },
     });
   const deviceOf = (name: string): Device =>
     name === 'preloader' ? phone.flash.earlyLoader! : phone.flash.partition(name)!;

@@ -1,4 +1,3 @@
-import { armingText } from '@keen-larder/contract/armed.ts';
 import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import type { ProofView, RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -7,19 +6,35 @@ import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { LinkFailure } from '../../links/phone-link.ts';
-import { Problem } from '../../problem.ts';
-import { requireClear } from '../engine/clear.ts';
+import type { KindOfRun } from '../engine/kind-of-run.ts';
+import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { Interruption, type Run } from '../engine/run-engine.ts';
 import { ImageWriting } from './image-writing.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { proofText, proveReturn, watchStart } from './return-proof.ts';
 import { setActiveSlot } from './slots.ts';
 import { WritingJournal, type RestoringPlan } from './writing-journal.ts';
+import { Interruption, Problem, PhoneFailure } from '../../failures.ts';
+import type { Run } from '../engine/live-run.ts';
 
 const leftOver = 'What is written is proved, the rest is not begun or half written';
+
+export const restoringKind: KindOfRun = {
+  interrupted({ at, canResume }) {
+    if (canResume)
+      return `${at?.partition ?? 'The phone'} may be half written: resume it before starting the phone.`;
+    return at?.partition
+      ? `${at.partition} may be half written: put it back again before starting the phone.`
+      : 'Look at its steps, then put back what is missing.';
+  },
+  // A phone that is half written stays known as such, and can be written to its end.
+  cancelled: (at) =>
+    at?.text.startsWith('Write')
+      ? `Cancelled while ${at.partition} was written: it is half written. Resume the run, or put it back, before starting the phone.`
+      : 'Cancelled.',
+};
+
 /** What no technician has to be asked about when something is kept before it is written over. */
 const askedAlready = ['identity-left-out', 'live-file-system', 'battery', 'early-loader-left-out'];
 
@@ -32,31 +47,29 @@ export async function startRestoring(
   serial: string,
   start: RestoringStart,
 ): Promise<RunView> {
-  const { bench, larder, sheets } = context;
-  const sheet = await sheets.restoring(serial, start);
-  requireClear(sheet, start.confirmed);
-  if (start.armedWith !== armingText(serial)) {
-    throw new Problem(422, 'The run is not armed: type the last four characters of the phone’s serial.');
-  }
-  const setIds = [...new Set(start.puts.map(({ setId }) => setId))];
-  const { nickname } = bench.view(serial);
-  const count = start.puts.length;
-  const of = setIds.length === 1 ? larder.detail(setIds[0]!).label : `${setIds.length} sets`;
-  const plan: RestoringPlan = {
-    kind: 'restoring',
-    serial,
-    setIds,
-    mode: bench.facts(serial).mode,
-    title:
-      count === 0
-        ? `Make slot ${start.activate} of ${nickname} the one that starts`
-        : `Put ${count} ${count === 1 ? 'image' : 'images'} back onto ${nickname}: ${of}`,
-    steps: sheet.steps,
-    proved: [],
-    begun: [],
-  };
-  if (start.keepFirst) await keepFirst(context, serial, start);
-  return begin(context, plan, (run) => WritingJournal.begin(context.unfinished, run.id, plan));
+  const { bench, larder } = context;
+  let plan: RestoringPlan;
+  return startRun(context, {
+    sheet: () => context.restoringSheets.restoring(serial, start),
+    confirmed: start.confirmed,
+    arming: { serial, typed: start.armedWith },
+    async plan({ steps }) {
+      const setIds = [...new Set(start.puts.map(({ setId }) => setId))];
+      const { nickname } = bench.view(serial);
+      const count = start.puts.length;
+      const of = setIds.length === 1 ? larder.detail(setIds[0]!).label : `${setIds.length} sets`;
+      const title =
+        count === 0
+          ? `Make slot ${start.activate} of ${nickname} the one that starts`
+          : `Put ${count} ${count === 1 ? 'image' : 'images'} back onto ${nickname}: ${of}`;
+      const { mode } = bench.facts(serial);
+      plan = { kind: 'restoring', serial, setIds, mode, title, steps, proved: [], begun: [] };
+      if (start.keepFirst) await keepFirst(context, serial, start);
+      return runPlanOf(context, plan);
+    },
+    work: (run, { steps }) =>
+      carryOut(context, plan, steps, WritingJournal.begin(context.unfinished, run.id, plan), run),
+  });
 }
 
 /**
@@ -72,24 +85,35 @@ export async function resumeRestoring(
   const puts = plan.steps.flatMap(({ kind, partition, source }) =>
     kind === 'write' && !plan.proved.includes(partition!) ? [{ ...source!, onto: partition! }] : [],
   );
-  if (puts.length > 0) {
-    const sheet = await context.sheets.restoring(serial, { puts, restartAfter: true });
-    // What was confirmed stays so; what has come in the way since does not. The mode is seen to by the run,
-    // and whether it starts was judged over what lay there before the first write.
-    const seenTo = ['mode-cannot-write', 'boot-forecast'];
-    const stops = sheet.checks.filter(({ severity, id }) => severity === 'stop' && !seenTo.includes(id));
-    requireClear({ ...sheet, checks: stops }, []);
-  }
-  return begin(context, plan, (run) => {
-    run.log('Goes on with what an earlier run has not proved.');
-    return WritingJournal.takeOver(context.unfinished, runId, run.id, plan);
+  const steps = stepsLeft(plan);
+  return startRun(context, {
+    async sheet() {
+      if (puts.length === 0) return { steps, checks: [] };
+      const { checks } = await context.restoringSheets.restoring(serial, { puts, restartAfter: true });
+      // What was confirmed stays so; what has come in the way since does not. The mode is seen to by the run,
+      // and whether it starts was judged over what lay there before the first write.
+      const seenTo = ['mode-cannot-write', 'boot-forecast'];
+      return {
+        steps,
+        checks: checks.filter(({ severity, id }) => severity === 'stop' && !seenTo.includes(id)),
+      };
+    },
+    confirmed: [],
+    plan: () => runPlanOf(context, plan),
+    work(run) {
+      run.log('Goes on with what an earlier run has not proved.');
+      const journal = WritingJournal.takeOver(context.unfinished, runId, run.id, plan);
+      return carryOut(context, plan, steps, journal, run);
+    },
   });
 }
 
 /** The run that images what is about to be overwritten; this one's queue holds the other back until it ended well. */
 async function keepFirst(context: RunContext, serial: string, start: RestoringStart): Promise<void> {
-  const { bench, larder, sheets, now } = context;
-  const picked = sheets.unkept(serial, start, await bench.partitions(serial)).map(({ name }) => name);
+  const { bench, larder, restoringSheets, now } = context;
+  const picked = restoringSheets
+    .unkept(serial, start, await bench.partitions(serial))
+    .map(({ name }) => name);
   if (picked.length === 0) return;
   const { model, condition } = bench.facts(serial);
   const at = new Date(now());
@@ -106,37 +130,42 @@ async function keepFirst(context: RunContext, serial: string, start: RestoringSt
   await startImaging(context, serial, { picked, label, confirmed: askedAlready });
 }
 
-function begin(context: RunContext, plan: RestoringPlan, journalOf: (run: Run) => WritingJournal): RunView {
-  const { bench, engine } = context;
-  const { serial, proved, setIds } = plan;
+/** Steps of a plan that are not proved yet. */
+function stepsLeft({ steps, proved }: RestoringPlan): Step[] {
   const isDone = ({ kind, partition }: Step) =>
     kind === 'format'
       ? proved.some(archiveOf)
       : (kind === 'verify' || kind === 'write' || kind === 'prove') && proved.includes(partition!);
-  const steps = plan.steps.filter((step) => !isDone(step));
+  return steps.filter((step) => !isDone(step));
+}
+
+function runPlanOf(context: RunContext, { title, serial, mode, setIds }: RestoringPlan) {
   const [setId, ...alsoReads] = setIds;
-  return engine.start(
-    {
-      kind: 'restoring',
-      title: plan.title,
-      serial,
-      nickname: bench.view(serial).nickname,
-      mode: plan.mode,
-      ...(setId && { setId }),
-      alsoReads,
-      canPause: true,
-      steps,
-    },
-    async (run) => {
-      const journal = journalOf(run);
-      try {
-        return await restore(context, plan, steps, journal, run);
-      } catch (error) {
-        if (journal.isUntouched && !(error instanceof Interruption)) journal.drop();
-        throw error;
-      }
-    },
-  );
+  return {
+    kind: 'restoring',
+    title,
+    ...onPhone(context, serial),
+    mode,
+    ...(setId && { setId }),
+    alsoReads,
+    canPause: true,
+  } as const;
+}
+
+/** Carries a plan out; one of which nothing has reached the phone leaves nothing to resume. */
+async function carryOut(
+  context: RunContext,
+  plan: RestoringPlan,
+  steps: readonly Step[],
+  journal: WritingJournal,
+  run: Run,
+): Promise<string> {
+  try {
+    return await restore(context, plan, steps, journal, run);
+  } catch (error) {
+    if (journal.isUntouched && !(error instanceof Interruption)) journal.drop();
+    throw error;
+  }
 }
 
 async function restore(
@@ -146,14 +175,14 @@ async function restore(
   journal: WritingJournal,
   run: Run,
 ): Promise<string> {
-  const { bench, larder, now, patience, startLimitMs } = context;
+  const { bench, larder, now, retryPolicy, startLimitMs } = context;
   const { serial, mode, setIds } = plan;
   const startedAt = now();
   const writing = new ImageWriting(context, journal, run);
   const done = { images: 0, bytes: 0 };
   const ends: string[] = [];
   if (bench.facts(serial).mode !== mode) await PhoneAtWork.restart(bench, serial, mode, run, startLimitMs);
-  const phoneIn = (wanted: PhoneMode) => new PhoneAtWork(bench, serial, wanted, run, patience, leftOver);
+  const phoneIn = (wanted: PhoneMode) => new PhoneAtWork(bench, serial, wanted, run, retryPolicy, leftOver);
   let phone = phoneIn(mode);
   const userData = bench.knownPartitions(serial).find(({ name }) => name === 'userdata');
   const fileSystem = userData?.fileSystem === 'f2fs' ? 'f2fs' : 'ext4';
@@ -240,7 +269,7 @@ async function compared(context: RunContext, plan: RestoringPlan, run: Run): Pro
     const { rows } = await proveReturn(context, plan.serial, setId, putBack, partitions, run);
     return proofText(rows);
   } catch (error) {
-    if (!(error instanceof LinkFailure || error instanceof Problem)) throw error;
+    if (!(error instanceof PhoneFailure || error instanceof Problem)) throw error;
     return `The phone could not be compared with the set: ${error.message}`;
   }
 }

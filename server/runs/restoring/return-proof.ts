@@ -11,11 +11,11 @@ import {
 } from '@keen-larder/core/phone/proof.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { keptText, openUserData } from '../../larder/user-data.ts';
-import { LinkFailure, type FileAccess } from '../../links/phone-link.ts';
+import { type FileAccess } from '../../links/phone-link.ts';
 import { countsKept, countsOnPhone } from '../../records/counts.ts';
-import { DamagedImage } from '../../shelf/image-reader.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import type { Run } from '../engine/run-engine.ts';
+import { DamagedImage, PhoneFailure } from '../../failures.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** The first start after a restore (common practice, no published source). */
 const usualFirstStartMs = { least: 0, most: 20 * 60_000 };
@@ -119,7 +119,7 @@ async function appsOf(read: (path: string) => Promise<string | undefined>): Prom
 }
 
 function unlessGone(error: unknown): undefined {
-  if (error instanceof LinkFailure) return undefined;
+  if (error instanceof PhoneFailure) return undefined;
   throw error;
 }
 

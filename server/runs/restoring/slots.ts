@@ -1,8 +1,8 @@
 import { Readable } from 'node:stream';
 import { activeSlot, bootControlOf, type Slot } from '@keen-larder/core/boot/boot.ts';
-import { RunFailure } from '../engine/run-engine.ts';
-import { accessOf } from '../phone/partition-reading.ts';
 import type { PhoneAtWork } from '../phone/phone-at-work.ts';
+import { RunFailure } from '../../failures.ts';
+import { accessOf } from '../phone/phone-access.ts';
 
 /** What is written of `misc` at once: whole pages, as flash takes them. */
 const headBytes = 4096;
@@ -12,10 +12,9 @@ const headBytes = 4096;
  * @throws RunFailure when the phone keeps its slots elsewhere
  */
 export function setActiveSlot(phone: PhoneAtWork, slot: Slot): Promise<string> {
-  return phone.insist({
+  return phone.retry({
     what: `Make slot ${slot} active`,
-    attempt: async ({ link, signal, watch }) => {
-      watch.arm();
+    attempt: async ({ link, signal }) => {
       if (link.flashing) {
         await link.flashing.setActive(slot);
         return 'the bootloader did';

@@ -3,7 +3,7 @@ import { ElButton, ElCheckbox, ElOption, ElRadioButton, ElRadioGroup, ElSelect }
 import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { AppView } from '@keen-larder/contract/copies.ts';
-import { armingText } from '@keen-larder/contract/armed.ts';
+import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import { appActions, applies } from '@keen-larder/core/apps/built-in.ts';
 import { actionWords } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';

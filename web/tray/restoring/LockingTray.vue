@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import { armingText } from '@keen-larder/contract/armed.ts';
+import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { api } from '../../api/client.ts';
 import { usePicks } from '../../state/picks.ts';

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
-import { armingText } from '@keen-larder/contract/armed.ts';
+import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';

@@ -54,6 +54,7 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
     <ElTableColumn label="Holds" min-width="90">
       <template #default="{ row }">
         {{ row.fileSystem ?? '' }}<span v-if="row.mount" class="soft"> at {{ row.mount.at }}</span>
+        <span v-if="row.finding" class="finding" :title="row.finding">not readable at its beginning</span>
       </template>
     </ElTableColumn>
     <ElTableColumn label="Last kept" min-width="104" sortable :sort-method="byKept">
@@ -95,6 +96,10 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
 <style scoped>
 :deep(.el-table__row) {
   cursor: pointer;
+}
+
+.finding {
+  color: var(--quince);
 }
 
 .half {

@@ -1,14 +1,18 @@
 import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
-import { LinkFailure, type AppWork, type InstallPart } from '../../phone-link.ts';
+import { type AppWork, type InstallPart } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
 import { quote, type AdbShell } from '../shell.ts';
+import { PhoneRefusal } from '../../../failures.ts';
 
-/** @throws LinkFailure for what could not be the name of a package or a permission */
+/** @throws PhoneRefusal for what could not be the name of a package or a permission */
 function nameOf(name: string): string {
-  if (!plainName.test(name)) throw new LinkFailure(`“${name}” is no name of an app or a permission.`);
+  if (!plainName.test(name)) throw new PhoneRefusal(`“${name}” is no name of an app or a permission.`);
   return name;
 }
+
+/** Installing a large app takes this long on a slow phone (from memory, with a margin). */
+const commitMs = 300_000;
 
 /** A package's or permission's name is a word of the shell as it is. */
 const plainName = /^[A-Za-z0-9_.]+$/;
@@ -29,7 +33,7 @@ export class AdbAppWork implements AppWork {
   }
 
   async stop(name: string): Promise<void> {
-    await this.must(`am force-stop ${nameOf(name)}`);
+    await this.shell.must(`am force-stop ${nameOf(name)}`);
   }
 
   async describe(name: string): Promise<InstalledApp | undefined> {
@@ -38,15 +42,14 @@ export class AdbAppWork implements AppWork {
   }
 
   async *read(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-    yield* this.shell.stream(`cat ${quote(path)}`, signal);
+    yield* this.shell.stream(`cat ${quote(path)}`, { signal });
   }
 
-  async digests(paths: readonly string[], signal?: AbortSignal): Promise<Map<string, string>> {
+  async digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>> {
     const found = new Map<string, string>();
     for (const batch of batches(paths)) {
       const script = `sha256sum ${batch.map(quote).join(' ')} 2>/dev/null; true`;
-      let text = '';
-      for await (const part of this.shell.stream(script, signal)) text += Buffer.from(part).toString();
+      const text = await this.shell.text(script, { signal, quiet: { bytes } });
       for (const [, digest, path] of text.matchAll(/^([0-9a-f]{64})[ *]{2}(.*)$/gm))
         found.set(path!, digest!);
     }
@@ -61,15 +64,21 @@ export class AdbAppWork implements AppWork {
   ): Promise<void> {
     const total = parts.reduce((sum, { bytes }) => sum + bytes, 0);
     const by = installer ? ` -i ${nameOf(installer)}` : '';
-    const created = await this.must(`pm install-create -r${mayDowngrade ? ' -d' : ''}${by} -S ${total}`);
+    const created = await this.shell.must(
+      `pm install-create -r${mayDowngrade ? ' -d' : ''}${by} -S ${total}`,
+    );
     const session = /\[(\d+)\]/.exec(created)?.[1];
-    if (!session) throw new LinkFailure(`The phone opened no session to install in: ${created.trim()}.`);
+    if (!session) throw new PhoneRefusal(`The phone opened no session to install in: ${created.trim()}.`);
     try {
       for (const { name, bytes, content } of parts) {
         const write = `pm install-write -S ${bytes} ${session} ${quote(name)} -`;
-        await this.shell.feed(write, content(), signal);
+        await this.shell.feed(write, content(), { signal });
       }
-      await this.must(`pm install-commit ${session}`);
+      // It checks signatures and translates code before it says anything.
+      await this.shell.must(`pm install-commit ${session}`, {
+        signal,
+        quiet: { bytes: total, ms: commitMs },
+      });
     } catch (error) {
       await this.shell.run(`pm install-abandon ${session}`).catch(() => undefined);
       throw error;
@@ -77,22 +86,18 @@ export class AdbAppWork implements AppWork {
   }
 
   async uninstall(name: string): Promise<void> {
-    await this.must(`pm uninstall --user 0 ${nameOf(name)}`);
+    await this.shell.must(`pm uninstall --user 0 ${nameOf(name)}`);
   }
 
   async bringBack(name: string): Promise<void> {
-    await this.must(`cmd package install-existing --user 0 ${nameOf(name)}`);
+    await this.shell.must(`cmd package install-existing --user 0 ${nameOf(name)}`);
   }
 
   async setEnabled(name: string, isEnabled: boolean): Promise<void> {
-    await this.must(`pm ${isEnabled ? 'enable' : 'disable-user'} --user 0 ${nameOf(name)}`);
+    await this.shell.must(`pm ${isEnabled ? 'enable' : 'disable-user'} --user 0 ${nameOf(name)}`);
   }
 
   async setGranted(name: string, permission: string, isGranted: boolean): Promise<void> {
-    await this.must(`pm ${isGranted ? 'grant' : 'revoke'} ${nameOf(name)} ${nameOf(permission)}`);
-  }
-
-  private must(script: string): Promise<string> {
-    return this.shell.must(script);
+    await this.shell.must(`pm ${isGranted ? 'grant' : 'revoke'} ${nameOf(name)} ${nameOf(permission)}`);
   }
 }

@@ -4,11 +4,12 @@ import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { stampOf } from '../../../formats/data-stamp.ts';
-import { LinkFailure, type AppAccess } from '../../phone-link.ts';
+import { type AppAccess } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
 import { fileOn } from '../file-source.ts';
 import { hardwareKeyUids } from './keystore.ts';
 import { quote, type AdbShell } from '../shell.ts';
+import { LinkFailure } from '../../../failures.ts';
 
 /** APKs looked into side by side: each is a few round trips. */
 const atOnce = 4;
@@ -145,18 +146,11 @@ export class AdbApps implements AppAccess {
   }
 
   private rootedText(script: string, signal?: AbortSignal): Promise<string> {
-    return this.shell.root ? this.streamed(script, signal) : this.text(script, signal);
-  }
-
-  private async streamed(script: string, signal?: AbortSignal): Promise<string> {
-    const parts: Uint8Array[] = [];
-    for await (const part of this.shell.stream(script, signal)) parts.push(part.slice());
-    return Buffer.concat(parts).toString();
+    return this.shell.root ? this.shell.text(script, { signal }) : this.text(script, signal);
   }
 
   private async text(script: string, signal?: AbortSignal): Promise<string> {
-    signal?.throwIfAborted();
-    return (await this.shell.run(script)).stdout;
+    return (await this.shell.run(script, { signal })).stdout;
   }
 }
 

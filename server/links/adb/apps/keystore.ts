@@ -12,10 +12,7 @@ export async function hardwareKeyUids(shell: AdbShell): Promise<Set<number>> {
   const found = new Set<number>();
   const list = await shell.run(shell.rooted(`ls ${quote(keyFolder)}`));
   for (const [, uid] of list.stdout.matchAll(/^(\d+)_USRPKEY_/gm)) found.add(Number(uid));
-  const parts: Uint8Array[] = [];
-  for await (const part of shell.stream(`cat ${quote(keyDatabase)} 2>/dev/null; true`))
-    parts.push(Uint8Array.from(part));
-  const bytes = Buffer.concat(parts);
+  const bytes = await shell.bytes(`cat ${quote(keyDatabase)} 2>/dev/null; true`);
   if (bytes.length > 0) for (const uid of uidsIn(bytes)) found.add(uid);
   return found;
 }

@@ -1,8 +1,9 @@
 import { stagingFolders } from '@keen-larder/core/apps/copies.ts';
-import { PhoneRefusal, type AppFolders } from '../../phone-link.ts';
-import { batches } from '../batches.ts';
-import { mediaOwner, type AdbFiles } from '../files.ts';
-import { quote, type AdbShell } from '../shell.ts';
+import type { FolderExchange, SomeNames } from '../phone-link.ts';
+import { batches } from './batches.ts';
+import { mediaOwner, type AdbFiles } from './files.ts';
+import { quote, type AdbShell } from './shell.ts';
+import { PhoneRefusal } from '../../failures.ts';
 
 const sharedStorage = '/data/media/';
 
@@ -10,8 +11,8 @@ const sharedStorage = '/data/media/';
 const isOwn = (name: string) => !Object.values<string>(stagingFolders).includes(name);
 const at = (folder: string, name: keyof typeof stagingFolders) => `${folder}/${stagingFolders[name]}`;
 
-/** Folders of apps through the phone's own tools, as root, in a running system or in recovery. */
-export class AdbAppFolders implements AppFolders {
+/** Exchanges what is in folders of user data through the phone's own tools, as root, in a running system or in recovery. */
+export class AdbFolderExchange implements FolderExchange {
   constructor(
     private readonly shell: AdbShell,
     private readonly files: AdbFiles,
@@ -39,22 +40,34 @@ export class AdbAppFolders implements AppFolders {
     return next;
   }
 
-  async swap(folder: string): Promise<void> {
-    const [next, before] = [at(folder, 'next'), at(folder, 'before')];
+  nextOf(folder: string): string {
+    return at(folder, 'next');
+  }
+
+  async swap(folder: string, some?: SomeNames): Promise<void> {
+    const before = at(folder, 'before');
     await this.shell.must(`mkdir -p ${quote(before)}`);
-    await this.moveAll(folder, before);
-    await this.shell.must(`mkdir -p ${quote(at(folder, 'aside'))}`);
-    await this.moveAll(next, folder);
+    if (some)
+      await this.move(
+        some.going.map((name) => `${folder}/${name}`),
+        before,
+      );
+    else await this.moveAll(folder, before);
+    const coming = some?.coming.map((name) => `${at(folder, 'coming')}/${name}`);
+    for (const batch of batches(coming ?? [at(folder, 'aside')]))
+      await this.shell.must(`mkdir -p ${batch.map(quote).join(' ')}`);
+    if (!some || some.coming.length > 0) await this.moveAll(at(folder, 'next'), folder);
   }
 
   async settle(folder: string): Promise<void> {
     await this.shell.must(`mkdir -p ${quote(at(folder, 'settled'))}`);
-    const rests = (['before', 'next', 'aside'] as const).map((name) => quote(at(folder, name)));
+    const rests = (['before', 'next', 'aside', 'coming'] as const).map((name) => quote(at(folder, name)));
     await this.shell.must(`rm -rf ${rests.join(' ')}`);
     await this.shell.must(`rm -rf ${quote(at(folder, 'settled'))}`);
   }
 
   async rollBack(folder: string): Promise<boolean> {
+    if (!(await this.hasFolder(folder))) return false;
     const names = await this.namesIn(folder);
     const has = (name: keyof typeof stagingFolders) => names.includes(stagingFolders[name]);
     if (!names.some((name) => !isOwn(name))) return false;
@@ -62,8 +75,9 @@ export class AdbAppFolders implements AppFolders {
       await this.settle(folder);
       return false;
     }
-    // Once all of what was there had gone aside, what lies there is new.
+    // Once all that was to go had gone aside, what lies there under the names that come is new.
     if (has('aside')) await this.removeAll(folder, names.filter(isOwn));
+    if (has('coming')) await this.removeAll(folder, await this.namesIn(at(folder, 'coming')));
     await this.moveAll(at(folder, 'before'), folder);
     await this.settle(folder);
     return true;

@@ -1,4 +1,4 @@
-import type { ImagingRequest, Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { dayText } from '@keen-larder/core/larder/label.ts';
 import { isMakersKey } from '@keen-larder/core/phone/maker-keys.ts';
@@ -6,20 +6,19 @@ import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
 import { activeSlotOf, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { isNeverWritten, roleOf, type Role } from '@keen-larder/core/phone/roles.ts';
 import {
-  expectedBytesPerSecond,
-  imagingSheet,
   lockingSheet,
   restoringSheet,
   type RestoringFacts,
   type RestoringImage,
   type RunSheet,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { pastSpeed } from '../engine/past-speed.ts';
 import type { Bench } from '../../bench/bench.ts';
 import type { Forecaster, Plan } from '../../bench/forecaster.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { Problem } from '../../problem.ts';
+import { Problem } from '../../failures.ts';
 
 /** Roles of what a start goes through; which slot starts stands in scratch space. */
 const startsFrom: readonly Role[] = ['early-loader', 'boot-chain', 'system', 'scratch'];
@@ -27,8 +26,8 @@ const startsFrom: readonly Role[] = ['early-loader', 'boot-chain', 'system', 'sc
 /** Where an image goes. */
 export const targetOf = ({ partition, onto }: Put): string => onto ?? partition;
 
-/** Gathers the facts that run sheets are computed from. */
-export class Sheets {
+/** Gathers the facts that run sheets of putting back and of locks are computed from. */
+export class RestoringSheets {
   constructor(
     private readonly bench: Bench,
     private readonly larder: Larder,
@@ -38,32 +37,6 @@ export class Sheets {
     /** Minutes east of UTC at a time, for dates in sentences. */
     private readonly utcOffsetMinutes: (at: number) => number,
   ) {}
-
-  async imaging(
-    serial: string,
-    { picked, label, restartInto, usedOnly, readAll }: ImagingRequest,
-  ): Promise<RunSheet> {
-    const phone = this.bench.facts(serial);
-    const kept = this.larder.kept(serial);
-    const partitions = abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [];
-    return imagingSheet({
-      phone,
-      partitions,
-      picked,
-      label,
-      ...(restartInto && { restartInto }),
-      ...(usedOnly && { usedOnly }),
-      ...(readAll && { readAll }),
-      larder: {
-        labels: this.larder.labels(serial),
-        identityKept: [...kept.keys()].filter((name) => roleOf(name) === 'identity'),
-        kept: [...kept.keys()],
-        keptWhole: this.larder.keptWhole(serial, partitions),
-      },
-      shelf: await this.larder.shelf.space(),
-      bytesPerSecond: this.speed('imaging', serial),
-    });
-  }
 
   async restoring(serial: string, request: RestoringRequest): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
@@ -89,7 +62,7 @@ export class Sheets {
       keepFirst: await this.keepFirst(serial, request, phone, partitions),
       imagingMs: sets.size === 1 && !set!.imported ? set!.elapsedMs : undefined,
       userDataKept: this.userDataKept(serial),
-      bytesPerSecond: this.speed('restoring', serial),
+      bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['restoring', 'imaging']),
     });
   }
 
@@ -189,7 +162,7 @@ export class Sheets {
       isWanted: request.keepFirst ?? false,
       partitions: this.unkept(serial, request, partitions),
       freeBytes: (await this.larder.shelf.space()).freeBytes,
-      bytesPerSecond: this.speed('imaging', serial),
+      bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['imaging']),
       canRead: abilitiesOf(mode, root).read,
     };
   }
@@ -197,14 +170,5 @@ export class Sheets {
   private async writablePartitions(serial: string, { mode, root }: PhoneFacts) {
     if (abilitiesOf(mode, root).read) return this.bench.partitions(serial);
     return (await this.bench.link(serial).flashing?.list()) ?? [];
-  }
-
-  /** Learned from past runs of the same phone, mode and link; restoring may learn from imaging. */
-  private speed(kind: 'imaging' | 'restoring', serial: string): number {
-    const { mode } = this.bench.facts(serial);
-    const past = (of: 'imaging' | 'restoring') =>
-      this.runs.transfers(of, serial, mode, this.bench.link(serial).kind);
-    const own = past(kind);
-    return expectedBytesPerSecond(own.length > 0 ? own : past('imaging'));
   }
 }

@@ -1,0 +1,209 @@
+import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
+import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { durationText } from '@keen-larder/core/bytes/units.ts';
+import type { Check } from '@keen-larder/core/runsheet/run-sheets.ts';
+
+/** An error that is told to whoever asked; `detail` says what is wrong and what to do. */
+export class Problem extends Error {
+  override readonly name = 'Problem';
+
+  constructor(
+    readonly status: number,
+    readonly detail: string,
+    readonly obstacles?: readonly Check[],
+  ) {
+    super(detail);
+  }
+
+  /** The answer's body (RFC 9457). */
+  toJSON(): ProblemDetails {
+    return {
+      type: 'about:blank',
+      title: titles[this.status] ?? 'Error',
+      status: this.status,
+      detail: this.detail,
+      ...(this.obstacles && { obstacles: this.obstacles }),
+    };
+  }
+}
+
+const titles: Readonly<Record<number, string>> = {
+  400: 'The request makes no sense',
+  403: 'Not allowed',
+  404: 'Not found',
+  409: 'Not possible now',
+  413: 'Too large',
+  422: 'The run cannot start',
+  500: 'Something went wrong in Keen Larder',
+  502: 'The phone did not do it',
+  507: 'No space',
+};
+
+/** A phone did not do what it was to do; the message says why and what to do. */
+export abstract class PhoneFailure extends Error {}
+
+/** The way to the phone broke, or what it carries makes no sense. */
+export class LinkFailure extends PhoneFailure {
+  override readonly name: string = 'LinkFailure';
+}
+
+/** Nothing listens at an address. */
+export class NobodyThere extends LinkFailure {
+  override readonly name = 'NobodyThere';
+}
+
+/** The phone is connected and gives no sign of life. */
+export class PhoneSilent extends LinkFailure {
+  override readonly name = 'PhoneSilent';
+
+  /** @param limitMs for so long it was waited */
+  constructor(readonly limitMs: number) {
+    super(`The phone has sent nothing for ${durationText(limitMs)}.`);
+  }
+}
+
+/** The phone answered, and would not or cannot do it; the message has its own words. */
+export class PhoneRefusal extends PhoneFailure {
+  override readonly name = 'PhoneRefusal';
+
+  /** @param words the phone's own, where it said some */
+  constructor(
+    message: string,
+    readonly words: string = '',
+  ) {
+    super(message);
+  }
+}
+
+/** The phone cannot read or write its own flash somewhere in what was asked for. */
+export class FlashFailure extends PhoneFailure {
+  override readonly name = 'FlashFailure';
+}
+
+/** Stored bytes that are not what they were; the message says where. */
+export class DamagedImage extends Error {
+  override readonly name = 'DamagedImage';
+}
+
+/** A run that cannot reach its end; the message says why and what to do. */
+export class RunFailure extends Error {
+  override readonly name: string = 'RunFailure';
+}
+
+/** A run that did not reach its end, though it can go on later from where it is. */
+export class Interruption extends RunFailure {
+  override readonly name = 'Interruption';
+}
+
+/** One of several things of a run cannot be done, and the others go on; the message says why and what next. */
+export class PartFailure extends Error {
+  override readonly name = 'PartFailure';
+}
+
+/** Why a run's signal was aborted. */
+export class Cancelled extends Error {
+  override readonly name = 'Cancelled';
+
+  constructor() {
+    super('Cancelled.');
+  }
+}
+
+/** What follows from a failure. */
+export interface FailureTraits {
+  /** Trying the same again changes nothing. */
+  readonly isFinal: boolean;
+  /** Of several things it fails one alone; the others go on. */
+  readonly isOfOnePart: boolean;
+  /** The phone is waited for, and the work is tried again. */
+  readonly isWaitedFor: boolean;
+  /** Its message is all that there is to say; of any other the stack belongs into the log. */
+  readonly isExpected: boolean;
+  /** Of the HTTP answer. */
+  readonly status: number;
+}
+
+interface FailureRow extends FailureTraits {
+  readonly name: string;
+  is(error: unknown): boolean;
+}
+
+type ErrorClass = abstract new (...given: never[]) => Error;
+const a =
+  (Class: ErrorClass) =>
+  (error: unknown): boolean =>
+    error instanceof Class;
+const code = (error: unknown) => (error as NodeJS.ErrnoException | undefined)?.code;
+
+export const isDiskFull = (error: unknown): boolean => ['ENOSPC', 'EDQUOT'].includes(code(error) ?? '');
+
+/** @param kept what is not lost @param next what to do once there is room */
+export const diskFullText = (kept: string, next: string): string =>
+  `The disk of the shelf is full. ${kept}: free some space, then ${next}.`;
+
+/** What this computer's file system refuses, and what to do, by its error codes (POSIX, errno.h). */
+const fileSystemWords: Readonly<Record<string, string>> = {
+  ENOSPC: 'The disk is full. Free some space, then start again.',
+  EDQUOT: 'This user’s share of the disk is used up. Free some space, then start again.',
+  EACCES: 'This program may not write there. Change the folder’s permissions or choose another one.',
+  EPERM: 'This program may not write there. Change the folder’s permissions or choose another one.',
+  EROFS: 'The disk can only be read. Choose another one.',
+  EIO: 'The disk reports an error of its own: it may be failing. Copy what is on it to another one.',
+  EMFILE: 'Too many files are open. End other programs, then start again.',
+};
+
+const final = { isFinal: true, isOfOnePart: false, isWaitedFor: false, isExpected: true };
+const ofOnePart = { ...final, isOfOnePart: true };
+const waitedFor = { isFinal: false, isOfOnePart: false, isWaitedFor: true, isExpected: true };
+
+/** Every kind of failure, the more special before the more general. */
+export const failureTable: readonly FailureRow[] = [
+  { name: 'Problem', is: a(Problem), ...final, status: 409 },
+  { name: 'Cancelled', is: a(Cancelled), ...final, status: 409 },
+  { name: 'Interruption', is: a(Interruption), ...final, isFinal: false, status: 409 },
+  { name: 'RunFailure', is: a(RunFailure), ...final, status: 409 },
+  { name: 'PartFailure', is: a(PartFailure), ...ofOnePart, status: 409 },
+  { name: 'PhoneSilent', is: a(PhoneSilent), ...waitedFor, status: 502 },
+  { name: 'NobodyThere', is: a(NobodyThere), ...waitedFor, status: 502 },
+  { name: 'LinkFailure', is: a(LinkFailure), ...waitedFor, status: 502 },
+  { name: 'PhoneRefusal', is: a(PhoneRefusal), ...ofOnePart, status: 502 },
+  { name: 'FlashFailure', is: a(FlashFailure), ...ofOnePart, status: 502 },
+  { name: 'DamagedImage', is: a(DamagedImage), ...ofOnePart, status: 422 },
+  { name: 'FormatError', is: a(FormatError), ...ofOnePart, status: 422 },
+  { name: 'UnsafeEntry', is: a(UnsafeEntry), ...ofOnePart, status: 422 },
+  { name: 'full disk', is: isDiskFull, ...final, isFinal: false, isExpected: false, status: 507 },
+];
+
+/** An error that nobody foresaw: it ends what it happened in. */
+const unforeseen: FailureTraits = { ...final, isExpected: false, status: 500 };
+
+export function traitsOf(error: unknown): FailureTraits {
+  const found = failureTable.find((row) => row.is(error)) ?? unforeseen;
+  return error instanceof Problem ? { ...found, status: error.status } : found;
+}
+
+/** An error's message for reading: the file system's refusals in words, with the path where there is one. */
+export function plainWords(error: unknown): string {
+  if (!(error instanceof Error)) return String(error);
+  const { path } = error as NodeJS.ErrnoException;
+  const words = fileSystemWords[code(error) ?? ''];
+  return words ? `${words}${path ? ` (${path})` : ''}` : error.message;
+}
+
+/**
+ * Does something to one of several things.
+ * @param words what is said of a failure that is that thing's own
+ * @throws PartFailure for such a failure; any other passes
+ */
+export async function asOnePart<T>(
+  work: () => Promise<T>,
+  words: (error: Error) => string | Promise<string> = ({ message }) => message,
+): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof PartFailure || !traitsOf(error).isOfOnePart) throw error;
+    throw new PartFailure(await words(error as Error), { cause: error });
+  }
+}

@@ -1,0 +1,87 @@
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
+import { obstacles, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { Problem } from '../../failures.ts';
+import { PhoneAtWork } from '../phone/phone-at-work.ts';
+import type { Run, RunPlan } from './live-run.ts';
+import type { RunContext } from './run-context.ts';
+
+/** What of a run sheet a run is judged and carried out by. */
+export type JudgedSheet = Pick<RunSheet, 'steps' | 'checks'>;
+
+export interface RunStart<Sheet extends JudgedSheet> {
+  /** Computes the sheet from how things stand now; asked again when the run's turn comes. */
+  sheet(): Promise<Sheet>;
+  /** Ids of the checks that were ticked. */
+  readonly confirmed: readonly string[];
+  /** What was typed to arm the run, and the phone that it is for; left out where it is armed already. */
+  readonly arming?: { readonly serial: string; readonly typed: string | undefined };
+  /** What the run is, once nothing stands in its way. */
+  plan(sheet: Sheet): Omit<RunPlan, 'steps'> | Promise<Omit<RunPlan, 'steps'>>;
+  /** The run puts bytes on the shelf. */
+  readonly writesShelf?: boolean;
+  /** Carries the sheet out; resolves to what came of it, in words. */
+  work(run: Run, sheet: Sheet): Promise<string>;
+}
+
+/**
+ * The way in which every run with a sheet starts: computed, clear, armed, queued behind the run under way on its phone,
+ * judged again when its turn comes, carried out.
+ * @throws Problem 422 with the checks that stand in the way, or where it must be armed and is not
+ */
+export async function startRun<Sheet extends JudgedSheet>(
+  context: RunContext,
+  { sheet: compute, confirmed, arming, plan, writesShelf = false, work }: RunStart<Sheet>,
+): Promise<RunView> {
+  const { engine, larder } = context;
+  const sheet = await compute();
+  requireClear(sheet, confirmed);
+  if (arming) requireArmed(sheet, arming);
+  const planned = await plan(sheet);
+  const carryOut = async (run: Run) => {
+    requireClear(await whileHere(context, planned.serial, run, compute), confirmed);
+    return work(run, sheet);
+  };
+  return engine.start({ ...planned, steps: sheet.steps }, (run) =>
+    writesShelf ? larder.whileWriting(() => carryOut(run)) : carryOut(run),
+  );
+}
+
+/** Asks what the phone may have to be asked for, whatever happens to its cable. */
+function whileHere<T>(
+  { bench, retryPolicy }: RunContext,
+  serial: string | undefined,
+  run: Run,
+  ask: () => Promise<T>,
+): Promise<T> {
+  if (serial === undefined) return ask();
+  const { mode } = bench.facts(serial);
+  const phone = new PhoneAtWork(bench, serial, mode, run, retryPolicy, 'Nothing of it was begun');
+  return phone.retry({ what: 'Look at the phone', attempt: ask });
+}
+
+/** What the plan of a run on a phone says of it. @throws Problem 409 when it does not answer */
+export function onPhone(
+  { bench }: Pick<RunContext, 'bench'>,
+  serial: string,
+): Required<Pick<RunPlan, 'serial' | 'nickname' | 'mode' | 'link'>> {
+  const { kind, mode } = bench.link(serial);
+  return { serial, nickname: bench.view(serial).nickname, mode, link: kind };
+}
+
+/** @throws Problem 422 with the checks that stand in the way of a run */
+export function requireClear(sheet: Pick<RunSheet, 'checks'>, confirmed: readonly string[]): void {
+  const inTheWay = obstacles(sheet, confirmed);
+  if (inTheWay.length === 0) return;
+  const words = inTheWay.map(({ title, sentence }) => `${title}: ${sentence}`).join(' ');
+  throw new Problem(422, words, inTheWay);
+}
+
+function requireArmed(sheet: JudgedSheet, { serial, typed }: NonNullable<RunStart<JudgedSheet>['arming']>) {
+  const text = armingText(serial);
+  if (typed === text || !mustArm(sheet)) return;
+  throw new Problem(
+    422,
+    `The run is not armed: type ${text}, the last four characters of the phone’s serial.`,
+  );
+}

@@ -1,0 +1,23 @@
+import type { KindOfRun, KindsOfRun } from './engine/kind-of-run.ts';
+import { imagingKind } from './imaging/imaging.ts';
+import { restoringKind } from './restoring/restoring.ts';
+
+const keepsWhatIsDone: KindOfRun = {
+  interrupted: () => 'What was copied before is in the larder. Start it again with the rest.',
+};
+
+/** What is said of each kind of run when it did not come to its end. */
+export const kindsOfRun: KindsOfRun = {
+  imaging: imagingKind,
+  restoring: restoringKind,
+  copying: keepsWhatIsDone,
+  'keeping-records': keepsWhatIsDone,
+  'putting-apps': { interrupted: () => 'Put them back again: what was being exchanged is undone first.' },
+  'putting-records': { interrupted: () => 'Put them back again: what was being exchanged is undone first.' },
+  'changing-apps': {},
+  locking: {},
+  verifying: {},
+  exporting: {},
+  comparing: {},
+  importing: {},
+};
