@@ -16,7 +16,7 @@ const arrows = {
   standin: ['core', 'contract'],
   cli: ['core', 'contract', 'server'],
 };
-const rooms = [...Object.keys(arrows), 'demo', 'e2e', 'benchmarks', 'scripts'];
+const rooms = [...Object.keys(arrows), 'demo', 'e2e', 'testing', 'benchmarks', 'scripts'];
 const tests = ['**/*.test.ts', '**/testing/**'];
 
 const arrowRules = Object.entries(arrows).map(([room, allowed]) => {

@@ -1,45 +1,54 @@
 import vue from '@vitejs/plugin-vue';
 import { defineConfig } from 'vitest/config';
 
-const common = {
-  pool: 'forks' as const,
-  testTimeout: 120_000,
-  hookTimeout: 180_000,
-  globalSetup: ['e2e/support/flash-setup.ts'],
-};
+const exclude = ['**/node_modules/**', '**/dist/**'];
+/** What waits for phones waits for events; these only end what would never end. */
+const patient = { testTimeout: 300_000, hookTimeout: 300_000 };
+/** Modules are loaded once for each worker, not once for each file. */
+const shared = { pool: 'forks' as const, isolate: false };
 
 export default defineConfig({
   plugins: [vue()],
   publicDir: 'web/public',
   test: {
-    maxWorkers: 2,
+    // Tests of phones wait half of their time: more of them than there are processors go side by side.
+    maxWorkers: 3,
     projects: [
       {
         extends: true,
         test: {
-          ...common,
-          name: 'unit',
-          include: ['{core,contract,server,web,standin,cli,demo,scripts}/**/*.test.ts'],
-          exclude: ['**/*.reference.test.ts', '**/node_modules/**'],
+          ...shared,
+          name: 'pure',
+          include: ['{core,contract,scripts}/**/*.test.ts'],
+          exclude,
+          testTimeout: 60_000,
+          globalSetup: ['testing/flash-setup.ts'],
+        },
+      },
+      {
+        extends: true,
+        test: { ...shared, name: 'web', include: ['web/**/*.test.ts'], exclude, testTimeout: 60_000 },
+      },
+      {
+        extends: true,
+        test: {
+          ...shared,
+          ...patient,
+          name: 'phones',
+          include: ['{server,standin,cli,demo}/**/*.test.ts'],
+          exclude,
+          globalSetup: ['testing/flash-setup.ts', 'testing/workers-setup.ts'],
         },
       },
       {
         extends: true,
         test: {
-          ...common,
-          name: 'reference',
-          include: ['**/*.reference.test.ts'],
-          exclude: ['**/node_modules/**'],
-        },
-      },
-      {
-        extends: true,
-        test: {
-          ...common,
+          ...shared,
+          ...patient,
           name: 'browser',
           include: ['e2e/**/*.e2e.test.ts'],
-          fileParallelism: false,
-          testTimeout: 300_000,
+          exclude,
+          globalSetup: ['testing/flash-setup.ts', 'testing/interface-setup.ts'],
         },
       },
     ],

@@ -2,10 +2,11 @@
 import { execFile, execFileSync } from 'node:child_process';
 import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
-import { keepSet, openOn, startKnot3, testFolder, toRecovery } from '../e2e/support/bench.ts';
+import { keepSet, openOn, startKnot3, testFolder, toRecovery } from '../testing/bench.ts';
+import { knot3Flash } from '../testing/flashes.ts';
 
 const folder = testFolder();
 const home = join(folder.path, 'larder');
@@ -37,7 +38,7 @@ beforeAll(async () => {
     await app.close();
     await bench.close();
   }
-  const flash = await Flash.open(inject('flash'));
+  const flash = await Flash.open(await knot3Flash());
   for (const name of ['boot', 'efs']) {
     const device = flash.partition(name)!;
     writeFileSync(at(`${name}.img`), await device.read(0, device.bytes));
@@ -48,7 +49,7 @@ afterAll(folder.remove);
 
 describe('inspect', () => {
   it('describes a whole flash by its partition table', async () => {
-    const { code, out } = await larder('inspect', inject('flash'));
+    const { code, out } = await larder('inspect', await knot3Flash());
     expect(code).toBe(0);
     expect(out).toMatch(/: GPT, 2\.\d+ GiB/);
     expect(out).toMatch(/ {2}14 boot: sectors \d+–\d+, 32 MiB\n/);
@@ -88,7 +89,7 @@ describe('inspect', () => {
   });
 
   it('looks into the partitions of a whole flash', async () => {
-    const { out } = await larder('inspect', inject('flash'), '--json');
+    const { out } = await larder('inspect', await knot3Flash(), '--json');
     const { inner } = JSON.parse(out) as Inspection;
     const formats = Object.fromEntries(inner.map(({ name, inspection }) => [name, inspection.format]));
     expect(formats).toEqual({
@@ -115,7 +116,7 @@ describe('inspect', () => {
     const cut = await larder('inspect', at('cut.img'));
     expect(cut).toMatchObject({ code: 1, out: '' });
     expect(cut.err).toMatch(/boot-image: \w+ at byte \d+: /);
-    execFileSync('cp', ['--sparse=always', inject('flash'), at('wiped.flash')]);
+    execFileSync('cp', ['--sparse=always', await knot3Flash(), at('wiped.flash')]);
     const bytes = Buffer.alloc(512);
     const { openSync, writeSync, closeSync } = await import('node:fs');
     const file = openSync(at('wiped.flash'), 'r+');

@@ -2,8 +2,8 @@
 // whose progress was lost put back as data alone; judged by the bytes of the phone's own file system.
 import { expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const story = openStory([]);
 const notebooks = ['Marshlog', 'Ringcode', 'Tidebook'];

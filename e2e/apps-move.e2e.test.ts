@@ -3,8 +3,8 @@
 import { expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const tablet = 'MS10-70055';
 const story = openStory([tablet]);

@@ -1,7 +1,7 @@
 // The apps of a phone: listed, narrowed down without losing sight of what is hidden, and looked at one by one.
 import { expect, it } from 'vitest';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const story = openStory([]);
 

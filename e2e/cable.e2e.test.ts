@@ -1,7 +1,7 @@
 // A cable that is pulled in the middle of an imaging run.
 import { expect, it } from 'vitest';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const story = openStory();
 

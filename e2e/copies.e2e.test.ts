@@ -2,8 +2,8 @@
 // and the list of trackers that is looked for in their code.
 import { readFileSync } from 'node:fs';
 import { expect, it } from 'vitest';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const story = openStory([]);
 const copied = 'example.tidebook';

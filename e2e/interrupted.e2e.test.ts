@@ -6,7 +6,7 @@ import { openDatabase } from '@keen-larder/server/database/open.ts';
 import { runStatements } from '@keen-larder/server/database/runs.ts';
 import type { Serving } from '@keen-larder/server/serve.ts';
 import { openBrowser } from './browser.ts';
-import { serveAlone, testFolder } from './support/bench.ts';
+import { serveAlone, testFolder } from '../testing/bench.ts';
 
 const folder = testFolder();
 let serving: Serving;

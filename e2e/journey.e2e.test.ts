@@ -1,7 +1,7 @@
 // The main story, only through the interface: keep, break, put back.
 import { expect, it } from 'vitest';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const story = openStory();
 

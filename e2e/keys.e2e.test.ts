@@ -1,7 +1,7 @@
 // Without a mouse; and the things that are expected everywhere: links, the back button, themes, a server that goes.
 import { expect, it } from 'vitest';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const story = openStory();
 

@@ -3,8 +3,8 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { beforeAll, expect, it } from 'vitest';
-import { keepSet, testFolder } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { keepSet, testFolder } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const story = openStory();
 const folder = testFolder();

@@ -1,8 +1,8 @@
 // Other phones and other modes, several at once, a run held up, and what lies in an image.
 import { expect, it } from 'vitest';
 import { isLive } from '@keen-larder/contract/runs.ts';
-import { serial, until } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial, until } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const reed = 'MR2Q-44107';
 const story = openStory([reed]);

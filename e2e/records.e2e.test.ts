@@ -4,8 +4,8 @@ import Sqlite from 'better-sqlite3';
 import { expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
-import { serial } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const knot5 = 'TW5K-20316';
 const story = openStory([knot5]);

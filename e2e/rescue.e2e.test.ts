@@ -1,8 +1,8 @@
 // Broken at the practice bench, found and mended in Rescue, proved at the end: only through the interface.
 import { beforeAll, expect, it } from 'vitest';
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
-import { serial as knot3, until } from './support/bench.ts';
-import { openStory } from './support/story.ts';
+import { serial as knot3, until } from '../testing/bench.ts';
+import { openStory } from './story.ts';
 
 const knot5 = 'TW5K-20316';
 const reed2 = 'MR2Q-44107';

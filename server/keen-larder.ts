@@ -1,3 +1,5 @@
+import { createHash } from 'node:crypto';
+import { useHashesOf } from '@keen-larder/core/bytes/hashing.ts';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Logger } from 'pino';
@@ -32,6 +34,8 @@ import { RestoringSheets } from './runs/restoring/restoring-sheets.ts';
 import { kindsOfRun } from './runs/kinds-of-run.ts';
 import { Shelf } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
+
+useHashesOf((name) => createHash(name));
 
 export interface Options {
   /** Folder of the catalogue, the shelf, logs and exports. */

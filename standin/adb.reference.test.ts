@@ -5,7 +5,7 @@ import { createHash } from 'node:crypto';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { openOn, serial, startKnot3, testFolder, toRecovery, until } from '../e2e/support/bench.ts';
+import { openOn, serial, startKnot3, testFolder, toRecovery, until } from '../testing/bench.ts';
 import { startImaging } from '../server/runs/imaging/imaging.ts';
 import { readImage } from '../server/shelf/image-reader.ts';
 

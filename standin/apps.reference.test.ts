@@ -3,7 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { startKnot3, testFolder, until } from '../e2e/support/bench.ts';
+import { startKnot3, testFolder, until } from '../testing/bench.ts';
 import { programBytes, programs, versionNameOf, type ProgramName } from './firmware/programs.ts';
 import { startSystem } from './boot/start.ts';
 import { runScript } from './shell/run.ts';

@@ -1,7 +1,11 @@
+import { createHash } from 'node:crypto';
+import { useHashesOf } from '@keen-larder/core/bytes/hashing.ts';
 import type { AddressInfo } from 'node:net';
 import { controlServer } from './control/server.ts';
 import type { Phone } from './phone/phone.ts';
 import { setUpPhones, type SetupOptions } from './scenario/phones.ts';
+
+useHashesOf((name) => createHash(name));
 
 export interface PracticeBench {
   readonly phones: readonly Phone[];

@@ -7,7 +7,7 @@ import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { activeSlot } from '@keen-larder/core/boot/boot.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
+import { serial, startKnot3, testFolder, until } from '../testing/bench.ts';
 import type { PracticeBench } from './bench.ts';
 import { filler } from './firmware/filler.ts';
 import { maxDownloadBytes } from './fastboot/variables.ts';

@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { testFolder } from '../e2e/support/bench.ts';
+import { testFolder } from '../testing/bench.ts';
 import { editTree, formatDevice, type Addition } from './flash/file-tree.ts';
 import type { Device } from './flash/flash.ts';
 

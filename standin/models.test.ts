@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { bootControlOf, chainFault, forecastStart, type Slot } from '@keen-larder/core/boot/boot.ts';
 import { readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { Ext4, looksLikeExt4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { testFolder } from '../e2e/support/bench.ts';
+import { testFolder } from '../testing/bench.ts';
 import { startRecovery, startSystem, userDataDevice } from './boot/start.ts';
 import { composeFlash } from './flash/compose.ts';
 import { IoError } from './flash/faults.ts';

@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
 import { forecastStart } from '@keen-larder/core/boot/boot.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { serial, startKnot3, testFolder, until } from '../e2e/support/bench.ts';
+import { serial, startKnot3, testFolder, until } from '../testing/bench.ts';
 import { startRecovery, startSystem } from './boot/start.ts';
 import { filler } from './firmware/filler.ts';
 import { overwriteFile } from './flash/file-writes.ts';

@@ -6,7 +6,7 @@ import { createHash } from 'node:crypto';
 import { execFileSync } from 'node:child_process';
 import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { testFolder } from '../../e2e/support/bench.ts';
+import { testFolder } from '../../testing/folder.ts';
 import { sparsePieces, sparseSource } from './android-sparse/android-sparse.ts';
 import { readBootImage, readVendorBoot, writeBootImage } from './boot-image/boot-image.ts';
 import { readCpio, writeCpio } from './cpio/cpio.ts';

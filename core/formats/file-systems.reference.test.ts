@@ -3,7 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
-import { testFolder } from '../../e2e/support/bench.ts';
+import { testFolder } from '../../testing/folder.ts';
 import { memorySource } from '../bytes/source.ts';
 import { looksLikeErofs, readErofs } from './erofs/erofs.ts';
 import { looksLikeF2fs, readF2fs } from './f2fs/f2fs.ts';

@@ -2,7 +2,7 @@ import { request } from 'node:http';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
-import { serial, serveOn, startKnot3, testFolder, toRecovery, until } from '../../e2e/support/bench.ts';
+import { serial, serveOn, startKnot3, testFolder, toRecovery, until } from '../../testing/bench.ts';
 import type { Serving } from '../serve.ts';
 
 const folder = testFolder();

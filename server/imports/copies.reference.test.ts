@@ -7,7 +7,7 @@ import type { CopyView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsStart } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { isIn, openOn, serial, serveAlone, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
+import { isIn, openOn, serial, serveAlone, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { copyTar } from '../larder/copy-export.ts';
 import { startCopying } from '../runs/apps/copying.ts';

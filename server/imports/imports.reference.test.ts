@@ -33,7 +33,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../e2e/support/bench.ts';
+} from '../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startExporting } from '../runs/files/exporting.ts';
 import { importSheet, knownPartitions, knownParts, startImporting } from '../runs/files/importing.ts';

@@ -4,7 +4,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { CopyDescription } from '@keen-larder/core/apps/description.ts';
-import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
+import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startCopying } from '../runs/apps/copying.ts';
 import { copyTar } from './copy-export.ts';

@@ -6,7 +6,7 @@ import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { ExportRequest } from '@keen-larder/contract/requests.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../e2e/support/bench.ts';
+import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
 import { startExporting } from '../runs/files/exporting.ts';
 import type { Serving } from '../serve.ts';
 import { digested } from './export.ts';

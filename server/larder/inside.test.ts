@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../e2e/support/bench.ts';
+import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
 import type { Serving } from '../serve.ts';
 
 const folder = testFolder();

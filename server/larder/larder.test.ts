@@ -2,7 +2,7 @@ import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { testFolder } from '../../e2e/support/bench.ts';
+import { testFolder } from '../../testing/bench.ts';
 import { filler } from '../../standin/firmware/filler.ts';
 import { chunkStatements } from '../database/chunks.ts';
 import { openDatabase } from '../database/open.ts';

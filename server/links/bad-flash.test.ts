@@ -10,7 +10,7 @@ import {
   startKnot3,
   testFolder,
   until,
-} from '../../e2e/support/bench.ts';
+} from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 
 const reed2 = 'MR2Q-44107';

@@ -7,7 +7,7 @@ import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
 import { brokenBuilds } from '@keen-larder/standin/scenario/broken-builds.ts';
-import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
+import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startImaging } from '../runs/imaging/imaging.ts';
 import { startRestoring } from '../runs/restoring/restoring.ts';

@@ -7,8 +7,8 @@ import type { AppView, CopyView } from '@keen-larder/contract/copies.ts';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { useForADay } from '@keen-larder/standin/scenario/daily-use.ts';
-import { serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
-import { KillableServer } from '../../e2e/support/killable.ts';
+import { serial, startKnot3, testFolder, until } from '../../testing/bench.ts';
+import { KillableServer } from '../../testing/killable.ts';
 
 const folder = testFolder();
 const home = join(folder.path, 'larder');

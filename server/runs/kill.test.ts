@@ -6,8 +6,8 @@ import type { PartitionView } from '@keen-larder/contract/bench.ts';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView } from '@keen-larder/contract/sets.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
-import { KillableServer } from '../../e2e/support/killable.ts';
-import { openOn, serial, startKnot3, testFolder, until } from '../../e2e/support/bench.ts';
+import { KillableServer } from '../../testing/killable.ts';
+import { openOn, serial, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import { startVerifying } from './files/verifying.ts';
 
 const folder = testFolder();

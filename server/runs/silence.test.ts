@@ -14,7 +14,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../e2e/support/bench.ts';
+} from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from './apps/changing-apps.ts';
 import { startCopying } from './apps/copying.ts';

@@ -4,7 +4,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
-import { testFolder } from '../../e2e/support/bench.ts';
+import { testFolder } from '../../testing/bench.ts';
 import { filler } from '../../standin/firmware/filler.ts';
 import { chunkStatements } from '../database/chunks.ts';
 import { openDatabase } from '../database/open.ts';

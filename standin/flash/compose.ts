@@ -1,3 +1,5 @@
+import { createHash } from 'node:crypto';
+import { useHashesOf } from '@keen-larder/core/bytes/hashing.ts';
 import { randomUUID } from 'node:crypto';
 import { open, rename, truncate, writeFile } from 'node:fs/promises';
 import { quernProgramHeader } from '@keen-larder/core/boot/boot.ts';
@@ -18,6 +20,8 @@ import type { Model, PartitionPlan } from '../models.ts';
 import { CipherDevice, newKey } from './cipher.ts';
 import { overwriteFile } from './file-writes.ts';
 import { earlyLoaderOf, Flash, secretOf, type Device } from './flash.ts';
+
+useHashesOf((name) => createHash(name));
 
 /** Partitions start on whole mebibytes, as usual since flash has large erase blocks. */
 const alignBytes = 1 << 20;

@@ -1,11 +1,12 @@
 // @vitest-environment happy-dom
-import { enableAutoUnmount, flushPromises, mount } from '@vue/test-utils';
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { flushPromises, mount } from '@vue/test-utils';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { drawThroughput } from './throughput.ts';
 import StorageMap from './StorageMap.vue';
 import type { MapPartition } from './storage-layout.ts';
+import { unmountAfterEach } from '../testing/stage.ts';
 
-enableAutoUnmount(afterEach);
+unmountAfterEach();
 const MiB = 1 << 20;
 const partitions: MapPartition[] = [
   { name: 'boot', role: 'boot-chain', bytes: 32 * MiB, lid: 'same' },

@@ -1,6 +1,12 @@
-import { flushPromises, mount, type VueWrapper } from '@vue/test-utils';
+import {
+  disableAutoUnmount,
+  enableAutoUnmount,
+  flushPromises,
+  mount,
+  type VueWrapper,
+} from '@vue/test-utils';
 import { createPinia, setActivePinia } from 'pinia';
-import { vi } from 'vitest';
+import { afterEach, vi } from 'vitest';
 import { createMemoryHistory, createRouter } from 'vue-router';
 import type { Component } from 'vue';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
@@ -9,6 +15,12 @@ import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { imagingSheet, restoringSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/requests.ts';
+
+/** Takes down what a test has put up; said once in each file, whose modules are those of the files before. */
+export function unmountAfterEach(): void {
+  disableAutoUnmount();
+  enableAutoUnmount(afterEach);
+}
 
 export const serial = 'TW3K-10482';
 export const MiB = 1 << 20;

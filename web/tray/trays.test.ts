@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
-import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { flushPromises } from '@vue/test-utils';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices.ts';
@@ -21,13 +21,14 @@ import {
   sheets,
   show,
   type Asked,
+  unmountAfterEach,
 } from '../testing/stage.ts';
 import ImagingTray from './ImagingTray.vue';
 import RestoringTray from './restoring/RestoringTray.vue';
 import RunTray from './RunTray.vue';
 import TheTray from './TheTray.vue';
 
-enableAutoUnmount(afterEach);
+unmountAfterEach();
 beforeEach(() => {
   emptyStores();
   document.body.innerHTML = '';

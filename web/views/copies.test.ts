@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 // Copies of apps and records: all of them, one of them, and those that come as files; trackers in their code.
-import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { flushPromises } from '@vue/test-utils';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsRequest } from '@keen-larder/contract/requests.ts';
@@ -14,13 +14,23 @@ import TrackerDialog from '../tray/apps/TrackerDialog.vue';
 import { useBench } from '../state/bench.ts';
 import { useCopies } from '../state/copies.ts';
 import { useImports } from '../state/imports.ts';
-import { answering, emptyStores, MiB, phone, run, serial, show, type Asked } from '../testing/stage.ts';
+import {
+  answering,
+  emptyStores,
+  MiB,
+  phone,
+  run,
+  serial,
+  show,
+  type Asked,
+  unmountAfterEach,
+} from '../testing/stage.ts';
 import CopyTray from '../tray/apps/CopyTray.vue';
 import ImportAppsTray from '../tray/files/ImportAppsTray.vue';
 import CopiesPage from './larder/CopiesPage.vue';
 import ImportPage from './larder/ImportPage.vue';
 
-enableAutoUnmount(afterEach);
+unmountAfterEach();
 beforeEach(() => {
   emptyStores();
   answering({});

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 // What comes in: ways to phones, files to import and what is made of them.
-import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { flushPromises } from '@vue/test-utils';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { ConnectionsView, ConnectionView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
@@ -19,6 +19,7 @@ import {
   serial,
   show,
   type Asked,
+  unmountAfterEach,
 } from '../testing/stage.ts';
 import ImportTray from '../tray/files/ImportTray.vue';
 import BenchView from './bench/BenchView.vue';
@@ -26,7 +27,7 @@ import ConnectionsPage from './bench/ConnectionsPage.vue';
 import PartitionTable from './bench/PartitionTable.vue';
 import ImportPage from './larder/ImportPage.vue';
 
-enableAutoUnmount(afterEach);
+unmountAfterEach();
 beforeEach(() => {
   emptyStores();
   answering({});

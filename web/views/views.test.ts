@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
-import { enableAutoUnmount, flushPromises } from '@vue/test-utils';
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { flushPromises } from '@vue/test-utils';
+import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices.ts';
@@ -17,6 +17,7 @@ import {
   set,
   show,
   type Asked,
+  unmountAfterEach,
 } from '../testing/stage.ts';
 import BenchView from './bench/BenchView.vue';
 import PhoneHeader from './bench/PhoneHeader.vue';
@@ -26,7 +27,7 @@ import SetPage from './larder/SetPage.vue';
 import PracticeBench from './practice/PracticeBench.vue';
 import RunsView from './runs/RunsView.vue';
 
-enableAutoUnmount(afterEach);
+unmountAfterEach();
 beforeEach(() => {
   emptyStores();
   answering({});

@@ -4,7 +4,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, describe, expect, it } from 'vitest';
-import { testFolder } from '../../../e2e/support/bench.ts';
+import { testFolder } from '../../../testing/folder.ts';
 import { memorySource } from '../../bytes/source.ts';
 import {
   planSparse,

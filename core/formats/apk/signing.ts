@@ -1,4 +1,4 @@
-import { sha256 } from '@noble/hashes/sha2.js';
+import { sha256 } from '../../bytes/hashing.ts';
 import { FormatError } from '../../bytes/format-error.ts';
 import { layout, raw, u32, u64 } from '../../bytes/layout.ts';
 import { readWithin, type ByteSource } from '../../bytes/source.ts';

@@ -5,7 +5,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
-import { testFolder } from '../../../e2e/support/bench.ts';
+import { testFolder } from '../../../testing/folder.ts';
 import { memorySource } from '../../bytes/source.ts';
 import {
   bootImageIdParts,

@@ -14,12 +14,13 @@ import {
   closeSync,
 } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
-import { testFolder } from '../../../e2e/support/bench.ts';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { testFolder } from '../../../testing/folder.ts';
 import { copySparse } from '../../../standin/flash/copy.ts';
 import { Flash } from '../../../standin/flash/flash.ts';
 import { memorySource } from '../../bytes/source.ts';
 import { Ext4, withModified, withMount, type Inode } from './ext4.ts';
+import { knot3Flash } from '../../../testing/flashes.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);
@@ -196,7 +197,7 @@ describe('the simulated phone’s file systems', () => {
   it.each(['system', 'userdata', 'cache', 'efs', 'persist'])(
     '%s is in order for e2fsck, also after a mount',
     async (name) => {
-      const flash = await Flash.open(inject('flash'));
+      const flash = await Flash.open(await knot3Flash());
       try {
         const device = flash.partition(name)!;
         const image = join(folder.path, `phone-${name}.img`);

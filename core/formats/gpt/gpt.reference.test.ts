@@ -2,10 +2,11 @@
 import { execFileSync } from 'node:child_process';
 import { readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, describe, expect, inject, it } from 'vitest';
-import { testFolder } from '../../../e2e/support/bench.ts';
+import { afterAll, describe, expect, it } from 'vitest';
+import { testFolder } from '../../../testing/folder.ts';
 import { memorySource } from '../../bytes/source.ts';
 import { readGpt, writeGpt } from './gpt.ts';
+import { knot3Flash } from '../../../testing/flashes.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);
@@ -91,9 +92,9 @@ describe('GPT beside sgdisk', () => {
     expect(told(image, 1)).toEqual(plan.partitions[0]);
   });
 
-  it('finds the simulated phone’s flash in order', () => {
-    expect(sgdisk('-v', inject('flash'))).toMatch(/No problems found/);
-    expect(told(inject('flash'), 14).name).toBe('boot');
+  it('finds the simulated phone’s flash in order', async () => {
+    expect(sgdisk('-v', await knot3Flash())).toMatch(/No problems found/);
+    expect(told(await knot3Flash(), 14).name).toBe('boot');
   });
 });
 

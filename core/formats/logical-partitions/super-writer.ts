@@ -1,4 +1,4 @@
-import { sha256 } from '@noble/hashes/sha2.js';
+import { sha256 } from '../../bytes/hashing.ts';
 import { joinBytes } from '../../bytes/join.ts';
 import { written } from '../../bytes/layout.ts';
 import {

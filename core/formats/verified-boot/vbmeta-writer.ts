@@ -1,4 +1,4 @@
-import { sha256 } from '@noble/hashes/sha2.js';
+import { sha256 } from '../../bytes/hashing.ts';
 import { joinBytes, padBytes } from '../../bytes/join.ts';
 import { utf8 } from '../../bytes/text.ts';
 import {

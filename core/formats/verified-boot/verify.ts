@@ -1,4 +1,4 @@
-import { sha256, sha512 } from '@noble/hashes/sha2.js';
+import { hashing, type HashName } from '../../bytes/hashing.ts';
 import { hex } from '../../bytes/text.ts';
 import type { ByteSource } from '../../bytes/source.ts';
 import type { HashDescriptor } from './descriptors.ts';
@@ -11,7 +11,7 @@ export type VbmetaVerdict =
   | { readonly result: 'not signed' }
   | { readonly result: 'invalid'; readonly reason: string };
 
-const hashes = { sha256, sha512 } as const;
+const isKnown = (name: string): name is HashName => name === 'sha256' || name === 'sha512';
 
 /** Public exponent of every key (avb_rsa.c). */
 const exponent = 65537n;
@@ -29,7 +29,7 @@ const digestInfo = {
 export function verifyVbmeta({ algorithm, signed, digest, signature, publicKey }: Vbmeta): VbmetaVerdict {
   if (!algorithm) return { result: 'not signed' };
   const invalid = (reason: string): VbmetaVerdict => ({ result: 'invalid', reason });
-  const computed = hashes[algorithm.hash](signed);
+  const computed = hashing(algorithm.hash).update(signed).digest();
   if (hex(computed) !== hex(digest)) return invalid('its contents do not match their digest');
   const keyBytes = algorithm.keyBits / 8;
   if (publicKey.length !== publicKeyHeader.bytes + 2 * keyBytes) {
@@ -59,8 +59,8 @@ export async function matchesHash(
   source: ByteSource,
 ): Promise<boolean | undefined> {
   const { algorithm, imageBytes, salt, digest } = descriptor;
-  if (!(algorithm in hashes) || imageBytes > source.bytes) return undefined;
-  const hash = hashes[algorithm as keyof typeof hashes].create().update(salt);
+  if (!isKnown(algorithm) || imageBytes > source.bytes) return undefined;
+  const hash = hashing(algorithm).update(salt);
   for (let at = 0; at < imageBytes;) {
     const bytes = await source.read(at, Math.min(pieceBytes, imageBytes - at));
     if (bytes.length === 0) return undefined;

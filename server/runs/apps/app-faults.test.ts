@@ -8,7 +8,7 @@ import type { CopyView } from '@keen-larder/contract/copies.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { folderOf, partNameOf, type PartKind } from '@keen-larder/core/apps/copies.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { startCopying } from './copying.ts';

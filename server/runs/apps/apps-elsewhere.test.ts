@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
-import { quick, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { startCopying } from './copying.ts';
 import { startPuttingApps } from './putting-apps.ts';
 

@@ -4,7 +4,7 @@ import type { AppView } from '@keen-larder/contract/copies.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
-import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import { startChangingApps } from './changing-apps.ts';
 import { startCopying } from './copying.ts';

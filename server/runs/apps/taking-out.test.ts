@@ -11,7 +11,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../../e2e/support/bench.ts';
+} from '../../../testing/bench.ts';
 import { archivedEntries } from '../../formats/tar.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { readImage } from '../../shelf/image-reader.ts';

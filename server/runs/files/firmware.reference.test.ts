@@ -16,7 +16,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../../e2e/support/bench.ts';
+} from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { knownPartitions, startImporting } from './importing.ts';
 import { startRestoring } from '../restoring/restoring.ts';

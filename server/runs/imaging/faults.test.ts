@@ -7,7 +7,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { generator } from '@keen-larder/standin/firmware/filler.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { quick, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';

@@ -11,7 +11,7 @@ import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { putting, quick, testFolder, until } from '../../../e2e/support/bench.ts';
+import { putting, quick, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { readImage } from '../../shelf/image-reader.ts';
 import { startComparing } from './comparing.ts';

@@ -16,7 +16,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../../e2e/support/bench.ts';
+} from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { readImage } from '../../shelf/image-reader.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';

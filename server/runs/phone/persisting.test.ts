@@ -12,7 +12,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../../e2e/support/bench.ts';
+} from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import { PackWriter } from '../../shelf/packs/pack-writer.ts';

@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { quick, testFolder, until } from '../../../e2e/support/bench.ts';
+import { quick, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import { startImaging } from '../imaging/imaging.ts';

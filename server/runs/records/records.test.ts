@@ -6,7 +6,7 @@ import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
-import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { LinkFailure } from '../../failures.ts';
 import { exchangeRecords } from './records-exchange.ts';
 import { readImage } from '../../shelf/image-reader.ts';

@@ -17,7 +17,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../../e2e/support/bench.ts';
+} from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';

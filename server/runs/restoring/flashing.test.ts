@@ -7,7 +7,7 @@ import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { maxDownloadBytes } from '@keen-larder/standin/fastboot/variables.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import type { Phone, SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { putting, quick, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { putting, quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';
@@ -111,7 +111,7 @@ it('finds in recovery what a bad cable made of an image', async () => {
   await into(serial, 'bootloader');
   phone.flash.faults.flip(20 << 20, 3);
   const { id } = await start({ restartAfter: false });
-  await until('recovery', () => phone.state().mode === 'recovery', 120_000);
+  await until('recovery', () => phone.state().mode === 'recovery');
   phone.flash.faults.clear();
   const run = await app.engine.ended(id);
   expect(run.state).toBe('failed');

@@ -4,14 +4,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone, SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import {
-  putting,
-  serial as knot3,
-  serveOn,
-  startKnot3,
-  testFolder,
-  until,
-} from '../../../e2e/support/bench.ts';
+import { putting, serial as knot3, serveOn, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import type { Serving } from '../../serve.ts';
 import { startImaging } from '../imaging/imaging.ts';

@@ -12,7 +12,7 @@ import { buildProp } from '@keen-larder/standin/firmware/contents.ts';
 import { makeVerifiedChain } from '@keen-larder/standin/firmware/verified-chain.ts';
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { serial as knot3, serveOn, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { serial as knot3, serveOn, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { startImaging } from '../imaging/imaging.ts';
 
 const knot5 = 'TW5K-20316';

@@ -7,7 +7,7 @@ import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler, generator } from '@keen-larder/standin/firmware/filler.ts';
 import type { Device } from '@keen-larder/standin/flash/flash.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { putting, quick, serial, startKnot3, testFolder, until } from '../../../e2e/support/bench.ts';
+import { putting, quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';

@@ -6,14 +6,7 @@ import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler, generator } from '@keen-larder/standin/firmware/filler.ts';
 import type { Device, Flash } from '@keen-larder/standin/flash/flash.ts';
-import {
-  putting,
-  quick,
-  serial as knot3,
-  startKnot3,
-  testFolder,
-  until,
-} from '../../../e2e/support/bench.ts';
+import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';

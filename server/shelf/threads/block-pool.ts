@@ -2,16 +2,19 @@ import { blockBytes } from '../packs/pack-format.ts';
 
 /** A fixed number of shared blocks: who takes one waits until there is one, which bounds memory. */
 export class BlockPool {
-  private readonly free: SharedArrayBuffer[];
+  private readonly free: SharedArrayBuffer[] = [];
   private readonly waiting: ((memory: SharedArrayBuffer) => void)[] = [];
+  private made = 0;
 
-  constructor(blocks: number) {
-    this.free = Array.from({ length: blocks }, () => new SharedArrayBuffer(blockBytes));
-  }
+  /** @param most that there are at once; each is made when it is needed */
+  constructor(private readonly most: number) {}
 
   take(): Promise<SharedArrayBuffer> {
     const memory = this.free.pop();
-    return memory ? Promise.resolve(memory) : new Promise((resolve) => this.waiting.push(resolve));
+    if (memory) return Promise.resolve(memory);
+    if (this.made === this.most) return new Promise((resolve) => this.waiting.push(resolve));
+    this.made++;
+    return Promise.resolve(new SharedArrayBuffer(blockBytes));
   }
 
   giveBack(memory: SharedArrayBuffer): void {

@@ -1,10 +1,11 @@
 // @vitest-environment happy-dom
-import { enableAutoUnmount, mount } from '@vue/test-utils';
-import { afterEach, describe, expect, it } from 'vitest';
+import { mount } from '@vue/test-utils';
+import { describe, expect, it } from 'vitest';
 import { h, nextTick } from 'vue';
 import LongTable from './LongTable.vue';
+import { unmountAfterEach } from '../../testing/stage.ts';
 
-enableAutoUnmount(afterEach);
+unmountAfterEach();
 
 interface Shell {
   readonly id: string;

@@ -12,7 +12,7 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../../../e2e/support/bench.ts';
+} from '../../../../testing/bench.ts';
 import type { AppView } from '@keen-larder/contract/copies.ts';
 import type { Serving } from '../../../serve.ts';
 

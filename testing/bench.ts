@@ -1,9 +1,4 @@
-import { execFileSync } from 'node:child_process';
-import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import pino from 'pino';
-import { inject } from 'vitest';
 import type { RestoringStart } from '@keen-larder/contract/requests.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/server/keen-larder.ts';
@@ -12,36 +7,23 @@ import { serve, type Serving } from '@keen-larder/server/serve.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { copyFlashes } from './flashes.ts';
+import { testFolder } from './folder.ts';
+import { until } from './until.ts';
+
+export { testFolder, until };
 
 export const serial = 'TW3K-10482';
 export const silent = pino({ level: 'silent' });
 
-/** A folder for one test file; `remove` it at the end. */
-export function testFolder(): { path: string; remove(): void } {
-  const path = mkdtempSync(join(tmpdir(), 'keen-larder-test-'));
-  return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
-}
-
-/** The simulated Knot 3 from a copy of the prepared flash, without a cable's limits. */
+/** The simulated Knot 3 from a copy of its composed flash, and others, without a cable's limits. */
 export async function startKnot3(
   home: string,
   others: readonly string[] = [],
 ): Promise<PracticeBench & { phone: Phone }> {
-  mkdirSync(home, { recursive: true });
-  for (const suffix of ['', '.secret']) {
-    execFileSync('cp', [
-      '--sparse=always',
-      `${inject('flash')}${suffix}`,
-      join(home, `${serial}.flash${suffix}`),
-    ]);
-  }
-  const bench = await startPracticeBench({
-    home,
-    basePort: 0,
-    fast: true,
-    trusting: true,
-    only: [serial, ...others],
-  });
+  const only = [...new Set([serial, ...others])];
+  await copyFlashes(home, only, { [serial]: 'system-march' });
+  const bench = await startPracticeBench({ home, basePort: 0, fast: true, trusting: true, only });
   return { ...bench, phone: bench.phones.find(({ identity }) => identity.serial === serial)! };
 }
 
@@ -87,19 +69,6 @@ export const serveOn = (
 /** The application without any phone. */
 export const serveAlone = (home: string): Promise<Serving> =>
   serve({ ...quick, home, port: 0, addresses: [] });
-
-/** Waits until a condition holds. @throws Error naming what was waited for */
-export async function until(
-  what: string,
-  holds: () => boolean | Promise<boolean>,
-  limitMs = 60_000,
-): Promise<void> {
-  const deadline = Date.now() + limitMs;
-  while (!(await holds())) {
-    if (Date.now() > deadline) throw new Error(`waited too long for ${what}`);
-    await new Promise((resolve) => setTimeout(resolve, 25));
-  }
-}
 
 export const isIn = (app: KeenLarder, mode: PhoneMode) => () =>
   app.bench.list().some((phone) => phone.presence === 'here' && phone.facts?.mode === mode);

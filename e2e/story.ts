@@ -4,8 +4,8 @@ import type { Page } from 'playwright-core';
 import type { Serving } from '@keen-larder/server/serve.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { openBrowser } from '../browser.ts';
-import { quick, serial, serveOn, startKnot3, testFolder, until } from './bench.ts';
+import { openBrowser } from './browser.ts';
+import { quick, serial, serveOn, startKnot3, testFolder, until } from '../testing/bench.ts';
 
 /** The application on an empty larder, one simulated phone, and a browser page that shows it. */
 export interface Story {
