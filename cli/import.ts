@@ -5,7 +5,7 @@ import pino from 'pino';
 import { listText, obstacles } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { planImport } from '@keen-larder/core/larder/import-plan.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
-import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
+import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
 import { openBatch } from '@keen-larder/server/imports/incoming.ts';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { importSheet, knownPartitions, startImporting } from '@keen-larder/server/runs/files/importing.ts';

@@ -1,5 +1,5 @@
 import { mkdir } from 'node:fs/promises';
-import type { ExportRequest } from '@keen-larder/contract/requests.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Larder } from '@keen-larder/server/larder/larder.ts';

@@ -2,7 +2,7 @@ import type { Forecast } from '@keen-larder/core/boot/boot.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Finding, Outcome } from '@keen-larder/core/rescue/rescue.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
-import type { Put } from './requests.ts';
+import type { Put } from './requests/restoring.ts';
 
 /** A mode, whether the phone is in it, and what it is good for. */
 export interface ReachView {

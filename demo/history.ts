@@ -1,5 +1,5 @@
 import pino from 'pino';
-import type { PracticeAction } from '@keen-larder/contract/requests.ts';
+import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { composeLabel } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
@@ -20,7 +20,7 @@ interface Visit {
   readonly serial: string;
   readonly daysAgo: number;
   readonly purpose: string;
-  readonly before?: readonly Partial<PracticeAction>[];
+  readonly before?: readonly PracticeAction[];
   /** Where the phone is read; the keys lead there. */
   readonly mode: 'system' | 'recovery' | 'loader';
   readonly wants: (partition: { name: string; role: string }) => boolean;
@@ -88,7 +88,7 @@ const copied = 'TW5K-20316';
 const copyingDaysAgo = 9;
 
 /** How the phones stand when the demo begins. */
-const now: readonly { readonly serial: string; readonly action: Partial<PracticeAction> }[] = [
+const now: readonly { readonly serial: string; readonly action: PracticeAction }[] = [
   { serial: 'MR2Q-44107', action: { do: 'break', build: 'half-firmware' } },
 ];
 
@@ -117,7 +117,7 @@ export async function makeHistory(
     now: clock,
   });
   try {
-    const act = (serial: string, action: Partial<PracticeAction>) =>
+    const act = (serial: string, action: PracticeAction) =>
       fetch(`${standins.controlUrl}/phones/${serial}`, { method: 'POST', body: JSON.stringify(action) });
     const prepare = async ({ serial, before, mode }: Visit) => {
       for (const action of before ?? []) await act(serial, action);

@@ -1,5 +1,5 @@
 import pino from 'pino';
-import type { RestoringStart } from '@keen-larder/contract/requests.ts';
+import type { RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/server/keen-larder.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { Put } from '@keen-larder/contract/requests.ts';
+import type { Put } from '@keen-larder/contract/requests/restoring.ts';
 import {
   bootableSlot,
   bootControlOf,

@@ -1,16 +1,13 @@
 import { Router } from 'express';
+import { CompareRequest, ImagingRequest, ImagingStart } from '@keen-larder/contract/requests/imaging.ts';
 import {
   AddressRequest,
-  CompareRequest,
-  ImagingRequest,
-  ImagingStart,
   LockingRequest,
   LockingStart,
   PhoneChange,
   RestartRequest,
-  RestoringRequest,
-  RestoringStart,
-} from '@keen-larder/contract/requests.ts';
+} from '@keen-larder/contract/requests/phones.ts';
+import { RestoringRequest, RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startComparing } from '../runs/imaging/comparing.ts';
 import { startImaging } from '../runs/imaging/imaging.ts';

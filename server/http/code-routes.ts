@@ -1,6 +1,6 @@
 import { Router } from 'express';
 import type { AppCode } from '@keen-larder/contract/copies.ts';
-import { TrackersChange } from '@keen-larder/contract/requests.ts';
+import { TrackersChange } from '@keen-larder/contract/requests/trackers.ts';
 import { trackersAmong } from '@keen-larder/core/apps/trackers.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readClasses } from '@keen-larder/core/formats/apk/apk.ts';

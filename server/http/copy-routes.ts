@@ -14,7 +14,7 @@ import {
   SetAsideRequest,
   TakingOutStart,
   VerifyingCopies,
-} from '@keen-larder/contract/requests.ts';
+} from '@keen-larder/contract/requests/apps.ts';
 import { copyTar } from '../larder/copy-export.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from '../runs/apps/changing-apps.ts';

@@ -4,7 +4,7 @@ import {
   ImportingAppsStart,
   ImportingRequest,
   ImportingStart,
-} from '@keen-larder/contract/requests.ts';
+} from '@keen-larder/contract/requests/imports.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
 import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/files/importing.ts';

@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import { PracticeAction } from '@keen-larder/contract/requests.ts';
+import { practiceActionKind, type PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { valid } from './validate.ts';
 import { Problem } from '../failures.ts';
 
@@ -26,7 +26,9 @@ export function practiceRoutes(controlUrl: string | undefined): Router {
   routes.get('/practice', async (_request, response) => void response.json(await ask('/phones')));
   routes.post('/practice/:serial', async (request, response) => {
     const path = `/phones/${encodeURIComponent(request.params.serial)}`;
-    response.json(await ask(path, valid(PracticeAction, request.body)));
+    const kind = practiceActionKind(request.body);
+    if (!kind) throw new Problem(400, 'do must be the name of a control.');
+    response.json(await ask(path, valid(kind, request.body)));
   });
   return routes;
 }

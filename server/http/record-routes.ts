@@ -1,13 +1,13 @@
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
+import { CopyChange } from '@keen-larder/contract/requests/apps.ts';
 import {
-  CopyChange,
   KeepingRecordsRequest,
   KeepingRecordsStart,
   PuttingRecordsRequest,
   PuttingRecordsStart,
-} from '@keen-larder/contract/requests.ts';
+} from '@keen-larder/contract/requests/records.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startKeepingRecords } from '../runs/records/keeping-records.ts';
 import { startPuttingRecords } from '../runs/records/putting-records.ts';

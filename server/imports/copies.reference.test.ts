@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
-import type { ImportingAppsStart } from '@keen-larder/contract/requests.ts';
+import type { ImportingAppsStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { isIn, openOn, serial, serveAlone, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';

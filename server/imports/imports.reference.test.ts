@@ -21,7 +21,8 @@ import {
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { superImage } from '@keen-larder/core/testing/super.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
-import type { ExportRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
+import type { ImportingStart } from '@keen-larder/contract/requests/imports.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import {
   keepSet,

@@ -4,7 +4,7 @@ import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'n
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import type { ExportRequest } from '@keen-larder/contract/requests.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
 import { startExporting } from '../runs/files/exporting.ts';

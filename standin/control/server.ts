@@ -3,24 +3,10 @@ import { installBuild } from '../flash/compose.ts';
 import { goodBuilds } from '../scenario/good-builds.ts';
 import { firmwareBuilds } from '../firmware/builds.ts';
 import { faultKinds } from '../flash/faults.ts';
-import type { Phone, SimulatedMode } from '../phone/phone.ts';
+import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
+import type { Phone } from '../phone/phone.ts';
 import { brokenBuilds, modelNamesOf } from '../scenario/broken-builds.ts';
 import { useForADay } from '../scenario/daily-use.ts';
-
-/** What a hand at the bench can do to a simulated phone. */
-type Action =
-  | { do: 'cable'; in: boolean }
-  | { do: 'pull-after'; bytes: number }
-  | { do: 'power'; on: boolean }
-  | { do: 'keys'; into: SimulatedMode }
-  | { do: 'battery'; percent: number; chargesOnCable: boolean }
-  | { do: 'break'; build: string }
-  | { do: 'install'; build: string }
-  | { do: 'use'; days?: number }
-  | { do: 'reset' }
-  | { do: 'fault'; fault: string; seed?: number; partition?: string }
-  | { do: 'allow' | 'refuse' | 'hold' }
-  | { do: 'mend' };
 
 class Refusal extends Error {
   constructor(
@@ -37,7 +23,7 @@ const maxBodyBytes = 4096;
 /** The practice bench's controls over HTTP on loopback: `GET /phones`, `POST /phones/SERIAL`. */
 export function controlServer(phones: readonly Phone[]): Server {
   let day = 1;
-  const act = async (phone: Phone, action: Action): Promise<void> => {
+  const act = async (phone: Phone, action: PracticeAction): Promise<void> => {
     switch (action.do) {
       case 'cable':
         return phone.setCable(Boolean(action.in));
@@ -126,14 +112,14 @@ export function controlServer(phones: readonly Phone[]): Server {
   });
 }
 
-async function readAction(request: IncomingMessage): Promise<Action> {
+async function readAction(request: IncomingMessage): Promise<PracticeAction> {
   let text = '';
   for await (const part of request) {
     text += String(part);
     if (text.length > maxBodyBytes) throw new Refusal(413, 'The request is too long.');
   }
   try {
-    return JSON.parse(text) as Action;
+    return JSON.parse(text) as PracticeAction;
   } catch {
     throw new Refusal(400, 'The request is not JSON.');
   }

@@ -1,5 +1,5 @@
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
-import type { PracticeAction } from '@keen-larder/contract/requests.ts';
+import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
 import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
 import type {
@@ -21,29 +21,28 @@ import type {
   CopyChange,
   CopyingRequest,
   CopyingStart,
-  ExportRequest,
-  ImagingRequest,
-  ImportingAppsRequest,
-  ImportingAppsStart,
-  ImportingRequest,
-  ImportingStart,
-  InsideRequest,
-  KeepingRecordsRequest,
-  KeepingRecordsStart,
-  ImagingStart,
-  LockingRequest,
-  LockingStart,
   MovingRequest,
   MovingStart,
   PuttingAppsRequest,
   PuttingAppsStart,
+  VerifyingCopies,
+} from '@keen-larder/contract/requests/apps.ts';
+import type { ImagingRequest, ImagingStart } from '@keen-larder/contract/requests/imaging.ts';
+import type {
+  ImportingAppsRequest,
+  ImportingAppsStart,
+  ImportingRequest,
+  ImportingStart,
+} from '@keen-larder/contract/requests/imports.ts';
+import type { LockingRequest, LockingStart } from '@keen-larder/contract/requests/phones.ts';
+import type {
+  KeepingRecordsRequest,
+  KeepingRecordsStart,
   PuttingRecordsRequest,
   PuttingRecordsStart,
-  RestoringRequest,
-  RestoringStart,
-  SetChange,
-  VerifyingCopies,
-} from '@keen-larder/contract/requests.ts';
+} from '@keen-larder/contract/requests/records.ts';
+import type { RestoringRequest, RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
+import type { ExportRequest, InsideRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';

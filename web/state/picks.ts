@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia';
 import { ref } from 'vue';
-import type { Put } from '@keen-larder/contract/requests.ts';
+import type { Put } from '@keen-larder/contract/requests/restoring.ts';
 import type { Slot } from '@keen-larder/core/boot/boot.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { inSlot } from '@keen-larder/core/phone/roles.ts';

@@ -14,7 +14,8 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { imagingSheet, restoringSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
-import type { ImagingRequest, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import type { ImagingRequest } from '@keen-larder/contract/requests/imaging.ts';
+import type { RestoringRequest } from '@keen-larder/contract/requests/restoring.ts';
 
 /** Takes down what a test has put up; said once in each file, whose modules are those of the files before. */
 export function unmountAfterEach(): void {

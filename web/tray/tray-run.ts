@@ -1,6 +1,6 @@
 import { useEventListener } from '@vueuse/core';
 import { computed, reactive, ref, type WatchSource } from 'vue';
-import type { Put } from '@keen-larder/contract/requests.ts';
+import type { Put } from '@keen-larder/contract/requests/restoring.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';

@@ -4,7 +4,7 @@ import { flushPromises } from '@vue/test-utils';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
-import type { ImportingAppsRequest } from '@keen-larder/contract/requests.ts';
+import type { ImportingAppsRequest } from '@keen-larder/contract/requests/imports.ts';
 import { importingAppsSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { copiedApp } from '@keen-larder/core/testing/apps.ts';
 import CodeFindings from '../tray/apps/CodeFindings.vue';

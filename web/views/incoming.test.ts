@@ -4,7 +4,7 @@ import { flushPromises } from '@vue/test-utils';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { ConnectionsView, ConnectionView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
-import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
+import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
 import { importingSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { useBench } from '../state/bench.ts';
 import { useConnections } from '../state/connections.ts';

@@ -4,7 +4,7 @@ import type {
   CopyingRequest,
   MovingRequest,
   PuttingAppsRequest,
-} from '@keen-larder/contract/requests.ts';
+} from '@keen-larder/contract/requests/apps.ts';
 import { changeSince, type AppChange, type PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';

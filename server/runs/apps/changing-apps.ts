@@ -1,4 +1,4 @@
-import type { ChangingAppsStart } from '@keen-larder/contract/requests.ts';
+import type { ChangingAppsStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import { actionWords, listText } from '@keen-larder/core/runsheet/run-sheets.ts';

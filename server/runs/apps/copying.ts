@@ -1,5 +1,5 @@
 import { basename } from 'node:path';
-import type { CopyingStart } from '@keen-larder/contract/requests.ts';
+import type { CopyingStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import {
   folderKinds,

@@ -1,5 +1,5 @@
 import type { CopyView } from '@keen-larder/contract/copies.ts';
-import type { MovingStart } from '@keen-larder/contract/requests.ts';
+import type { MovingStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { PutApp } from './app-putting.ts';

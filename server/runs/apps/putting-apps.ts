@@ -1,4 +1,4 @@
-import type { PuttingAppsStart } from '@keen-larder/contract/requests.ts';
+import type { PuttingAppsStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';

@@ -1,6 +1,6 @@
 import { posix } from 'node:path';
 import type { AppInside } from '@keen-larder/contract/copies.ts';
-import type { TakingOutStart } from '@keen-larder/contract/requests.ts';
+import type { TakingOutStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { leftOut, partNameOf, type DataFile } from '@keen-larder/core/apps/copies.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';

@@ -1,6 +1,6 @@
 import { mkdir, open, rename, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { ExportRequest } from '@keen-larder/contract/requests.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';

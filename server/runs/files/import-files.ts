@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { NewPhone } from '@keen-larder/contract/requests.ts';
+import type { NewPhone } from '@keen-larder/contract/requests/phones.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { Batch } from '../../imports/incoming.ts';

@@ -1,4 +1,4 @@
-import type { ImportingAppsRequest, ImportingAppsStart } from '@keen-larder/contract/requests.ts';
+import type { ImportingAppsRequest, ImportingAppsStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { CopiedApp, DataFile } from '@keen-larder/core/apps/copies.ts';
 import { planCopies, type PlannedCopy } from '@keen-larder/core/apps/import-plan.ts';

@@ -5,7 +5,7 @@ import { planImport, type PlannedImport } from '@keen-larder/core/larder/import-
 import { byRole, roleOf } from '@keen-larder/core/phone/roles.ts';
 import { importingSheet, listText, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Composed } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
-import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests.ts';
+import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { imageOf, type OpenedFile } from '../../imports/opening.ts';
 import type { Batch } from '../../imports/incoming.ts';

@@ -1,4 +1,4 @@
-import type { CompareRequest } from '@keen-larder/contract/requests.ts';
+import type { CompareRequest } from '@keen-larder/contract/requests/imaging.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';

@@ -1,4 +1,4 @@
-import type { ImagingRequest } from '@keen-larder/contract/requests.ts';
+import type { ImagingRequest } from '@keen-larder/contract/requests/imaging.ts';
 import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { imagingSheet, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';

@@ -1,4 +1,4 @@
-import type { RestoringStart } from '@keen-larder/contract/requests.ts';
+import type { RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';

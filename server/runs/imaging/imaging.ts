@@ -12,7 +12,7 @@ import { usedRanges } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
-import type { ImagingStart } from '@keen-larder/contract/requests.ts';
+import type { ImagingStart } from '@keen-larder/contract/requests/imaging.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import type { ManifestImage } from '../../shelf/manifest.ts';

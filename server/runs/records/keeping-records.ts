@@ -1,5 +1,5 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
-import type { KeepingRecordsStart } from '@keen-larder/contract/requests.ts';
+import type { KeepingRecordsStart } from '@keen-larder/contract/requests/records.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { recordKind, type RecordKindId, type RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';

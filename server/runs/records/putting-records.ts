@@ -1,5 +1,5 @@
 import type { RecordsView } from '@keen-larder/contract/copies.ts';
-import type { PuttingRecordsStart } from '@keen-larder/contract/requests.ts';
+import type { PuttingRecordsStart } from '@keen-larder/contract/requests/records.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { recordKind, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { asOnePart, PartFailure } from '../../failures.ts';

@@ -1,4 +1,4 @@
-import type { KeepingRecordsRequest, PuttingRecordsRequest } from '@keen-larder/contract/requests.ts';
+import type { KeepingRecordsRequest, PuttingRecordsRequest } from '@keen-larder/contract/requests/records.ts';
 import {
   expectedBytesPerSecond,
   keepingRecordsSheet,

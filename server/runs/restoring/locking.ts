@@ -1,4 +1,4 @@
-import type { LockingStart } from '@keen-larder/contract/requests.ts';
+import type { LockingStart } from '@keen-larder/contract/requests/phones.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';

@@ -2,7 +2,7 @@
 // silent; and a stop cannot be got around by starting the run all the same.
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import type { Put, RestoringRequest } from '@keen-larder/contract/requests/restoring.ts';
 import { quernProgramHeader } from '@keen-larder/core/boot/boot.ts';
 import type { RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Serving } from '../../serve.ts';

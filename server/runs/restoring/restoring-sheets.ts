@@ -1,4 +1,4 @@
-import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import type { Put, RestoringRequest } from '@keen-larder/contract/requests/restoring.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { dayText } from '@keen-larder/core/larder/label.ts';
 import { isMakersKey } from '@keen-larder/core/phone/maker-keys.ts';

@@ -1,4 +1,4 @@
-import type { RestoringStart } from '@keen-larder/contract/requests.ts';
+import type { RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
 import type { ProofView, RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, nextFreeLabel } from '@keen-larder/core/larder/label.ts';

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
-import type { ImportingAppsRequest } from '@keen-larder/contract/requests.ts';
+import type { ImportingAppsRequest } from '@keen-larder/contract/requests/imports.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
 import { useBench } from '../../state/bench.ts';

@@ -2,7 +2,7 @@
 import { ElInput } from 'element-plus';
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
-import type { ImportingRequest } from '@keen-larder/contract/requests.ts';
+import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';

@@ -3,7 +3,7 @@ import { ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
-import type { Put, RestoringRequest } from '@keen-larder/contract/requests.ts';
+import type { Put, RestoringRequest } from '@keen-larder/contract/requests/restoring.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElOption, ElSelect } from 'element-plus';
 import { computed, shallowRef, watch } from 'vue';
-import type { Put } from '@keen-larder/contract/requests.ts';
+import type { Put } from '@keen-larder/contract/requests/restoring.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { inSlot, isNeverWritten, splitSlot } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../../api/client.ts';

@@ -3,7 +3,7 @@ import { ElButton, ElInputNumber, ElOption, ElSelect } from 'element-plus';
 import { Download, FolderOutput } from 'lucide-vue-next';
 import { computed } from 'vue';
 import { useLocalStorage } from '@vueuse/core';
-import type { ExportRequest } from '@keen-larder/contract/requests.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import type { ExportForm, ExportPacking } from '@keen-larder/core/larder/export-plan.ts';
 import { api, downloads } from '../../api/client.ts';

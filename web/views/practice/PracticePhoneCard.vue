@@ -3,7 +3,7 @@ import { ElButton, ElOption, ElSelect, ElSlider, ElSwitch } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import type { PracticeBuild, PracticePhone } from '@keen-larder/contract/practice.ts';
 import { keysFor } from '@keen-larder/core/phone/keys.ts';
-import type { PracticeAction } from '@keen-larder/contract/requests.ts';
+import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { api } from '../../api/client.ts';
 import { announceError } from '../../state/notices.ts';
 

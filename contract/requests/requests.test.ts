@@ -2,15 +2,11 @@ import 'reflect-metadata';
 import { plainToInstance } from 'class-transformer';
 import { validateSync } from 'class-validator';
 import { describe, expect, it } from 'vitest';
-import {
-  ImagingRequest,
-  ImagingStart,
-  PhoneChange,
-  PracticeAction,
-  RestartRequest,
-  RestoringStart,
-  SetChange,
-} from './requests.ts';
+import { ImagingRequest, ImagingStart } from './imaging.ts';
+import { PhoneChange, RestartRequest } from './phones.ts';
+import { BatteryAction, practiceActionKind, PullAfterAction } from './practice.ts';
+import { RestoringStart } from './restoring.ts';
+import { SetChange } from './sets.ts';
 
 /** Names of the fields that are refused; none when the request is good. */
 function refused<T extends object>(kind: new () => T, body: object): string[] {
@@ -27,6 +23,12 @@ const restoring = {
   armedWith: '0482',
 };
 
+it('a control of the practice bench is known by its name alone', () => {
+  expect(practiceActionKind({ do: 'battery' })).toBe(BatteryAction);
+  for (const body of [{ do: 'explode' }, { do: 'constructor' }, { do: 1 }, {}, null, 'mend'])
+    expect(practiceActionKind(body)).toBeUndefined();
+});
+
 describe('what browsers may ask for', () => {
   it('is taken when it makes sense', () => {
     expect(refused(ImagingRequest, imaging)).toEqual([]);
@@ -37,7 +39,7 @@ describe('what browsers may ask for', () => {
     expect(refused(PhoneChange, { nickname: 'Ringing hut — new' })).toEqual([]);
     expect(refused(SetChange, {})).toEqual([]);
     expect(refused(SetChange, { label: 'x', note: 'several\nlines', binned: true })).toEqual([]);
-    expect(refused(PracticeAction, { do: 'battery', percent: 40, chargesOnCable: false })).toEqual([]);
+    expect(refused(BatteryAction, { do: 'battery', percent: 40, chargesOnCable: false })).toEqual([]);
   });
 
   it.each([
@@ -65,10 +67,10 @@ describe('what browsers may ask for', () => {
     [SetChange, { label: '' }, 'label'],
     [SetChange, { note: 'x'.repeat(4001) }, 'note'],
     [SetChange, { binned: 1 }, 'binned'],
-    [PracticeAction, { do: 'explode' }, 'do'],
-    [PracticeAction, { do: 'battery', percent: 0 }, 'percent'],
-    [PracticeAction, { do: 'battery', percent: 1.5 }, 'percent'],
-    [PracticeAction, { do: 'pull-after', bytes: -1 }, 'bytes'],
+    [BatteryAction, { do: 'battery', percent: 0, chargesOnCable: true }, 'percent'],
+    [BatteryAction, { do: 'battery', percent: 1.5, chargesOnCable: true }, 'percent'],
+    [BatteryAction, { do: 'battery', percent: 50 }, 'chargesOnCable'],
+    [PullAfterAction, { do: 'pull-after', bytes: -1 }, 'bytes'],
   ])('%o with %j is refused', (kind, body, field) => {
     expect(refused(kind as new () => object, body)).toEqual([field]);
   });

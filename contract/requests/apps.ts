@@ -1,0 +1,158 @@
+import 'reflect-metadata';
+import { Type } from 'class-transformer';
+import {
+  ArrayMaxSize,
+  ArrayMinSize,
+  ArrayUnique,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsOptional,
+  IsString,
+  Matches,
+  MaxLength,
+  ValidateNested,
+} from 'class-validator';
+import { appActions, type AppAction } from '@keen-larder/core/apps/built-in.ts';
+import { partKinds, type PartKind } from '@keen-larder/core/apps/copies.ts';
+import { maxApps, packageName, AreTicks, ArmsRun, IsPrintable } from './fields.ts';
+
+/** An app, and what of it. */
+export class AppParts {
+  @Matches(packageName)
+  package!: string;
+
+  @IsArray()
+  @ArrayUnique()
+  @IsIn(partKinds, { each: true })
+  parts!: PartKind[];
+}
+
+export class CopyingRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ValidateNested({ each: true })
+  @Type(() => AppParts)
+  apps!: AppParts[];
+}
+
+export class CopyingStart extends CopyingRequest {
+  @AreTicks()
+  confirmed!: string[];
+}
+
+/** A kept copy of an app, and what of it goes to the phone. */
+export class CopyParts {
+  @IsString()
+  @MaxLength(64)
+  copyId!: string;
+
+  @IsArray()
+  @ArrayUnique()
+  @IsIn(partKinds, { each: true })
+  parts!: PartKind[];
+}
+
+export class PuttingAppsRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ValidateNested({ each: true })
+  @Type(() => CopyParts)
+  copies!: CopyParts[];
+
+  /** Data is put in place in recovery, since the system gives no root. */
+  @IsOptional()
+  @IsIn(['recovery'])
+  through?: 'recovery';
+}
+
+export class PuttingAppsStart extends PuttingAppsRequest {
+  @AreTicks()
+  confirmed!: string[];
+
+  /** The last four characters of the phone's serial, as typed; only where data on the phone is replaced. */
+  @IsOptional()
+  @ArmsRun()
+  armedWith?: string;
+}
+
+export class MovingRequest extends CopyingRequest {
+  /** Serial of the phone that they go to. */
+  @IsPrintable(1, 64)
+  to!: string;
+
+  @IsOptional()
+  @IsIn(['recovery'])
+  through?: 'recovery';
+}
+
+export class MovingStart extends MovingRequest {
+  @AreTicks()
+  confirmed!: string[];
+
+  /** The last four characters of the other phone's serial, as typed; only where data on it is replaced. */
+  @IsOptional()
+  @ArmsRun()
+  armedWith?: string;
+}
+
+export class SetAsideRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @Matches(packageName, { each: true })
+  packages!: string[];
+
+  @IsBoolean()
+  aside!: boolean;
+}
+
+export class ChangingAppsRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ArrayUnique()
+  @Matches(packageName, { each: true })
+  packages!: string[];
+
+  @IsIn(appActions)
+  action!: AppAction;
+}
+
+export class ChangingAppsStart extends ChangingAppsRequest {
+  @AreTicks()
+  confirmed!: string[];
+}
+
+export class TakingOutStart {
+  @IsArray()
+  @ArrayMinSize(1)
+  @ArrayMaxSize(maxApps)
+  @ArrayUnique()
+  @Matches(packageName, { each: true })
+  packages!: string[];
+}
+
+export class CopyChange {
+  @IsOptional()
+  @IsString()
+  @MaxLength(2000)
+  note?: string;
+
+  @IsOptional()
+  @IsBoolean()
+  binned?: boolean;
+}
+
+/** Copies, by their ids. */
+export class VerifyingCopies {
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxApps)
+  @IsString({ each: true })
+  apps!: string[];
+
+  @IsArray()
+  @ArrayUnique()
+  @ArrayMaxSize(maxApps)
+  @IsString({ each: true })
+  records!: string[];
+}

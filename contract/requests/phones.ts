@@ -1,0 +1,46 @@
+import 'reflect-metadata';
+import { IsBoolean, IsIn } from 'class-validator';
+import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { AreTicks, ArmsRun, IsPrintable } from './fields.ts';
+
+export class RestartRequest {
+  @IsIn(phoneModes)
+  into!: PhoneMode;
+}
+
+export class PhoneChange {
+  @IsPrintable(1, 60)
+  nickname!: string;
+}
+
+export class AddressRequest {
+  @IsPrintable(3, 120)
+  address!: string;
+}
+
+/** A phone that the larder does not know yet. */
+export class NewPhone {
+  @IsPrintable(1, 60)
+  maker!: string;
+
+  @IsPrintable(1, 60)
+  model!: string;
+
+  @IsPrintable(1, 60)
+  nickname!: string;
+}
+
+export class LockingRequest {
+  /** Locked, or unlocked. */
+  @IsBoolean()
+  lock!: boolean;
+}
+
+export class LockingStart extends LockingRequest {
+  @AreTicks()
+  confirmed!: string[];
+
+  /** The last four characters of the phone's serial, as typed. */
+  @ArmsRun()
+  armedWith!: string;
+}
