@@ -1,6 +1,6 @@
 import { execFile } from 'node:child_process';
 import { existsSync } from 'node:fs';
-import { mkdir } from 'node:fs/promises';
+import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { inject } from 'vitest';
@@ -23,10 +23,14 @@ async function composed(folder: string, model: keyof typeof models, system: Syst
   try {
     await mkdir(`${path}.making`);
   } catch {
-    await until(`the flash of ${model}`, () => existsSync(path));
-    return path;
+    await until(`the flash of ${model}`, () => existsSync(path) || !existsSync(`${path}.making`));
+    return composed(folder, model, system);
   }
-  await composeFlash(path, models[model], system);
+  try {
+    await composeFlash(path, models[model], system);
+  } finally {
+    await rm(`${path}.making`, { recursive: true });
+  }
   return path;
 }
 

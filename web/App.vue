@@ -1,73 +1,28 @@
 <script setup lang="ts">
-import { useEventListener, useLocalStorage, useTitle } from '@vueuse/core';
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
+import { useTitle } from '@vueuse/core';
+import { computed, onMounted, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api } from './api/client.ts';
-import { followEvents } from './api/events.ts';
 import BayRail from './frame/BayRail.vue';
 import KeySheet from './frame/KeySheet.vue';
 import NoticeStack from './frame/NoticeStack.vue';
 import TopBar from './frame/TopBar.vue';
-import { useBench } from './state/bench.ts';
-import { useConnections } from './state/connections.ts';
-import { useDesktop } from './state/desktop.ts';
-import { useImports } from './state/imports.ts';
-import { useCopies } from './state/copies.ts';
-import { useLarder } from './state/larder.ts';
-import { announceError, useNotices } from './state/notices.ts';
+import { useGlobalKeys } from './keys.ts';
+import { useLiveFeed } from './state/live-feed.ts';
 import { useRuns } from './state/runs.ts';
 import TheTray from './tray/TheTray.vue';
 
-const bench = useBench();
-const larder = useLarder();
-const copies = useCopies();
-const imports = useImports();
-const connections = useConnections();
 const runs = useRuns();
-const notices = useNotices();
-const desktop = useDesktop();
 const route = useRoute();
 const router = useRouter();
-const onLine = ref(true);
-const hasPractice = ref(false);
+const { onLine } = useLiveFeed();
 const keysShown = ref(false);
+useGlobalKeys({ showSheet: () => (keysShown.value = true), go: (path) => void router.push(path) });
 
-const loadAll = () =>
-  Promise.all([bench.load(), larder.load(), runs.load(), imports.load(), connections.load()]).catch(
-    announceError,
-  );
-
-/** What this start of the program found broken off is told once to each browser. */
-const toldOf = useLocalStorage('keen-larder-told-of-start', 0);
-async function greet(startedAt: number): Promise<void> {
-  await loadAll();
-  if (toldOf.value === startedAt) return;
-  for (const run of runs.interruptedBy(startedAt)) notices.runEnded(run);
-  toldOf.value = startedAt;
-}
-
-let stop = () => {};
+const hasPractice = ref(false);
 onMounted(async () => {
-  stop = followEvents(
-    {
-      hello: ({ startedAt }) => void greet(startedAt),
-      phone: (phone) => bench.take(phone),
-      run: (run) => {
-        if (!runs.take(run)) return;
-        desktop.runEnded(run);
-        if (run.id !== runs.inTray) notices.runEnded(run);
-      },
-      'run-log': ({ runId, line }) => runs.takeLine(runId, line),
-      larder: () => void larder.load(),
-      copies: () => void copies.refresh(),
-      imports: () => void imports.load(),
-      connections: () => void connections.load(),
-    },
-    (isOpen) => (onLine.value = isOpen),
-  );
   hasPractice.value = (await api.about().catch(() => ({ practice: false }))).practice;
 });
-onBeforeUnmount(() => stop());
 
 useTitle(
   computed(() => {
@@ -76,23 +31,6 @@ useTitle(
     return `${progress}${String(route.meta['title'] ?? '')} · Keen Larder`;
   }),
 );
-
-const places: Readonly<Record<string, string>> = { b: '/bench', l: '/larder', r: '/runs', p: '/practice' };
-let afterG = false;
-useEventListener('keydown', (event: KeyboardEvent) => {
-  const typing = (event.target as HTMLElement).closest('input, textarea, [contenteditable]');
-  if (typing || event.metaKey || event.altKey || event.ctrlKey) return;
-  if (event.key === '?') keysShown.value = true;
-  else if (afterG && places[event.key]) void router.push(places[event.key]!);
-  else if (event.key === '/') {
-    const filter = document.querySelector<HTMLInputElement>('input[data-filter], [data-filter] input');
-    if (filter) {
-      event.preventDefault();
-      filter.focus();
-    }
-  }
-  afterG = event.key === 'g';
-});
 </script>
 
 <template>

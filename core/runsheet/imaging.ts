@@ -34,6 +34,14 @@ export interface ImagingFacts {
   readonly readAll?: boolean;
 }
 
+/** Whether a partition need not be read if the phone proves it to be as it was last kept. */
+export const mayBeKeptAlready = (
+  partition: PartitionFacts & {
+    readonly kept?: { readonly bytes: number; readonly ranges?: unknown } | undefined;
+  },
+): boolean =>
+  mayBeUnchanged(partition) && partition.kept?.bytes === partition.bytes && !partition.kept.ranges;
+
 interface Context extends ImagingFacts {
   /** In which the partitions are read. */
   readonly mode: PhoneMode;

@@ -1,6 +1,22 @@
 import type { PartitionFacts } from '../phone/facts.ts';
 import { roleNames, roles } from '../phone/roles.ts';
 
+/** What a set may be kept for, as its name says. */
+export const imagingPurposes = ['before flash', 'as received', 'after repair', 'weekly'] as const;
+
+interface KeptPartition extends PartitionFacts {
+  readonly kept?: { readonly setId: string; readonly at: number } | undefined;
+}
+
+/** Partitions that are in the newest set of a phone, as far as nothing newer is kept of them. */
+export function lastPick(partitions: readonly KeptPartition[]): string[] {
+  const newest = partitions.reduce<KeptPartition['kept']>(
+    (latest, { kept }) => (kept && (!latest || kept.at > latest.at) ? kept : latest),
+    undefined,
+  );
+  return partitions.filter(({ kept }) => kept && kept.setId === newest?.setId).map(({ name }) => name);
+}
+
 /** Partitions that belong together for a reason, and what that leaves out. */
 export interface Purpose {
   readonly id: 'before-flash' | 'boot-chain' | 'identity' | 'everything' | 'as-last-time';

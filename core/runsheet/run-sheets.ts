@@ -1,4 +1,5 @@
 export * from './check.ts';
+export { isAbleTo, partsOf, type AppDoing, type WhatOfApp } from './apps/able.ts';
 export { actionWords, changingSheet } from './apps/changing.ts';
 export { copyingSheet, pickedApps, roomForCopies, type PickedApp } from './apps/copying.ts';
 export type {
@@ -18,10 +19,17 @@ export {
 } from './apps/moving.ts';
 export { puttingAppsSheet } from './apps/putting-back.ts';
 export { keepingRecordsSheet, puttingRecordsSheet, recordsStop, type RecordsThere } from './records.ts';
-export { canReadUsedOnly, imagingSheet, mayBeUnchanged, type ImagingFacts } from './imaging.ts';
+export {
+  canReadUsedOnly,
+  imagingSheet,
+  mayBeKeptAlready,
+  mayBeUnchanged,
+  type ImagingFacts,
+} from './imaging.ts';
 export { importingSheet, type ImportingFacts, type ImportingImage } from './importing.ts';
 export { lockingSheet, type LockingFacts } from './locking.ts';
-export { purposesOf, type Purpose } from './purposes.ts';
+export { imagingPurposes, lastPick, purposesOf, type Purpose } from './purposes.ts';
+export { bundlesOf, type Bundle } from './restoring/bundles.ts';
 export {
   restoringSheet,
   type RestoringFacts,

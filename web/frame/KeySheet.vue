@@ -1,28 +1,17 @@
 <script setup lang="ts">
 import { ElDialog } from 'element-plus';
+import { shortcuts } from '../keys.ts';
 
 const shown = defineModel<boolean>({ required: true });
-
-const keys: readonly (readonly [string, string])[] = [
-  ['?', 'This sheet'],
-  ['g then b, l, r, p', 'Go to Bench, Larder, Runs, Practice bench'],
-  ['/', 'Filter the larder'],
-  ['Tab', 'From the map to the table to the tray'],
-  ['Arrow keys', 'From jar to jar on the storage map'],
-  ['Space', 'Pick or leave the jar or row'],
-  ['Shift and click', 'Pick all apps or copies from the row that was ticked before'],
-  ['Ctrl Enter', 'Do what the tray’s button says, when nothing stands in the way'],
-  ['Esc', 'Close a dialog, leave a field'],
-];
 </script>
 
 <template>
   <ElDialog v-model="shown" title="Keys and marks" width="560">
     <table>
       <tbody>
-        <tr v-for="[key, does] in keys" :key="key">
+        <tr v-for="{ keys, does } in shortcuts" :key="keys">
           <th scope="row">
-            <kbd>{{ key }}</kbd>
+            <kbd>{{ keys }}</kbd>
           </th>
           <td>{{ does }}</td>
         </tr>

@@ -3,9 +3,8 @@ import { ref, shallowRef } from 'vue';
 import type { AppView } from '@keen-larder/contract/copies.ts';
 import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import type { AppOrder } from '@keen-larder/core/apps/facets.ts';
+import type { AppDoing, WhatOfApp } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../api/client.ts';
-
-export type WhatOfApp = 'both' | 'data' | 'program';
 
 /** What is chosen in one phone's list of apps, kept while one looks elsewhere. */
 export interface AppsDraft {
@@ -21,8 +20,7 @@ export interface AppsDraft {
   /** Packages, whether or not the facets show them. */
   picked: string[];
   confirmed: string[];
-  /** Into the larder, onto the phone, or something else on the phone. */
-  doing: 'copy' | 'put-back' | 'change';
+  doing: AppDoing;
   /** What is done to those that are there. */
   action: AppAction;
   /** What of each app. */

@@ -5,7 +5,7 @@ import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, maxLabelLength, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
-import { canReadUsedOnly, mayBeUnchanged } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { canReadUsedOnly, imagingPurposes, mayBeKeptAlready } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../api/client.ts';
 import RoleStrip from '../parts/roles/RoleStrip.vue';
@@ -21,7 +21,6 @@ const bench = useBench();
 const larder = useLarder();
 const store = usePicks();
 const picks = computed(() => store.forPhone(props.phone.serial));
-const purposes = ['before flash', 'as received', 'after repair', 'weekly'];
 
 const taken = computed(() =>
   larder.all.filter(({ serial }) => serial === props.phone.serial).map(({ label }) => label),
@@ -62,13 +61,7 @@ const savedBytes = computed(() =>
 );
 /** Of what is picked, what need not be read when the phone proves it to be as it was kept. */
 const keptBefore = computed(() =>
-  partitions.value.filter(
-    (each) =>
-      picks.value.picked.includes(each.name) &&
-      mayBeUnchanged(each) &&
-      each.kept?.bytes === each.bytes &&
-      !each.kept.ranges,
-  ),
+  partitions.value.filter((each) => picks.value.picked.includes(each.name) && mayBeKeptAlready(each)),
 );
 /** Only a system that gives root shows what could be read after a restart. */
 const canRestartFirst = computed(() => props.phone.facts?.mode === 'system' && props.phone.facts.root);
@@ -165,7 +158,7 @@ const title = computed(() => {
             aria-label="Why it is kept"
             @change="picks.ownLabel = undefined"
           >
-            <ElOption v-for="each in purposes" :key="each" :value="each" :label="each" />
+            <ElOption v-for="each in imagingPurposes" :key="each" :value="each" :label="each" />
           </ElSelect>
           <ElButton
             v-if="picks.ownLabel !== undefined"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
-import { armingText } from '@keen-larder/core/runsheet/arming.ts';
+import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
@@ -39,7 +39,7 @@ const { sheet, run } = useTrayRun({
       : isKeeping.value
         ? api.keepingRecordsSheet(serial.value, keeping.value, signal)
         : api.puttingRecordsSheet(serial.value, putting.value, signal),
-  isReady: () => !mustArm.value || draft.value.armedWith === armingText(serial.value),
+  isReady: () => !armed.value || draft.value.armedWith === armingText(serial.value),
   async begin() {
     const { confirmed, armedWith } = draft.value;
     const run = isKeeping.value
@@ -51,9 +51,7 @@ const { sheet, run } = useTrayRun({
     return run;
   },
 });
-const mustArm = computed(
-  () => !isKeeping.value && (sheet.value?.checks.some(({ id }) => id === 'data-replaced') ?? false),
-);
+const armed = computed(() => sheet.value !== undefined && mustArm(sheet.value));
 const figures = computed(() =>
   sheet.value && able.value.length > 0
     ? [
@@ -72,7 +70,7 @@ const count = computed(() => `${able.value.length} ${able.value.length === 1 ? '
     :run="run"
     :picks="draft"
     :figures="figures"
-    :arms="mustArm ? serial : undefined"
+    :arms="armed ? serial : undefined"
     :go="`${isKeeping ? 'Keep' : 'Put back'} ${count} of records`"
     @arm="(typed) => (draft.armedWith = typed)"
   >

@@ -5,6 +5,7 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../api/client.ts';
+import { isStartKey } from '../keys.ts';
 import { announceError } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';
 import { useRuns } from '../state/runs.ts';
@@ -108,7 +109,7 @@ export function useTrayRun({
   }
 
   useEventListener('keydown', (event: KeyboardEvent) => {
-    if (event.key === 'Enter' && event.ctrlKey) void start();
+    if (isStartKey(event)) void start();
   });
 
   return { sheet, run: reactive({ sheet, error, clear, canStart, starting, start, confirm, mend }) };

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
-import { armingText } from '@keen-larder/core/runsheet/arming.ts';
+import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
@@ -38,7 +38,7 @@ const { sheet, run } = useTrayRun({
     draft.value.to && draft.value.picked.length > 0 && props.phone.presence === 'here'
       ? api.movingSheet(serial.value, request.value, signal)
       : undefined,
-  isReady: () => !mustArm.value || draft.value.armedWith === armingText(draft.value.to ?? ''),
+  isReady: () => !armed.value || draft.value.armedWith === armingText(draft.value.to ?? ''),
   async begin() {
     const { confirmed, armedWith } = draft.value;
     const run = await api.startMoving(serial.value, { ...request.value, confirmed, armedWith });
@@ -49,7 +49,7 @@ const { sheet, run } = useTrayRun({
   },
   throughRecovery: () => (draft.value.through = 'recovery'),
 });
-const mustArm = computed(() => sheet.value?.checks.some(({ id }) => id === 'data-replaced') ?? false);
+const armed = computed(() => sheet.value !== undefined && mustArm(sheet.value));
 const both = computed(() => {
   const found = sheet.value as MovingSheet | undefined;
   if (!found) return [];
@@ -78,7 +78,7 @@ const count = computed(
     :run="run"
     :picks="draft"
     :figures="figures"
-    :arms="mustArm ? draft.to : undefined"
+    :arms="armed ? draft.to : undefined"
     :go="`Move ${count}`"
     hint="Ctrl Enter · each app is in the larder before anything is removed"
     @arm="(typed) => (draft.armedWith = typed)"

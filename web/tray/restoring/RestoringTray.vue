@@ -4,6 +4,7 @@ import { computed, shallowRef, watch } from 'vue';
 import type { Put } from '@keen-larder/contract/requests/restoring.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { inSlot, isNeverWritten, splitSlot } from '@keen-larder/core/phone/roles.ts';
+import { bundlesOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../../api/client.ts';
 import RoleStrip from '../../parts/roles/RoleStrip.vue';
 import { useBench } from '../../state/bench.ts';
@@ -32,20 +33,7 @@ const target = computed(() => {
   return chosen ?? here.value.find(({ serial }) => serial === set.value?.serial) ?? here.value[0];
 });
 
-const bundles = computed(() => {
-  const images =
-    set.value?.images.filter(({ partition, kind }) => kind === 'block' && !isNeverWritten(partition)) ?? [];
-  const files = (set.value?.images ?? []).filter(({ kind }) => kind === 'archive');
-  const names = (wanted: (role: string, name: string) => boolean) =>
-    images.filter(({ role, partition }) => wanted(role, partition)).map(({ partition }) => partition);
-  return [
-    { name: 'Boot and system', picked: names((role, name) => role === 'system' || name === 'boot') },
-    { name: 'Boot chain', picked: names((role) => role === 'boot-chain') },
-    { name: 'All but user data', picked: names((role) => role !== 'user-data' && role !== 'scratch') },
-    { name: 'Everything', picked: names(() => true) },
-    { name: 'Files', picked: files.map(({ partition }) => partition) },
-  ].filter(({ picked }) => picked.length > 0);
-});
+const bundles = computed(() => bundlesOf(set.value?.images ?? []));
 
 /** Of the set again when it changed, so that the sheet is computed anew. */
 const puts = computed(() =>

@@ -3,7 +3,7 @@ import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { purposesOf } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { lastPick, purposesOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../../api/client.ts';
 import StorageMap from '../../charts/StorageMap.vue';
 import type { Lid, MapScale } from '../../charts/storage-layout.ts';
@@ -63,15 +63,7 @@ function compare(): void {
 }
 
 /** Usual picks, and that of the newest set. */
-const bundles = computed(() => {
-  const all = partitions.value ?? [];
-  const newest = all.reduce<PartitionView['kept']>(
-    (latest, { kept }) => (kept && (!latest || kept.at > latest.at) ? kept : latest),
-    undefined,
-  );
-  const lastTime = all.filter(({ kept }) => kept && kept.setId === newest?.setId).map(({ name }) => name);
-  return purposesOf(all, lastTime);
-});
+const bundles = computed(() => purposesOf(partitions.value ?? [], lastPick(partitions.value ?? [])));
 const same = (a: readonly string[], b: readonly string[]) =>
   a.length === b.length && a.every((name) => b.includes(name));
 const chosen = computed(() => bundles.value.find(({ picked }) => same(picked, picks.value.picked)));

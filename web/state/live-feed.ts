@@ -1,0 +1,61 @@
+import { useLocalStorage } from '@vueuse/core';
+import { onBeforeUnmount, onMounted, ref, type Ref } from 'vue';
+import { followEvents } from '../api/events.ts';
+import { useBench } from './bench.ts';
+import { useConnections } from './connections.ts';
+import { useCopies } from './copies.ts';
+import { useDesktop } from './desktop.ts';
+import { useImports } from './imports.ts';
+import { useLarder } from './larder.ts';
+import { announceError, useNotices } from './notices.ts';
+import { useRuns } from './runs.ts';
+
+/** Hands the server's news to the stores while the application is shown; tells whether the server answers. */
+export function useLiveFeed(): { onLine: Ref<boolean> } {
+  const bench = useBench();
+  const larder = useLarder();
+  const copies = useCopies();
+  const imports = useImports();
+  const connections = useConnections();
+  const runs = useRuns();
+  const notices = useNotices();
+  const desktop = useDesktop();
+  const onLine = ref(true);
+
+  const loadAll = () =>
+    Promise.all([bench.load(), larder.load(), runs.load(), imports.load(), connections.load()]).catch(
+      announceError,
+    );
+
+  /** What this start of the program found broken off is told once to each browser. */
+  const toldOf = useLocalStorage('keen-larder-told-of-start', 0);
+  async function greet(startedAt: number): Promise<void> {
+    await loadAll();
+    if (toldOf.value === startedAt) return;
+    for (const run of runs.interruptedBy(startedAt)) notices.runEnded(run);
+    toldOf.value = startedAt;
+  }
+
+  let stop = () => {};
+  onMounted(() => {
+    stop = followEvents(
+      {
+        hello: ({ startedAt }) => void greet(startedAt),
+        phone: (phone) => bench.take(phone),
+        run: (run) => {
+          if (!runs.take(run)) return;
+          desktop.runEnded(run);
+          if (run.id !== runs.inTray) notices.runEnded(run);
+        },
+        'run-log': ({ runId, line }) => runs.takeLine(runId, line),
+        larder: () => void larder.load(),
+        copies: () => void copies.refresh(),
+        imports: () => void imports.load(),
+        connections: () => void connections.load(),
+      },
+      (isOpen) => (onLine.value = isOpen),
+    );
+  });
+  onBeforeUnmount(() => stop());
+  return { onLine };
+}

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { ElRadioButton, ElRadioGroup } from 'element-plus';
+import { computed } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { appActions } from '@keen-larder/core/apps/built-in.ts';
+import { actionWords } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { api } from '../../../api/client.ts';
+import RunFrame from '../../RunFrame.vue';
+import { useTrayRun } from '../../tray-run.ts';
+import DoingChoice from './DoingChoice.vue';
+import PickedList from './PickedList.vue';
+import { usePickedApps } from './use-picked-apps.ts';
+
+/** Picked apps are disabled, enabled, removed or brought back for the phone's owner. */
+const props = defineProps<{ phone: PhoneView }>();
+const { serial, draft, picked, able, unable, count, sources, started } = usePickedApps(() => props.phone);
+const request = computed(() => ({
+  packages: able.value.map(({ package: name }) => name),
+  action: draft.value.action,
+}));
+const { run } = useTrayRun({
+  picks: () => draft.value,
+  serial: () => serial.value,
+  sources,
+  compute: (signal) =>
+    props.phone.presence === 'here' ? api.changingAppsSheet(serial.value, request.value, signal) : undefined,
+  async begin() {
+    const run = await api.startChangingApps(serial.value, {
+      ...request.value,
+      confirmed: draft.value.confirmed,
+    });
+    started();
+    return run;
+  },
+  copyFirst: () => (draft.value.doing = 'copy'),
+});
+</script>
+
+<template>
+  <RunFrame
+    :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`"
+    :run="run"
+    :picks="draft"
+    :go="`${actionWords[draft.action]} ${count}`"
+    hint="Ctrl Enter · for the phone’s owner; it can be undone"
+  >
+    <DoingChoice v-model="draft.doing" />
+    <ElRadioGroup v-model="draft.action" size="small" aria-label="What is done on the phone">
+      <ElRadioButton v-for="each in appActions" :key="each" :value="each">{{
+        actionWords[each]
+      }}</ElRadioButton>
+    </ElRadioGroup>
+    <PickedList :apps="able" :unable="unable" why="as wanted already, or not there" :draft="draft">
+      <template #default="{ app }">
+        <span class="soft">{{ app.installed?.versionName ?? app.installed?.versionCode }}</span>
+      </template>
+    </PickedList>
+  </RunFrame>
+</template>

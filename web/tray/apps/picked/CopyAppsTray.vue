@@ -1,0 +1,64 @@
+<script setup lang="ts">
+import { computed } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { api } from '../../../api/client.ts';
+import RunFrame from '../../RunFrame.vue';
+import { useTrayRun } from '../../tray-run.ts';
+import DoingChoice from './DoingChoice.vue';
+import PickedList from './PickedList.vue';
+import { usePickedApps } from './use-picked-apps.ts';
+import WhatChoice from './WhatChoice.vue';
+
+/** Picked apps of a phone go into the larder. */
+const props = defineProps<{ phone: PhoneView }>();
+const { serial, draft, picked, able, unable, partsOf, count, sources, started } = usePickedApps(
+  () => props.phone,
+);
+const request = computed(() => ({
+  apps: able.value.map(({ package: name }) => ({ package: name, parts: partsOf(name) })),
+}));
+const { sheet, run } = useTrayRun({
+  picks: () => draft.value,
+  serial: () => serial.value,
+  sources,
+  compute: (signal) =>
+    props.phone.presence === 'here' ? api.copyingSheet(serial.value, request.value, signal) : undefined,
+  async begin() {
+    const run = await api.startCopying(serial.value, {
+      ...request.value,
+      confirmed: draft.value.confirmed,
+    });
+    started();
+    return run;
+  },
+});
+const figures = computed(() => {
+  if (!sheet.value || able.value.length === 0) return [];
+  const { bytes, expectedMs } = sheet.value;
+  const exact = `${bytes.toLocaleString('en')} bytes`;
+  return [
+    { value: sizeText(bytes), name: 'to read, at most', exact },
+    { value: aboutText(expectedMs), name: 'unattended' },
+  ];
+});
+</script>
+
+<template>
+  <RunFrame
+    :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`"
+    :run="run"
+    :picks="draft"
+    :figures="figures"
+    :go="`Copy ${count}`"
+    hint="Ctrl Enter · apps are stopped, nothing else is changed"
+  >
+    <DoingChoice v-model="draft.doing" />
+    <WhatChoice :draft="draft" :has-several="able.length > 1" />
+    <PickedList :apps="able" :unable="unable" why="not on the phone" :draft="draft" chooses-what>
+      <template #default="{ app }">
+        <span class="soft">{{ app.installed?.versionName ?? app.installed?.versionCode }}</span>
+      </template>
+    </PickedList>
+  </RunFrame>
+</template>

@@ -1,0 +1,89 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from 'element-plus';
+import { computed } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import type { CopyView } from '@keen-larder/contract/copies.ts';
+import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
+import { api } from '../../../api/client.ts';
+import { exactTime } from '../../../parts/time.ts';
+import RunFrame from '../../RunFrame.vue';
+import { useTrayRun } from '../../tray-run.ts';
+import DoingChoice from './DoingChoice.vue';
+import PickedList from './PickedList.vue';
+import { usePickedApps } from './use-picked-apps.ts';
+import WhatChoice from './WhatChoice.vue';
+
+/** Copies of picked apps go back onto their phone. */
+const props = defineProps<{ phone: PhoneView }>();
+const { serial, draft, picked, able, unable, partsOf, copyOf, count, sources, started } = usePickedApps(
+  () => props.phone,
+);
+const request = computed(() => ({
+  copies: able.value.map((app) => ({ copyId: copyOf(app).id, parts: partsOf(app.package) })),
+  ...(draft.value.through && { through: draft.value.through }),
+}));
+const { sheet, run } = useTrayRun({
+  picks: () => draft.value,
+  serial: () => serial.value,
+  sources,
+  compute: (signal) =>
+    props.phone.presence === 'here' ? api.puttingAppsSheet(serial.value, request.value, signal) : undefined,
+  isReady: () => !armed.value || draft.value.armedWith === armingText(serial.value),
+  async begin() {
+    const { confirmed, armedWith } = draft.value;
+    const run = await api.startPuttingApps(serial.value, { ...request.value, confirmed, armedWith });
+    started();
+    return run;
+  },
+  // Data takes its program along, whichever way it was chosen.
+  addPrograms() {
+    draft.value.what = 'both';
+    if (draft.value.whatOf) draft.value.whatOf = {};
+  },
+  copyFirst: () => (draft.value.doing = 'copy'),
+  throughRecovery: () => (draft.value.through = 'recovery'),
+});
+const armed = computed(() => sheet.value !== undefined && mustArm(sheet.value));
+const figures = computed(() => {
+  if (!sheet.value || able.value.length === 0) return [];
+  const { bytes, expectedMs } = sheet.value;
+  const exact = `${bytes.toLocaleString('en')} bytes`;
+  return [
+    { value: sizeText(bytes), name: 'to write', exact },
+    { value: aboutText(expectedMs), name: 'unattended' },
+  ];
+});
+const copyText = ({ createdAt, app, note }: CopyView) =>
+  `${exactTime(createdAt)} · ${app.versionName ?? app.versionCode}${note ? ` · ${note}` : ''}`;
+</script>
+
+<template>
+  <RunFrame
+    :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`"
+    :run="run"
+    :picks="draft"
+    :figures="figures"
+    :arms="armed ? serial : undefined"
+    :go="`Put back ${count}`"
+    hint="Ctrl Enter · an app that fails stays as it was"
+    @arm="(typed) => (draft.armedWith = typed)"
+  >
+    <DoingChoice v-model="draft.doing" />
+    <WhatChoice :draft="draft" :has-several="able.length > 1" />
+    <PickedList :apps="able" :unable="unable" why="in no copy" :draft="draft" chooses-what>
+      <template #default="{ app }">
+        <ElSelect
+          v-if="app.copies.length > 1"
+          :model-value="copyOf(app).id"
+          size="small"
+          :aria-label="`Copy of ${app.label}`"
+          @update:model-value="(id: string) => (draft.copyOf = { ...draft.copyOf, [app.package]: id })"
+        >
+          <ElOption v-for="copy in app.copies" :key="copy.id" :value="copy.id" :label="copyText(copy)" />
+        </ElSelect>
+        <span v-else class="soft">{{ copyText(copyOf(app)) }}</span>
+      </template>
+    </PickedList>
+  </RunFrame>
+</template>
