@@ -17,7 +17,7 @@ export class KillableServer {
   /** Resolves once it is ready and the phone is there. */
   async start(): Promise<void> {
     this.url = await new Promise<string>((resolve, reject) => {
-      const main = join(import.meta.dirname, '../../server/main.ts');
+      const main = join(import.meta.dirname, '../server/main.ts');
       const args = [
         '--home',
         this.home,

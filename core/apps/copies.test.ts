@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { changeSince, stampTexts, type CopiedApp, type DataFile, type DataStamp } from './copies.ts';
+import { changeSince, stampTexts, type CopiedApp, type DataFile } from './copies.ts';
+import type { DataStamp } from './data-stamp.ts';
 
 const file = (path: string, bytes = 10, modifiedAt = 100): DataFile => ({ path, bytes, modifiedAt });
 

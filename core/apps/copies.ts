@@ -1,4 +1,5 @@
 import type { AppPermission } from './facts.ts';
+import type { DataStamp } from './data-stamp.ts';
 
 /** What of an app is kept apart, and in which file of an export. */
 export const partKinds = ['program', 'data', 'device-data', 'external', 'media', 'obb'] as const;
@@ -42,12 +43,6 @@ export const stagingFolders = {
 
 /** What neither kept nor compared data has of an app's folder. */
 export const leftOut: readonly string[] = [...cacheFolders, ...Object.values(stagingFolders)];
-
-/** How an app's data looked: digests over paths with sizes and times, and over paths with sizes alone. */
-export interface DataStamp {
-  readonly full: string;
-  readonly sizes: string;
-}
 
 /** What is known of an app whose copy is kept. */
 export interface CopiedApp {

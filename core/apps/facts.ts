@@ -1,5 +1,5 @@
 import type { AppDuty } from '../formats/apk/apk.ts';
-import type { DataStamp } from './copies.ts';
+import type { DataStamp } from './data-stamp.ts';
 
 /** A permission that an app asks for. */
 export interface AppPermission {

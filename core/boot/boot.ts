@@ -11,7 +11,6 @@ export {
   startingSlot,
   verifiedBoot,
   walkToSystem,
-  type BootFlash,
-  type BootRules,
   type LoadedKernel,
 } from './walk.ts';
+export type { BootFlash, BootRules } from './boot-flash.ts';

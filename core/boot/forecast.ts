@@ -1,7 +1,8 @@
 import { FormatError } from '../bytes/format-error.ts';
 import { BootFailure } from './failure.ts';
 import { sdkOfUserData, userDataFault } from './user-data.ts';
-import { startingSlot, openSystem, walkToSystem, type BootFlash, type BootRules } from './walk.ts';
+import { startingSlot, openSystem, walkToSystem } from './walk.ts';
+import type { BootFlash, BootRules } from './boot-flash.ts';
 
 /** What a system says of itself. */
 export interface SystemFacts {

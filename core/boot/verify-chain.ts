@@ -7,7 +7,7 @@ import {
   type Vbmeta,
 } from '../formats/verified-boot/verified-boot.ts';
 import { once } from './once.ts';
-import type { BootFlash, BootRules } from './walk.ts';
+import type { BootFlash, BootRules } from './boot-flash.ts';
 
 /**
  * Why a boot chain does not verify (Android Verified Boot 2.0, README of AOSP external/avb); undefined when it does.

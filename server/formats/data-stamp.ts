@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
-import { stampTexts, type DataFile, type DataStamp } from '@keen-larder/core/apps/copies.ts';
+import { stampTexts, type DataFile } from '@keen-larder/core/apps/copies.ts';
+import type { DataStamp } from '@keen-larder/core/apps/data-stamp.ts';
 
 const digest = (text: string) => createHash('sha256').update(text).digest('hex');
 

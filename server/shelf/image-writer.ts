@@ -1,8 +1,8 @@
 import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { copyToShared } from './threads/block-pool.ts';
+import { copyToShared, type BlockPool } from './threads/block-pool.ts';
+import type { Block } from './threads/chunk-worker.ts';
 import { readBlocks } from './image-reader.ts';
 import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './packs/pack-format.ts';
-import type { SetWriter } from './set-writer.ts';
 import type { Shelf } from './shelf.ts';
 import type { DigestStream } from './threads/workers.ts';
 
@@ -30,6 +30,13 @@ interface Entry {
   readonly names: Promise<Buffer[]>;
 }
 
+/** Where the chunks of images go. */
+export interface ChunkStore {
+  readonly blocks: BlockPool;
+  /** Names a block's chunks, stores the new ones, and resolves to all names in order. */
+  store(block: Block): Promise<Buffer[]>;
+}
+
 /** The whole of an image of that many bytes. */
 export const wholeOf = (bytes: number): ByteRange[] => (bytes > 0 ? [{ offset: 0, bytes }] : []);
 
@@ -51,7 +58,7 @@ export class ImageWriter {
    * @param imageBytes size of the whole image
    */
   constructor(
-    private readonly set: SetWriter,
+    private readonly store: ChunkStore,
     private readonly shelf: Shelf,
     private readonly ranges: readonly ByteRange[] | undefined,
     private readonly imageBytes: number,
@@ -89,7 +96,7 @@ export class ImageWriter {
     stream: AsyncIterable<Uint8Array>,
     onStored: (bytes: number) => void = () => undefined,
   ): Promise<void> {
-    const { blocks } = this.set;
+    const { blocks } = this.store;
     let memory: SharedArrayBuffer | undefined;
     let filled = 0;
     let room = 0;
@@ -197,7 +204,7 @@ export class ImageWriter {
     if (next) this.addHole(next.offset);
     const block = { memory, bytes };
     const digested = this.digests.update(block);
-    const names = this.set.store(block);
+    const names = this.store.store(block);
     this.handedOver += bytes;
     this.entries.push({ taken: this.handedOver, names });
     Promise.all([digested, names])
@@ -205,7 +212,7 @@ export class ImageWriter {
         () => onStored(bytes),
         (error: unknown) => (this.failure ??= error),
       )
-      .finally(() => this.set.blocks.giveBack(memory));
+      .finally(() => this.store.blocks.giveBack(memory));
   }
 
   /** Names of zeros from the end of what was taken up to a place in the image. */

@@ -23,7 +23,8 @@ import { dirname, join } from 'node:path';
 import { compress } from 'zstd-napi';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
-import { madeBytes, templates, type Item, type Template } from './contents.ts';
+import { madeBytes, templates, type Template } from './contents.ts';
+import type { Item } from './item.ts';
 
 const images = join(import.meta.dirname, 'images');
 /** Every image is made "on" this day, so that building again gives the same bytes. */

@@ -1,29 +1,10 @@
 import { cacheGroupOf, categoriesOf } from '@keen-larder/core/apps/ids.ts';
 import { firmwareBuilds, type FirmwareBuild } from './builds.ts';
 import { notebookDatabase } from './database.ts';
-import { filler, type FillerKind } from './filler.ts';
-import { recordDatabase, recordItems, type RecordDatabase } from './records.ts';
-import { programBytes, programs, type ProgramBuild, type ProgramName } from './programs.ts';
-
-/** One file, directory or link of a shipped file system. */
-export interface Item {
-  readonly path: string;
-  readonly text?: string;
-  readonly filler?: { readonly kind: FillerKind; readonly seed: number; readonly bytes: number };
-  /** An app's program. */
-  readonly apk?: ProgramBuild;
-  /** A notebook's SQLite database, of about so many bytes. */
-  readonly database?: { readonly seed: number; readonly bytes: number };
-  /** A database of the phone's own records. */
-  readonly records?: { readonly of: RecordDatabase; readonly seed: number; readonly sdk: number };
-  readonly link?: string;
-  readonly directory?: true;
-  /** Permission bits, octal. */
-  readonly mode?: number;
-  readonly owner?: readonly [uid: number, gid: number];
-  /** SELinux label. */
-  readonly label?: string;
-}
+import { filler } from './filler.ts';
+import { recordDatabase, recordItems } from './records.ts';
+import type { Item } from './item.ts';
+import { programBytes, programs, type ProgramName } from './programs.ts';
 
 /** Bytes that follow from a few numbers and are left out of the shipped image; undefined of any other item. */
 export const madeBytes = ({ filler: made, apk, database, records }: Item): Buffer | undefined => {

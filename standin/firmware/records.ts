@@ -1,19 +1,6 @@
 import Database from 'better-sqlite3';
 import { deflateSync } from 'node:zlib';
-import type { Item } from './contents.ts';
-
-/** Databases of a phone's own providers, with the tables and columns that AOSP gives them, as far as they are used. */
-export const recordDatabases = [
-  'contacts',
-  'calls',
-  'messages',
-  'calendar',
-  'words',
-  'accounts',
-  'home',
-  'keys',
-] as const;
-export type RecordDatabase = (typeof recordDatabases)[number];
+import type { Item, RecordDatabase } from './item.ts';
 
 const schemaVersions: Readonly<Record<RecordDatabase, (sdk: number) => number>> = {
   contacts: (sdk) => 900 + sdk * 12,

@@ -15,7 +15,6 @@ import {
   type Process,
   type ShellHost,
 } from './host.ts';
-import { runScript } from './run.ts';
 import { tar } from './tar.ts';
 import { chown, df, du, find, mkdir, mke2fs, mv, rm, stat } from './tree-commands.ts';
 
@@ -93,7 +92,7 @@ const su: Command = async (process) => {
   }
   const [first, ...rest] = process.args;
   if (first !== '-c' && first !== '0') return complain(process, 'su', 'usage: su -c COMMAND');
-  return runScript(rest.join(' '), process.host, process, 0, process.cwd);
+  return process.sub(rest.join(' '), 0);
 };
 
 const byNameFolder = '/dev/block/by-name';

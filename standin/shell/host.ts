@@ -39,6 +39,8 @@ export interface Process extends Streams {
   readonly uid: number;
   readonly cwd: string;
   readonly args: readonly string[];
+  /** Runs another script on the same streams. */
+  sub(script: string, uid: number): Promise<number>;
 }
 
 /** A path as seen from a folder. */

@@ -68,7 +68,9 @@ async function runPipeline(
         ? (text: string) => out(Buffer.from(text))
         : streams.err;
     const [name, ...args] = command.words;
-    const process: Process = { host, uid, cwd, args, stdin, out, err };
+    const sub = (script: string, as: number) =>
+      runScript(script, host, { stdin: process.stdin, out, err }, as, cwd);
+    const process: Process = { host, uid, cwd, args, stdin, out, err, sub };
     const run = commandTable[name!];
     const running = command.group
       ? runList(command.group, host, { stdin, out, err }, uid, cwd)
