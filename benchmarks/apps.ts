@@ -7,7 +7,7 @@ import { execFileSync } from 'node:child_process';
 import { createReadStream, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { parseArgs } from 'node:util';
+import { Command } from 'commander';
 import pino from 'pino';
 import { randomUUID } from 'node:crypto';
 import { filterApps, sortApps } from '@keen-larder/core/apps/facets.ts';
@@ -24,7 +24,11 @@ import { editTree, type Addition } from '@keen-larder/standin/flash/file-tree.ts
 import { settingsFiles, withListLine, withPackage } from '@keen-larder/standin/packages/settings.ts';
 import { measureAppsPage } from './apps-page.ts';
 
-const { values } = parseArgs({ options: { apps: { type: 'string', default: '500' } } });
+const values = new Command('npm run bench:apps --')
+  .description('Many apps on one phone, and one app out of a large image.')
+  .option('--apps <n>', 'how many', '500')
+  .parse()
+  .opts<{ apps: string }>();
 const count = Number(values.apps);
 const serial = 'TW3K-10517';
 const folder = mkdtempSync(join(tmpdir(), 'keen-larder-bench-apps-'));

@@ -9,23 +9,32 @@ import { statfs } from 'node:fs/promises';
 import { totalmem, cpus, tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
 import { createInterface } from 'node:readline';
-import { parseArgs } from 'node:util';
+import { Command } from 'commander';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import { copySparse } from '@keen-larder/standin/flash/copy.ts';
 import { Flash } from '@keen-larder/standin/flash/flash.ts';
 import type { ImagingReport, Turn } from './larder-process.ts';
 
-const { values } = parseArgs({
-  options: {
-    mebibytes: { type: 'string', default: '1024' },
-    rounds: { type: 'string', default: '3' },
-    /** Of the file system of which only the blocks in use are read, and of the image for memory; 0 for none. */
-    'ext4-mebibytes': { type: 'string', default: '4096' },
-    'large-gibibytes': { type: 'string', default: '16' },
-    folder: { type: 'string', default: tmpdir() },
-  },
-});
+const values = new Command('npm run bench --')
+  .description('Imaging beside openssl and zstd over the same bytes, and putting back beside reading.')
+  .option('--mebibytes <n>', 'size of what is imaged', '1024')
+  .option('--rounds <n>', 'turns of imaging', '3')
+  .option(
+    '--ext4-mebibytes <n>',
+    'of a file system of which the blocks in use alone are read; 0 for none',
+    '4096',
+  )
+  .option('--large-gibibytes <n>', 'of the image for memory; 0 for none', '16')
+  .option('--folder <dir>', 'where it works', tmpdir())
+  .parse()
+  .opts<{
+    mebibytes: string;
+    rounds: string;
+    ext4Mebibytes: string;
+    largeGibibytes: string;
+    folder: string;
+  }>();
 const mebibytes = Number(values.mebibytes);
 const rounds = Number(values.rounds);
 const bytes = mebibytes * 2 ** 20;
@@ -115,8 +124,8 @@ try {
   );
   print(`peak resident ${sizeText(peak)} (wanted: under 400 MiB), idle ${sizeText(full[0]!.idleBytes)}`);
   for (const home of [last, 'home-shared', 'home-restoring']) rmSync(join(folder, home), { recursive: true });
-  if (Number(values['ext4-mebibytes']) > 0) await usedBlocks(Number(values['ext4-mebibytes']));
-  if (Number(values['large-gibibytes']) > 0) await large(Number(values['large-gibibytes']));
+  if (Number(values.ext4Mebibytes) > 0) await usedBlocks(Number(values.ext4Mebibytes));
+  if (Number(values.largeGibibytes) > 0) await large(Number(values.largeGibibytes));
 } finally {
   sink?.kill();
   await endPhone();

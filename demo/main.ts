@@ -6,7 +6,7 @@ import { existsSync } from 'node:fs';
 import { rename, rm } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
-import { parseArgs } from 'node:util';
+import { Command } from 'commander';
 import { buildInterface } from '../scripts/prepare.mjs';
 import { adbKeyOf } from '@keen-larder/server/links/adb/key.ts';
 import { recipes } from '@keen-larder/standin/scenario/phones.ts';
@@ -14,14 +14,14 @@ import { endAll, startProgram } from './children.ts';
 import { makeHistory } from './history.ts';
 import { addressesOf, startStandins } from './standins.ts';
 
-const { values } = parseArgs({
-  options: {
-    home: { type: 'string', default: join(homedir(), '.keen-larder-demo') },
-    port: { type: 'string', default: '4173' },
-    fresh: { type: 'boolean', default: false },
-    fast: { type: 'boolean', default: false },
-  },
-});
+const values = new Command('npm run demo --')
+  .description('Simulated phones, a larder with months of history, and the application.')
+  .option('--home <dir>', 'folder of the demo', join(homedir(), '.keen-larder-demo'))
+  .option('--port <n>', 'port on this computer', '4173')
+  .option('--fresh', 'begin anew')
+  .option('--fast', 'cables that carry as much as they can, and quick starts')
+  .parse()
+  .opts<{ home: string; port: string; fresh?: true; fast?: true }>();
 const larderHome = join(values.home, 'larder');
 const standinHome = join(values.home, 'phones');
 const nicknames = Object.fromEntries(recipes.map(({ serial, nickname }) => [serial, nickname]));
@@ -50,7 +50,7 @@ try {
     await rename(unfinished, larderHome);
     options = ['--allow', (await adbKeyOf(larderHome)).publicLine];
   }
-  const [standins] = await Promise.all([startStandins(standinHome, values.fast, options), built]);
+  const [standins] = await Promise.all([startStandins(standinHome, values.fast ?? false, options), built]);
   const child = startProgram(
     server,
     [

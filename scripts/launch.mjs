@@ -7,8 +7,9 @@ import { buildInterface, buildWorkers, installDependencies, requireNode, root } 
 export async function launch(program, { interface: needsInterface = true } = {}) {
   requireNode();
   installDependencies();
-  buildWorkers();
-  if (needsInterface) await buildInterface();
+  const isQuestion = process.argv.slice(2).some((each) => each === '--help' || each === '-h');
+  if (!isQuestion) buildWorkers();
+  if (needsInterface && !isQuestion) await buildInterface();
   const child = spawn(process.execPath, ['--import', 'tsx', join(root, program), ...process.argv.slice(2)], {
     cwd: root,
     stdio: 'inherit',

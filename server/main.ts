@@ -1,40 +1,70 @@
 /** `npm start -- --home DIR --port N --phone HOST:PORT`: the application. */
 import { homedir } from 'node:os';
 import { join } from 'node:path';
-import { parseArgs } from 'node:util';
+import { Command, InvalidArgumentError, Option } from 'commander';
 import { openLog } from './logging.ts';
 import { usualServerPort } from './links/adb/server.ts';
 import { serve } from './serve.ts';
 
-const { values } = parseArgs({
-  options: {
-    home: { type: 'string', default: join(homedir(), '.keen-larder') },
-    port: { type: 'string', default: '4173' },
-    phone: { type: 'string', multiple: true, default: [] },
-    nickname: { type: 'string', multiple: true, default: [] },
-    practice: { type: 'string' },
-    'adb-port': {
-      type: 'string',
-      default: process.env['ANDROID_ADB_SERVER_PORT'] ?? String(usualServerPort),
-    },
-    'no-adb-server': { type: 'boolean', default: false },
-    'poll-ms': { type: 'string' },
-    'overdue-ms': { type: 'string' },
-  },
-});
+/** Of an option. */
+const wholeNumber = (text: string): number => {
+  if (!/^\d+$/.test(text)) throw new InvalidArgumentError('It must be a whole number.');
+  return Number(text);
+};
+const collect = (value: string, before: string[]) => [...before, value];
+const nickname = (text: string, before: Record<string, string>): Record<string, string> => {
+  const [serial, name] = text.split('=', 2);
+  if (!serial || !name) throw new InvalidArgumentError('Write it as SERIAL=NAME.');
+  return { ...before, [serial]: name };
+};
+
+interface Values {
+  readonly home: string;
+  readonly port: number;
+  readonly phone: readonly string[];
+  readonly nickname: Readonly<Record<string, string>>;
+  readonly practice?: string;
+  readonly adbPort: number;
+  readonly adbServer: boolean;
+  readonly pollMs?: number;
+  readonly overdueMs?: number;
+}
+
+const values = new Command('npm start --')
+  .description('Keen Larder for real phones: the local adb server, and phones at addresses.')
+  .option(
+    '--home <dir>',
+    'folder of the catalogue, the shelf, logs and exports',
+    join(homedir(), '.keen-larder'),
+  )
+  .option('--port <n>', 'port on this computer; 0 for any', wholeNumber, 4173)
+  .option('--phone <host:port>', 'a phone to follow; may be given several times', collect, [])
+  .option('--nickname <serial=name>', 'a name for a phone that is new', nickname, {})
+  .option(
+    '--adb-port <n>',
+    'port of the local adb server',
+    wholeNumber,
+    Number(process.env['ANDROID_ADB_SERVER_PORT'] ?? usualServerPort),
+  )
+  .option('--no-adb-server', 'leave the local adb server alone')
+  .addOption(new Option('--practice <url>', 'controls of simulated phones').hideHelp())
+  .addOption(new Option('--poll-ms <n>').argParser(wholeNumber).hideHelp())
+  .addOption(new Option('--overdue-ms <n>').argParser(wholeNumber).hideHelp())
+  .parse()
+  .opts<Values>();
 
 const log = openLog(values.home);
 try {
   const serving = await serve({
     home: values.home,
-    port: Number(values.port),
+    port: values.port,
     addresses: values.phone,
-    ...(!values['no-adb-server'] && { adbServerPort: Number(values['adb-port']) }),
-    nicknames: Object.fromEntries(values.nickname.map((each) => each.split('=', 2) as [string, string])),
+    ...(values.adbServer && { adbServerPort: values.adbPort }),
+    nicknames: values.nickname,
     log,
     ...(values.practice && { practiceUrl: values.practice }),
-    ...(values['poll-ms'] && { pollMs: Number(values['poll-ms']) }),
-    ...(values['overdue-ms'] && { overdueMs: Number(values['overdue-ms']) }),
+    ...(values.pollMs !== undefined && { pollMs: values.pollMs }),
+    ...(values.overdueMs !== undefined && { overdueMs: values.overdueMs }),
   });
   process.stdout.write(`Keen Larder is ready at ${serving.url}\n`);
   for (const signal of ['SIGINT', 'SIGTERM'] as const) {

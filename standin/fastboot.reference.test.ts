@@ -50,7 +50,7 @@ const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest(
 
 it('tells single variables, all of them, and which it does not have', async () => {
   expect(await fastboot('getvar', 'serialno')).toMatch(`serialno: ${serial}`);
-  expect(await fastboot('getvar', 'max-download-size')).toMatch(/max-download-size: 0x4000000/);
+  expect(await fastboot('getvar', 'max-download-size')).toMatch(/max-download-size: 0x1800000/);
   const all = await fastboot('getvar', 'all');
   expect(all).toMatch(/unlocked: ?yes/);
   expect(all).toMatch(/partition-size:boot: 0x2000000/);

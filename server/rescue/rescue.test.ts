@@ -11,6 +11,7 @@ import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startImaging } from '../runs/imaging/imaging.ts';
 import { startRestoring } from '../runs/restoring/restoring.ts';
+import { isLong } from '../../testing/effort.ts';
 
 const secondKnot3 = 'TW3K-10517';
 const knot5 = 'TW5K-20316';
@@ -64,7 +65,6 @@ const daily: Readonly<Record<string, readonly string[]>> = {
   [knot5]: ['wrong-kernel'],
   [reed2]: ['short-system'],
 };
-const isLong = process.env['KEEN_LARDER_FAULTS'] !== undefined;
 const wanted = Object.entries(expected).flatMap(([serial, cases]) => {
   const some = isLong ? cases : cases.filter(([build]) => daily[serial]?.includes(build));
   return some.length > 0 ? [{ serial, cases: some }] : [];

@@ -9,6 +9,7 @@ import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { useForADay } from '@keen-larder/standin/scenario/daily-use.ts';
 import { serial, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import { KillableServer } from '../../testing/killable.ts';
+import { killPoints } from '../../testing/effort.ts';
 
 const folder = testFolder();
 const home = join(folder.path, 'larder');
@@ -29,8 +30,7 @@ afterAll(async () => {
   folder.remove();
 });
 
-/** `npm run kills` asks for fifty. */
-const kills = Number(process.env['KEEN_LARDER_KILLS'] ?? 2);
+const kills = killPoints(1);
 
 async function databaseOnFlash(): Promise<string> {
   const fs = await Ext4.open(bench.phone.flash.partition('userdata')!);

@@ -9,6 +9,7 @@ import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import { KillableServer } from '../../testing/killable.ts';
 import { openOn, serial, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import { startVerifying } from './files/verifying.ts';
+import { killPoints } from '../../testing/effort.ts';
 
 const folder = testFolder();
 const home = join(folder.path, 'larder');
@@ -37,8 +38,7 @@ const startImaging = (label: string, picked: string[], readAll = true) =>
     confirmed: ['identity-left-out'],
   });
 
-/** `npm run kills` asks for fifty. */
-const kills = Number(process.env['KEEN_LARDER_KILLS'] ?? 3);
+const kills = killPoints(2);
 const picked = ['modem', 'persist', 'logo'];
 /** Apart from the first, which comes at once, wherever the dice say. */
 const shares = Array.from({ length: kills }, (_, n) => (n === 0 ? 0 : ((n * 0.618034) % 1) * 0.98));

@@ -15,7 +15,7 @@ export interface BootloaderHost {
 }
 
 /** The most that one download may be: little, as on cheap phones, so that large images go in pieces. */
-export const maxDownloadBytes = 64 << 20;
+export const maxDownloadBytes = 24 << 20;
 /** A lithium cell from empty to full, in millivolts; from memory. */
 const volts = { empty: 3400, full: 4350 };
 const hexadecimal = (value: number) => `0x${value.toString(16)}`;

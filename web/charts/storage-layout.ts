@@ -1,4 +1,4 @@
-import { scaleLinear, scaleLog } from 'd3';
+import { scaleLinear, scaleLog } from 'd3-scale';
 import { roleNames, roles, type Role } from '@keen-larder/core/phone/roles.ts';
 
 /**

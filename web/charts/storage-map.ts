@@ -1,4 +1,4 @@
-import { select, type Selection } from 'd3';
+import { select, type Selection } from 'd3-selection';
 import { roleNames, roles } from '@keen-larder/core/phone/roles.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { roleColour, roleHatch } from '../look/roles.ts';

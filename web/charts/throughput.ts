@@ -1,4 +1,8 @@
-import { area, axisBottom, axisLeft, curveMonotoneX, line, max, scaleLinear, select } from 'd3';
+import { max } from 'd3-array';
+import { axisBottom, axisLeft } from 'd3-axis';
+import { scaleLinear } from 'd3-scale';
+import { select } from 'd3-selection';
+import { area, curveMonotoneX, line } from 'd3-shape';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
 
 export interface Size {

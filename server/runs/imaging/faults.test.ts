@@ -13,6 +13,7 @@ import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { resumeImaging, startImaging } from './imaging.ts';
 import { startVerifying } from '../files/verifying.ts';
+import { faultSeeds } from '../../../testing/effort.ts';
 
 /** The phones, each with a link of another kind. */
 const places = [
@@ -29,8 +30,7 @@ const places = [
     picked: ['preloader', 'nvram', 'nvdata', 'logo', 'recovery'],
   },
 ] as const;
-/** `npm run kills` asks for thirty. */
-const seedsOfEach = Number(process.env['KEEN_LARDER_FAULTS'] ?? 4);
+const seedsOfEach = faultSeeds(2);
 /** Each of these waits for a phone that does not come. */
 const seedsAway = Math.ceil(seedsOfEach / 2);
 
@@ -52,7 +52,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
       home: mkdtempSync(join(folder.path, 'larder-')),
       addresses: addressesOf(phone.state()),
       pollMs: 30,
-      retryPolicy: { stallMs: 250, backoffMs: 5, tries: 3, awayMs: 450 },
+      retryPolicy: { stallMs: 500, backoffMs: 5, tries: 3, awayMs: 700 },
     });
     void phone.start(mode);
     await until('the phone', isHere);
@@ -143,7 +143,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
     'the cable flips bits': ({ random, point }) => phone.flash.faults.flip(point + 200_000, random()),
     'the phone falls silent': async ({ point, random }) => {
       phone.stallAfter(point);
-      await new Promise((resolve) => setTimeout(resolve, random() % 900));
+      await new Promise((resolve) => setTimeout(resolve, random() % 1100));
       phone.endStall();
     },
     'the phone starts anew': async ({ random }) => {

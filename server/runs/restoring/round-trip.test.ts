@@ -10,6 +10,7 @@ import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';
+import { isLong } from '../../../testing/effort.ts';
 
 /** One on every run of the tests, all five with `npm run kills`. */
 const all = [
@@ -19,7 +20,7 @@ const all = [
   { serial: knot3, mode: 'recovery' },
   { serial: 'TW3K-10517', mode: 'recovery' },
 ] as const;
-const phones = process.env['KEEN_LARDER_FAULTS'] === undefined ? all.slice(1, 2) : all;
+const phones = isLong ? all : all.slice(1, 2);
 
 const folder = testFolder();
 let bench: PracticeBench;

@@ -1,0 +1,17 @@
+/**
+ * How much a test tries: a small fixed sample on every run of the tests, sweeps with `npm run kills`. What is proved is
+ * the same.
+ */
+const asked = (name: string): number | undefined => {
+  const value = process.env[name];
+  return value === undefined ? undefined : Number(value);
+};
+
+/** `npm run kills` is under way. */
+export const isLong = asked('KEEN_LARDER_FAULTS') !== undefined;
+
+/** Seeds of each fault. */
+export const faultSeeds = (few: number): number => asked('KEEN_LARDER_FAULTS') ?? few;
+
+/** Points at which the program is killed. */
+export const killPoints = (few: number): number => asked('KEEN_LARDER_KILLS') ?? few;
