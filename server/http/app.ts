@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import express, { type ErrorRequestHandler, type Express } from 'express';
+import express, { type ErrorRequestHandler, type Express, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
 import { benchRoutes } from './bench-routes.ts';
@@ -25,30 +25,14 @@ export interface HttpOptions {
   readonly practiceUrl: string | undefined;
 }
 
-export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOptions): Express {
+export function httpApp(app: KeenLarder, options: HttpOptions): Express {
+  const { log, webFolder } = options;
   const http = express();
   http.disable('x-powered-by');
   http.use(headers, ownHostOnly, ownOriginOnly);
   http.use(express.json({ limit: '256kb' }));
 
-  const api = express.Router();
-  api.get('/about', (_request, response) => void response.json({ practice: practiceUrl !== undefined }));
-  api.use(
-    benchRoutes(app),
-    copyRoutes(app),
-    codeRoutes(app),
-    recordRoutes(app),
-    setRoutes(app),
-    insideRoutes(app),
-    importRoutes(app),
-    runRoutes(app),
-    practiceRoutes(practiceUrl),
-  );
-  api.use(eventRoutes(app.feed, app.now()));
-  api.use(() => {
-    throw new Problem(404, 'There is nothing at this address.');
-  });
-  http.use('/api', api);
+  http.use('/api', apiRoutes(app, options));
 
   http.use(express.static(webFolder, { index: false, maxAge: '1h', immutable: false }));
   http.get('/{*path}', (_request, response) => {
@@ -66,6 +50,28 @@ export function httpApp(app: KeenLarder, { log, webFolder, practiceUrl }: HttpOp
   };
   http.use(failed);
   return http;
+}
+
+/** Everything below `/api`; docs/api.md tells each. */
+export function apiRoutes(app: KeenLarder, { practiceUrl }: HttpOptions): Router {
+  const api = express.Router();
+  api.get('/about', (_request, response) => void response.json({ practice: practiceUrl !== undefined }));
+  api.use(
+    benchRoutes(app),
+    copyRoutes(app),
+    codeRoutes(app),
+    recordRoutes(app),
+    setRoutes(app),
+    insideRoutes(app),
+    importRoutes(app),
+    runRoutes(app),
+    practiceRoutes(practiceUrl),
+  );
+  api.use(eventRoutes(app.feed, app.now()));
+  api.use(() => {
+    throw new Problem(404, 'There is nothing at this address.');
+  });
+  return api;
 }
 
 function asProblem(error: unknown): Problem {

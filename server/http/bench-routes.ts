@@ -16,6 +16,7 @@ import { startRestoring } from '../runs/restoring/restoring.ts';
 import { halfWritten } from '../runs/restoring/writing-journal.ts';
 import { valid } from './validate.ts';
 import { Problem } from '../failures.ts';
+import { phoneRunRoutes } from './phone-run-routes.ts';
 
 /** Phones: what they are, their partitions, their restarts, imaging them and putting back onto them. */
 export function benchRoutes(app: KeenLarder): Router {
@@ -63,16 +64,6 @@ export function benchRoutes(app: KeenLarder): Router {
       .json(await startComparing(app, request.params.serial, valid(CompareRequest, request.body)));
   });
 
-  routes.post('/phones/:serial/imaging-sheet', async (request, response) => {
-    response.json(await imagingSheets.imaging(request.params.serial, valid(ImagingRequest, request.body)));
-  });
-
-  routes.post('/phones/:serial/imaging', async (request, response) => {
-    response
-      .status(202)
-      .json(await startImaging(app, request.params.serial, valid(ImagingStart, request.body)));
-  });
-
   routes.get('/phones/:serial/rescue', async (request, response) => {
     response.json(await app.rescue.view(request.params.serial));
   });
@@ -89,29 +80,24 @@ export function benchRoutes(app: KeenLarder): Router {
     response.set('cache-control', 'private, max-age=3600').type(type).send(Buffer.from(icon));
   });
 
-  routes.post('/phones/:serial/restoring-sheet', async (request, response) => {
-    response.json(
-      await restoringSheets.restoring(request.params.serial, valid(RestoringRequest, request.body)),
-    );
-  });
-
-  routes.post('/phones/:serial/restoring', async (request, response) => {
-    response
-      .status(202)
-      .json(await startRestoring(app, request.params.serial, valid(RestoringStart, request.body)));
-  });
-
-  routes.post('/phones/:serial/locking-sheet', async (request, response) => {
-    response.json(
-      await restoringSheets.locking(request.params.serial, valid(LockingRequest, request.body).lock),
-    );
-  });
-
-  routes.post('/phones/:serial/locking', async (request, response) => {
-    response
-      .status(202)
-      .json(await startLocking(app, request.params.serial, valid(LockingStart, request.body)));
-  });
+  phoneRunRoutes(
+    routes,
+    'imaging',
+    [ImagingRequest, (serial, asked) => imagingSheets.imaging(serial, asked)],
+    [ImagingStart, (serial, start) => startImaging(app, serial, start)],
+  );
+  phoneRunRoutes(
+    routes,
+    'restoring',
+    [RestoringRequest, (serial, asked) => restoringSheets.restoring(serial, asked)],
+    [RestoringStart, (serial, start) => startRestoring(app, serial, start)],
+  );
+  phoneRunRoutes(
+    routes,
+    'locking',
+    [LockingRequest, (serial, { lock }) => restoringSheets.locking(serial, lock)],
+    [LockingStart, (serial, start) => startLocking(app, serial, start)],
+  );
 
   return routes;
 }

@@ -29,6 +29,7 @@ import {
 import { startVerifyingCopies } from '../runs/files/verifying.ts';
 import { startPuttingApps } from '../runs/apps/putting-apps.ts';
 import { valid } from './validate.ts';
+import { phoneRunRoutes } from './phone-run-routes.ts';
 
 /** Copies of apps: taking them, keeping them, putting them back. */
 export function copyRoutes(app: KeenLarder): Router {
@@ -61,33 +62,6 @@ export function copyRoutes(app: KeenLarder): Router {
     response.status(204).end();
   });
 
-  routes.post('/phones/:serial/copying-sheet', async (request, response) => {
-    response.json(await appSheets.copying(request.params.serial, valid(CopyingRequest, request.body)));
-  });
-
-  routes.post('/phones/:serial/copying', async (request, response) => {
-    const start = valid(CopyingStart, request.body);
-    response.status(202).json(await startCopying(app, request.params.serial, start));
-  });
-
-  routes.post('/phones/:serial/putting-apps-sheet', async (request, response) => {
-    response.json(await appSheets.putting(request.params.serial, valid(PuttingAppsRequest, request.body)));
-  });
-
-  routes.post('/phones/:serial/putting-apps', async (request, response) => {
-    const start = valid(PuttingAppsStart, request.body);
-    response.status(202).json(await startPuttingApps(app, request.params.serial, start));
-  });
-
-  routes.post('/phones/:serial/changing-apps-sheet', async (request, response) => {
-    response.json(await appSheets.changing(request.params.serial, valid(ChangingAppsRequest, request.body)));
-  });
-
-  routes.post('/phones/:serial/changing-apps', async (request, response) => {
-    const start = valid(ChangingAppsStart, request.body);
-    response.status(202).json(await startChangingApps(app, request.params.serial, start));
-  });
-
   routes.get('/phones/:serial/apps-in-recovery', async (request, response) => {
     response.json(await appsInRecovery(app, request.params.serial));
   });
@@ -110,14 +84,30 @@ export function copyRoutes(app: KeenLarder): Router {
     response.json(await appSheets.movingView(request.params.serial, request.params.to));
   });
 
-  routes.post('/phones/:serial/moving-sheet', async (request, response) => {
-    response.json(await appSheets.moving(request.params.serial, valid(MovingRequest, request.body)));
-  });
-
-  routes.post('/phones/:serial/moving', async (request, response) => {
-    const start = valid(MovingStart, request.body);
-    response.status(202).json(await startMoving(app, request.params.serial, start));
-  });
+  phoneRunRoutes(
+    routes,
+    'copying',
+    [CopyingRequest, (serial, asked) => appSheets.copying(serial, asked)],
+    [CopyingStart, (serial, start) => startCopying(app, serial, start)],
+  );
+  phoneRunRoutes(
+    routes,
+    'putting-apps',
+    [PuttingAppsRequest, (serial, asked) => appSheets.putting(serial, asked)],
+    [PuttingAppsStart, (serial, start) => startPuttingApps(app, serial, start)],
+  );
+  phoneRunRoutes(
+    routes,
+    'changing-apps',
+    [ChangingAppsRequest, (serial, asked) => appSheets.changing(serial, asked)],
+    [ChangingAppsStart, (serial, start) => startChangingApps(app, serial, start)],
+  );
+  phoneRunRoutes(
+    routes,
+    'moving',
+    [MovingRequest, (serial, asked) => appSheets.moving(serial, asked)],
+    [MovingStart, (serial, start) => startMoving(app, serial, start)],
+  );
 
   return routes;
 }

@@ -14,6 +14,7 @@ import { startPuttingRecords } from '../runs/records/putting-records.ts';
 import { recordsOnPhone } from '../runs/records/records-on-phone.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { valid } from './validate.ts';
+import { phoneRunRoutes } from './phone-run-routes.ts';
 
 /** Personal records: what a phone has, keeping them, putting them back. */
 export function recordRoutes(app: KeenLarder): Router {
@@ -39,27 +40,18 @@ export function recordRoutes(app: KeenLarder): Router {
     await pipeline(Readable.from(readImage(shelf, part)), response);
   });
 
-  routes.post('/phones/:serial/keeping-records-sheet', async (request, response) => {
-    response.json(
-      await recordSheets.keeping(request.params.serial, valid(KeepingRecordsRequest, request.body)),
-    );
-  });
-
-  routes.post('/phones/:serial/keeping-records', async (request, response) => {
-    const start = valid(KeepingRecordsStart, request.body);
-    response.status(202).json(await startKeepingRecords(app, request.params.serial, start));
-  });
-
-  routes.post('/phones/:serial/putting-records-sheet', async (request, response) => {
-    response.json(
-      await recordSheets.putting(request.params.serial, valid(PuttingRecordsRequest, request.body)),
-    );
-  });
-
-  routes.post('/phones/:serial/putting-records', async (request, response) => {
-    const start = valid(PuttingRecordsStart, request.body);
-    response.status(202).json(await startPuttingRecords(app, request.params.serial, start));
-  });
+  phoneRunRoutes(
+    routes,
+    'keeping-records',
+    [KeepingRecordsRequest, (serial, asked) => recordSheets.keeping(serial, asked)],
+    [KeepingRecordsStart, (serial, start) => startKeepingRecords(app, serial, start)],
+  );
+  phoneRunRoutes(
+    routes,
+    'putting-records',
+    [PuttingRecordsRequest, (serial, asked) => recordSheets.putting(serial, asked)],
+    [PuttingRecordsStart, (serial, start) => startPuttingRecords(app, serial, start)],
+  );
 
   return routes;
 }

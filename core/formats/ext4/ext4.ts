@@ -1,11 +1,7 @@
-export {
-  Ext4Builder,
-  Ext4BuildError,
-  type BlockRun,
-  type Ext4Plan,
-  type Ext4Sink,
-  type NewFile,
-} from './build.ts';
+export type { BlockRun } from './block-map.ts';
+export { Ext4BuildError } from './build-error.ts';
+export { Ext4Builder } from './ext4-builder.ts';
+export type { Ext4Plan, Ext4Sink, NewFile } from './plan.ts';
 export { emptyTables } from './empty-tables.ts';
 export { Ext4, rootInode } from './file-system.ts';
 export { usedRanges } from './used-blocks.ts';
