@@ -7,6 +7,7 @@ import { serve, type Serving } from '@keen-larder/server/serve.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { recipes } from '@keen-larder/standin/scenario/phones.ts';
 import { copyFlashes } from './flashes.ts';
 import { testFolder } from './folder.ts';
 import { until } from './until.ts';
@@ -16,14 +17,23 @@ export { testFolder, until };
 export const serial = 'TW3K-10482';
 export const silent = pino({ level: 'silent' });
 
+/** Simulated phones from copies of their composed flashes, without a cable's limits. */
+export async function startPhones(
+  home: string,
+  only: readonly string[] = recipes.map(({ serial }) => serial),
+  systems: Parameters<typeof copyFlashes>[2] = {},
+): Promise<PracticeBench> {
+  await copyFlashes(home, only, systems);
+  return startPracticeBench({ home, basePort: 0, fast: true, trusting: true, only });
+}
+
 /** The simulated Knot 3 from a copy of its composed flash, and others, without a cable's limits. */
 export async function startKnot3(
   home: string,
   others: readonly string[] = [],
 ): Promise<PracticeBench & { phone: Phone }> {
   const only = [...new Set([serial, ...others])];
-  await copyFlashes(home, only, { [serial]: 'system-march' });
-  const bench = await startPracticeBench({ home, basePort: 0, fast: true, trusting: true, only });
+  const bench = await startPhones(home, only, { [serial]: 'system-march' });
   return { ...bench, phone: bench.phones.find(({ identity }) => identity.serial === serial)! };
 }
 

@@ -61,8 +61,7 @@ const expected: Readonly<Record<string, readonly Case[]>> = {
 
 /** What the browser's stories do not go through, on every run of the tests; all of them with `npm run kills`. */
 const daily: Readonly<Record<string, readonly string[]>> = {
-  [knot3]: ['no-boot', 'foreign-properties'],
-  [knot5]: ['wrong-kernel'],
+  [knot3]: ['no-boot'],
   [reed2]: ['short-system'],
 };
 const wanted = Object.entries(expected).flatMap(([serial, cases]) => {

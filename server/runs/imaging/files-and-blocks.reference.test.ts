@@ -8,10 +8,10 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
-import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
+import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { putting, quick, testFolder, until } from '../../../testing/bench.ts';
+import { putting, quick, testFolder, until, startPhones } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { readImage } from '../../shelf/image-reader.ts';
 import { startComparing } from './comparing.ts';
@@ -25,13 +25,7 @@ let bench: PracticeBench;
 let app: KeenLarder;
 
 beforeAll(async () => {
-  bench = await startPracticeBench({
-    home: join(folder.path, 'phones'),
-    basePort: 0,
-    fast: true,
-    trusting: true,
-    only: [knot5, sedge],
-  });
+  bench = await startPhones(join(folder.path, 'phones'), [knot5, sedge]);
   app = await openKeenLarder({
     ...quick,
     home: join(folder.path, 'larder'),

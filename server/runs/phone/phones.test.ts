@@ -2,9 +2,9 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
-import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
+import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
-import { quick, testFolder, until } from '../../../testing/bench.ts';
+import { quick, testFolder, until, startPhones } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import { startImaging } from '../imaging/imaging.ts';
@@ -14,12 +14,7 @@ let bench: PracticeBench;
 let app: KeenLarder;
 
 beforeAll(async () => {
-  bench = await startPracticeBench({
-    home: join(folder.path, 'phones'),
-    basePort: 0,
-    fast: true,
-    trusting: true,
-  });
+  bench = await startPhones(join(folder.path, 'phones'));
   app = await openKeenLarder({
     ...quick,
     home: join(folder.path, 'larder'),

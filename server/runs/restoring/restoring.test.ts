@@ -27,6 +27,8 @@ const places = [
 const seeds = faultSeeds(1);
 
 describe.each(places)('over $link', ({ serial, mode, picked }) => {
+  /** What is the same over each link is tried over one on every run of the tests. */
+  const onOneLink = it.skipIf(!isLong && mode !== 'recovery');
   const folder = testFolder();
   const home = join(folder.path, 'larder');
   let bench: PracticeBench;
@@ -110,7 +112,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
     await expectPutBack();
   });
 
-  it('waits for a cable that comes out, and goes on by itself', async () => {
+  onOneLink('waits for a cable that comes out, and goes on by itself', async () => {
     await spoil(generator(12));
     const id = await start();
     phone.pullCableAfter(aThird());
@@ -141,7 +143,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
     await expect(resumeRun(app, run.id)).rejects.toThrow(/nothing is left/);
   });
 
-  it('stays half written when it is cancelled, until it is resumed or put back', async () => {
+  onOneLink('stays half written when it is cancelled, until it is resumed or put back', async () => {
     await spoil(generator(14));
     const id = await start();
     phone.stallAfter(aThird());
@@ -170,7 +172,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
     await expectPutBack();
   });
 
-  it('says so when what was written cannot be read back', async () => {
+  onOneLink('says so when what was written cannot be read back', async () => {
     await spoil(generator(16));
     const { startBytes } = phone.flash.list().find(({ name }) => name === 'logo')!;
     phone.flash.faults.set('worn', [{ offset: startBytes + (1 << 20), bytes: 4096 }]);
