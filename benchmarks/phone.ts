@@ -11,7 +11,8 @@ import { filler } from '@keen-larder/standin/firmware/filler.ts';
 import { communityRecovery, makeBootImage } from '@keen-larder/standin/firmware/boot-images.ts';
 import { Flash } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
-import { fastTiming, Phone } from '@keen-larder/standin/phone/phone.ts';
+import { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { fastTiming } from '@keen-larder/standin/phone/phone-state.ts';
 
 const MiB = 1 << 20;
 /** What is alike lies together, as in partitions that are in use. */

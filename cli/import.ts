@@ -6,7 +6,7 @@ import { listText, obstacles } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { planImport } from '@keen-larder/core/larder/import-plan.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
-import { openBatch } from '@keen-larder/server/imports/incoming.ts';
+import { openBatch } from '@keen-larder/server/imports/batch.ts';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { importSheet, knownPartitions, startImporting } from '@keen-larder/server/runs/files/importing.ts';
 import { complain, say } from './output.ts';

@@ -242,3 +242,14 @@ describe('the battery', () => {
     }
   });
 });
+
+it('a phone that is stopped while it starts ends cleanly, wherever its start is', async () => {
+  const other = testFolder();
+  for (const ms of [0, 150, 290, 305, 315]) {
+    const starting = await startKnot3(join(other.path, 'phones'));
+    await new Promise((resolve) => setTimeout(resolve, ms));
+    // An error outside of any test would fail the run.
+    await starting.close();
+  }
+  other.remove();
+});

@@ -1,17 +1,17 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import type { KeptView, PartitionView, PhoneView, SinceView } from '@keen-larder/contract/bench.ts';
+import type { KeptView, PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
-import { archives } from '@keen-larder/core/phone/archives.ts';
 import { keysOf } from '@keen-larder/core/phone/keys.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { isNeverWritten } from '@keen-larder/core/phone/roles.ts';
-import type { DigestRow, DigestStatements } from '../database/digests.ts';
+import type { DigestStatements } from '../database/digests.ts';
 import type { AddressStatements } from '../database/addresses.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
 import { type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
+import { listAll, sinceKept } from './partition-list.ts';
 import { PhoneRecord } from './phone-record.ts';
 import { Ways, type WaysOptions } from './ways.ts';
 import { LinkFailure, Problem, PhoneFailure } from '../failures.ts';
@@ -347,31 +347,4 @@ export class Bench {
     this.announce(serial);
     return false;
   }
-}
-
-/** Partitions, and what of user data can be kept as files. */
-async function listAll(link: PhoneLink, access: PartitionAccess): Promise<PartitionFacts[]> {
-  const partitions = await access.list();
-  const userData = partitions.find(({ name }) => name === 'userdata');
-  if (!userData || !(await link.files?.ready().catch(() => false))) return partitions;
-  const { usedBytes } = userData;
-  const files = archives.map(({ name, role }): PartitionFacts => ({
-    name,
-    role,
-    bytes: usedBytes ?? userData.bytes,
-    fileSystem: 'files',
-    archive: true,
-    mount: { at: '/data', writable: link.mode === 'system' },
-  }));
-  return [...partitions, ...files].sort((a, b) => (a.name < b.name ? -1 : 1));
-}
-
-/**
- * What a digest says of a partition since it was kept: nothing when it is of that time or older; that it
- * changed, for good; that it did not, only while the phone has not been started anew.
- */
-function sinceKept(kept: KeptView, digest: DigestRow, upSince: number): SinceView | undefined {
-  if (digest.at <= kept.at) return undefined;
-  const changed = digest.sha256.toString('hex') !== kept.sha256;
-  return changed || digest.at >= upSince ? { at: digest.at, changed } : undefined;
 }

@@ -1,55 +1,15 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { lstat, mkdir, readdir, rename, rm, writeFile } from 'node:fs/promises';
-import { basename, dirname, join } from 'node:path';
+import { mkdir, rename, rm, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
 import { Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { watch, type FSWatcher } from 'chokidar';
-import {
-  isChecksumFileName,
-  parseChecksums,
-  type Checksum,
-} from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
-import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
-import {
-  copyDescriptionName,
-  parseDescription,
-  type CopyDescription,
-} from '@keen-larder/core/apps/description.ts';
-import { planCopies, type AppContent } from '@keen-larder/core/apps/import-plan.ts';
+import { planCopies } from '@keen-larder/core/apps/import-plan.ts';
 import { planImport } from '@keen-larder/core/larder/import-plan.ts';
 import type { ImportsView, ImportView, UploadedView } from '@keen-larder/contract/imports.ts';
-import { Opener, type OpenedFile } from './opening.ts';
+import { copyMark, deepestFolder, exists, openBatch, type Batch } from './batch.ts';
 import { Problem } from '../failures.ts';
-
-/** Stands in a folder that a browser copied, so that it is removed once it is kept. */
-const copyMark = '.copied-by-browser';
-const mostFiles = 2000;
-const deepestFolder = 8;
-/** Longer ones are no lists. */
-const mostListBytes = 4 << 20;
-
-/** What a folder or file in the watched folder was found to hold. */
-export interface Batch {
-  readonly id: string;
-  readonly path: string;
-  readonly isCopy: boolean;
-  /** Images, and what might be one. */
-  readonly files: readonly OpenedFile[];
-  /** Programs of apps and archives of their folders. */
-  readonly parts: readonly OpenedPart[];
-  /** By the folder that they lie in, with its `/`. */
-  readonly descriptions: ReadonlyMap<string, CopyDescription>;
-  /** By the path of the file that they speak of. */
-  readonly checksums: ReadonlyMap<string, readonly Checksum[]>;
-  readonly contents: Contents | undefined;
-  readonly bytes: number;
-  /** Keeps its files open until it is released, though it may be closed meanwhile. */
-  hold(): () => Promise<void>;
-  /** Files that were written to since they were looked at. */
-  touched(): Promise<readonly string[]>;
-  close(): Promise<void>;
-}
 
 type Entry =
   | { readonly state: 'arriving' | 'looking' }
@@ -258,108 +218,6 @@ export class Incoming {
   }
 }
 
-/** A file or folder of files, as something to import. @param scratch a folder for what must be unpacked */
-export async function openBatch(id: string, path: string, scratch: string): Promise<Batch> {
-  await mkdir(scratch, { recursive: true });
-  const opener = new Opener(scratch);
-  let holders = 0;
-  let isClosed = false;
-  const end = async () => {
-    await opener.close();
-    await rm(scratch, { recursive: true, force: true });
-  };
-  const close = async () => {
-    if (isClosed) return;
-    isClosed = true;
-    if (holders === 0) await end();
-  };
-  const hold = () => {
-    holders++;
-    return async () => {
-      if (--holders === 0 && isClosed) await end();
-    };
-  };
-  try {
-    const stat = await lstat(path);
-    const names = stat.isDirectory() ? await filesIn(path) : stat.isFile() ? [''] : [];
-    const files: OpenedFile[] = [];
-    for (const name of names) files.push(...(await opener.open(join(path, name), name || basename(path))));
-    const { images, parts, ...lists } = await apart(files);
-    return {
-      id,
-      path,
-      isCopy: stat.isDirectory() && (await exists(join(path, copyMark))),
-      files: images,
-      parts,
-      ...lists,
-      bytes: [...images, ...parts].reduce((sum, each) => sum + each.bytes, 0),
-      hold,
-      touched: () => opener.touched(),
-      close,
-    };
-  } catch (error) {
-    await close();
-    throw error;
-  }
-}
-
-/** A file that belongs to an app. */
-export type OpenedPart = OpenedFile & { readonly content: AppContent };
-const isPart = (file: OpenedFile): file is OpenedPart => file.content !== undefined;
-
-/** Lists apart from images and from what belongs to apps. */
-async function apart(files: readonly OpenedFile[]) {
-  const images: OpenedFile[] = [];
-  const parts: OpenedPart[] = [];
-  const descriptions = new Map<string, CopyDescription>();
-  const checksums = new Map<string, Checksum[]>();
-  let contents: Contents | undefined;
-  for (const file of files) {
-    const name = basename(file.path);
-    const isSmall = file.bytes <= mostListBytes;
-    if (isSmall && isChecksumFileName(name)) {
-      for (const each of parseChecksums(await textOf(file)) ?? []) {
-        const path = join(dirname(file.path), each.name);
-        checksums.set(path, [...(checksums.get(path) ?? []), each]);
-      }
-    } else if (isSmall && name === contentsFileName) contents = parseContents(await textOf(file));
-    else if (isSmall && name === copyDescriptionName) {
-      const description = describedIn(file.path, await textOf(file));
-      if (description) descriptions.set(file.path.slice(0, -name.length), description);
-    } else if (isPart(file)) parts.push(file);
-    else if (!/\.(txt|md|json|pdf|log)$/i.test(name)) images.push(file);
-  }
-  return { images, parts, checksums, contents, descriptions };
-}
-
-function describedIn(path: string, text: string): CopyDescription | undefined {
-  try {
-    return parseDescription(text);
-  } catch (error) {
-    throw new Error(`${path}: ${(error as Error).message}`);
-  }
-}
-
-async function textOf(file: OpenedFile): Promise<string> {
-  const parts: Uint8Array[] = [];
-  for await (const part of file.plain()) parts.push(part);
-  return Buffer.concat(parts).toString('utf8');
-}
-
-/** Plain files below a folder, by their paths in it; links and hidden files are passed over. */
-async function filesIn(folder: string, within = '', depth = 0): Promise<string[]> {
-  if (depth > deepestFolder) throw new Error(`folders are nested more than ${deepestFolder} deep`);
-  const found: string[] = [];
-  for (const entry of await readdir(join(folder, within), { withFileTypes: true })) {
-    if (entry.name.startsWith('.')) continue;
-    const path = within ? `${within}/${entry.name}` : entry.name;
-    if (entry.isDirectory()) found.push(...(await filesIn(folder, path, depth + 1)));
-    else if (entry.isFile()) found.push(path);
-    if (found.length > mostFiles) throw new Error(`there are more than ${mostFiles} files`);
-  }
-  return found.sort();
-}
-
 /** The parts of a path that stays where it belongs. @throws Problem 400 */
 function safeParts(path: string): string[] {
   const parts = path.split('/').filter((part) => part !== '');
@@ -370,12 +228,6 @@ function safeParts(path: string): string[] {
   }
   return parts;
 }
-
-const exists = (path: string) =>
-  lstat(path).then(
-    () => true,
-    () => false,
-  );
 
 function viewOf(
   id: string,

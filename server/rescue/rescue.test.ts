@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
-import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
+import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import { brokenBuilds } from '@keen-larder/standin/scenario/broken-builds.ts';
 import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';

@@ -5,7 +5,7 @@ import {
   parseAdbPublicKey,
   type AdbPublicKey,
 } from '@keen-larder/core/protocols/adb/auth.ts';
-import { adbKeysPath } from '../firmware/contents.ts';
+import { adbKeysPath } from '../firmware/user-contents.ts';
 import { overwriteFile } from '../flash/file-writes.ts';
 import type { Device } from '../flash/flash.ts';
 

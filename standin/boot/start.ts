@@ -18,7 +18,7 @@ import {
 } from '@keen-larder/core/boot/boot.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { keyPath } from '../firmware/contents.ts';
+import { keyPath } from '../firmware/user-contents.ts';
 import { CipherDevice, unwrapKey } from '../flash/cipher.ts';
 import { makerSigner } from '../firmware/verified-chain.ts';
 import { logicalDevice } from '../flash/compose.ts';

@@ -12,7 +12,7 @@ import {
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { makeBootImage, recoveryFor, stockBoot } from '../firmware/boot-images.ts';
 import { firmwareBuilds, type FirmwareBuild, type SystemBuild } from '../firmware/builds.ts';
-import { keyPath } from '../firmware/contents.ts';
+import { keyPath } from '../firmware/user-contents.ts';
 import { filler } from '../firmware/filler.ts';
 import { pourTemplate } from '../firmware/pour.ts';
 import { makeSigningMetadata, makeVerifiedChain } from '../firmware/verified-chain.ts';

@@ -1,8 +1,7 @@
 import { EventEmitter } from 'node:events';
-import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { Authorisation, type Asking } from '../adb/authorisation.ts';
+import { Authorisation } from '../adb/authorisation.ts';
 import { AdbConnection } from '../adb/connection.ts';
 import {
   bootloaderFault,
@@ -19,75 +18,19 @@ import type { FaultKind } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
 import { LoaderConnection } from '../loader/connection.ts';
 import type { Model } from '../models.ts';
-import { nodeOf, type ShellHost } from '../shell/host.ts';
+import type { ShellHost } from '../shell/host.ts';
 import { PhoneCable } from './cable.ts';
-
-export type SimulatedMode = 'system' | 'recovery' | 'bootloader' | 'loader';
-type LinkKind = 'adb' | 'fastboot' | 'loader';
-
-export interface PhoneTiming {
-  /** From power to a link, when all is well. */
-  readonly startMs: number;
-  /** One round of a boot loop. */
-  readonly loopMs: number;
-  readonly bytesPerSecond: number;
-}
-
-/** A phone on a USB 2 cable, and one without waits for tests. */
-export const cableTiming: PhoneTiming = { startMs: 5000, loopMs: 6000, bytesPerSecond: 37 * 1024 * 1024 };
-export const fastTiming: PhoneTiming = { startMs: 300, loopMs: 900, bytesPerSecond: Infinity };
-
-export interface PhoneState {
-  readonly serial: string;
-  readonly maker: string;
-  readonly model: string;
-  /** Where its daemons listen; the loader's only where the processor has one. */
-  readonly adb: string;
-  readonly fastboot: string;
-  readonly loader: string | undefined;
-  readonly power: boolean;
-  /** What runs; undefined while off, starting or looping. */
-  readonly mode: SimulatedMode | undefined;
-  /** Modes that its keys lead into. */
-  readonly modes: readonly SimulatedMode[];
-  readonly phase: 'off' | 'starting' | 'running' | 'looping';
-  /** Why it loops. */
-  readonly reason: string | undefined;
-  readonly cable: boolean;
-  readonly battery: {
-    readonly percent: number;
-    readonly charging: boolean;
-    readonly chargesOnCable: boolean;
-  };
-  readonly hasImei: boolean | undefined;
-  readonly build: string | undefined;
-  readonly faults: readonly string[];
-  readonly partitions: readonly string[];
-  /** The computer that wants to be let in over adb, as the question on the screen tells. */
-  readonly asking: Asking | undefined;
-  readonly locked: boolean;
-  /** What its bootloader wants to be told on the screen before it does it. */
-  readonly question: LockQuestion | undefined;
-}
-
-/** Both wipe user data. */
-export type LockQuestion = 'lock' | 'unlock';
-
-export interface PhoneIdentity {
-  readonly serial: string;
-}
+import { PhoneBattery } from './phone-battery.ts';
+import { PhonePorts, type Daemon, type LinkKind } from './phone-ports.ts';
+import { bannerOf, modeOfReboot, shellHost } from './shell-host.ts';
+import type { LockQuestion, PhoneIdentity, PhoneState, PhoneTiming, SimulatedMode } from './phone-state.ts';
 
 const flipEveryBytes = 24 << 20;
 const faultPages = 3;
 
-/** What an hour does to the battery, in percent, and how many bytes over the cable take one more (from memory). */
-const anHour = { charging: 20, waiting: -2 };
-const bytesForOnePercent = 11e9;
-
 /** A simulated phone: what it says and does follows from its flash, its power, its cable and its keys. */
 export class Phone extends EventEmitter<{ change: [PhoneState] }> {
-  private readonly sockets = new Set<Socket>();
-  private readonly servers: Readonly<Record<LinkKind, Server>>;
+  private readonly ports: PhonePorts;
   private readonly cable: PhoneCable;
   private power = true;
   private phase: PhoneState['phase'] = 'off';
@@ -95,10 +38,9 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private reason: string | undefined;
   private started: (StartOutcome & { starts: true }) | undefined;
   private host: ShellHost | undefined;
-  private percent: number;
-  /** When, and after how many bytes, that was so. */
-  private percentAsOf = { at: Date.now(), carried: 0 };
-  private chargesOnCable = true;
+  private readonly charge: PhoneBattery;
+  /** Work at the flash that must end before it may be closed. */
+  private atFlash: Promise<unknown> = Promise.resolve();
   private stalls = false;
   private isHeld = false;
   private authorisation: Authorisation;
@@ -116,32 +58,31 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     battery: number,
   ) {
     super();
-    this.percent = battery;
     this.authorisation = this.newAuthorisation();
     this.cable = new PhoneCable(timing.bytesPerSecond, () => {
       this.dropLinks();
       this.changed();
     });
-    const server = (kind: LinkKind) =>
-      createServer({ pauseOnConnect: kind === 'adb' }, (socket) => this.accept(kind, socket));
-    this.servers = { adb: server('adb'), fastboot: server('fastboot'), loader: server('loader') };
+    this.charge = new PhoneBattery(battery, () => ({
+      isOn: this.power,
+      isOnCable: this.cable.isIn,
+      carried: this.cable.carried,
+    }));
+    this.ports = new PhonePorts((kind) => (this.cable.isIn ? this.daemonOf(kind) : undefined));
   }
 
   /** Binds to loopback and starts into the system. @param port first of three; 0 for any */
   async listen(port: number): Promise<void> {
-    for (const [i, server] of Object.values(this.servers).entries()) {
-      await new Promise<void>((resolve, reject) => {
-        server.once('error', reject);
-        server.listen(port && port + i, '127.0.0.1', resolve);
-      });
-    }
+    await this.ports.listen(port);
     void this.start('system');
   }
 
   async close(): Promise<void> {
     this.turn++;
     this.dropLinks();
-    for (const server of Object.values(this.servers)) await new Promise((resolve) => server.close(resolve));
+    await this.ports.close();
+    // A start that is under way has been overtaken, and lets go of the flash when it has read what it reads.
+    await this.atFlash.catch(() => undefined);
     await this.flash.close();
   }
 
@@ -151,16 +92,16 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       serial: this.identity.serial,
       maker: product.maker,
       model: product.model,
-      adb: this.address('adb'),
-      fastboot: this.address('fastboot'),
-      loader: hasLoader ? this.address('loader') : undefined,
+      adb: this.ports.address('adb'),
+      fastboot: this.ports.address('fastboot'),
+      loader: hasLoader ? this.ports.address('loader') : undefined,
       power: this.power,
       mode: this.mode,
       modes: ['system', 'recovery', 'bootloader', ...(hasLoader ? (['loader'] as const) : [])],
       phase: this.phase,
       reason: this.reason,
       cable: this.cable.isIn,
-      battery: { ...this.battery(), chargesOnCable: this.chargesOnCable },
+      battery: { ...this.battery(), chargesOnCable: this.charge.chargesOnCable },
       hasImei: this.started?.hasImei,
       build: this.started?.properties['ro.build.display.id'],
       faults: [
@@ -176,7 +117,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   }
 
   setCable(isIn: boolean): void {
-    this.settleBattery();
+    this.charge.settle();
     this.cable.set(isIn);
     if (!isIn) this.dropLinks();
     this.changed();
@@ -246,9 +187,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   }
 
   setBattery(percent: number, chargesOnCable: boolean): void {
-    this.settleBattery();
-    this.percent = Math.min(100, Math.max(1, percent));
-    this.chargesOnCable = chargesOnCable;
+    this.charge.set(percent, chargesOnCable);
     this.changed();
   }
 
@@ -272,7 +211,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     this.power = true;
     const turn = this.turn;
     this.changed();
-    await this.flash.readTable().catch(() => undefined);
+    await this.whileAtFlash(() => this.flash.readTable()).catch(() => undefined);
+    if (turn !== this.turn) return;
     let judged: { readonly of: string; readonly outcome: StartOutcome | 'bootloader' } | undefined;
     for (;;) {
       await pause(this.timing.startMs);
@@ -280,12 +220,13 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       if (mode === 'loader') return this.arrive(mode, undefined);
       // Around and around: what has not changed is not judged again.
       const of = this.stateOfFlash();
-      if (judged?.of !== of) judged = { of, outcome: await this.outcomeOf(mode) };
+      if (judged?.of !== of) judged = { of, outcome: await this.whileAtFlash(() => this.outcomeOf(mode)) };
       const { outcome } = judged;
       if (turn !== this.turn) return;
       if (outcome === 'bootloader') return this.arrive(outcome, undefined);
       if (outcome.starts) {
-        if (mode === 'system') await this.mountUserData();
+        if (mode === 'system') await this.whileAtFlash(() => this.mountUserData());
+        if (turn !== this.turn) return;
         return this.arrive(mode, outcome);
       }
       this.phase = 'looping';
@@ -299,6 +240,12 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       await pause(this.timing.loopMs);
       if (turn !== this.turn) return;
     }
+  }
+
+  private whileAtFlash<T>(work: () => Promise<T>): Promise<T> {
+    const under = Promise.all([work(), this.atFlash.catch(() => undefined)]);
+    this.atFlash = under;
+    return under.then(([result]) => result);
   }
 
   private stateOfFlash(): string {
@@ -378,39 +325,23 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     mode: 'system' | 'recovery',
     properties: Readonly<Record<string, string>>,
     hasSu: boolean,
-    found: readonly FoundMount[],
+    mounts: readonly FoundMount[],
   ): void {
-    const { encrypted, disk } = this.model;
-    const { flash } = this;
-    const locked = isLocked(flash, this.model);
-    let mapped = 0;
-    this.host = {
-      mode,
-      properties: {
-        ...properties,
-        'ro.serialno': this.identity.serial,
-        'ro.bootmode': mode === 'recovery' ? 'recovery' : 'unknown',
-        'ro.boot.flash.locked': locked ? '1' : '0',
-        'ro.boot.verifiedbootstate': locked ? 'green' : 'orange',
-        'ro.crypto.state': encrypted ? 'encrypted' : 'unencrypted',
-        ...(this.started?.slot && { 'ro.boot.slot_suffix': `_${this.started.slot}` }),
-        ...(mode === 'system' && this.phase === 'running' && { 'sys.boot_completed': '1' }),
-      },
-      rootDaemon: mode === 'recovery',
-      hasSu,
+    const { flash, model, started } = this;
+    this.host = shellHost({
       flash,
-      disk,
-      mounts: found.map(({ partition, at, writable, source, isMapped }) => ({
-        at,
-        writable,
-        source,
-        device: isMapped ? `/dev/block/dm-${mapped++}` : nodeOf({ flash, disk }, partition),
-      })),
-      startedAt: Date.now(),
-      imei: this.started?.imei,
+      model,
+      serial: this.identity.serial,
+      mode,
+      isUp: mode === 'system' && this.phase === 'running',
+      properties,
+      hasSu,
+      mounts,
+      slot: started?.slot,
+      imei: started?.imei,
       battery: () => this.battery(),
-      reboot: (into) => void this.start(modeOfReboot(into)),
-    };
+      restart: (into) => void this.start(into),
+    });
   }
 
   /** A mount leaves its time and count in the superblock, as the kernel does. */
@@ -421,40 +352,14 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     await userData.write(superblockOffset, withMount(superblock, Math.floor(Date.now() / 1000)));
   }
 
-  private get isCharging(): boolean {
-    return this.cable.isIn && this.chargesOnCable;
-  }
-
   private battery() {
-    this.settleBattery();
-    return { percent: Math.round(this.percent), charging: this.isCharging };
-  }
-
-  /** What time and work have done since the last look. */
-  private settleBattery(): void {
-    const [at, { carried }] = [Date.now(), this.cable];
-    const hours = (at - this.percentAsOf.at) / 3_600_000;
-    const byTime = hours * (this.isCharging ? anHour.charging : this.power ? anHour.waiting : 0);
-    const byWork = (carried - this.percentAsOf.carried) / bytesForOnePercent;
-    this.percent = Math.min(100, Math.max(1, this.percent + byTime - byWork));
-    this.percentAsOf = { at, carried };
-  }
-
-  private accept(kind: LinkKind, accepted: Socket): void {
-    const answer = this.cable.isIn ? this.daemonOf(kind) : undefined;
-    if (!answer) {
-      accepted.destroy();
-      return;
-    }
-    // What is held is never read.
-    const socket = this.isHeld ? accepted : answer(accepted);
-    this.sockets.add(socket);
-    socket.on('error', () => socket.destroy());
-    socket.on('close', () => this.sockets.delete(socket));
+    return { percent: this.charge.percent, charging: this.charge.isCharging };
   }
 
   /** What answers on a link in the present mode, on a socket that it gives back or on another. */
-  private daemonOf(kind: LinkKind): ((accepted: Socket) => Socket) | undefined {
+  private daemonOf(kind: LinkKind): Daemon | undefined {
+    // What is held is never read.
+    if (this.isHeld) return (accepted) => accepted;
     const { host, mode, cable } = this;
     const bare = {
       serial: this.identity.serial,
@@ -476,31 +381,14 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     return undefined;
   }
 
-  private address(kind: LinkKind): string {
-    return `127.0.0.1:${(this.servers[kind].address() as AddressInfo | null)?.port ?? 0}`;
-  }
-
   private dropLinks(): void {
     this.endStall();
-    for (const socket of this.sockets) socket.destroy();
-    this.sockets.clear();
+    this.ports.drop();
   }
 
   private changed(): void {
     this.emit('change', this.state());
   }
 }
-
-function bannerOf({ properties, mode }: ShellHost): string {
-  return [
-    `${mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=${properties['ro.product.name'] ?? ''}`,
-    `ro.product.model=${properties['ro.product.model'] ?? ''}`,
-    `ro.product.device=${properties['ro.product.device'] ?? ''}`,
-    'features=shell_v2,cmd,delayed_ack',
-  ].join(';');
-}
-
-const modeOfReboot = (into: string): SimulatedMode =>
-  into === 'recovery' || into === 'bootloader' ? into : 'system';
 
 const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));

@@ -1,7 +1,7 @@
 import { bootControlOf } from '@keen-larder/core/boot/boot.ts';
 import { makeBootImage, makeModernBoot, stockBoot, type BootBuild } from '../firmware/boot-images.ts';
 import { firmwareBuilds, knot3, knot5, type FirmwareBuild } from '../firmware/builds.ts';
-import { buildProp } from '../firmware/contents.ts';
+import { buildProp } from '../firmware/system-contents.ts';
 import { filler } from '../firmware/filler.ts';
 import { makeSigningMetadata } from '../firmware/verified-chain.ts';
 import { logicalDevice, programOf } from '../flash/compose.ts';

@@ -8,7 +8,8 @@ import type { SystemBuild } from '../firmware/builds.ts';
 import { composeFlash } from '../flash/compose.ts';
 import { Flash } from '../flash/flash.ts';
 import { models } from '../models.ts';
-import { cableTiming, fastTiming, Phone } from '../phone/phone.ts';
+import { Phone } from '../phone/phone.ts';
+import { cableTiming, fastTiming } from '../phone/phone-state.ts';
 
 export interface PhoneRecipe {
   readonly serial: string;

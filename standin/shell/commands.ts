@@ -1,10 +1,10 @@
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
-import { am, cmd, dumpPackages, pm, ps } from '../packages/commands.ts';
+import { am, cmd, pm, ps } from '../packages/commands.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
-import { Hasher } from './hasher.ts';
+import { contentDigest, digestOf } from '../flash/content-digests.ts';
 import {
   complain,
   deviceAt,
@@ -15,6 +15,7 @@ import {
   type Process,
   type ShellHost,
 } from './host.ts';
+import { dumpsys, service } from './service-commands.ts';
 import { tar } from './tar.ts';
 import { chown, df, du, find, mkdir, mke2fs, mv, rm, stat } from './tree-commands.ts';
 
@@ -136,19 +137,6 @@ const blockdev: Command = async (process) => {
   return 0;
 };
 
-async function digestOf(
-  parts: AsyncIterable<Uint8Array> | Iterable<Uint8Array>,
-  algorithm: string,
-): Promise<string> {
-  const hasher = new Hasher(algorithm);
-  try {
-    for await (const part of parts) await hasher.update(part);
-    return await hasher.digest();
-  } finally {
-    hasher.close();
-  }
-}
-
 const digest =
   (name: string, algorithm: string): Command =>
   async (process) => {
@@ -206,7 +194,10 @@ async function deviceDigest(
   const before = known.get(key);
   const isSound = flash.faults.names.length === 0;
   if (isSound && before?.writes === writes) return before.digest;
-  const digest = await digestOf(wholeOf(device), algorithm);
+  // What comes out differently each time is to be computed each time.
+  const digest = isSound
+    ? await contentDigest(() => wholeOf(device), algorithm)
+    : await digestOf(wholeOf(device), algorithm);
   if (isSound && flash.faults.names.length === 0 && flash.writes === writes)
     known.set(key, { writes, digest });
   return digest;
@@ -234,70 +225,6 @@ const mount: Command = async (process) => {
   host.mounts.push({ device: nodeOf(host, name), at, writable: !args.includes('ro'), source });
   return 0;
 };
-
-const dumpsys: Command = async (process) => {
-  if (process.host.mode !== 'system') {
-    await process.err('/sbin/sh: dumpsys: not found\n');
-    return 127;
-  }
-  if (process.args[0] === 'package') return dumpPackages(process, process.args.slice(1));
-  if (process.args[0] !== 'battery') return complain(process, "Can't find service", process.args[0] ?? '');
-  const { percent, charging } = process.host.battery();
-  await print(
-    process,
-    [
-      'Current Battery Service state:',
-      '  AC powered: false',
-      `  USB powered: ${charging}`,
-      '  Wireless powered: false',
-      `  status: ${charging ? 2 : 3}`,
-      '  health: 2',
-      '  present: true',
-      `  level: ${percent}`,
-      '  scale: 100',
-      '  voltage: 4021',
-      '  temperature: 247',
-      '  technology: Li-ion',
-      '',
-    ].join('\n'),
-  );
-  return 0;
-};
-
-/** `service call iphonesubinfo 1`: a parcel in the words that Android's own `service` prints. */
-const service: Command = async (process) => {
-  const { host, args } = process;
-  if (host.mode !== 'system') {
-    await process.err('/sbin/sh: service: not found\n');
-    return 127;
-  }
-  if (args[0] !== 'call') return complain(process, 'service', 'usage: service call SERVICE CODE');
-  if (args[1] !== 'iphonesubinfo' || host.imei === undefined) {
-    await print(process, `service: Service ${args[1]} does not exist\n`);
-    return 0;
-  }
-  await print(process, parcelText(host.imei));
-  return 0;
-};
-
-function parcelText(text: string | null): string {
-  const words = [0, text === null ? 0xffffffff : text.length];
-  const units = [...`${text ?? ''}\0\0`].map((char) => char.charCodeAt(0));
-  if (text !== null) for (let i = 0; i <= text.length; i += 2) words.push(units[i]! | (units[i + 1]! << 16));
-  const hexadecimal = (value: number) => (value >>> 0).toString(16).padStart(8, '0');
-  const shown = (some: readonly number[]) =>
-    some
-      .flatMap((word) => [0, 8, 16, 24].map((shift) => (word >>> shift) & 0xff))
-      .map((byte) => (byte >= 0x20 && byte < 0x7f ? String.fromCharCode(byte) : '.'))
-      .join('');
-  if (words.length <= 4) return `Result: Parcel(${words.map(hexadecimal).join(' ')}   '${shown(words)}')\n`;
-  const lines: string[] = [];
-  for (let i = 0; i < words.length; i += 4) {
-    const some = words.slice(i, i + 4);
-    lines.push(`  0x${hexadecimal(i * 4)}: ${some.map(hexadecimal).join(' ')} '${shown(some)}'`);
-  }
-  return `Result: Parcel(\n${lines.join('\n')})\n`;
-}
 
 /** What was written to the flash is in its file: only this computer's own power could still take it. */
 const sync: Command = () => Promise.resolve(0);

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { NewPhone } from '@keen-larder/contract/requests/phones.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
-import type { Batch } from '../../imports/incoming.ts';
+import type { Batch } from '../../imports/batch.ts';
 import type { OpenedFile } from '../../imports/opening.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { Problem } from '../../failures.ts';

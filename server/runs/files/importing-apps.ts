@@ -11,7 +11,7 @@ import {
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { stampOf } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
-import type { Batch, OpenedPart } from '../../imports/incoming.ts';
+import type { Batch, OpenedPart } from '../../imports/batch.ts';
 import type { NewPart } from '../../larder/copies.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { startRun } from '../engine/start-run.ts';

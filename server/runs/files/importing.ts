@@ -8,7 +8,7 @@ import type { Composed } from '@keen-larder/core/formats/logical-partitions/logi
 import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { imageOf, type OpenedFile } from '../../imports/opening.ts';
-import type { Batch } from '../../imports/incoming.ts';
+import type { Batch } from '../../imports/batch.ts';
 import {
   layOutSuper,
   superBase,

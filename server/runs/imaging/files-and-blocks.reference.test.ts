@@ -10,7 +10,7 @@ import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
-import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
+import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import { putting, quick, testFolder, until, startPhones } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { readImage } from '../../shelf/image-reader.ts';

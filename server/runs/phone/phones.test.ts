@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
-import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
+import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import { quick, testFolder, until, startPhones } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';

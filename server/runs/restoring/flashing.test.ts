@@ -1,18 +1,19 @@
 // Putting back through the bootloader: it takes images in pieces and reads nothing out, so recovery proves them.
-import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { maxDownloadBytes } from '@keen-larder/standin/fastboot/variables.ts';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
-import type { Phone, SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
+import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import { putting, quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';
 import { resumeRun } from '../resuming.ts';
 import { halfWritten } from './writing-journal.ts';
+import { digestOnFlash } from '../../../testing/digests.ts';
 import { isLong } from '../../../testing/effort.ts';
 
 const locked = 'MR2Q-44107';
@@ -33,12 +34,7 @@ async function into(wanted: string, mode: SimulatedMode): Promise<void> {
   if (phoneOf(wanted).state().mode !== mode) void phoneOf(wanted).start(mode);
   await until(mode, () => app.bench.linkIn(wanted, mode) !== undefined);
 }
-const digestOf = async (name: string) => {
-  const device = phone.flash.partition(name)!;
-  const hash = createHash('sha256');
-  for (let at = 0; at < device.bytes; at += 1 << 20) hash.update(await device.read(at, 1 << 20));
-  return hash.digest('hex');
-};
+const digestOf = (name: string) => digestOnFlash(phone.flash.partition(name)!);
 
 beforeAll(async () => {
   bench = await startKnot3(join(folder.path, 'phones'), [locked]);

@@ -8,10 +8,10 @@ import type { RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Serving } from '../../serve.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { firmwareBuilds } from '@keen-larder/standin/firmware/builds.ts';
-import { buildProp } from '@keen-larder/standin/firmware/contents.ts';
+import { buildProp } from '@keen-larder/standin/firmware/system-contents.ts';
 import { makeVerifiedChain } from '@keen-larder/standin/firmware/verified-chain.ts';
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
-import type { SimulatedMode } from '@keen-larder/standin/phone/phone.ts';
+import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import { serial as knot3, serveOn, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { startImaging } from '../imaging/imaging.ts';
 

@@ -1,5 +1,4 @@
 // Putting back through what goes wrong at a bench: nothing is called put back that is not what was kept.
-import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
@@ -13,6 +12,7 @@ import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';
 import { resumeRun } from '../resuming.ts';
 import { halfWritten } from './writing-journal.ts';
+import { digestOnFlash } from '../../../testing/digests.ts';
 import { faultSeeds, isLong } from '../../../testing/effort.ts';
 
 const places = [
@@ -47,12 +47,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
     });
   const deviceOf = (name: string): Device =>
     name === 'preloader' ? phone.flash.earlyLoader! : phone.flash.partition(name)!;
-  const digestOf = async (name: string) => {
-    const device = deviceOf(name);
-    return createHash('sha256')
-      .update(await device.read(0, device.bytes))
-      .digest('hex');
-  };
+  const digestOf = (name: string) => digestOnFlash(deviceOf(name));
   /** Of all that is written: while it is verified and compared nothing goes over the cable. */
   const aThird = () => Math.floor(picked.reduce((sum, name) => sum + deviceOf(name).bytes, 0) / 3);
   const isHere = () => app.bench.linkIn(serial, mode) !== undefined;

@@ -1,15 +1,15 @@
 // Everything is imaged, the flash is spoiled at random, everything goes back: bit for bit what it was.
-import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler, generator } from '@keen-larder/standin/firmware/filler.ts';
-import type { Device, Flash } from '@keen-larder/standin/flash/flash.ts';
+import type { Flash } from '@keen-larder/standin/flash/flash.ts';
 import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';
+import { digestOnFlash } from '../../../testing/digests.ts';
 import { isLong } from '../../../testing/effort.ts';
 
 /** One on every run of the tests, all five with `npm run kills`. */
@@ -43,21 +43,13 @@ afterAll(async () => {
   folder.remove();
 });
 
-async function digestOf(device: Device): Promise<string> {
-  const hash = createHash('sha256');
-  for (let at = 0; at < device.bytes; at += 1 << 20) {
-    hash.update(await device.read(at, Math.min(1 << 20, device.bytes - at)));
-  }
-  return hash.digest('hex');
-}
-
 /** Of everything but the cache, and of the boot area outside the table. */
 async function digestsOf(flash: Flash): Promise<Map<string, string>> {
   const found = new Map<string, string>();
   for (const { name } of flash.list()) {
-    if (name !== 'cache') found.set(name, await digestOf(flash.partition(name)!));
+    if (name !== 'cache') found.set(name, await digestOnFlash(flash.partition(name)!));
   }
-  if (flash.earlyLoader) found.set('preloader', await digestOf(flash.earlyLoader));
+  if (flash.earlyLoader) found.set('preloader', await digestOnFlash(flash.earlyLoader));
   return found;
 }
 

@@ -1,0 +1,32 @@
+import type { KeptView, SinceView } from '@keen-larder/contract/bench.ts';
+import { archives } from '@keen-larder/core/phone/archives.ts';
+import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import type { DigestRow } from '../database/digests.ts';
+import type { PartitionAccess, PhoneLink } from '../links/phone-link.ts';
+
+/** Partitions, and what of user data can be kept as files. */
+export async function listAll(link: PhoneLink, access: PartitionAccess): Promise<PartitionFacts[]> {
+  const partitions = await access.list();
+  const userData = partitions.find(({ name }) => name === 'userdata');
+  if (!userData || !(await link.files?.ready().catch(() => false))) return partitions;
+  const { usedBytes } = userData;
+  const files = archives.map(({ name, role }): PartitionFacts => ({
+    name,
+    role,
+    bytes: usedBytes ?? userData.bytes,
+    fileSystem: 'files',
+    archive: true,
+    mount: { at: '/data', writable: link.mode === 'system' },
+  }));
+  return [...partitions, ...files].sort((a, b) => (a.name < b.name ? -1 : 1));
+}
+
+/**
+ * What a digest says of a partition since it was kept: nothing when it is of that time or older; that it
+ * changed, for good; that it did not, only while the phone has not been started anew.
+ */
+export function sinceKept(kept: KeptView, digest: DigestRow, upSince: number): SinceView | undefined {
+  if (digest.at <= kept.at) return undefined;
+  const changed = digest.sha256.toString('hex') !== kept.sha256;
+  return changed || digest.at >= upSince ? { at: digest.at, changed } : undefined;
+}
