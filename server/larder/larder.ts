@@ -1,6 +1,4 @@
-import { createHash } from 'node:crypto';
-import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import type { ImageView, SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { Condition, NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
@@ -17,7 +15,7 @@ import {
 } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
 import type { AppCopies, RecordCopies } from './copies.ts';
-import { sha256Sums } from './set-sums.ts';
+import { imageView, rangesOf, viewOf } from './set-views.ts';
 import { Problem } from '../failures.ts';
 
 /** How long a set stays in the bin before it is gone. */
@@ -338,46 +336,3 @@ export class Larder {
     return row;
   }
 }
-
-function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView {
-  const strip = new Map<Role, number>();
-  for (const { role, bytes } of images) strip.set(role as Role, (strip.get(role as Role) ?? 0) + bytes);
-  return {
-    id: row.id,
-    label: row.label,
-    note: row.note,
-    serial: row.serial,
-    nickname: row.nickname,
-    maker: row.maker,
-    model: row.model,
-    mode: row.mode ? (row.mode as PhoneMode) : undefined,
-    condition: JSON.parse(row.condition) as Condition,
-    createdAt: row.createdAt,
-    elapsedMs: row.elapsedMs,
-    imageCount: images.length,
-    bytes: images.reduce((sum, { bytes }) => sum + bytes, 0),
-    addedBytes: row.addedBytes,
-    verifiedAt: row.verifiedAt ?? undefined,
-    damaged: images.some(({ damage }) => damage !== null),
-    complete: images.every(({ unsettled }) => unsettled === null),
-    imported: row.origin === 'imported',
-    fingerprint: createHash('sha256').update(sha256Sums(images)).digest('hex'),
-    binnedAt: row.binnedAt ?? undefined,
-    strip: [...strip].map(([role, bytes]) => ({ role, bytes })),
-  };
-}
-
-const imageView = (head: ImageHead): ImageView => ({
-  partition: head.partition,
-  role: head.role as Role,
-  bytes: head.bytes,
-  sha256: head.sha256.toString('hex'),
-  fileSystem: head.fileSystem ?? undefined,
-  usedBytes: head.usedBytes ?? undefined,
-  damage: head.damage ?? undefined,
-  kind: head.kind as ImageView['kind'],
-  ranges: head.ranges === null ? undefined : rangesOf(head.ranges),
-  unsettled: head.unsettled === null ? undefined : rangesOf(head.unsettled),
-});
-
-const rangesOf = (json: string) => JSON.parse(json) as ByteRange[];

@@ -23,8 +23,8 @@ export async function isAsKept(larder: Larder, { files }: PhoneLink, copy: CopyV
     const kept = filesAmong(
       await archivedEntries(readImage(larder.shelf, larder.copies.part(copy.id, part.name))),
     );
-    const now = await files.digests(folder, [...kept.keys()], part.bytes);
-    if ([...kept].some(([path, digest]) => now.get(path) !== digest)) return false;
+    const present = await files.digests(folder, [...kept.keys()], part.bytes);
+    if ([...kept].some(([path, digest]) => present.get(path) !== digest)) return false;
   }
   return true;
 }

@@ -140,8 +140,8 @@ async function takeProgram(
     });
   }
   const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-  const now = await work.digests(paths, bytes, signal);
-  const wrong = paths.filter((path, i) => now.get(path) !== parts[i]!.stored.sha256.toString('hex'));
+  const present = await work.digests(paths, bytes, signal);
+  const wrong = paths.filter((path, i) => present.get(path) !== parts[i]!.stored.sha256.toString('hex'));
   if (wrong.length > 0)
     throw new PhoneRefusal(`${someOf(wrong)} of ${label} did not come out as the phone digests it.`);
   return parts;
@@ -163,8 +163,8 @@ async function takeFolder(
     await writer.take(digestedFiles(stream, entries), passed);
     const stored = await writer.finish();
     const digests = filesAmong(entries);
-    const now = await filesOf(link).digests(folder, [...digests.keys()], stored.bytes, signal);
-    const differ = [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+    const present = await filesOf(link).digests(folder, [...digests.keys()], stored.bytes, signal);
+    const differ = [...digests].filter(([path, digest]) => present.get(path) !== digest).map(([path]) => path);
     if (differ.length === 0)
       return { part: { name: partNameOf(kind), kind, stored }, files: dataFiles(kind, entries) };
     if (reading === mostReadings)

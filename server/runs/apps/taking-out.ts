@@ -174,8 +174,8 @@ async function takeCompared(
       done += bytes;
       passed(bytes);
     });
-    const now = await access.digests('/data', [...taken.digests.keys()], done, signal);
-    const differ = [...taken.digests].filter(([path, digest]) => now.get(path) !== digest);
+    const present = await access.digests('/data', [...taken.digests.keys()], done, signal);
+    const differ = [...taken.digests].filter(([path, digest]) => present.get(path) !== digest);
     if (differ.length === 0) return { ...taken, remark: ', as the phone digests it' };
     if (reading === mostReadings) {
       const names = someOf(differ.map(([path]) => path));

@@ -93,8 +93,8 @@ async function differingBytes(
   signal?: AbortSignal,
 ): Promise<string[]> {
   const digests = filesAmong(entries);
-  const now = await files.digests(folder, [...digests.keys()], bytes, signal);
-  return [...digests].filter(([path, digest]) => now.get(path) !== digest).map(([path]) => path);
+  const present = await files.digests(folder, [...digests.keys()], bytes, signal);
+  return [...digests].filter(([path, digest]) => present.get(path) !== digest).map(([path]) => path);
 }
 
 /** What of an archive the phone does not have with the same bytes, owner, mode and label. */
@@ -107,18 +107,18 @@ export async function differing(
 ): Promise<string[]> {
   const wrong = await differingBytes(files, folder, entries, bytes, signal);
   const plain = (path: string) => path.replace(/(.)\/$/, '$1');
-  const now = await files.owners(folder, [...entries.keys()].map(plain), signal);
-  const others = [...entries].filter(([path, kept]) => !isOwnedAlike(kept, now.get(plain(path))));
+  const present = await files.owners(folder, [...entries.keys()].map(plain), signal);
+  const others = [...entries].filter(([path, kept]) => !isOwnedAlike(kept, present.get(plain(path))));
   return [...new Set([...wrong, ...others.map(([path]) => path)])];
 }
 
 /** A phone that does not tell its labels is taken at its word for the rest. */
-const isOwnedAlike = (kept: ArchivedEntry, now: FileOwner | undefined): boolean =>
-  now !== undefined &&
-  now.uid === kept.uid &&
-  now.gid === kept.gid &&
-  now.mode === kept.mode &&
-  (kept.label === undefined || now.label === undefined || now.label === kept.label);
+const isOwnedAlike = (kept: ArchivedEntry, present: FileOwner | undefined): boolean =>
+  present !== undefined &&
+  present.uid === kept.uid &&
+  present.gid === kept.gid &&
+  present.mode === kept.mode &&
+  (kept.label === undefined || present.label === undefined || present.label === kept.label);
 
 export const filesNotReadable =
   'User data cannot be read as files in this mode: it is encrypted. Start the system, where it is open, or keep the block image.';

@@ -160,8 +160,8 @@ class EarlyDigest {
 
 /** The phone digests what was read of a partition: whether it is still the same. */
 async function isStillSo(name: string, writer: ImageWriter, { link, signal }: Attempt): Promise<boolean> {
-  const now = await accessOf(link).digest(name, writer.rangesRead, signal);
-  return now === (await writer.sha256SoFar()).toString('hex');
+  const present = await accessOf(link).digest(name, writer.rangesRead, signal);
+  return present === (await writer.sha256SoFar()).toString('hex');
 }
 
 /** Reads the next chunk in smaller and smaller pieces; what cannot be read at all becomes zeros. */
