@@ -11,6 +11,13 @@ export interface AppsPageTimes {
   readonly facet: number;
 }
 
+declare global {
+  interface Window {
+    /** What the page was seen to do. */
+    measured: Measured;
+  }
+}
+
 interface Measured {
   arrivedAt?: number;
   shownAt?: number;
@@ -19,7 +26,7 @@ interface Measured {
 /** Watches the list arrive and clicks on its first row as soon as there is one. */
 function watchList(): void {
   const measured: Measured = {};
-  (window as unknown as { measured: Measured }).measured = measured;
+  window.measured = measured;
   const ask = window.fetch;
   window.fetch = async (...given) => {
     const answer = await ask(...given);
@@ -69,12 +76,8 @@ export async function measureAppsPage(url: string, serial: string): Promise<Apps
     const page = await browser.newPage();
     await page.addInitScript(watchList);
     await page.goto(`${url}/bench/${serial}/apps`);
-    await page.waitForFunction(
-      () => (window as unknown as { measured: Measured }).measured.shownAt !== undefined,
-    );
-    const { arrivedAt, shownAt } = await page.evaluate(
-      () => (window as unknown as { measured: Measured }).measured,
-    );
+    await page.waitForFunction(() => window.measured.shownAt !== undefined);
+    const { arrivedAt, shownAt } = await page.evaluate(() => window.measured);
     const facet = await untilPainted(page, 'facet');
     await page.getByRole('button', { name: 'Show all' }).click();
     return { interactive: shownAt! - arrivedAt!, facet, filter: await untilPainted(page, 'type') };

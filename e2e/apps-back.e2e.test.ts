@@ -79,7 +79,7 @@ it(
     expect(bytesOf(after)).toEqual(bytesOf(before));
     const uids = new Set([...after.values()].map(({ uid }) => uid));
     expect(uids.size).toBe(1);
-    const [uid] = uids as unknown as [number];
+    const [uid] = [...uids] as [number];
     expect([...before.values()][0]!.uid).not.toBe(uid);
     for (const { label } of after.values())
       expect(label).toBe(

@@ -40,7 +40,15 @@ describe('how much a phone needs an app', () => {
 });
 
 describe('the run sheet of changing apps', () => {
-  const phone = { mode: 'system', root: false, condition: { kind: 'stock' } } as unknown as PhoneFacts;
+  const phone: PhoneFacts = {
+    serial: 'X-1',
+    maker: 'Tidewell',
+    model: 'Knot 3',
+    mode: 'system',
+    root: false,
+    abis: [],
+    condition: { kind: 'stock' },
+  };
   const installed = [
     home,
     almanac,

@@ -90,5 +90,6 @@ export function parseContents(text: string): Contents | undefined {
     !Number.isNaN(Date.parse(String(value['createdAt']))) &&
     Array.isArray(images) &&
     images.every(isImage);
+  // Every field was looked at above.
   return isWhole ? (value as unknown as Contents) : undefined;
 }

@@ -37,7 +37,7 @@ export async function* tarEntries(stream: AsyncIterable<Uint8Array>): AsyncGener
       entry.resume();
     }
   } catch (error) {
-    if (fromSource) throw fromSource;
+    if (fromSource) throw fromSource as Error;
     throw new FormatError('tar', 'header', at, (error as Error).message);
   } finally {
     source.destroy();

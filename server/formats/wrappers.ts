@@ -71,9 +71,9 @@ async function* unxz(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Arra
   const source = new ReadableStream<Uint8Array>(
     {
       async pull(controller) {
-        const { done, value } = await parts.next();
-        if (done) controller.close();
-        else controller.enqueue(value);
+        const next = await parts.next();
+        if (next.done) controller.close();
+        else controller.enqueue(next.value);
       },
       cancel: async () => void (await parts.return?.()),
     },

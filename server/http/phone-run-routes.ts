@@ -16,9 +16,9 @@ export function phoneRunRoutes<Asked extends object, Start extends object>(
   [StartKind, start]: Taken<Start, RunView>,
 ): void {
   routes.post(`/phones/:serial/${name}-sheet`, async (request, response) => {
-    response.json(await sheet(request.params['serial']!, valid(AskedKind, request.body)));
+    response.json(await sheet(request.params['serial'], valid(AskedKind, request.body)));
   });
   routes.post(`/phones/:serial/${name}`, async (request, response) => {
-    response.status(202).json(await start(request.params['serial']!, valid(StartKind, request.body)));
+    response.status(202).json(await start(request.params['serial'], valid(StartKind, request.body)));
   });
 }

@@ -65,5 +65,5 @@ export function setRoutes(app: KeenLarder): Router {
 const fromQuery = ({ splitMebibytes, picked, ...rest }: Record<string, unknown>): object => ({
   ...rest,
   ...(splitMebibytes !== undefined && { splitMebibytes: Number(splitMebibytes) }),
-  ...(picked !== undefined && { picked: String(picked).split(',') }),
+  ...(picked !== undefined && { picked: typeof picked === 'string' ? picked.split(',') : picked }),
 });

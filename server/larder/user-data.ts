@@ -124,7 +124,7 @@ async function* partOfArchive(
         ...entry.header,
         pax,
         name: path === '' ? './' : `./${path}${isFolder ? '/' : ''}`,
-        ...(entry.header.type === 'link' && { linkname: `./${within(linkname!)}` }),
+        ...(entry.header.type === 'link' && { linkname: `./${within(linkname)}` }),
       };
       const into = out.entry(header);
       if (entry.header.type === 'file') {

@@ -114,7 +114,7 @@ export class ImageWriter {
               throw new RangeError(`more than the ${rangesBytes(this.ranges!)} bytes there are`);
             memory = await blocks.take();
           }
-          if (this.failure) throw this.failure;
+          if (this.failure) throw this.failure as Error;
           const take = Math.min(room - filled, part.length - at);
           copyToShared(memory, filled, part.subarray(at, at + take));
           filled += take;
@@ -229,6 +229,6 @@ export class ImageWriter {
 
   private async settled(): Promise<void> {
     await Promise.all(this.entries.map((entry) => entry.names));
-    if (this.failure) throw this.failure;
+    if (this.failure) throw this.failure as Error;
   }
 }

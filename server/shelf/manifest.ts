@@ -67,18 +67,21 @@ export function digestsOf(chunks: Buffer): (Buffer | undefined)[] {
 }
 
 /** Parses a manifest file. @throws Error saying what is wrong with it */
+/** As JSON has them, whatever they were to be. */
+const isList = <T>(value: readonly T[] | undefined): value is readonly T[] => Array.isArray(value);
+
 export function parseManifest(text: string): Manifest {
   const value = JSON.parse(text) as Partial<Manifest>;
   if (value.format !== manifestFormat) throw new Error('it is no manifest of a set');
   if (value.version !== manifestVersion) {
     throw new Error(`it has version ${String(value.version)}; this program reads version ${manifestVersion}`);
   }
-  if (!value.id || !value.label || !value.phone?.serial || !value.createdAt || !Array.isArray(value.images)) {
+  if (!value.id || !value.label || !value.phone?.serial || !value.createdAt || !isList(value.images)) {
     throw new Error('fields are missing');
   }
   for (const image of value.images) {
     const expected = Math.ceil(image.bytes / image.chunkBytes);
-    if (!Array.isArray(image.chunks) || image.chunks.length !== expected) {
+    if (!isList(image.chunks) || image.chunks.length !== expected) {
       throw new Error(`the image of ${image.partition} does not list ${expected} chunks`);
     }
     for (const range of [...(image.ranges ?? []), ...(image.unsettled ?? [])]) {
@@ -86,7 +89,7 @@ export function parseManifest(text: string): Manifest {
         throw new Error(`the image of ${image.partition} names bytes that it does not have`);
       }
     }
-    if (!image.chunks.every((chunk: string) => /^(?:0|[0-9a-f]{64})$/.test(chunk))) {
+    if (!image.chunks.every((chunk) => /^(?:0|[0-9a-f]{64})$/.test(chunk))) {
       throw new Error(`the image of ${image.partition} lists something that is no chunk`);
     }
   }

@@ -1,4 +1,4 @@
-import { activeSlot, isUnbootable, type Slot } from '@keen-larder/core/boot/boot.ts';
+import { activeSlot, isUnbootable } from '@keen-larder/core/boot/boot.ts';
 import { isLocked } from '../boot/start.ts';
 import type { Flash } from '../flash/flash.ts';
 import type { Model } from '../models.ts';
@@ -63,7 +63,7 @@ export async function variableOf(host: BootloaderHost, name: string): Promise<st
   if (kind === 'slot-unbootable') {
     const misc = host.flash.partition('misc');
     const isSlot = host.model.slots && (partition === 'a' || partition === 'b');
-    return misc && isSlot ? yes(await isUnbootable(misc, partition as Slot)) : undefined;
+    return misc && isSlot ? yes(await isUnbootable(misc, partition)) : undefined;
   }
   if (kind === 'has-slot') {
     const names = host.flash.list().map((each) => each.name);

@@ -18,11 +18,12 @@ export function readingInto(
   space: () => Uint8Array,
   took: (bytes: number) => boolean,
 ): Socket {
+  // Node has these, and its types do not tell.
   const held = accepted as unknown as Accepted;
   const onread: OnReadOpts = { buffer: space, callback: (count) => took(count) };
   const options: object = { handle: held._handle, onread };
   const socket: Socket = new Socket(options);
-  (socket as unknown as Accepted)._server = held._server;
+  Object.assign(socket, { _server: held._server });
   held._handle = null;
   held._server = null;
   return socket;

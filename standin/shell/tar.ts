@@ -67,7 +67,7 @@ async function packFolder(process: Process, { mount, within }: Place, options: O
     return complain(process, 'tar', `${options.folder}: No such file or directory`);
   const archive = pack();
   const written = (async () => {
-    for await (const part of archive) await process.out(part as Uint8Array);
+    for await (const part of archive) await process.out(part);
   })();
   const linked = new Map<number, string>();
   const add = async (path: string, inode: Inode): Promise<void> => {

@@ -56,8 +56,8 @@ async function takeAll(process: Process, spool: FileHandle, base: string, adds: 
   for await (const entry of reader) {
     const from = at;
     for await (const part of entry) {
-      await spool.write(part as Uint8Array, 0, (part as Uint8Array).length, at);
-      at += (part as Uint8Array).length;
+      await spool.write(part, 0, part.length, at);
+      at += part.length;
     }
     const made = additionOf(entry.header, base, spool, from);
     if (made) adds.push(made);
@@ -69,7 +69,7 @@ function additionOf(header: Header, base: string, spool: FileHandle, from: numbe
   const within = (name: string) => resolvePath(base, name);
   const path = within(header.name);
   if (path === '/lost+found') return undefined;
-  if (header.type === 'link') return { path, linkTo: within(header.linkname!) };
+  if (header.type === 'link') return { path, linkTo: within(header.linkname) };
   const type =
     header.type === 'directory'
       ? 'directory'
@@ -87,7 +87,7 @@ function additionOf(header: Header, base: string, spool: FileHandle, from: numbe
     gid: header.gid ?? 0,
     modifiedAt: Math.floor((header.mtime?.getTime() ?? 0) / 1000),
     attributes: attributesOf(header.pax ?? {}),
-    ...(type === 'link' && { target: header.linkname! }),
+    ...(type === 'link' && { target: header.linkname }),
     ...(type === 'file' && { bytes: header.size ?? 0, content: spooled(spool, from, header.size ?? 0) }),
   };
 }

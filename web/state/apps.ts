@@ -79,7 +79,7 @@ export const useApps = defineStore('apps', () => {
       armedWith: '',
     };
     // What was put in is not what is watched: that is asked for anew.
-    return drafts.value[serial]!;
+    return drafts.value[serial];
   }
 
   /** The app in the tray. */

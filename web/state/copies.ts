@@ -44,7 +44,7 @@ export const useCopies = defineStore('copies', () => {
   const draft = ref({
     search: '',
     serial: '',
-    kind: '' as KeptCopy['kind'] | '',
+    kind: '',
     binShown: false,
     /** The copy that the tray tells about. */
     shown: undefined as string | undefined,

@@ -31,7 +31,7 @@ export const useMoving = defineStore('moving', () => {
       armedWith: '',
     };
     // What was put in is not what is watched: that is asked for anew.
-    return drafts.value[serial]!;
+    return drafts.value[serial];
   }
 
   async function load(serial: string): Promise<void> {

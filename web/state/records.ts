@@ -23,7 +23,7 @@ export const useRecords = defineStore('records', () => {
   function draft(serial: string): RecordsDraft {
     drafts.value[serial] ??= { picked: [], doing: 'keep', copyOf: {}, confirmed: [], armedWith: '' };
     // What was put in is not what is watched: that is asked for anew.
-    return drafts.value[serial]!;
+    return drafts.value[serial];
   }
 
   async function load(serial: string): Promise<void> {

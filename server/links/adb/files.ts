@@ -92,7 +92,7 @@ export class AdbFiles implements FileAccess {
       const script = `find ${batch.map(quote).join(' ')} -type f -exec stat -c '%s %u %g %a %C %n' '{}' + 2>/dev/null; true`;
       const text = await this.shell.text(script, { signal });
       for (const match of text.matchAll(/^(\d+) (\d+) (\d+) ([0-7]+) (\S+) (\/.*)$/gm)) {
-        const [, bytes, uid, gid, mode, label, path] = match as unknown as string[];
+        const [, bytes, uid, gid, mode, label, path] = [...match];
         found.push({
           path: path!,
           bytes: Number(bytes),

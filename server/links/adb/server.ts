@@ -83,7 +83,7 @@ export function parseDevices(text: string): ServedPhone[] {
       line,
     );
     if (!found) return [];
-    const [, name, state, transportId] = found as unknown as [string, string, string, string];
+    const [, name, state, transportId] = [...found] as [string, string, string, string];
     return [
       {
         name,

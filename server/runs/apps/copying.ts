@@ -164,7 +164,9 @@ async function takeFolder(
     const stored = await writer.finish();
     const digests = filesAmong(entries);
     const present = await filesOf(link).digests(folder, [...digests.keys()], stored.bytes, signal);
-    const differ = [...digests].filter(([path, digest]) => present.get(path) !== digest).map(([path]) => path);
+    const differ = [...digests]
+      .filter(([path, digest]) => present.get(path) !== digest)
+      .map(([path]) => path);
     if (differ.length === 0)
       return { part: { name: partNameOf(kind), kind, stored }, files: dataFiles(kind, entries) };
     if (reading === mostReadings)

@@ -316,7 +316,10 @@ async function* onlyRanges(
   image: AsyncIterable<Uint8Array>,
   ranges: readonly ByteRange[] | undefined,
 ): AsyncGenerator<Uint8Array> {
-  if (!ranges) return yield* image;
+  if (!ranges) {
+    yield* image;
+    return;
+  }
   let at = 0;
   let next = 0;
   for await (const part of image) {

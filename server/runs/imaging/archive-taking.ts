@@ -86,7 +86,7 @@ export const filesAmong = (entries: Entries): Map<string, string> =>
  * @param bytes how many they are together
  */
 async function differingBytes(
-  files: FileAccess,
+  files: Pick<FileAccess, 'digests'>,
   folder: string,
   entries: Entries,
   bytes: number,
@@ -99,7 +99,7 @@ async function differingBytes(
 
 /** What of an archive the phone does not have with the same bytes, owner, mode and label. */
 export async function differing(
-  files: FileAccess,
+  files: Pick<FileAccess, 'digests' | 'owners'>,
   folder: string,
   entries: Entries,
   bytes: number,

@@ -107,7 +107,7 @@ export class Journal {
   /** Writes down what has come onto the shelf since the last time. */
   checkpoint(): Promise<void> {
     const written = this.order.then(async () => {
-      if (this.failure) throw this.failure;
+      if (this.failure) throw this.failure as Error;
       for (const [partition, writer] of this.open) {
         const progress = await writer.progress();
         if (progress) this.statements.addChunks(this.runId, partition, progress);

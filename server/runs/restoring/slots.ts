@@ -31,7 +31,7 @@ export function setActiveSlot(phone: PhoneAtWork, slot: Slot): Promise<string> {
       }
       head.set(bytes, offset);
       await access.write('misc', Readable.from([head]), signal);
-      const now = await activeSlot(access.source('misc', misc!.bytes));
+      const now = await activeSlot(access.source('misc', misc.bytes));
       if (now !== slot) throw new RunFailure(`misc was written and still says slot ${now}. Try again.`);
       return 'misc says so';
     },

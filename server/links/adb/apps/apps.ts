@@ -114,7 +114,7 @@ export class AdbApps implements AppAccess {
     for (const batch of batches(paths)) {
       const script = `stat -c '%s %Y %n' ${batch.map(quote).join(' ')} 2>/dev/null; true`;
       for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (.*)$/gm)) {
-        const [key, bytes, , path] = match as unknown as [string, string, string, string];
+        const [key, bytes, , path] = [...match] as [string, string, string, string];
         found.set(path, { path, bytes: Number(bytes), key });
       }
     }
@@ -129,7 +129,7 @@ export class AdbApps implements AppAccess {
     const parents = folders.map((kind) => folderOf(kind, '').replace(/\/$/, ''));
     const script = `find ${parents.join(' ')} -type f -exec stat -c '%s %Y %n' '{}' + 2>/dev/null; true`;
     for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (\/.*)$/gm)) {
-      const [, bytes, modifiedAt, path] = match as unknown as [string, string, string, string];
+      const [, bytes, modifiedAt, path] = [...match] as [string, string, string, string];
       const at = parents.findIndex((parent) => path.startsWith(`${parent}/`));
       const [name, ...within] = path.slice((parents[at]?.length ?? 0) + 1).split('/');
       if (at < 0 || !name || within.length === 0) continue;
