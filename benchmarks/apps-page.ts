@@ -1,5 +1,5 @@
 import type { Page } from 'playwright-core';
-import { openBrowser } from '../e2e/browser.ts';
+import { closeBrowser, openBrowser } from '../e2e/browser.ts';
 
 /** Times of the Apps page in milliseconds, as the page itself measures them. */
 export interface AppsPageTimes {
@@ -82,6 +82,7 @@ export async function measureAppsPage(url: string, serial: string): Promise<Apps
     await page.getByRole('button', { name: 'Show all' }).click();
     return { interactive: shownAt! - arrivedAt!, facet, filter: await untilPainted(page, 'type') };
   } finally {
-    await browser.end();
+    await browser.close();
+    await closeBrowser();
   }
 }

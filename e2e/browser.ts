@@ -1,18 +1,12 @@
-import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { chromium, type BrowserContext } from 'playwright-core';
+import { chromium, type Browser, type BrowserContext } from 'playwright-core';
 
-/** Debian's headless Chromium with an empty profile. */
-export async function openBrowser(
-  size = { width: 1280, height: 800 },
-): Promise<BrowserContext & { end(): Promise<void> }> {
-  const profile = mkdtempSync(join(tmpdir(), 'keen-larder-browser-'));
-  const context = await chromium.launchPersistentContext(profile, {
+let shared: Promise<Browser> | undefined;
+
+/** Debian's headless Chromium, one for all stories of a process; it ends with it. */
+const browser = (): Promise<Browser> =>
+  (shared ??= chromium.launch({
     executablePath: '/usr/bin/chromium',
     headless: true,
-    viewport: size,
-    locale: 'en-GB',
     args: [
       '--no-sandbox',
       '--disable-gpu',
@@ -22,10 +16,15 @@ export async function openBrowser(
       '--disable-component-update',
       '--disable-sync',
     ],
-  });
-  const end = async () => {
-    await context.close();
-    rmSync(profile, { recursive: true, force: true });
-  };
-  return Object.assign(context, { end });
+  }));
+
+/** A window with an empty profile of its own. */
+export async function openBrowser(size = { width: 1280, height: 800 }): Promise<BrowserContext> {
+  return (await browser()).newContext({ viewport: size, locale: 'en-GB' });
+}
+
+/** Ends the browser, for programs that go on without it. */
+export async function closeBrowser(): Promise<void> {
+  await (await shared)?.close();
+  shared = undefined;
 }

@@ -42,13 +42,13 @@ beforeAll(async () => {
   browser = await openBrowser();
 });
 afterAll(async () => {
-  await browser.end();
+  await browser.close();
   await serving.close();
   folder.remove();
 });
 
 it('says what was interrupted and what follows, once', async () => {
-  const page = browser.pages()[0]!;
+  const page = await browser.newPage();
   await page.goto(`${serving.url}/bench`);
   const notice = page.getByRole('alert');
   await notice.getByText(/before the crash.*ended in the middle of this run at “Read system”/).waitFor();

@@ -46,7 +46,7 @@ export function openStory(others: readonly string[] = []): Story {
     await until('the phone', () => bench.phone.state().phase === 'running');
   });
   afterAll(async () => {
-    await browser.end();
+    await browser.close();
     await serving.close();
     await bench.close();
     folder.remove();

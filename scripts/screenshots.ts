@@ -13,7 +13,7 @@ import { parseArgs } from 'node:util';
 import { gzipSync } from 'node:zlib';
 import type { Page } from 'playwright-core';
 import type { SetView } from '@keen-larder/contract/sets.ts';
-import { openBrowser } from '../e2e/browser.ts';
+import { closeBrowser, openBrowser } from '../e2e/browser.ts';
 
 const { values } = parseArgs({
   options: {
@@ -51,7 +51,8 @@ try {
   await rescue(page);
   await bootloader(page);
 } finally {
-  await browser.end();
+  await browser.close();
+  await closeBrowser();
   await demo?.end();
 }
 

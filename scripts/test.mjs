@@ -55,6 +55,19 @@ function installTools() {
   });
 }
 
+const usage = `npm test: everything a fresh clone needs, then lint, types and all tests.
+
+  --help   says this
+`;
+const [option] = process.argv.slice(2);
+if (option) {
+  const isQuestion = option === '--help' || option === '-h';
+  process[isQuestion ? 'stdout' : 'stderr'].write(
+    isQuestion ? usage : `npm test takes no ${option}; see npm test -- --help.\n`,
+  );
+  process.exit(isQuestion ? 0 : 2);
+}
+
 requireNode();
 installTools();
 installDependencies();
@@ -77,9 +90,9 @@ function step(name, command, args) {
 }
 
 /** @param {{ numFailedTests: number, testResults?: object[] }} result what Vitest's JSON reporter wrote */
-function failuresOf(project, result) {
+function failuresOf(result) {
   return (result.testResults ?? []).flatMap((file) => {
-    const where = `${project}: ${relative(root, file.name)}`;
+    const where = relative(root, file.name);
     const tests = file.assertionResults.filter(({ status }) => status === 'failed');
     if (tests.length === 0) return file.status === 'failed' ? [`${where}\n${file.message}`] : [];
     return tests.map(
@@ -88,15 +101,15 @@ function failuresOf(project, result) {
   });
 }
 
-function suite(project) {
-  process.stdout.write(`\n— ${project} tests\n`);
-  const report = join(scratch, `${project}.json`);
+function suite(...projects) {
+  const title = projects.join(', ');
+  process.stdout.write(`\n— tests: ${title}\n`);
+  const report = join(scratch, `${projects[0]}.json`);
   const args = [
     'vitest',
     'run',
     '--passWithNoTests',
-    '--project',
-    project,
+    ...projects.flatMap((project) => ['--project', project]),
     '--reporter=default',
     '--reporter=json',
     `--outputFile=${report}`,
@@ -109,14 +122,15 @@ function suite(project) {
   failed += result.numFailedTests;
   // A file that cannot be loaded, or an error outside of any test, has no failed test of its own.
   if (status !== 0 && result.numFailedTests === 0) failed++;
-  failures.push(...failuresOf(project, result));
-  if (status !== 0 && result.numFailedTests === 0) failures.push(`${project}: an error outside of any test`);
+  failures.push(...failuresOf(result));
+  if (status !== 0 && result.numFailedTests === 0) failures.push(`${title}: an error outside of any test`);
 }
 
 try {
   step('lint', 'npm', ['run', '--silent', 'lint']);
   step('types', 'npm', ['run', '--silent', 'types']);
-  for (const project of ['unit', 'reference', 'browser']) suite(project);
+  suite('pure', 'web', 'phones');
+  suite('browser');
 } finally {
   rmSync(scratch, { recursive: true, force: true });
 }
