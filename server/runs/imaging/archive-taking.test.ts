@@ -14,7 +14,11 @@ const kept: Readonly<Record<string, ArchivedEntry>> = {
 function phone(
   over: Readonly<Record<string, Partial<FileOwner> & { sha256?: string }>>,
 ): Pick<FileAccess, 'digests' | 'owners'> {
-  const now = (path: string) => ({ label: undefined, ...kept[path === './a' ? './a/' : path]!, ...over[path] });
+  const now = (path: string) => ({
+    label: undefined,
+    ...kept[path === './a' ? './a/' : path]!,
+    ...over[path],
+  });
   return {
     digests: (_folder: string, paths: readonly string[]) =>
       Promise.resolve(new Map(paths.map((path) => [path, now(path).sha256!]))),
