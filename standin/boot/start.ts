@@ -17,7 +17,7 @@ import {
   type Slot,
 } from '@keen-larder/core/boot/boot.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { Ext4, parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { keyPath } from '../firmware/user-contents.ts';
 import { CipherDevice, unwrapKey } from '../flash/cipher.ts';
 import { makerSigner } from '../firmware/verified-chain.ts';
@@ -192,6 +192,14 @@ export async function userDataDevice(flash: Flash, model: Model): Promise<Device
   const key = file && unwrapKey(await fs.read(file), await flash.secret());
   if (!key) throw new BootFailure('init', 'the key of userdata does not open on this phone');
   return new CipherDevice(device, key);
+}
+
+/** A mount leaves its time and count in the superblock of user data, as the kernel does. */
+export async function markMounted(flash: Flash, model: Model): Promise<void> {
+  const userData = await userDataDevice(flash, model);
+  const superblock = await userData.read(superblockOffset, 1024);
+  parseSuperblock(superblock, userData.bytes);
+  await userData.write(superblockOffset, withMount(superblock, Math.floor(Date.now() / 1000)));
 }
 
 /** Small partitions that the system mounts where a model has them. */

@@ -1,11 +1,11 @@
 import { EventEmitter } from 'node:events';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { Authorisation } from '../adb/authorisation.ts';
 import { AdbConnection } from '../adb/connection.ts';
 import {
   bootloaderFault,
   isLocked,
+  markMounted,
   startRecovery,
   startSystem,
   userDataDevice,
@@ -160,21 +160,16 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   /** Something breaks; where exactly follows from the seed. @param partition where flash is to be bad */
   breakDown(kind: FaultKind, seed: number, partition?: string): readonly ByteRange[] {
     const { faults } = this.flash;
-    if (kind === 'flaky-cable') {
-      faults.flip(flipEveryBytes, seed);
-      this.changed();
-      return [];
+    let places: readonly ByteRange[] = [];
+    if (kind === 'flaky-cable') faults.flip(flipEveryBytes, seed);
+    else if (kind === 'full') faults.isFull = true;
+    else {
+      const found = this.flash.list().find(({ name }) => name === partition);
+      const within = found
+        ? { offset: found.startBytes, bytes: found.bytes }
+        : { offset: 0, bytes: this.flash.bytes };
+      places = faults.strike(kind, within, faultPages, seed);
     }
-    if (kind === 'full') {
-      faults.isFull = true;
-      this.changed();
-      return [];
-    }
-    const found = this.flash.list().find(({ name }) => name === partition);
-    const within = found
-      ? { offset: found.startBytes, bytes: found.bytes }
-      : { offset: 0, bytes: this.flash.bytes };
-    const places = faults.strike(kind, within, faultPages, seed);
     this.changed();
     return places;
   }
@@ -225,7 +220,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       if (turn !== this.turn) return;
       if (outcome === 'bootloader') return this.arrive(outcome, undefined);
       if (outcome.starts) {
-        if (mode === 'system') await this.whileAtFlash(() => this.mountUserData());
+        if (mode === 'system') await this.whileAtFlash(() => markMounted(this.flash, this.model));
         if (turn !== this.turn) return;
         return this.arrive(mode, outcome);
       }
@@ -342,14 +337,6 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       battery: () => this.battery(),
       restart: (into) => void this.start(into),
     });
-  }
-
-  /** A mount leaves its time and count in the superblock, as the kernel does. */
-  private async mountUserData(): Promise<void> {
-    const userData = await this.userData();
-    const superblock = await userData.read(superblockOffset, 1024);
-    parseSuperblock(superblock, userData.bytes);
-    await userData.write(superblockOffset, withMount(superblock, Math.floor(Date.now() / 1000)));
   }
 
   private battery() {

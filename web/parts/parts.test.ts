@@ -1,20 +1,10 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
-import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { useBench } from '../state/bench.ts';
 import { useNotices } from '../state/notices.ts';
 import { useRuns } from '../state/runs.ts';
-import {
-  answering,
-  emptyStores,
-  MiB,
-  phone,
-  run,
-  serial,
-  set,
-  show,
-  unmountAfterEach,
-} from '../testing/stage.ts';
+import { onEmptyStage, MiB, phone, run, serial, set, show } from '../testing/stage.ts';
 import BatteryMark from '../frame/BatteryMark.vue';
 import BayRail from '../frame/BayRail.vue';
 import CheckList from '../tray/CheckList.vue';
@@ -28,12 +18,7 @@ import SizeText from './SizeText.vue';
 import TimeText from './TimeText.vue';
 import TopBar from '../frame/TopBar.vue';
 
-unmountAfterEach();
-beforeEach(() => {
-  emptyStores();
-  answering({});
-  document.body.innerHTML = '';
-});
+onEmptyStage();
 
 describe('figures', () => {
   it('have their exact value on hover', async () => {

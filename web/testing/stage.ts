@@ -6,7 +6,7 @@ import {
   type VueWrapper,
 } from '@vue/test-utils';
 import { createPinia, setActivePinia } from 'pinia';
-import { afterEach, vi } from 'vitest';
+import { afterEach, beforeEach, vi } from 'vitest';
 import { createMemoryHistory, createRouter } from 'vue-router';
 import type { Component } from 'vue';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
@@ -193,14 +193,36 @@ export function emptyStores(): void {
   setActivePinia(createPinia());
 }
 
+/** Begins each test with empty stores, an empty page and a server that answers nothing. */
+export function onEmptyStage(): void {
+  unmountAfterEach();
+  beforeEach(() => {
+    emptyStores();
+    answering({});
+    document.body.innerHTML = '';
+  });
+}
+
+/** A button of what is shown, by all of its text or by what is in it. */
+export const button = (shown: Shown, text: string | RegExp) =>
+  shown
+    .findAll('button')
+    .find((each) => (typeof text === 'string' ? each.text() === text : text.test(each.text())))!;
+
+/** What was asked last by a method and path. */
+export const last = (asked: readonly Asked[], method: string, path: string): Asked | undefined =>
+  asked.filter((each) => each.method === method && each.path === path).at(-1);
+
 const blank = { template: '<div />' };
+
+export type Shown = VueWrapper;
 
 /** Mounts a component as the application does, at an address. */
 export async function show(
   component: Component,
   props: Record<string, unknown> = {},
   address = '/bench',
-): Promise<VueWrapper> {
+): Promise<Shown> {
   const router = createRouter({
     history: createMemoryHistory(),
     routes: [

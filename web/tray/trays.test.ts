@@ -8,8 +8,8 @@ import { usePicks } from '../state/picks.ts';
 import { useMoving } from '../state/moving.ts';
 import { useRuns } from '../state/runs.ts';
 import {
+  onEmptyStage,
   answering,
-  emptyStores,
   facts,
   image,
   MiB,
@@ -21,24 +21,20 @@ import {
   sheets,
   show,
   type Asked,
-  unmountAfterEach,
+  type Shown,
 } from '../testing/stage.ts';
 import ImagingTray from './ImagingTray.vue';
 import RestoringTray from './restoring/RestoringTray.vue';
 import RunTray from './RunTray.vue';
 import TheTray from './TheTray.vue';
 
-unmountAfterEach();
+onEmptyStage();
 beforeEach(() => {
-  emptyStores();
-  document.body.innerHTML = '';
   const bench = useBench();
   bench.take(phone());
   bench.partitions = { [serial]: [...partitions] };
 });
-beforeEach(() => void answering({}));
 
-type Shown = Awaited<ReturnType<typeof show>>;
 const check = (shown: Shown, id: string) => shown.find(`[data-check="${id}"]`);
 const go = (shown: Shown) => shown.find<HTMLButtonElement>('button.go');
 const pressed = (key: string, ctrlKey = false) =>

@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
-import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { copyingSheet, puttingAppsSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { appFacts, listedApp } from '@keen-larder/core/testing/apps.ts';
 import { useApps } from '../state/apps.ts';
@@ -8,16 +8,7 @@ import { useBench } from '../state/bench.ts';
 import { useMoving } from '../state/moving.ts';
 import { useRecords } from '../state/records.ts';
 import { useRuns } from '../state/runs.ts';
-import {
-  answering,
-  emptyStores,
-  facts,
-  phone,
-  run,
-  serial,
-  show,
-  unmountAfterEach,
-} from '../testing/stage.ts';
+import { onEmptyStage, answering, facts, phone, run, serial, show } from '../testing/stage.ts';
 import AppTray from '../tray/apps/AppTray.vue';
 import MovingTray from '../tray/apps/MovingTray.vue';
 import PickedAppsTray from '../tray/apps/PickedAppsTray.vue';
@@ -27,12 +18,7 @@ import PhoneMove from './bench/PhoneMove.vue';
 import PhoneRecords from './bench/PhoneRecords.vue';
 import BatchTable from './runs/BatchTable.vue';
 
-unmountAfterEach();
-beforeEach(() => {
-  emptyStores();
-  answering({});
-  document.body.innerHTML = '';
-});
+onEmptyStage();
 
 const running = phone({ facts: { ...facts, mode: 'system' } });
 const camera = { name: 'android.permission.CAMERA', granted: true };

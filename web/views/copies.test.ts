@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 // Copies of apps and records: all of them, one of them, and those that come as files; trackers in their code.
 import { flushPromises } from '@vue/test-utils';
-import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsRequest } from '@keen-larder/contract/requests/imports.ts';
@@ -14,33 +14,13 @@ import TrackerDialog from '../tray/apps/TrackerDialog.vue';
 import { useBench } from '../state/bench.ts';
 import { useCopies } from '../state/copies.ts';
 import { useImports } from '../state/imports.ts';
-import {
-  answering,
-  emptyStores,
-  MiB,
-  phone,
-  run,
-  serial,
-  show,
-  type Asked,
-  unmountAfterEach,
-} from '../testing/stage.ts';
+import { button, last, onEmptyStage, answering, MiB, phone, run, serial, show } from '../testing/stage.ts';
 import CopyTray from '../tray/apps/CopyTray.vue';
 import ImportAppsTray from '../tray/files/ImportAppsTray.vue';
 import CopiesPage from './larder/CopiesPage.vue';
 import ImportPage from './larder/ImportPage.vue';
 
-unmountAfterEach();
-beforeEach(() => {
-  emptyStores();
-  answering({});
-  document.body.innerHTML = '';
-});
-type Shown = Awaited<ReturnType<typeof show>>;
-const last = (asked: readonly Asked[], method: string, path: string) =>
-  asked.filter((each) => each.method === method && each.path === path).at(-1);
-const button = (shown: Shown, text: RegExp) =>
-  shown.findAll('button').find((each) => text.test(each.text()))!;
+onEmptyStage();
 
 const common = {
   serial,

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 // What comes in: ways to phones, files to import and what is made of them.
 import { flushPromises } from '@vue/test-utils';
-import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import type { ConnectionsView, ConnectionView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
@@ -10,16 +10,17 @@ import { useBench } from '../state/bench.ts';
 import { useConnections } from '../state/connections.ts';
 import { useImports } from '../state/imports.ts';
 import {
+  button,
+  last,
+  onEmptyStage,
   answering,
-  emptyStores,
   MiB,
   partition,
   phone,
   run,
   serial,
   show,
-  type Asked,
-  unmountAfterEach,
+  type Shown,
 } from '../testing/stage.ts';
 import ImportTray from '../tray/files/ImportTray.vue';
 import BenchView from './bench/BenchView.vue';
@@ -27,17 +28,7 @@ import ConnectionsPage from './bench/ConnectionsPage.vue';
 import PartitionTable from './bench/PartitionTable.vue';
 import ImportPage from './larder/ImportPage.vue';
 
-unmountAfterEach();
-beforeEach(() => {
-  emptyStores();
-  answering({});
-  document.body.innerHTML = '';
-});
-
-type Shown = Awaited<ReturnType<typeof show>>;
-const button = (shown: Shown, text: string) => shown.findAll('button').find((each) => each.text() === text)!;
-const last = (asked: readonly Asked[], method: string, path: string) =>
-  asked.filter((each) => each.method === method && each.path === path).at(-1);
+onEmptyStage();
 
 describe('Connections', () => {
   const fingerprint = 'AA:BB:CC';

@@ -1,14 +1,16 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
-import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';
 import { useRuns } from '../state/runs.ts';
 import {
+  button,
+  last,
+  onEmptyStage,
   answering,
-  emptyStores,
   facts,
   partitions,
   phone,
@@ -16,8 +18,7 @@ import {
   serial,
   set,
   show,
-  type Asked,
-  unmountAfterEach,
+  type Shown,
 } from '../testing/stage.ts';
 import BenchView from './bench/BenchView.vue';
 import PhoneHeader from './bench/PhoneHeader.vue';
@@ -27,20 +28,7 @@ import SetPage from './larder/SetPage.vue';
 import PracticeBench from './practice/PracticeBench.vue';
 import RunsView from './runs/RunsView.vue';
 
-unmountAfterEach();
-beforeEach(() => {
-  emptyStores();
-  answering({});
-  document.body.innerHTML = '';
-});
-
-type Shown = Awaited<ReturnType<typeof show>>;
-const button = (shown: Shown, text: string | RegExp) =>
-  shown
-    .findAll('button')
-    .find((each) => (typeof text === 'string' ? each.text() === text : text.test(each.text())))!;
-const last = (asked: readonly Asked[], method: string, path: string) =>
-  asked.filter((each) => each.method === method && each.path === path).at(-1);
+onEmptyStage();
 
 describe('Bench', () => {
   it('tells how to go on with a phone that is not here', async () => {

@@ -7,15 +7,10 @@ import {
   attributeNames,
   geometryMagic,
   geometryRoomBytes,
-  lpBlockDevice,
-  lpExtent,
-  lpGeometry,
-  lpGroup,
-  lpHeader,
-  lpPartition,
   metadataMagic,
   reservedBytes,
   sectorBytes,
+  structures,
   targetTypes,
   type LpTable,
 } from './layouts.ts';
@@ -58,8 +53,8 @@ const bad = (field: string, offset: number, reason: string) => new FormatError(f
 
 /** Whether a partition carries logical ones, by its first 8 KiB. */
 export const looksLikeLogical = (head: Uint8Array): boolean =>
-  head.length >= reservedBytes + lpGeometry.bytes &&
-  lpGeometry.read(head, reservedBytes).magic === geometryMagic;
+  head.length >= reservedBytes + structures.geometry.bytes &&
+  structures.geometry.read(head, reservedBytes).magic === geometryMagic;
 
 /**
  * Reads the table of logical partitions in `super` (AOSP liblp, metadata_format.h): both geometries, and of
@@ -128,13 +123,14 @@ function checksumIsRight(bytes: Uint8Array, at: number, length: number, field: n
 
 async function readGeometry(source: ByteSource, offset: number): Promise<Geometry> {
   const bytes = await readWithin(source, offset, geometryRoomBytes, format, 'geometry');
-  const geometry = lpGeometry.read(bytes, 0, offset);
-  const at = (field: Parameters<typeof lpGeometry.offsetOf>[0]) => offset + lpGeometry.offsetOf(field);
+  const geometry = structures.geometry.read(bytes, 0, offset);
+  const at = (field: Parameters<typeof structures.geometry.offsetOf>[0]) =>
+    offset + structures.geometry.offsetOf(field);
   if (geometry.magic !== geometryMagic) throw bad('magic', offset, 'no "gDla" here');
-  if (geometry.structBytes < lpGeometry.bytes || geometry.structBytes > geometryRoomBytes) {
+  if (geometry.structBytes < structures.geometry.bytes || geometry.structBytes > geometryRoomBytes) {
     throw bad('structBytes', at('structBytes'), `${geometry.structBytes} bytes`);
   }
-  if (!checksumIsRight(bytes, 0, geometry.structBytes, lpGeometry.offsetOf('checksum'))) {
+  if (!checksumIsRight(bytes, 0, geometry.structBytes, structures.geometry.offsetOf('checksum'))) {
     throw bad('checksum', at('checksum'), 'the checksum of the geometry is wrong');
   }
   const { metadataMaxBytes, metadataSlots } = geometry;
@@ -149,14 +145,15 @@ async function readGeometry(source: ByteSource, offset: number): Promise<Geometr
 
 async function readMetadata(source: ByteSource, offset: number, maxBytes: number) {
   const head = await readWithin(source, offset, Math.min(4096, maxBytes), format, 'header');
-  const header = lpHeader.read(head, 0, offset);
-  const at = (field: Parameters<typeof lpHeader.offsetOf>[0]) => offset + lpHeader.offsetOf(field);
+  const header = structures.header.read(head, 0, offset);
+  const at = (field: Parameters<typeof structures.header.offsetOf>[0]) =>
+    offset + structures.header.offsetOf(field);
   if (header.magic !== metadataMagic) throw bad('magic', offset, 'no "0PLA" here');
   if (header.majorVersion !== 10) throw bad('majorVersion', at('majorVersion'), `${header.majorVersion}`);
-  if (header.headerBytes < lpHeader.bytes || header.headerBytes > head.length) {
+  if (header.headerBytes < structures.header.bytes || header.headerBytes > head.length) {
     throw bad('headerBytes', at('headerBytes'), `${header.headerBytes} bytes`);
   }
-  if (!checksumIsRight(head, 0, header.headerBytes, lpHeader.offsetOf('headerChecksum'))) {
+  if (!checksumIsRight(head, 0, header.headerBytes, structures.header.offsetOf('headerChecksum'))) {
     throw bad('headerChecksum', at('headerChecksum'), 'the checksum of the header is wrong');
   }
   if (header.headerBytes + header.tablesBytes > maxBytes) {
@@ -180,16 +177,16 @@ async function readMetadata(source: ByteSource, offset: number, maxBytes: number
     }
     return Array.from({ length: count }, (_, i) => entry.read(tables, start + i * entryBytes, base));
   };
-  const blockDevices = table('blockDevices', lpBlockDevice).map(({ partitionName, bytes }) => ({
+  const blockDevices = table('blockDevices', structures.blockDevice).map(({ partitionName, bytes }) => ({
     partition: partitionName,
     bytes: safeInteger(bytes, format, 'blockDevice.bytes', base),
   }));
-  const groups = table('groups', lpGroup).map(({ name, maximumBytes }) => ({
+  const groups = table('groups', structures.group).map(({ name, maximumBytes }) => ({
     name,
     maximumBytes: safeInteger(maximumBytes, format, 'group.maximumBytes', base),
   }));
-  const extents = table('extents', lpExtent).map((extent) => readExtent(extent, blockDevices, base));
-  const partitions = table('partitions', lpPartition).map((each): LogicalPartition => {
+  const extents = table('extents', structures.extent).map((extent) => readExtent(extent, blockDevices, base));
+  const partitions = table('partitions', structures.partition).map((each): LogicalPartition => {
     const own = extents.slice(each.firstExtent, each.firstExtent + each.extents);
     const group = groups[each.group];
     if (own.length !== each.extents || !group) {
@@ -212,7 +209,7 @@ async function readMetadata(source: ByteSource, offset: number, maxBytes: number
 }
 
 function readExtent(
-  extent: ReturnType<typeof lpExtent.read>,
+  extent: ReturnType<typeof structures.extent.read>,
   devices: readonly { bytes: number }[],
   base: number,
 ): LogicalExtent {

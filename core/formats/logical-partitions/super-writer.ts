@@ -5,15 +5,10 @@ import {
   attributeNames,
   geometryMagic,
   geometryRoomBytes,
-  lpBlockDevice,
-  lpExtent,
-  lpGeometry,
-  lpGroup,
-  lpHeader,
-  lpPartition,
   metadataMagic,
   reservedBytes,
   sectorBytes,
+  structures,
   targetTypes,
 } from './layouts.ts';
 
@@ -71,7 +66,7 @@ export function layOutLogical({ superBytes, groups, partitions }: LogicalPlan): 
     const firstExtent = extents.length;
     if (bytes > 0) {
       extents.push(
-        written(lpExtent, {
+        written(structures.extent, {
           sectors: BigInt(bytes / sectorBytes),
           targetType: targetTypes.linear,
           targetData: BigInt(offset / sectorBytes),
@@ -81,7 +76,7 @@ export function layOutLogical({ superBytes, groups, partitions }: LogicalPlan): 
     }
     places.push({ name, offset, bytes });
     offset = aligned(offset + bytes);
-    return written(lpPartition, {
+    return written(structures.partition, {
       name,
       attributes: attributeNames.reduce((all, [bit, each]) => all | (attributes.includes(each) ? bit : 0), 0),
       firstExtent,
@@ -93,10 +88,10 @@ export function layOutLogical({ superBytes, groups, partitions }: LogicalPlan): 
     entries,
     extents,
     [{ name: 'default', maximumBytes: 0 }, ...groups].map(({ name, maximumBytes }) =>
-      written(lpGroup, { name, flags: 0, maximumBytes: BigInt(maximumBytes) }),
+      written(structures.group, { name, flags: 0, maximumBytes: BigInt(maximumBytes) }),
     ),
     [
-      written(lpBlockDevice, {
+      written(structures.blockDevice, {
         firstLogicalSector: BigInt(firstBytes / sectorBytes),
         alignmentBytes,
         alignmentOffset: 0,
@@ -126,14 +121,14 @@ export function layOutLogical({ superBytes, groups, partitions }: LogicalPlan): 
 function geometryBlock(): Uint8Array {
   const value = {
     magic: geometryMagic,
-    structBytes: lpGeometry.bytes,
+    structBytes: structures.geometry.bytes,
     checksum: zeroDigest,
     metadataMaxBytes,
     metadataSlots: slots,
     logicalBlockBytes: 4096,
   };
   const block = new Uint8Array(geometryRoomBytes);
-  lpGeometry.write(block, 0, { ...value, checksum: sha256(written(lpGeometry, value)) });
+  structures.geometry.write(block, 0, { ...value, checksum: sha256(written(structures.geometry, value)) });
   return block;
 }
 
@@ -146,22 +141,25 @@ function metadataOf(tables: readonly (readonly Uint8Array[])[]): Uint8Array {
     magic: metadataMagic,
     majorVersion: 10,
     minorVersion: 0,
-    headerBytes: lpHeader.bytes,
+    headerBytes: structures.header.bytes,
     headerChecksum: zeroDigest,
     tablesBytes: body.length,
     tablesChecksum: sha256(body),
     partitionsOffset: at(0),
     partitionsEntries: partitions!.length,
-    partitionsEntryBytes: lpPartition.bytes,
+    partitionsEntryBytes: structures.partition.bytes,
     extentsOffset: at(1),
     extentsEntries: extents!.length,
-    extentsEntryBytes: lpExtent.bytes,
+    extentsEntryBytes: structures.extent.bytes,
     groupsOffset: at(2),
     groupsEntries: groups!.length,
-    groupsEntryBytes: lpGroup.bytes,
+    groupsEntryBytes: structures.group.bytes,
     blockDevicesOffset: at(3),
     blockDevicesEntries: devices!.length,
-    blockDevicesEntryBytes: lpBlockDevice.bytes,
+    blockDevicesEntryBytes: structures.blockDevice.bytes,
   };
-  return joinBytes([written(lpHeader, { ...value, headerChecksum: sha256(written(lpHeader, value)) }), body]);
+  return joinBytes([
+    written(structures.header, { ...value, headerChecksum: sha256(written(structures.header, value)) }),
+    body,
+  ]);
 }
