@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises, mount } from '@vue/test-utils';
-import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { drawThroughput } from './throughput.ts';
 import StorageMap from './StorageMap.vue';
 import type { MapPartition } from './storage-layout.ts';
@@ -15,15 +15,21 @@ const partitions: MapPartition[] = [
   { name: 'efs', role: 'identity', bytes: 16 * MiB, usedBytes: 4 * MiB, lid: 'changed' },
 ];
 
-// The drawing follows the width of its box, which nothing here lays out.
-vi.mock(import('@vueuse/core'), async (original) => {
-  const { ref } = await import('vue');
-  return {
-    ...(await original()),
-    useElementSize: () => ({ width: ref(700), height: ref(400), stop: () => undefined }),
-  };
+const box = { width: 700, height: 400 };
+/** The drawing follows the size of its box, which nothing here lays out. */
+class ObserverOfBox {
+  constructor(private readonly callback: (entries: { contentRect: typeof box }[]) => void) {}
+  observe(): void {
+    this.callback([{ contentRect: box }]);
+  }
+  unobserve(): void {}
+  disconnect(): void {}
+}
+beforeEach(() => {
+  document.body.innerHTML = '';
+  vi.stubGlobal('ResizeObserver', ObserverOfBox);
 });
-beforeEach(() => (document.body.innerHTML = ''));
+afterEach(() => void vi.unstubAllGlobals());
 
 async function map(picked: string[] = [], shownPartitions = partitions) {
   const shown = mount(StorageMap, {
