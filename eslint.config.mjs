@@ -23,7 +23,7 @@ const arrowRules = Object.entries(arrows).map(([room, allowed]) => {
   const forbidden = rooms.filter((other) => other !== room && !allowed.includes(other));
   return {
     files: [`${room}/**/*.{ts,vue,mjs}`],
-    ignores: tests,
+    ignores: [...tests, 'web/vite.config.ts'],
     rules: {
       'no-restricted-imports': [
         'error',
@@ -37,6 +37,7 @@ const arrowRules = Object.entries(arrows).map(([room, allowed]) => {
               ]),
               message: `A wrong arrow: ${room} may import ${allowed.join(' and ') || 'nothing of the house'}.`,
             },
+            ...(room === 'web' ? [{ group: ['node:*'], message: 'The interface runs in browsers.' }] : []),
             ...(room === 'core'
               ? [
                   {
@@ -115,6 +116,12 @@ export default tseslint.config(
       '@typescript-eslint/no-unsafe-argument': 'off',
       '@typescript-eslint/no-unsafe-assignment': 'off',
     },
+  },
+  {
+    // The interface runs in browsers.
+    files: ['web/**/*.{ts,vue}'],
+    ignores: ['web/vite.config.ts'],
+    rules: { 'no-restricted-globals': ['error', 'process', 'Buffer', 'global', 'require'] },
   },
   ...arrowRules,
 );

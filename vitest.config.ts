@@ -1,5 +1,6 @@
 import vue from '@vitejs/plugin-vue';
 import { defineConfig } from 'vitest/config';
+import { BaseSequencer, type TestSpecification } from 'vitest/node';
 
 const exclude = ['**/node_modules/**', '**/dist/**'];
 /** What waits for phones waits for events; these only end what would never end. */
@@ -7,12 +8,23 @@ const patient = { testTimeout: 300_000, hookTimeout: 300_000 };
 /** Modules are loaded once for each worker, not once for each file. */
 const shared = { pool: 'forks' as const, isolate: false };
 
+const longestFirst = ['browser', 'phones', 'web', 'pure'];
+/** Long stories begin first, so that none is left over at the end, alone. */
+class LongestFirst extends BaseSequencer {
+  override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {
+    const sorted = await super.sort(files);
+    const place = ({ project }: TestSpecification) => longestFirst.indexOf(project.name);
+    return sorted.sort((a, b) => place(a) - place(b));
+  }
+}
+
 export default defineConfig({
   plugins: [vue()],
   publicDir: 'web/public',
   test: {
     // Tests of phones wait half of their time: more of them than there are processors go side by side.
     maxWorkers: 3,
+    sequence: { sequencer: LongestFirst },
     projects: [
       {
         extends: true,
@@ -27,7 +39,15 @@ export default defineConfig({
       },
       {
         extends: true,
-        test: { ...shared, name: 'web', include: ['web/**/*.test.ts'], exclude, testTimeout: 60_000 },
+        test: {
+          ...shared,
+          name: 'web',
+          include: ['web/**/*.test.ts'],
+          exclude,
+          testTimeout: 60_000,
+          // Whose colours are measured.
+          css: { include: [/theme\.css/] },
+        },
       },
       {
         extends: true,

@@ -28,6 +28,7 @@ describe('the arrows of the house', () => {
     ['server/x.ts', '@keen-larder/web/main.ts'],
     ['web/x.ts', '@keen-larder/standin/bench.ts'],
     ['web/views/x.ts', '@keen-larder/server/feed.ts'],
+    ['web/views/x.ts', 'node:fs'],
     ['standin/x.ts', '@keen-larder/server/feed.ts'],
     ['cli/x.ts', '@keen-larder/standin/bench.ts'],
     ['cli/x.ts', '@keen-larder/web/main.ts'],

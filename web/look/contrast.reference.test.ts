@@ -1,10 +1,7 @@
 // Contrast of the palette by the formula of WCAG 2.2 (relative luminance; success criteria 1.4.3 and 1.4.11).
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { roles } from '@keen-larder/core/phone/roles.ts';
-
-const css = readFileSync(join(import.meta.dirname, 'theme.css'), 'utf8');
+import css from './theme.css?raw';
 
 /** The colours of a rule's block by name. */
 function palette(selector: string): Record<string, string> {
