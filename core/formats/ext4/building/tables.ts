@@ -7,7 +7,7 @@ import {
   roCompatSparseSuper,
   superblock,
   superblockMagic,
-} from './layouts.ts';
+} from '../layouts.ts';
 import type { Ext4Plan, NewFile } from './plan.ts';
 import { inodeArea } from './write-attributes.ts';
 

@@ -1,6 +1,6 @@
-import { utf8 } from '../../bytes/text.ts';
-import type { Attribute } from './attributes.ts';
-import { attributeEntry, attributeMagic, attributePrefixes } from './layouts.ts';
+import { utf8 } from '../../../bytes/text.ts';
+import type { Attribute } from '../attributes.ts';
+import { attributeEntry, attributeMagic, attributePrefixes } from '../layouts.ts';
 
 export type NewAttribute = Pick<Attribute, 'name' | 'value'>;
 

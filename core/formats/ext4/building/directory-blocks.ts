@@ -1,4 +1,4 @@
-import { utf8 } from '../../bytes/text.ts';
+import { utf8 } from '../../../bytes/text.ts';
 import { blockBytes } from './geometry.ts';
 
 export interface DirectoryEntry {

@@ -4,9 +4,9 @@ import { createHash } from 'node:crypto';
 import { closeSync, openSync, readFileSync, truncateSync, writeFileSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
-import { testFolder } from '../../../testing/folder.ts';
-import { memorySource } from '../../bytes/source.ts';
-import { Ext4, Ext4Builder, Ext4BuildError, type NewFile } from './ext4.ts';
+import { testFolder } from '../../../../testing/folder.ts';
+import { memorySource } from '../../../bytes/source.ts';
+import { Ext4, Ext4Builder, Ext4BuildError, type NewFile } from '../ext4.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);

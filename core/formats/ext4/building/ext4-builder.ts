@@ -1,4 +1,4 @@
-import { utf8 } from '../../bytes/text.ts';
+import { utf8 } from '../../../bytes/text.ts';
 import { BlockMap, setBit, type BlockRun } from './block-map.ts';
 import { Ext4BuildError } from './build-error.ts';
 import { directoryBlocks, type DirectoryEntry } from './directory-blocks.ts';
@@ -10,7 +10,7 @@ import {
   inodeBytes,
   inodesPerBlock,
 } from './geometry.ts';
-import { extent, extentHeader, extentIndex, extentMagic, superblockOffset } from './layouts.ts';
+import { extent, extentHeader, extentIndex, extentMagic, superblockOffset } from '../layouts.ts';
 import type { Ext4Plan, Ext4Sink, NewFile } from './plan.ts';
 import {
   areaBytes,
