@@ -76,6 +76,7 @@ await build();
 
 let passed = 0;
 let failed = 0;
+let skipped = 0;
 /** What failed, told once more at the end, where it is seen. */
 const failures = [];
 const scratch = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'keen-larder-npm-test-'));
@@ -123,6 +124,7 @@ function tests() {
     : { numPassedTests: 0, numFailedTests: 0 };
   passed += result.numPassedTests;
   failed += result.numFailedTests;
+  skipped += result.numPendingTests ?? 0;
   failures.push(...failuresOf(result));
   // A file that cannot be loaded, or an error outside of any test, has no failed test of its own.
   if (status !== 0 && result.numFailedTests === 0) {
@@ -138,5 +140,7 @@ try {
   rmSync(scratch, { recursive: true, force: true });
 }
 for (const failure of failures) process.stdout.write(`\nfailed: ${failure.slice(0, 3000)}\n`);
-process.stdout.write(`\ntests: ${passed} passed, ${failed} failed\n`);
+process.stdout.write(
+  `\ntests: ${passed} passed, ${failed} failed${skipped > 0 ? `, ${skipped} skipped` : ''}\n`,
+);
 process.exit(failed > 0 || passed === 0 ? 1 : 0);
