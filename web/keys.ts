@@ -14,6 +14,8 @@ const places = {
   p: { path: '/practice', name: 'Practice bench' },
 } as const;
 
+/** Where keys are letters; a ticked box keeps none of them. */
+const typedInto = 'input:not([type="checkbox"], [type="radio"]), textarea, [contenteditable]';
 const filterField = 'input[data-filter], [data-filter] input';
 
 /** Does what the tray's button says. */
@@ -47,7 +49,7 @@ export function useGlobalKeys({
 }): void {
   let afterG = false;
   useEventListener('keydown', (event: KeyboardEvent) => {
-    const typing = (event.target as HTMLElement).closest('input, textarea, [contenteditable]');
+    const typing = (event.target as HTMLElement).closest(typedInto);
     if (typing || event.metaKey || event.altKey || event.ctrlKey) return;
     const { key } = event;
     if (key === '?') showSheet();
