@@ -13,7 +13,7 @@ import { usePickedApps } from './use-picked-apps.ts';
 
 /** Picked apps are disabled, enabled, removed or brought back for the phone's owner. */
 const props = defineProps<{ phone: PhoneView }>();
-const { serial, draft, picked, able, unable, count, sources, started } = usePickedApps(() => props.phone);
+const { serial, draft, able, unable, title, count, sources, started } = usePickedApps(() => props.phone);
 const request = computed(() => ({
   packages: able.value.map(({ package: name }) => name),
   action: draft.value.action,
@@ -38,7 +38,7 @@ const { run } = useTrayRun({
 
 <template>
   <RunFrame
-    :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`"
+    :title="title"
     :run="run"
     :picks="draft"
     :go="`${actionWords[draft.action]} ${count}`"
@@ -50,10 +50,6 @@ const { run } = useTrayRun({
         actionWords[each]
       }}</ElRadioButton>
     </ElRadioGroup>
-    <PickedList :apps="able" :unable="unable" why="as wanted already, or not there" :draft="draft">
-      <template #default="{ app }">
-        <span class="soft">{{ app.installed?.versionName ?? app.installed?.versionCode }}</span>
-      </template>
-    </PickedList>
+    <PickedList :apps="able" :unable="unable" why="as wanted already, or not there" :draft="draft" />
   </RunFrame>
 </template>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import RunFrame from '../../RunFrame.vue';
 import { useTrayRun } from '../../tray-run.ts';
@@ -12,7 +11,7 @@ import WhatChoice from './WhatChoice.vue';
 
 /** Picked apps of a phone go into the larder. */
 const props = defineProps<{ phone: PhoneView }>();
-const { serial, draft, picked, able, unable, partsOf, count, sources, started } = usePickedApps(
+const { serial, draft, able, unable, partsOf, title, count, figuresOf, sources, started } = usePickedApps(
   () => props.phone,
 );
 const request = computed(() => ({
@@ -33,20 +32,12 @@ const { sheet, run } = useTrayRun({
     return run;
   },
 });
-const figures = computed(() => {
-  if (!sheet.value || able.value.length === 0) return [];
-  const { bytes, expectedMs } = sheet.value;
-  const exact = `${bytes.toLocaleString('en')} bytes`;
-  return [
-    { value: sizeText(bytes), name: 'to read, at most', exact },
-    { value: aboutText(expectedMs), name: 'unattended' },
-  ];
-});
+const figures = computed(() => figuresOf(sheet.value, 'to read, at most'));
 </script>
 
 <template>
   <RunFrame
-    :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`"
+    :title="title"
     :run="run"
     :picks="draft"
     :figures="figures"
@@ -55,10 +46,6 @@ const figures = computed(() => {
   >
     <DoingChoice v-model="draft.doing" />
     <WhatChoice :draft="draft" :has-several="able.length > 1" />
-    <PickedList :apps="able" :unable="unable" why="not on the phone" :draft="draft" chooses-what>
-      <template #default="{ app }">
-        <span class="soft">{{ app.installed?.versionName ?? app.installed?.versionCode }}</span>
-      </template>
-    </PickedList>
+    <PickedList :apps="able" :unable="unable" why="not on the phone" :draft="draft" chooses-what />
   </RunFrame>
 </template>

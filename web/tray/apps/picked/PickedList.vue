@@ -6,7 +6,7 @@ import type { WhatOfApp } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { AppsDraft } from '../../../state/apps.ts';
 import { whatWords } from './use-picked-apps.ts';
 
-/** The picked apps with which something can be done, and how many are left out; the slot tells about each. */
+/** The picked apps with which something can be done, and how many are left out; the slot tells about each, its version where nothing else is told. */
 const props = defineProps<{
   apps: readonly AppView[];
   unable: number;
@@ -30,7 +30,9 @@ function choose(name: string, what: WhatOfApp): void {
   <ul class="picked">
     <li v-for="app in listed" :key="app.package">
       <strong :title="app.package">{{ app.label }}</strong>
-      <slot :app="app" />
+      <slot :app="app">
+        <span class="soft">{{ app.installed?.versionName ?? app.installed?.versionCode }}</span>
+      </slot>
       <ElSelect
         v-if="choosesWhat && draft.whatOf"
         :model-value="draft.whatOf[app.package] ?? draft.what"

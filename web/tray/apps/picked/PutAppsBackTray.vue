@@ -3,7 +3,6 @@ import { ElOption, ElSelect } from 'element-plus';
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { CopyView } from '@keen-larder/contract/copies.ts';
-import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
@@ -16,9 +15,8 @@ import WhatChoice from './WhatChoice.vue';
 
 /** Copies of picked apps go back onto their phone. */
 const props = defineProps<{ phone: PhoneView }>();
-const { serial, draft, picked, able, unable, partsOf, copyOf, count, sources, started } = usePickedApps(
-  () => props.phone,
-);
+const { serial, draft, able, unable, partsOf, copyOf, title, count, figuresOf, sources, started } =
+  usePickedApps(() => props.phone);
 const request = computed(() => ({
   copies: able.value.map((app) => ({ copyId: copyOf(app).id, parts: partsOf(app.package) })),
   ...(draft.value.through && { through: draft.value.through }),
@@ -45,22 +43,14 @@ const { sheet, run } = useTrayRun({
   throughRecovery: () => (draft.value.through = 'recovery'),
 });
 const armed = computed(() => sheet.value !== undefined && mustArm(sheet.value));
-const figures = computed(() => {
-  if (!sheet.value || able.value.length === 0) return [];
-  const { bytes, expectedMs } = sheet.value;
-  const exact = `${bytes.toLocaleString('en')} bytes`;
-  return [
-    { value: sizeText(bytes), name: 'to write', exact },
-    { value: aboutText(expectedMs), name: 'unattended' },
-  ];
-});
+const figures = computed(() => figuresOf(sheet.value, 'to write'));
 const copyText = ({ createdAt, app, note }: CopyView) =>
   `${exactTime(createdAt)} · ${app.versionName ?? app.versionCode}${note ? ` · ${note}` : ''}`;
 </script>
 
 <template>
   <RunFrame
-    :title="`Tray · ${picked.length} ${picked.length === 1 ? 'app' : 'apps'} picked`"
+    :title="title"
     :run="run"
     :picks="draft"
     :figures="figures"
