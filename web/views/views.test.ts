@@ -198,6 +198,30 @@ describe('Larder', () => {
     expect(shown.find('a[href="/api/sets/s1/export?form=raw&packing=none"]').exists()).toBe(true);
   });
 
+  it('leaves a note that somebody is typing when something else of the larder changes', async () => {
+    let answer = set({ note: 'cracked screen' });
+    const asked = answering({
+      'GET /sets': () => [],
+      'GET /shelf': () => ({}),
+      'GET /sets/s1': () => answer,
+      'PATCH /sets/s1': (body: { note: string }) => (answer = set({ note: body.note })),
+    });
+    const shown = await show(SetPage, { id: 's1' });
+    const field = shown.find('textarea');
+    await field.setValue('a dunlin in flight');
+    await useLarder().load();
+    await flushPromises();
+    expect(field.element.value).toBe('a dunlin in flight');
+    await field.trigger('blur');
+    await flushPromises();
+    expect(last(asked, 'PATCH', '/sets/s1')?.body).toEqual({ note: 'a dunlin in flight' });
+    // A note that nobody types in follows.
+    answer = set({ note: 'mended' });
+    await useLarder().load();
+    await flushPromises();
+    expect(field.element.value).toBe('mended');
+  });
+
   it('sends a set to the bin with a way back, and begins verifying and exporting', async () => {
     const asked = answering({
       'GET /sets/s1': set(),

@@ -41,12 +41,17 @@ const unsettled = computed(() =>
 
 watch(
   () => [props.id, larder.version] as const,
-  async ([id]) => {
+  async ([id, version]) => {
+    const isPast = () => id !== props.id || version !== larder.version;
     try {
-      set.value = await api.set(id);
-      note.value = set.value.note;
+      const detail = await api.set(id);
+      if (isPast()) return;
+      // What somebody is typing stays.
+      if (set.value?.id !== id || note.value === set.value.note) note.value = detail.note;
+      set.value = detail;
       error.value = undefined;
     } catch (failure) {
+      if (isPast()) return;
       set.value = undefined;
       error.value = (failure as Error).message;
     }
