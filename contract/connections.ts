@@ -14,8 +14,8 @@ export interface ConnectionView {
 export interface ConnectionsView {
   readonly adbServer: {
     readonly port: number;
-    /** `not followed` in tests and the demo, which have no USB. */
-    readonly state: 'running' | 'missing' | 'not followed';
+    /** `silent` when it does not answer; `not followed` in tests and the demo, which have no USB. */
+    readonly state: 'running' | 'missing' | 'silent' | 'not followed';
   };
   readonly connections: readonly ConnectionView[];
   /** Of this computer's adb key, as phones show it. */

@@ -151,22 +151,25 @@ export class Ways {
     const server = new AdbServer(port);
     const { signal } = this.stopping;
     const followed = new Map<bigint, ServedPhone>();
-    await server.follow(this.options.pollMs, signal, (phones) => {
+    await server.follow(this.options.pollMs, signal, (told) => {
       const before = this.adbServerState;
-      this.adbServerState = phones ? 'running' : 'missing';
+      this.adbServerState = typeof told === 'string' ? told : 'running';
+      if (this.adbServerState !== before) this.bench.changed();
+      // A server that says nothing says nothing of their going either.
+      if (told === 'silent') return;
+      const phones = told === 'missing' ? [] : told;
       for (const [transportId, { name }] of followed) {
-        if (phones?.some((each) => each.transportId === transportId)) continue;
+        if (phones.some((each) => each.transportId === transportId)) continue;
         followed.delete(transportId);
-        if (!phones?.some((each) => each.name === name)) this.connections.remove(name);
+        if (!phones.some((each) => each.name === name)) this.connections.remove(name);
       }
-      for (const served of phones ?? []) {
+      for (const served of phones) {
         const state = servedState(served.state);
         if (followed.get(served.transportId)?.state === served.state) continue;
         followed.set(served.transportId, served);
         if (state === 'open') this.keep(this.followServed(server, served));
         else this.connections.set(served.name, 'adb server', state);
       }
-      if (this.adbServerState !== before) this.bench.changed();
     });
   }
 

@@ -1,8 +1,8 @@
 import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { setTimeout as pause } from 'node:timers/promises';
 import { AdbServerClient } from '@yume-chan/adb';
-import { AdbServerNodeTcpConnector } from '@yume-chan/adb-server-node-tcp';
 import { orGoneOf, type AdbConnection } from './connect.ts';
+import { ServerConnector } from './server-connector.ts';
 import { LinkFailure } from '../../failures.ts';
 
 /** Where the platform's adb server listens by default. */
@@ -17,41 +17,56 @@ export interface ServedPhone {
   readonly transportId: bigint;
 }
 
+/** What the adb server has; `missing` when there is none, `silent` when it does not answer. */
+export type Served = readonly ServedPhone[] | 'missing' | 'silent';
+
+/** A server that is well answers within milliseconds. */
+const answerMs = 5000;
+
 /** Follows the local adb server, which is how phones on USB appear. */
 export class AdbServer {
   readonly client: AdbServerClient;
 
-  constructor(readonly port: number) {
-    this.client = new AdbServerClient(new AdbServerNodeTcpConnector({ host: '127.0.0.1', port }));
+  /** @param limitMs after which a server that has not answered is silent */
+  constructor(
+    readonly port: number,
+    private readonly limitMs = answerMs,
+  ) {
+    this.client = new AdbServerClient(new ServerConnector({ host: '127.0.0.1', port }));
   }
 
   /**
-   * Tells its list again and again; undefined when there is no server. Resolves when aborted. The server
-   * does not tell every change by itself: that a phone is waiting to be allowed it says only when asked.
+   * Tells its list again and again. Resolves when aborted. The server does not tell every change by itself: that a
+   * phone is waiting to be allowed it says only when asked.
    */
-  async follow(
-    pollMs: number,
-    signal: AbortSignal,
-    told: (phones: readonly ServedPhone[] | undefined) => void,
-  ): Promise<void> {
+  async follow(pollMs: number, signal: AbortSignal, told: (served: Served) => void): Promise<void> {
     while (!signal.aborted) {
-      const phones = await this.list();
+      const served = await this.list(signal);
       if (signal.aborted) return;
-      told(phones);
+      told(served);
       await pause(pollMs, undefined, { signal }).catch(() => undefined);
     }
   }
 
-  private async list(): Promise<ServedPhone[] | undefined> {
+  private async list(signal: AbortSignal): Promise<Served> {
+    const giveUp = new AbortController();
+    const limit = AbortSignal.any([signal, giveUp.signal]);
+    const silent = pause(this.limitMs, 'silent' as const, { signal: limit }).catch(() => 'silent' as const);
     try {
-      const stream = await this.client.createConnection('host:devices-l');
-      try {
-        return parseDevices(await stream.readString());
-      } finally {
-        await stream.dispose();
-      }
+      return await Promise.race([this.devices(limit), silent]);
     } catch {
-      return undefined;
+      return 'missing';
+    } finally {
+      giveUp.abort();
+    }
+  }
+
+  private async devices(signal: AbortSignal): Promise<ServedPhone[]> {
+    const stream = await this.client.createConnection('host:devices-l', { unref: false, signal });
+    try {
+      return parseDevices(await stream.readString());
+    } finally {
+      await stream.dispose();
     }
   }
 

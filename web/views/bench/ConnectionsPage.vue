@@ -43,6 +43,8 @@ const serverText = computed(() => {
       return 'is running: phones on USB appear by themselves.';
     case 'missing':
       return 'does not run, so phones on USB are not seen. Start it by “adb start-server”; it is found by itself.';
+    case 'silent':
+      return 'does not answer, so phones on USB are not seen. End it by “adb kill-server” and start it again by “adb start-server”.';
     default:
       return 'is not followed by this start of the program; addresses below are.';
   }
