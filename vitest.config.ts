@@ -23,7 +23,7 @@ export default defineConfig({
   publicDir: 'web/public',
   test: {
     // Tests of phones wait half of their time: more of them than there are processors go side by side.
-    maxWorkers: 3,
+    maxWorkers: 4,
     sequence: { sequencer: LongestFirst },
     projects: [
       {

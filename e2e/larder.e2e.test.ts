@@ -95,7 +95,7 @@ it('verifies a set, and hands out its files with sums that the ordinary tools ac
   }
 
   await page.getByRole('button', { name: 'Export to a folder' }).click();
-  await tray.getByText(/2 files from 48 MiB, with SHA256SUMS, MD5SUMS and CONTENTS.txt in/).waitFor();
+  await tray.getByText(/2 files from 32 MiB, with SHA256SUMS, MD5SUMS and CONTENTS.txt in/).waitFor();
   await tray.getByRole('button', { name: 'Put aside' }).click();
   const exported = join(story.serving.app.exportFolder, 'Stock before the update', 'efs.img');
   expect(readFileSync(exported).equals(readFileSync(join(folder.path, 'efs.img')))).toBe(true);

@@ -17,7 +17,8 @@ beforeAll(async () => {
     await until(`${serial} in ${mode}`, () => app.bench.linkIn(serial, mode) !== undefined);
     const picked = (await app.bench.partitions(serial))
       .map(({ name }) => name)
-      .filter((name) => !/^(userdata|frp|cache|gpt-)/.test(name));
+      // What none of the stories puts back is left out.
+      .filter((name) => !/^(userdata|frp|cache|gpt-|modem(_|$)|recovery|super)/.test(name));
     const confirmed = ['identity-left-out', 'battery'];
     const { id } = await startImaging(app, serial, { picked, label: 'While it was well', confirmed });
     expect(await app.engine.ended(id)).toMatchObject({ state: 'done' });

@@ -1,5 +1,5 @@
 // `npm test`: everything a fresh clone needs, then lint, types and all tests. The last line is the sum.
-import { execFileSync, spawn, spawnSync } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -82,24 +82,20 @@ const failures = [];
 const scratch = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'keen-larder-npm-test-'));
 const env = { ...process.env, PATH: path, TMPDIR: scratch };
 
-/** Steps that are not made of tests, side by side; each counts as one that failed when it fails. */
-async function steps(...scripts) {
-  await Promise.all(
-    scripts.map(async (script) => {
-      const child = spawn('npm', ['run', '--silent', script], {
-        cwd: root,
-        stdio: ['ignore', 'pipe', 'pipe'],
-        env,
-      });
-      const said = [];
-      for (const stream of [child.stdout, child.stderr]) stream.on('data', (part) => said.push(part));
-      const [status] = await once(child, 'close');
-      process.stdout.write(`\n— ${script}\n${Buffer.concat(said).toString()}`);
-      if (status === 0) return;
-      failed++;
-      failures.push(script);
-    }),
-  );
+/**
+ * A step that is not made of tests, and counts as one that failed when it fails. It gives way to the tests, which wait
+ * for phones half of their time.
+ */
+async function step(script) {
+  const child = spawn('nice', ['npm', 'run', '--silent', script], {
+    cwd: root,
+    stdio: ['ignore', 'pipe', 'pipe'],
+    env,
+  });
+  const said = [];
+  for (const stream of [child.stdout, child.stderr]) stream.on('data', (part) => said.push(part));
+  const [status] = await once(child, 'close');
+  return { script, status, said: Buffer.concat(said).toString() };
 }
 
 /** @param {{ numFailedTests: number, testResults?: object[] }} result what Vitest's JSON reporter wrote */
@@ -114,11 +110,12 @@ function failuresOf(result) {
   });
 }
 
-function tests() {
+async function tests() {
   process.stdout.write('\n— tests\n');
   const report = join(scratch, 'report.json');
   const reporters = ['--reporter=default', '--reporter=json', `--outputFile=${report}`];
-  const { status } = spawnSync('npx', ['vitest', 'run', ...reporters], { cwd: root, stdio: 'inherit', env });
+  const child = spawn('npx', ['vitest', 'run', ...reporters], { cwd: root, stdio: 'inherit', env });
+  const [status] = await once(child, 'close');
   const result = existsSync(report)
     ? JSON.parse(readFileSync(report, 'utf8'))
     : { numPassedTests: 0, numFailedTests: 0 };
@@ -134,8 +131,13 @@ function tests() {
 }
 
 try {
-  await steps('lint', 'types');
-  tests();
+  const [lint, types] = await Promise.all([step('lint'), step('types'), tests()]);
+  for (const { script, status, said } of [lint, types]) {
+    process.stdout.write(`\n— ${script}\n${said}`);
+    if (status === 0) continue;
+    failed++;
+    failures.push(script);
+  }
 } finally {
   rmSync(scratch, { recursive: true, force: true });
 }

@@ -133,7 +133,7 @@ describe('dd and its like', () => {
   it('list, measure and unmount', async () => {
     expect((await shell('ls -l /dev/block/by-name')).text).toMatch(/boot -> \/dev\/block\/mmcblk0p14\n/);
     expect((await shell('blockdev --getsize64 /dev/block/by-name/frp /dev/block/mmcblk0p14')).text).toBe(
-      '524288\n33554432\n',
+      '524288\n16777216\n',
     );
     const mounts = [cache()];
     expect((await shell('umount /cache && cat /proc/mounts', { mounts })).text).not.toMatch('/cache');

@@ -104,15 +104,19 @@ export const putting = (
   ...over,
 });
 
-/** Images some partitions of a phone in recovery into a set, whatever identity it leaves out. */
+/**
+ * Images some partitions of a phone in recovery into a set, whatever identity it leaves out.
+ * @param usedOnly of these the blocks in use alone
+ */
 export async function keepSet(
   app: KeenLarder,
   label: string,
   picked: readonly string[],
-  phone = serial,
+  { phone = serial, usedOnly = [] }: { phone?: string; usedOnly?: readonly string[] } = {},
 ): Promise<string> {
   const confirmed = ['identity-left-out'];
-  const { id } = await startImaging(app, phone, { picked: [...picked], label, confirmed });
+  const request = { picked: [...picked], usedOnly: [...usedOnly], label, confirmed };
+  const { id } = await startImaging(app, phone, request);
   const { state, setId, outcome } = await app.engine.ended(id);
   if (state !== 'done' || !setId) throw new Error(`“${label}” was not kept: ${outcome}`);
   return setId;

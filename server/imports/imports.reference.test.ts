@@ -24,6 +24,7 @@ import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingStart } from '@keen-larder/contract/requests/imports.ts';
 import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import {
   keepSet,
   openOn,
@@ -416,35 +417,40 @@ describe('copies that a browser hands over', () => {
 });
 
 describe('what one larder exports', () => {
+  let bench: Awaited<ReturnType<typeof startKnot3>>;
+  let from: KeenLarder;
+  let set: SetDetail;
+  beforeAll(async () => {
+    bench = await startKnot3(join(folder.path, 'phones'));
+    from = await openOn(join(folder.path, 'one larder'), bench);
+    await toRecovery(from, bench.phone);
+    set = from.larder.detail(await keepSet(from, 'before the flash', ['boot', 'efs', 'modem']));
+  });
+  afterAll(async () => {
+    await from.close();
+    await bench.close();
+  });
+
   it.each([
     { form: 'raw', packing: 'zstd' },
     { form: 'sparse', packing: 'none', splitMebibytes: 4 },
     { form: 'sparse', packing: 'gzip' },
     { form: 'tar', packing: 'zstd' },
   ] satisfies ExportRequest[])('comes back in another as it was: %j', async (request) => {
-    const bench = await startKnot3(join(folder.path, `phones ${request.form}${request.packing}`));
-    const from = await openOn(join(folder.path, `larder ${request.form}${request.packing}`), bench);
-    try {
-      await toRecovery(from, bench.phone);
-      const set = from.larder.detail(await keepSet(from, 'before the flash', ['boot', 'efs', 'modem']));
-      const started = await startExporting(from, set.id, request);
-      const { outcome } = await from.engine.ended(started.id);
-      const name = `export ${request.form} ${request.packing}`;
-      bring(/ in (\/.*)$/.exec(outcome!)![1]!, name);
-      const view = await ready(name);
-      expect(view.suggested).toMatchObject({ label: 'before the flash', serial, model: 'Knot 3' });
-      const run = await imported(view, { serial, label: `${name} again`, phone: view.suggested! });
-      expect(run.state, run.outcome).toBe('done');
-      const back = app.larder.detail(run.setId!);
-      expect(back.images).toEqual(
-        set.images.map((each) => ({ ...each, fileSystem: undefined, usedBytes: undefined })),
-      );
-      expect(back).toMatchObject({ imported: true, mode: 'recovery', condition: set.condition });
-      expect(back.createdAt).toBe(set.createdAt);
-    } finally {
-      await from.close();
-      await bench.close();
-    }
+    const started = await startExporting(from, set.id, request);
+    const { outcome } = await from.engine.ended(started.id);
+    const name = `export ${request.form} ${request.packing}`;
+    bring(/ in (\/.*)$/.exec(outcome!)![1]!, name);
+    const view = await ready(name);
+    expect(view.suggested).toMatchObject({ label: 'before the flash', serial, model: 'Knot 3' });
+    const run = await imported(view, { serial, label: `${name} again`, phone: view.suggested! });
+    expect(run.state, run.outcome).toBe('done');
+    const back = app.larder.detail(run.setId!);
+    expect(back.images).toEqual(
+      set.images.map((each) => ({ ...each, fileSystem: undefined, usedBytes: undefined })),
+    );
+    expect(back).toMatchObject({ imported: true, mode: 'recovery', condition: set.condition });
+    expect(back.createdAt).toBe(set.createdAt);
   });
 });
 

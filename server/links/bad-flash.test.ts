@@ -78,6 +78,6 @@ describe.each([
     await listed();
     const sheet = await app.imagingSheets.imaging(serial, { picked: ['logo'], label: 'worn' });
     expect(sheet.checks.map(({ id }) => id)).toContain('bad-flash');
-    await keepSet(app, `worn, over ${serial}`, [kept], serial);
+    await keepSet(app, `worn, over ${serial}`, [kept], { phone: serial });
   });
 });

@@ -26,17 +26,13 @@ export interface Template {
   readonly items: readonly Item[];
 }
 
-const systemMegabytes: Readonly<Record<string, number>> = {
-  knot3: 512,
-  knot5: 224,
-  sedge10: 256,
-  reed2: 256,
-};
+const systemMegabytes = 96;
+const userDataMegabytes = { knot3: 768, knot5: 112, sedge10: 256, reed2: 192 };
 
 export const templates: readonly Template[] = [
   ...Object.entries(firmwareBuilds).map(([name, build]): Template => ({
     name,
-    megabytes: systemMegabytes[build.product.device] ?? 256,
+    megabytes: systemMegabytes,
     volume: 'system',
     lastMounted: build.sdk >= 30 ? '/' : '/system',
     ...(build.sdk >= 34 && { modern: true }),
@@ -44,7 +40,7 @@ export const templates: readonly Template[] = [
   })),
   {
     name: 'userdata',
-    megabytes: 1400,
+    megabytes: userDataMegabytes.knot3,
     volume: 'data',
     lastMounted: '/data',
     items: userData(
@@ -59,7 +55,7 @@ export const templates: readonly Template[] = [
   },
   {
     name: 'cache',
-    megabytes: 96,
+    megabytes: 32,
     volume: 'cache',
     lastMounted: '/cache',
     items: [
@@ -90,7 +86,7 @@ export const templates: readonly Template[] = [
   },
   {
     name: 'persist',
-    megabytes: 32,
+    megabytes: 16,
     volume: 'persist',
     lastMounted: '/persist',
     items: [
@@ -105,7 +101,7 @@ export const templates: readonly Template[] = [
   },
   {
     name: 'knot5-product',
-    megabytes: 48,
+    megabytes: 32,
     volume: 'product',
     lastMounted: '/product',
     modern: true,
@@ -117,7 +113,7 @@ export const templates: readonly Template[] = [
   },
   {
     name: 'knot5-vendor',
-    megabytes: 64,
+    megabytes: 40,
     volume: 'vendor',
     lastMounted: '/vendor',
     modern: true,
@@ -129,7 +125,7 @@ export const templates: readonly Template[] = [
   },
   {
     name: 'knot5-userdata',
-    megabytes: 160,
+    megabytes: userDataMegabytes.knot5,
     volume: 'data',
     lastMounted: '/data',
     modern: true,
@@ -175,21 +171,21 @@ export const templates: readonly Template[] = [
   },
   {
     name: 'sedge10-vendor',
-    megabytes: 64,
+    megabytes: 40,
     volume: 'vendor',
     lastMounted: '/vendor',
     items: [program('/lib/hw/gralloc.quern.so', 4401, 2), program('/firmware/wifi.bin', 4402, 6)],
   },
   {
     name: 'sedge10-userdata',
-    megabytes: 384,
+    megabytes: userDataMegabytes.sedge10,
     volume: 'data',
     lastMounted: '/data',
     items: userData(30, [['almanac', 10041, 4500, 4, 256]], 3),
   },
   {
     name: 'reed2-userdata',
-    megabytes: 320,
+    megabytes: userDataMegabytes.reed2,
     volume: 'data',
     lastMounted: '/data',
     items: userData(
@@ -204,14 +200,14 @@ export const templates: readonly Template[] = [
   // What a factory reset leaves.
   ...(
     [
-      ['knot3', 1400, 28],
-      ['knot5', 160, 34],
-      ['sedge10', 384, 30],
-      ['reed2', 320, 30],
+      ['knot3', 28],
+      ['knot5', 34],
+      ['sedge10', 30],
+      ['reed2', 30],
     ] as const
-  ).map(([device, megabytes, sdk]): Template => ({
+  ).map(([device, sdk]): Template => ({
     name: `${device}-fresh`,
-    megabytes,
+    megabytes: userDataMegabytes[device],
     volume: 'data',
     lastMounted: '/data',
     ...(device === 'knot5' && { modern: true }),
@@ -219,7 +215,7 @@ export const templates: readonly Template[] = [
   })),
   {
     name: 'nvdata',
-    megabytes: 32,
+    megabytes: 16,
     volume: 'nvdata',
     lastMounted: '/mnt/vendor/nvdata',
     items: [

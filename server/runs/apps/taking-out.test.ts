@@ -36,7 +36,7 @@ beforeAll(async () => {
   await app.engine.ended(id);
   [fromPhone] = app.larder.copies.of(serial) as [CopyView];
   await toRecovery(app, bench.phone);
-  blocks = await keepSet(app, 'blocks', ['userdata', 'boot']);
+  blocks = await keepSet(app, 'blocks', ['userdata', 'boot'], { usedOnly: ['userdata'] });
   files = await keepSet(app, 'files', ['userdata-files']);
 }, 120_000);
 afterAll(async () => {

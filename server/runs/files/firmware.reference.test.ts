@@ -57,7 +57,7 @@ async function takeIn(view: ImportView, label: string): Promise<string> {
 }
 /** A file system of the shipped firmware as the maker would hand it out. */
 async function systemImage(name: 'system-january', path: string): Promise<void> {
-  const bytes = Buffer.alloc(512 << 20);
+  const bytes = Buffer.alloc(96 << 20);
   await pourTemplate(
     name,
     {

@@ -18,8 +18,11 @@ const madeAt = 1_780_000_000;
 async function* pieces(bytes: Uint8Array, size = 70_001): AsyncGenerator<Uint8Array> {
   for (let at = 0; at < bytes.length; at += size) yield await Promise.resolve(bytes.subarray(at, at + size));
 }
-const bytesOf = (length: number, seed: number) =>
-  Uint8Array.from({ length }, (_, i) => (i * seed + (i >> 8)) & 0xff);
+function bytesOf(length: number, seed: number): Uint8Array {
+  const bytes = new Uint8Array(length);
+  for (let i = 0; i < length; i++) bytes[i] = i * seed + (i >> 8);
+  return bytes;
+}
 const label = (text: string) => ({ name: 'security.selinux', value: Buffer.from(`${text}\0`) });
 const entry = (path: string, type: NewFile['type'], over: Partial<NewFile> = {}): NewFile => ({
   path,
