@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { inject } from 'vitest';
 import { composeFlash } from '@keen-larder/standin/flash/compose.ts';
+import { shareDigestsIn } from '@keen-larder/standin/flash/content-digests.ts';
 import { earlyLoaderOf, secretOf } from '@keen-larder/standin/flash/flash.ts';
 import type { SystemBuild } from '@keen-larder/standin/firmware/builds.ts';
 import { models } from '@keen-larder/standin/models.ts';
@@ -48,6 +49,8 @@ export async function copyFlashes(
   systems: Readonly<Record<string, SystemBuild>> = {},
 ): Promise<void> {
   await mkdir(home, { recursive: true });
+  // They hold the same for every test file.
+  shareDigestsIn(join(inject('flashes'), 'digests'));
   for (const serial of serials) {
     const { model, system } = recipes.find((recipe) => recipe.serial === serial)!;
     const from = await composed(inject('flashes'), model, systems[serial] ?? system);

@@ -1,3 +1,5 @@
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { Blake3Hasher } from '@napi-rs/blake-hash';
 import { Hasher } from '../shell/hasher.ts';
 
@@ -5,6 +7,29 @@ type Parts = AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
 
 /** Digests that were computed, by algorithm and by the BLAKE3 of what they are of. */
 const known = new Map<string, string>();
+/** Where other processes keep theirs as well, a file each. */
+let shared: string | undefined;
+
+/** From now on digests are shared with all processes that name the same folder. */
+export function shareDigestsIn(folder: string): void {
+  mkdirSync(folder, { recursive: true });
+  shared = folder;
+}
+
+function recall(key: string): string | undefined {
+  const mine = known.get(key);
+  if (mine !== undefined || !shared) return mine;
+  const path = join(shared, key);
+  return existsSync(path) ? readFileSync(path, 'utf8') : undefined;
+}
+
+function remember(key: string, digest: string): void {
+  known.set(key, digest);
+  if (!shared) return;
+  const partial = join(shared, `${key}.${process.pid}`);
+  writeFileSync(partial, digest);
+  renameSync(partial, join(shared, key));
+}
 
 /** Computes a digest, whoever knows it. */
 export async function digestOf(parts: Parts, algorithm: string): Promise<string> {
@@ -26,13 +51,12 @@ export async function digestOf(parts: Parts, algorithm: string): Promise<string>
 export async function contentDigest(parts: () => Parts, algorithm: string): Promise<string> {
   const recognising = new Blake3Hasher();
   for await (const part of recognised(parts(), recognising)) void part;
-  const key = `${algorithm} ${recognising.digest('hex')}`;
-  const before = known.get(key);
+  const before = recall(`${algorithm} ${recognising.digest('hex')}`);
   if (before !== undefined) return before;
   const again = new Blake3Hasher();
   const digest = await digestOf(recognised(parts(), again), algorithm);
   // Somebody may have written meanwhile.
-  known.set(`${algorithm} ${again.digest('hex')}`, digest);
+  remember(`${algorithm} ${again.digest('hex')}`, digest);
   return digest;
 }
 

@@ -8,14 +8,17 @@ const mostWaiting = 8;
 
 const threadScript = `
 const { parentPort, workerData } = require('node:worker_threads');
-const hash = require('node:crypto').createHash(workerData);
+const { createHash } = require('node:crypto');
+let hash = createHash(workerData);
 parentPort.on('message', (part) => {
-  if (part) parentPort.postMessage(hash.update(part) && part.length);
-  else {
-    parentPort.postMessage(hash.digest('hex'));
-    parentPort.close();
-  }
+  if (part) return parentPort.postMessage(hash.update(part) && part.length);
+  parentPort.postMessage(hash.digest('hex'));
+  hash = createHash(workerData);
 });`;
+
+/** Threads that wait for work, by algorithm: one that starts anew costs more than a few MiB of digesting. */
+const idle = new Map<string, Worker[]>();
+const mostIdle = 4;
 
 /** A digest as a program of its own computes it: beside whatever else the phone does. */
 export class Hasher {
@@ -50,16 +53,27 @@ export class Hasher {
     }
     this.thread.postMessage(null);
     while (this.answer === undefined) await this.next();
+    this.rest(this.thread);
+    this.thread = undefined;
     return this.answer;
   }
 
-  /** Ends it before its digest was asked for. */
+  /** Ends it, also before its digest was asked for. */
   close(): void {
     void this.thread?.terminate();
   }
 
+  /** Keeps a thread that has told its digest for whoever needs one next. */
+  private rest(thread: Worker): void {
+    thread.removeAllListeners('message');
+    const resting = idle.get(this.algorithm) ?? [];
+    if (resting.length >= mostIdle) void thread.terminate();
+    else idle.set(this.algorithm, [...resting, thread]);
+  }
+
   private begin(): Worker {
-    const thread = new Worker(threadScript, { eval: true, workerData: this.algorithm });
+    const thread =
+      idle.get(this.algorithm)?.pop() ?? new Worker(threadScript, { eval: true, workerData: this.algorithm });
     thread.unref();
     thread.on('message', (told: number | string) => {
       if (typeof told === 'string') this.answer = told;
