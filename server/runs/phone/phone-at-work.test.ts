@@ -66,6 +66,13 @@ describe('a phone at work', () => {
     expect(seen()).toMatchObject({ passed: 120, attempts: 3 });
   });
 
+  it('does not tell anybody to start what it tries again by itself', async () => {
+    const { phone, task, seen } = atWork();
+    const broken = () => Promise.reject(new LinkFailure('It broke. Check the cable, then start again.'));
+    await phone.retry(task((_, nth) => (nth === 1 ? broken() : Promise.resolve('done'))));
+    expect(seen().log).toMatch(/It broke\. Check the cable\. Trying again in/);
+  });
+
   it.each([new PhoneRefusal('No.'), new FlashFailure('Worn.'), new TypeError('odd')])(
     'does not ask again after %o',
     async (error) => {

@@ -155,7 +155,9 @@ export class PhoneAtWork {
   private async rest(why: string, waitMs: number): Promise<void> {
     const { run } = this;
     this.isLost = await this.isGone();
-    run.log(this.isLost ? why : `${why} Trying again in ${durationText(waitMs)}.`, 'warning');
+    // What is tried again by itself, nobody has to start again.
+    const words = why.replace(/, then start again\.$/, '.');
+    run.log(this.isLost ? words : `${words} Trying again in ${durationText(waitMs)}.`, 'warning');
     if (!this.isLost) await pause(waitMs, undefined, { signal: run.signal }).catch(() => undefined);
   }
 
