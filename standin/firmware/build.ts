@@ -73,7 +73,7 @@ async function build(template: Template): Promise<void> {
     );
     execFileSync('debugfs', ['-w', '-f', '-', image], {
       env,
-      input: template.items.flatMap(debugfsLines).join('\n') + '\n',
+      input: [...template.items.flatMap(debugfsLines), ...datedLines(root)].join('\n') + '\n',
       stdio: ['pipe', 'ignore', 'ignore'],
     });
     execFileSync('e2fsck', ['-fn', image], { stdio: 'ignore' });
@@ -99,6 +99,15 @@ function lay(root: string, item: Item): void {
 function dateAll(path: string): void {
   if (lstatSync(path).isDirectory()) for (const name of readdirSync(path)) dateAll(join(path, name));
   lutimesSync(path, Number(fakeTime), Number(fakeTime));
+}
+
+/**
+ * When an inode was changed last comes from the machine that the image is made on; no file system lets it be set, and
+ * debugfs does.
+ */
+function datedLines(root: string): string[] {
+  const paths = ['', ...readdirSync(root, { recursive: true, encoding: 'utf8' })];
+  return paths.map((path) => `set_inode_field /${path} ctime @${fakeTime}`);
 }
 
 function debugfsLines(item: Item): string[] {
