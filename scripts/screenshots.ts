@@ -113,7 +113,7 @@ async function larder(at: Page): Promise<void> {
   const card = at.locator('article.label', { hasText: 'after update' });
   await card.locator('dl').click();
   await at.getByRole('button', { name: 'Boot and system' }).click();
-  await at.getByText('544 MiB', { exact: true }).last().waitFor();
+  await at.getByText('112 MiB', { exact: true }).last().waitFor();
   await at.getByText('Same phone').waitFor();
   await shoot('larder');
 }
