@@ -95,7 +95,7 @@ it('goes on after the cable was out for good', async () => {
   await into(serial, 'recovery');
   await spoil(950);
   await into(serial, 'bootloader');
-  phone.pullCableAfter(isLong ? 90 << 20 : 6 << 20);
+  phone.pullCableAfter(isLong ? 30 << 20 : 6 << 20);
   const run = await app.engine.ended((await start({ restartAfter: false })).id);
   expect(run).toMatchObject({ state: 'interrupted', canResume: true });
   expect([...halfWritten(app.unfinished, serial).keys()]).toContain(large);
