@@ -83,11 +83,11 @@ const scratch = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(),
 const env = { ...process.env, PATH: path, TMPDIR: scratch };
 
 /**
- * A step that is not made of tests, and counts as one that failed when it fails. It gives way to the tests, which wait
+ * A step that is not made of tests, and counts as one that failed when it fails. It goes beside the tests, which wait
  * for phones half of their time.
  */
 async function step(script) {
-  const child = spawn('nice', ['npm', 'run', '--silent', script], {
+  const child = spawn('npm', ['run', '--silent', script], {
     cwd: root,
     stdio: ['ignore', 'pipe', 'pipe'],
     env,
