@@ -1,4 +1,4 @@
-import { useDebounceFn } from '@vueuse/core';
+import { until, useDebounceFn } from '@vueuse/core';
 import { onScopeDispose, ref, shallowRef, watch, type WatchSource } from 'vue';
 import type { RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 
@@ -48,5 +48,7 @@ export function useRunSheet(
     },
     { immediate: true, deep: true },
   );
-  return { sheet, error, pending, reload: load };
+  /** Resolves once the sheet shown is the one for what is picked now. */
+  const settled = () => until(pending).toBe(false);
+  return { sheet, error, pending, settled, reload: load };
 }

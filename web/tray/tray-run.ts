@@ -53,12 +53,11 @@ export function useTrayRun({
 }: TrayRun) {
   const store = usePicks();
   const runs = useRuns();
-  const { sheet, error, pending } = useRunSheet(sources, compute);
+  const { sheet, error, settled } = useRunSheet(sources, compute);
 
-  /** Nothing of the sheet stands in the way. */
+  /** Nothing of the sheet stands in the way. One that is computed anew meanwhile hides nothing: fields keep their focus. */
   const clear = computed(
-    () =>
-      !pending.value && sheet.value !== undefined && obstacles(sheet.value, picks().confirmed).length === 0,
+    () => sheet.value !== undefined && obstacles(sheet.value, picks().confirmed).length === 0,
   );
   const canStart = computed(() => clear.value && (isReady?.() ?? true));
   const starting = ref(false);
@@ -67,6 +66,9 @@ export function useTrayRun({
     if (!canStart.value || starting.value) return;
     starting.value = true;
     try {
+      // A click is not lost because something of the phone changed in that moment, and starts nothing that has not been judged.
+      await settled();
+      if (!canStart.value) return;
       const run = await begin();
       runs.take(run);
       runs.inTray = run.id;

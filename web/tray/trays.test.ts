@@ -141,14 +141,29 @@ describe('the tray of imaging', () => {
     pressed('Enter');
     await flushPromises();
     expect(last(asked, startPath)).toBeUndefined();
+    // The sheet is just being computed anew for the name: the start waits for it.
     pressed('Enter', true);
-    await flushPromises();
+    await vi.waitFor(() => expect(last(asked, startPath)).toBeDefined());
     expect(last(asked, startPath)?.body).toEqual({
       picked: ['boot', 'efs', 'persist'],
       confirmed: [],
       label: 'before the flood',
     });
     expect(useRuns().byId['r1']?.state).toBe('running');
+  });
+
+  it('starts nothing that the sheet stops which is just being computed anew', async () => {
+    const { shown, asked } = await imaging({ labels: ['taken'] }, ['boot', 'efs', 'persist']);
+    await shown.find('textarea').setValue('free');
+    await vi.waitFor(() => expect(last(asked, sheetPath)?.body).toMatchObject({ label: 'free' }));
+    await flushPromises();
+    await shown.find('textarea').setValue('taken');
+    expect(go(shown).element.disabled).toBe(false);
+    pressed('Enter', true);
+    await vi.waitFor(() => expect(shown.find('[data-check="name-taken"]').exists()).toBe(true));
+    await flushPromises();
+    expect(last(asked, startPath)).toBeUndefined();
+    expect(go(shown).element.disabled).toBe(true);
   });
 
   it('says why it did not start', async () => {
@@ -159,8 +174,11 @@ describe('the tray of imaging', () => {
     });
     await vi.waitFor(() => expect(go(shown).element.disabled).toBe(false));
     await go(shown).trigger('click');
-    await flushPromises();
-    expect(useNotices().list).toMatchObject([{ kind: 'stop', message: 'Ringing hut has a run under way.' }]);
+    await vi.waitFor(() =>
+      expect(useNotices().list).toMatchObject([
+        { kind: 'stop', message: 'Ringing hut has a run under way.' },
+      ]),
+    );
   });
 
   it('has nothing to offer while the phone is away', async () => {
