@@ -25,12 +25,12 @@ export function useRunSheet(
 
   const load = useDebounceFn(async () => {
     if (gone) return;
-    controller.abort();
     controller = new AbortController();
     const { signal } = controller;
     try {
-      const asked = compute(signal);
-      sheet.value = asked ? await asked : undefined;
+      const computed = await compute(signal);
+      if (signal.aborted) return;
+      sheet.value = computed;
       error.value = undefined;
     } catch (failure) {
       if (signal.aborted) return;
@@ -44,11 +44,13 @@ export function useRunSheet(
     sources,
     () => {
       pending.value = true;
+      // What is on its way is of what was picked before.
+      controller.abort();
       void load();
     },
     { immediate: true, deep: true },
   );
   /** Resolves once the sheet shown is the one for what is picked now. */
   const settled = () => until(pending).toBe(false);
-  return { sheet, error, pending, settled, reload: load };
+  return { sheet, error, settled };
 }
