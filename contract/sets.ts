@@ -64,7 +64,13 @@ export interface ShelfView {
   readonly totalBytes: number;
   /** Bytes of all packs. */
   readonly storedBytes: number;
+  /** Of packs that were freed and lie aside for some days. */
+  readonly freedBytes: number;
   /** Sum of all sets as imaged. */
   readonly imagedBytes: number;
   readonly setCount: number;
+  /** Why the shelf is not there, and what to do; undefined where it is. */
+  readonly absence: string | undefined;
+  /** Why nothing on it may be freed, in sentences. */
+  readonly doubts: readonly string[];
 }

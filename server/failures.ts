@@ -37,6 +37,7 @@ const titles: Readonly<Record<number, string>> = {
   422: 'The run cannot start',
   500: 'Something went wrong in Keen Larder',
   502: 'The phone did not do it',
+  503: 'The shelf is not to be used now',
   507: 'No space',
 };
 
@@ -84,6 +85,11 @@ export class FlashFailure extends PhoneFailure {
 /** Stored bytes that are not what they were; the message says where. */
 export class DamagedImage extends Error {
   override readonly name = 'DamagedImage';
+}
+
+/** The shelf is not there, or its disk does not keep what it is given; the message says which and what to do. */
+export class ShelfFailure extends Error {
+  override readonly name = 'ShelfFailure';
 }
 
 /** A run that cannot reach its end; the message says why and what to do. */
@@ -170,6 +176,7 @@ export const failureTable: readonly FailureRow[] = [
   { name: 'PhoneRefusal', is: a(PhoneRefusal), ...ofOnePart, status: 502 },
   { name: 'FlashFailure', is: a(FlashFailure), ...ofOnePart, status: 502 },
   { name: 'DamagedImage', is: a(DamagedImage), ...ofOnePart, status: 422 },
+  { name: 'ShelfFailure', is: a(ShelfFailure), ...final, isFinal: false, status: 503 },
   { name: 'FormatError', is: a(FormatError), ...ofOnePart, status: 422 },
   { name: 'UnsafeEntry', is: a(UnsafeEntry), ...ofOnePart, status: 422 },
   { name: 'full disk', is: isDiskFull, ...final, isFinal: false, isExpected: false, status: 507 },

@@ -14,6 +14,7 @@ import { phoneStatements } from './database/phones.ts';
 import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
+import { larderTimeStatements, shelfStatements } from './database/shelves.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
@@ -22,10 +23,13 @@ import { Incoming } from './imports/incoming.ts';
 import { Inside } from './larder/inside.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs, Larder } from './larder/larder.ts';
+import { LarderTime } from './larder/larder-time.ts';
 import { adbKeyOf } from './links/adb/key.ts';
+import { plainWords } from './failures.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/engine/run-context.ts';
 import { usualRetryPolicy, type RetryPolicy } from './runs/phone/phone-at-work.ts';
+import { restoringPlans } from './runs/restoring/writing-journal.ts';
 import { RunEngine } from './runs/engine/run-engine.ts';
 import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
@@ -57,6 +61,7 @@ export interface Options {
 }
 
 const minute = 60_000;
+const hour = 60 * minute;
 
 /** The whole application without its HTTP interface. */
 export interface KeenLarder extends RunContext {
@@ -86,11 +91,13 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const feed = new Feed(Date.now());
 
   const workers = new ShelfWorkers();
-  const { shelf, findings } = await Shelf.open(join(home, 'shelf'), 'Bench disk', chunks, workers);
-  const kept = copyStatements(db);
-  const copies = new AppCopies(shelf, kept, phones, feed, now);
-  const records = new RecordCopies(shelf, kept, phones, feed, now);
-  const larder = new Larder(shelf, sets, phones, chunks, unfinished, copies, records, feed, now);
+  const time = new LarderTime(larderTimeStatements(db), now);
+  const catalogue = { chunks, identity: shelfStatements(db), now, nowMs: () => time.nowMs };
+  const { shelf, findings } = await Shelf.open(join(home, 'shelf'), 'Bench disk', catalogue, workers);
+  const forCopies = { shelf, statements: copyStatements(db), phones, feed, now, time };
+  const copies = new AppCopies(forCopies);
+  const records = new RecordCopies(forCopies);
+  const larder = new Larder({ shelf, sets, phones, chunks, unfinished, copies, records, feed, now, time });
   findings.push(...(await larder.reconcile()));
   for (const { level, text } of findings) log[level === 'warning' ? 'warn' : 'info'](text);
 
@@ -123,7 +130,21 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   );
   bench.runOf = (serial) => engine.runOf(serial);
   for (const run of engine.closeInterrupted()) log.warn({ run: run.id, serial: run.serial }, run.outcome);
-  await larder.emptyBin(now() - binMs);
+  larder.otherUse = (id) => {
+    const run = engine.uses(id);
+    if (run) return `“${run.title}” works with it. Wait until that has ended.`;
+    const left = [...restoringPlans(unfinished).values()].find(
+      ({ setIds, begun }) => begun.length > 0 && setIds.includes(id),
+    );
+    return left && `A phone stands half written by it: “${left.title}” was broken off. Resume that first.`;
+  };
+  const tidy = async () => {
+    time.save();
+    // What cannot be freed now is freed another time.
+    await larder.emptyBin(binMs).catch((error: unknown) => log.warn(`Nothing was freed: ${plainWords(error)}`));
+  };
+  await tidy();
+  const tidying = setInterval(() => void tidy(), hour);
   await workers.warmUp();
   bench.start();
   const incoming = new Incoming(home, options.settledMs ?? 1500, () => feed.send('imports', {}));
@@ -160,11 +181,13 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     startLimitMs: options.startLimitMs ?? 25 * minute,
     exportFolder: join(home, 'exports'),
     async close() {
+      clearInterval(tidying);
       await engine.stop();
       await incoming.stop();
       await bench.stop();
-      await shelf.close();
+      shelf.close();
       await workers.close();
+      time.save();
       db.close();
       unlock();
     },

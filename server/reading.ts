@@ -1,10 +1,11 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import Sqlite from 'better-sqlite3';
 import { chunkStatements } from './database/chunks.ts';
 import { copyStatements } from './database/copies.ts';
 import { phoneStatements } from './database/phones.ts';
+import { openForReadingOnly } from './database/open.ts';
 import { setStatements } from './database/sets.ts';
+import { shelfStatements } from './database/shelves.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
@@ -19,29 +20,27 @@ import { ShelfWorkers } from './shelf/threads/workers.ts';
 export function openForReading(home: string): { larder: Larder; close(): Promise<void> } {
   const path = join(home, 'catalogue.sqlite');
   if (!existsSync(path)) throw new Error(`There is no larder in ${home}. Name its folder with --home.`);
-  const db = new Sqlite(path, { readonly: true });
+  const db = openForReadingOnly(path);
   const chunks = chunkStatements(db);
   const workers = new ShelfWorkers();
-  const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', chunks, workers);
+  const now = Date.now;
+  const time = { nowMs: 0 };
+  const catalogue = { chunks, identity: shelfStatements(db), now, nowMs: () => time.nowMs };
+  const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', catalogue, workers);
   const [phones, feed] = [phoneStatements(db), new Feed(0)];
-  const kept = copyStatements(db);
-  const copies = new AppCopies(shelf, kept, phones, feed, Date.now);
-  const records = new RecordCopies(shelf, kept, phones, feed, Date.now);
-  const larder = new Larder(
-    shelf,
-    setStatements(db),
-    phones,
+  const forCopies = { shelf, statements: copyStatements(db), phones, feed, now, time };
+  const larder = new Larder({
+    ...forCopies,
+    sets: setStatements(db),
     chunks,
-    unfinishedStatements(db),
-    copies,
-    records,
-    feed,
-    Date.now,
-  );
+    unfinished: unfinishedStatements(db),
+    copies: new AppCopies(forCopies),
+    records: new RecordCopies(forCopies),
+  });
   return {
     larder,
     async close() {
-      await shelf.close();
+      shelf.close();
       await workers.close();
       db.close();
     },

@@ -11,10 +11,14 @@ export interface CopyRow {
   readonly createdAt: number;
   readonly addedBytes: number;
   readonly binnedAt: number | null;
+  /** In the bin since, in the larder's own time. */
+  readonly binnedMs: number | null;
   readonly origin: string;
   /** JSON of `CopiedApp` or `CopiedRecords`. */
   readonly facts: string;
 }
+
+export type CopyChangeRow = Pick<CopyRow, 'id' | 'note' | 'binnedAt' | 'binnedMs'>;
 
 export interface CopyWithPhone extends CopyRow {
   readonly nickname: string;
@@ -39,8 +43,8 @@ const head = 'copyId, position, name, kind, bytes, chunkBytes, sha256, damage';
 
 export function copyStatements(db: Database) {
   const insertCopy = db.prepare<CopyRow>(`
-    INSERT INTO copies (id, kind, serial, subject, note, createdAt, addedBytes, binnedAt, origin, facts)
-    VALUES (@id, @kind, @serial, @subject, @note, @createdAt, @addedBytes, @binnedAt, @origin, @facts)`);
+    INSERT INTO copies (id, kind, serial, subject, note, createdAt, addedBytes, binnedAt, binnedMs, origin, facts)
+    VALUES (@id, @kind, @serial, @subject, @note, @createdAt, @addedBytes, @binnedAt, @binnedMs, @origin, @facts)`);
   const insertPart = db.prepare<CopyPartRow>(`
     INSERT INTO copyParts (copyId, position, name, kind, bytes, chunkBytes, sha256, chunks, damage)
     VALUES (@copyId, @position, @name, @kind, @bytes, @chunkBytes, @sha256, @chunks, @damage)`);
@@ -60,12 +64,18 @@ export function copyStatements(db: Database) {
     'SELECT * FROM copyParts WHERE copyId = ? AND name = ?',
   );
   const chunkLists = db.prepare<[], { chunks: Buffer }>('SELECT chunks FROM copyParts');
-  const change = db.prepare<Pick<CopyRow, 'id' | 'note' | 'binnedAt'>>(
-    'UPDATE copies SET note = @note, binnedAt = @binnedAt WHERE id = @id',
+  const change = db.prepare<CopyChangeRow>(`
+    UPDATE copies SET note = @note, binnedAt = @binnedAt, binnedMs = @binnedMs, changing = 0 WHERE id = @id`);
+  const changing = db.prepare<[id: string]>('UPDATE copies SET changing = 1 WHERE id = ?');
+  const changingIds = db.prepare<[kind: string], { id: string }>(
+    'SELECT id FROM copies WHERE kind = ? AND changing = 1',
   );
   const remove = db.prepare<[id: string]>('DELETE FROM copies WHERE id = ?');
-  const binned = db.prepare<[kind: string, before: number], { id: string }>(
-    'SELECT id FROM copies WHERE kind = ? AND binnedAt IS NOT NULL AND binnedAt <= ?',
+  const binned = db.prepare<[kind: string, beforeMs: number], { id: string }>(
+    'SELECT id FROM copies WHERE kind = ? AND binnedMs IS NOT NULL AND binnedMs <= ?',
+  );
+  const damagedParts = db.prepare<[], Pick<CopyPartRow, 'copyId' | 'name' | 'chunks'>>(
+    'SELECT copyId, name, chunks FROM copyParts WHERE damage IS NOT NULL',
   );
   const damage = db.prepare<[damage: string | null, copyId: string, name: string]>(
     'UPDATE copyParts SET damage = ? WHERE copyId = ? AND name = ?',
@@ -88,9 +98,14 @@ export function copyStatements(db: Database) {
     part: (copyId: string, name: string) => part.get(copyId, name),
     /** Every chunk list, one part at a time. */
     chunkLists: () => chunkLists.iterate(),
-    change: (row: Pick<CopyRow, 'id' | 'note' | 'binnedAt'>) => void change.run(row),
+    change: (row: CopyChangeRow) => void change.run(row),
+    /** Its manifest is being changed, and the catalogue is not yet. */
+    changing: (id: string) => void changing.run(id),
+    changingIds: (kind: string) => changingIds.all(kind).map(({ id }) => id),
     remove: (id: string) => void remove.run(id),
-    binnedBefore: (kind: string, at: number) => binned.all(kind, at).map(({ id }) => id),
+    /** @param ms of the larder's own time */
+    binnedBefore: (kind: string, ms: number) => binned.all(kind, ms).map(({ id }) => id),
+    damagedParts: () => damagedParts.all(),
     damaged: (copyId: string, name: string, words: string | null) => void damage.run(words, copyId, name),
     setAside: (name: string, at: number) => void setAside.run(name, at),
     takeUp: (name: string) => void takeUp.run(name),

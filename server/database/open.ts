@@ -1,31 +1,85 @@
 import { readdirSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 
 export type Database = Sqlite.Database;
 
 const migrations = join(import.meta.dirname, 'migrations');
 
-/** Opens the catalogue and brings its tables up to date. @param path a file, or `:memory:` */
-export function openDatabase(path: string): Database {
-  const db = new Sqlite(path);
-  db.pragma('journal_mode = WAL');
-  db.pragma('synchronous = FULL');
-  db.pragma('foreign_keys = ON');
-  migrate(db);
-  return db;
+/** A catalogue that SQLite cannot read; the message says which and what to do. */
+export class DamagedCatalogue extends Error {
+  override readonly name = 'DamagedCatalogue';
+
+  constructor(path: string, cause: unknown) {
+    super(
+      `The catalogue ${basename(path)} is damaged (${(cause as Error).message}). The sets are on the shelf: run “larder rebuild”, which makes the catalogue anew from them.`,
+      { cause },
+    );
+  }
 }
 
-function migrate(db: Database): void {
-  const done = db.pragma('user_version', { simple: true }) as number;
-  const files = readdirSync(migrations)
+/**
+ * Opens the catalogue and brings its tables up to date.
+ * @param path a file, or `:memory:`
+ * @param beforeMigrating called with a catalogue of an earlier version, before it is changed
+ * @throws DamagedCatalogue when SQLite cannot read it, another Error when a newer program wrote it
+ */
+export function openDatabase(path: string, beforeMigrating: (db: Database) => void = () => undefined): Database {
+  const db = new Sqlite(path);
+  try {
+    db.pragma('journal_mode = WAL');
+    db.pragma('synchronous = FULL');
+    db.pragma('foreign_keys = ON');
+    requireSound(db);
+    migrate(db, beforeMigrating);
+    return db;
+  } catch (error) {
+    db.close();
+    throw isDamage(error) ? new DamagedCatalogue(path, error) : error;
+  }
+}
+
+/** Opens the catalogue beside the program that works with it. @throws Error when it must be brought up to date first */
+export function openForReadingOnly(path: string): Database {
+  const db = new Sqlite(path, { readonly: true });
+  try {
+    if (versionOf(db) === migrationFiles().length) return db;
+  } catch (error) {
+    db.close();
+    throw isDamage(error) ? new DamagedCatalogue(path, error) : error;
+  }
+  db.close();
+  throw new Error('The catalogue is of another version of Keen Larder. Start this one once, then try again.');
+}
+
+const isDamage = (error: unknown): boolean =>
+  ['SQLITE_CORRUPT', 'SQLITE_NOTADB'].some((code) =>
+    String((error as { code?: unknown }).code ?? '').startsWith(code),
+  );
+
+/** SQLite's own quick look at all pages. @throws an error as SQLite has them */
+function requireSound(db: Database): void {
+  const [first] = db.pragma('quick_check(1)') as { quick_check: string }[];
+  if (first && first.quick_check !== 'ok')
+    throw Object.assign(new Error(first.quick_check), { code: 'SQLITE_CORRUPT' });
+}
+
+const migrationFiles = () =>
+  readdirSync(migrations)
     .filter((name) => /^\d{3}-.*\.sql$/.test(name))
     .sort();
+
+const versionOf = (db: Database) => db.pragma('user_version', { simple: true }) as number;
+
+function migrate(db: Database, beforeMigrating: (db: Database) => void): void {
+  const done = versionOf(db);
+  const files = migrationFiles();
   if (done > files.length) {
     throw new Error(
       `The catalogue was written by a newer Keen Larder (version ${done}; this one knows ${files.length}). Start that one instead.`,
     );
   }
+  if (done > 0 && done < files.length) beforeMigrating(db);
   for (const [i, name] of files.entries()) {
     if (i < done) continue;
     db.transaction(() => {

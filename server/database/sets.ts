@@ -14,6 +14,8 @@ export interface SetRow {
   readonly addedBytes: number;
   readonly verifiedAt: number | null;
   readonly binnedAt: number | null;
+  /** In the bin since, in the larder's own time. */
+  readonly binnedMs: number | null;
   readonly origin: string;
 }
 
@@ -46,6 +48,8 @@ export interface ImageRow {
 /** Images without their chunk lists, which are long. */
 export type ImageHead = Omit<ImageRow, 'chunks'>;
 
+export type SetChangeRow = Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt' | 'binnedMs'>;
+
 export interface KeptRow {
   readonly partition: string;
   readonly setId: string;
@@ -61,8 +65,8 @@ const head =
 
 export function setStatements(db: Database) {
   const insertSet = db.prepare<SetRow>(`
-    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, origin)
-    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @origin)`);
+    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, binnedMs, origin)
+    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @binnedMs, @origin)`);
   const insertImage = db.prepare<ImageRow>(`
     INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled)
     VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled)`);
@@ -85,13 +89,19 @@ export function setStatements(db: Database) {
     FROM images JOIN sets ON sets.id = images.setId
     WHERE sets.serial = ? AND sets.binnedAt IS NULL AND images.damage IS NULL AND images.unsettled IS NULL
     ORDER BY sets.createdAt`);
-  const change = db.prepare<Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt'>>(
-    'UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt WHERE id = @id',
-  );
+  const change = db.prepare<SetChangeRow>(`
+    UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt, binnedMs = @binnedMs, changing = 0
+    WHERE id = @id`);
+  const changing = db.prepare<[id: string]>('UPDATE sets SET changing = 1 WHERE id = ?');
+  const changingIds = db.prepare<[], { id: string }>('SELECT id FROM sets WHERE changing = 1');
   const remove = db.prepare<[id: string]>('DELETE FROM sets WHERE id = ?');
-  const binned = db.prepare<[before: number], { id: string }>(
-    'SELECT id FROM sets WHERE binnedAt IS NOT NULL AND binnedAt <= ?',
+  const binned = db.prepare<[beforeMs: number], { id: string }>(
+    'SELECT id FROM sets WHERE binnedMs IS NOT NULL AND binnedMs <= ?',
   );
+  const damagedImages = db.prepare<[], Pick<ImageRow, 'setId' | 'partition' | 'chunks'>>(
+    'SELECT setId, partition, chunks FROM images WHERE damage IS NOT NULL',
+  );
+  const unverified = db.prepare<[id: string]>('UPDATE sets SET verifiedAt = NULL WHERE id = ?');
   const verified = db.prepare<[at: number, id: string]>('UPDATE sets SET verifiedAt = ? WHERE id = ?');
   const damage = db.prepare<[damage: string | null, setId: string, partition: string]>(
     'UPDATE images SET damage = ? WHERE setId = ? AND partition = ?',
@@ -110,6 +120,10 @@ export function setStatements(db: Database) {
       verified.run(at, id);
     },
   );
+  const mended = db.transaction((id: string, partition: string) => {
+    damage.run(null, id, partition);
+    unverified.run(id);
+  });
   return {
     insert: (set: SetRow, images: readonly ImageRow[]) => insert(set, images),
     all: () => all.all(),
@@ -121,9 +135,15 @@ export function setStatements(db: Database) {
     /** Every chunk list of the catalogue, one image at a time. */
     chunkLists: () => chunkLists.iterate(),
     kept: (serial: string) => kept.all(serial),
-    change: (row: Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt'>) => void change.run(row),
+    change: (row: SetChangeRow) => void change.run(row),
+    /** Its manifest is being changed, and the catalogue is not yet. */
+    changing: (id: string) => void changing.run(id),
+    changingIds: () => changingIds.all().map(({ id }) => id),
     remove: (id: string) => void remove.run(id),
-    binnedBefore: (at: number) => binned.all(at).map(({ id }) => id),
+    /** @param ms of the larder's own time */
+    binnedBefore: (ms: number) => binned.all(ms).map(({ id }) => id),
+    damagedImages: () => damagedImages.all(),
+    mended: (id: string, partition: string) => mended(id, partition),
     recordVerification: (
       id: string,
       at: number,

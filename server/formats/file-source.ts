@@ -1,4 +1,5 @@
 import { open, type FileHandle } from 'node:fs/promises';
+import { writeWhole } from '../disk/whole-writes.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 
 /** An open file as a source. */
@@ -30,7 +31,7 @@ export async function writeSparsely(path: string, parts: AsyncIterable<Uint8Arra
   let at = 0;
   try {
     for await (const part of parts) {
-      if (part.some((byte) => byte !== 0)) await file.write(part, 0, part.length, at);
+      if (part.some((byte) => byte !== 0)) await writeWhole(file, part, at);
       at += part.length;
     }
     await file.truncate(at);

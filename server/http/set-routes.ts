@@ -28,7 +28,7 @@ export function setRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/bin/empty', async (_request, response) => {
-    response.json(await larder.emptyBin(app.now(), (id) => app.engine.usesSet(id)));
+    response.json(await larder.emptyBin(0));
   });
 
   routes.post('/sets/:id/verifying', (request, response) => {
@@ -45,7 +45,9 @@ export function setRoutes(app: KeenLarder): Router {
     const image = larder.image(request.params.id, request.params.partition);
     response.attachment(plainFileName(image)).type('application/octet-stream');
     response.setHeader('content-length', image.bytes);
-    await pipeline(Readable.from(readImage(larder.shelf, image)), response);
+    await larder.whileRead(request.params.id, () =>
+      pipeline(Readable.from(readImage(larder.shelf, image)), response),
+    );
   });
 
   routes.get('/sets/:id/export', async (request, response) => {
@@ -55,7 +57,9 @@ export function setRoutes(app: KeenLarder): Router {
       .attachment(`${fileNameOf(set.label)}.tar${packingSuffix[options.packing]}`)
       .type('application/octet-stream');
     // An error breaks the answer off, so that the browser does not take half of it for whole.
-    await pipeline(Readable.from(exportTar(larder, set, options, picked)), response);
+    await larder.whileRead(set.id, () =>
+      pipeline(Readable.from(exportTar(larder, set, options, picked)), response),
+    );
   });
 
   return routes;

@@ -15,6 +15,9 @@ import {
 } from '../shelf/copy-manifest.ts';
 import type { ImageRecipe } from '../shelf/image-reader.ts';
 import type { StoredImage } from '../shelf/image-writer.ts';
+import type { LarderTime } from './larder-time.ts';
+import { ManifestLedger } from './manifest-ledger.ts';
+import { binnedOf, binOf } from './set-rows.ts';
 import type { ManifestFolder } from '../shelf/manifest-folder.ts';
 import { packChunkList, unpackChunkList } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
@@ -42,6 +45,17 @@ export interface StoredPart<Kind extends string> extends ImageRecipe {
   readonly sha256: Buffer;
 }
 
+/** What copies of every kind are made of. */
+export interface CopiesParts {
+  readonly shelf: Shelf;
+  readonly statements: CopyStatements;
+  readonly phones: Pick<PhoneStatements, 'one' | 'seen'>;
+  readonly feed: Feed;
+  /** The computer's clock. */
+  readonly now: () => number;
+  readonly time: Pick<LarderTime, 'nowMs'>;
+}
+
 /** What tells one kind of copies from another. */
 interface Sort<Facts, Kind extends string, View> {
   readonly kind: 'app' | 'records';
@@ -58,33 +72,33 @@ class Copies<
   Kind extends string,
   View extends { readonly serial: string; readonly binnedAt: number | undefined },
 > {
+  /** Why a copy may not be removed now, in a sentence. */
+  whyInUse: (id: string) => string | undefined = () => undefined;
+  private readonly ledger: ManifestLedger<CopyManifest<Facts, Kind>>;
+  protected readonly statements: CopyStatements;
+
   constructor(
     private readonly sort: Sort<Facts, Kind, View>,
-    protected readonly statements: CopyStatements,
-    private readonly phones: Pick<PhoneStatements, 'one' | 'seen'>,
-    private readonly feed: Feed,
-    protected readonly now: () => number,
-  ) {}
+    protected readonly parts: CopiesParts,
+  ) {
+    const { statements } = parts;
+    this.statements = statements;
+    this.ledger = new ManifestLedger(parts.shelf, sort.manifests, {
+      ids: () => statements.all(sort.kind).map(({ id }) => id),
+      enter: (manifest) => this.enter(manifest),
+      update: (manifest) => this.update(manifest),
+      remove: (id) => statements.remove(id),
+      changing: (id) => statements.changing(id),
+      changingIds: () => statements.changingIds(sort.kind),
+      rebuild: (id) => this.rebuild(id),
+      nameOf: ({ facts }) => `a copy of ${sort.labelOf(facts)}`,
+      essenceOf: ({ note, createdAt, facts, parts }) => ({ note, createdAt, facts, parts }),
+    });
+  }
 
-  /** Enters copies that only the shelf knows. */
-  async reconcile(): Promise<ShelfFinding[]> {
-    const findings: ShelfFinding[] = [];
-    const known = new Set(this.statements.all(this.sort.kind).map(({ id }) => id));
-    for (const id of await this.sort.manifests.ids()) {
-      if (known.has(id)) continue;
-      try {
-        const manifest = await this.sort.manifests.read(id);
-        this.adopt(manifest);
-        findings.push({
-          level: 'info',
-          text: `Entered a copy of ${this.sort.labelOf(manifest.facts)} from its manifest.`,
-        });
-      } catch (error) {
-        const why = (error as Error).message;
-        findings.push({ level: 'warning', text: `The manifest ${id} of a copy cannot be used: ${why}.` });
-      }
-    }
-    return findings;
+  /** Brings catalogue and manifests together; see `ManifestLedger`. */
+  reconcile(): Promise<ShelfFinding[]> {
+    return this.ledger.reconcile();
   }
 
   /** The newest first. */
@@ -144,32 +158,48 @@ class Copies<
         chunks: unpackChunkList(stored.chunks),
       })),
     };
-    await this.sort.manifests.write(manifest);
-    this.adopt(manifest);
+    await this.ledger.add(manifest);
     return manifest.id;
   }
 
-  /** Notes, bins or takes out of the bin. */
+  /** Notes, bins or takes out of the bin. @throws Problem */
   async change(id: string, change: { note?: string; binned?: boolean }): Promise<View> {
-    const row = this.row(id);
-    const note = change.note ?? row.note;
-    const binnedAt =
-      change.binned === undefined ? row.binnedAt : change.binned ? (row.binnedAt ?? this.now()) : null;
-    if (note !== row.note) await this.sort.manifests.write({ ...(await this.manifestOf(row)), note });
-    this.statements.change({ id, note, binnedAt });
+    this.row(id);
+    await this.ledger.change(id, ({ binnedAt, ...manifest }) => {
+      const inUse = change.binned && this.whyInUse(id);
+      if (inUse) throw new Problem(409, inUse);
+      const since = binnedAt ?? new Date(this.parts.now()).toISOString();
+      const isBinned = change.binned ?? binnedAt !== undefined;
+      return {
+        ...manifest,
+        note: change.note ?? manifest.note,
+        ...(isBinned && { binnedAt: since }),
+      };
+    });
     this.changed();
     return this.one(id);
   }
 
-  /** Removes the copies that have been in the bin since before; their chunks are the collector's. */
-  async removeBinned(before: number): Promise<number> {
-    const ids = this.statements.binnedBefore(this.sort.kind, before);
-    for (const id of ids) {
-      await this.sort.manifests.remove(id);
-      this.statements.remove(id);
+  /** Removes the copies that have been in the bin since before, in the larder's own time; their chunks are the collector's. */
+  async removeBinned(beforeMs: number): Promise<number> {
+    let removed = 0;
+    for (const id of this.statements.binnedBefore(this.sort.kind, beforeMs)) {
+      const mayGo = () => this.row(id).binnedAt !== null && !this.whyInUse(id);
+      if (await this.ledger.remove(id, mayGo)) removed++;
     }
-    if (ids.length > 0) this.changed();
-    return ids.length;
+    if (removed > 0) this.changed();
+    return removed;
+  }
+
+  /** Parts that were damaged and of which every chunk is sound again are so no more. */
+  mend(isSound: (chunks: Buffer) => boolean): void {
+    for (const { copyId, name, chunks } of this.statements.damagedParts())
+      if (isSound(chunks)) this.statements.damaged(copyId, name, null);
+  }
+
+  /** What is wrong with the manifest's file; undefined where it says what the catalogue does. */
+  manifestFault(id: string): Promise<string | undefined> {
+    return this.ledger.fault(id);
   }
 
   /** Of all copies, whatever their kind. */
@@ -183,13 +213,14 @@ class Copies<
   }
 
   changed(): void {
-    this.feed.send('copies', {});
+    this.parts.feed.send('copies', {});
   }
 
-  private adopt(manifest: CopyManifest<Facts, Kind>): void {
+  private enter(manifest: CopyManifest<Facts, Kind>): CopyManifest<Facts, Kind> {
     const { phone } = manifest;
+    const { phones, time } = this.parts;
     const createdAt = Date.parse(manifest.createdAt);
-    if (!this.phones.one(phone.serial)) this.phones.seen({ ...phone, lastSeenAt: createdAt });
+    if (!phones.one(phone.serial)) phones.seen({ ...phone, lastSeenAt: createdAt });
     this.statements.insert(
       {
         id: manifest.id,
@@ -199,7 +230,7 @@ class Copies<
         note: manifest.note,
         createdAt,
         addedBytes: manifest.addedBytes,
-        binnedAt: null,
+        ...binOf(manifest.binnedAt, time.nowMs),
         origin: manifest.origin ?? 'phone',
         facts: JSON.stringify(manifest.facts),
       },
@@ -215,35 +246,39 @@ class Copies<
         damage: null,
       })),
     );
+    return manifest;
   }
 
-  /** From its file, or from the catalogue when that was lost. */
-  private async manifestOf(row: CopyWithPhone): Promise<CopyManifest<Facts, Kind>> {
-    try {
-      return await this.sort.manifests.read(row.id);
-    } catch {
-      const phone = this.phones.one(row.serial)!;
-      const { serial, maker, model, nickname } = phone;
-      return {
-        format: this.sort.format,
-        version: copyVersion,
-        id: row.id,
-        phone: { serial, maker, model, nickname },
-        note: row.note,
-        createdAt: new Date(row.createdAt).toISOString(),
-        addedBytes: row.addedBytes,
-        ...(row.origin !== 'phone' && { origin: row.origin as 'image' | 'imported' }),
-        facts: JSON.parse(row.facts) as Facts,
-        parts: this.statements.headsOf(row.id).map((head): ManifestPart<Kind> => ({
-          name: head.name,
-          kind: head.kind as Kind,
-          bytes: head.bytes,
-          chunkBytes: head.chunkBytes,
-          sha256: head.sha256.toString('hex'),
-          chunks: unpackChunkList(this.part(row.id, head.name).chunks),
-        })),
-      };
-    }
+  private update({ id, note, binnedAt }: CopyManifest<Facts, Kind>): void {
+    const before = this.row(id);
+    const isAsBefore = (binnedAt !== undefined) === (before.binnedAt !== null);
+    const bin = isAsBefore ? before : binOf(binnedAt, this.parts.time.nowMs);
+    this.statements.change({ id, note, binnedAt: bin.binnedAt, binnedMs: bin.binnedMs });
+  }
+
+  private rebuild(id: string): CopyManifest<Facts, Kind> {
+    const row = this.row(id);
+    const { serial, maker, model, nickname } = this.parts.phones.one(row.serial)!;
+    return {
+      format: this.sort.format,
+      version: copyVersion,
+      id: row.id,
+      phone: { serial, maker, model, nickname },
+      note: row.note,
+      createdAt: new Date(row.createdAt).toISOString(),
+      addedBytes: row.addedBytes,
+      ...(row.origin !== 'phone' && { origin: row.origin as 'image' | 'imported' }),
+      ...binnedOf(row.binnedAt),
+      facts: JSON.parse(row.facts) as Facts,
+      parts: this.statements.headsOf(row.id).map((head): ManifestPart<Kind> => ({
+        name: head.name,
+        kind: head.kind as Kind,
+        bytes: head.bytes,
+        chunkBytes: head.chunkBytes,
+        sha256: head.sha256.toString('hex'),
+        chunks: unpackChunkList(this.part(row.id, head.name).chunks),
+      })),
+    };
   }
 
   private row(id: string): CopyWithPhone {
@@ -277,24 +312,19 @@ const plainView = <Kind extends string>(row: CopyWithPhone, parts: readonly Copy
   binnedAt: row.binnedAt ?? undefined,
 });
 
-type Phones = Pick<PhoneStatements, 'one' | 'seen'>;
-
 /** Copies of apps. */
 export class AppCopies extends Copies<CopiedApp, PartKind, CopyView> {
-  constructor(shelf: Shelf, statements: CopyStatements, phones: Phones, feed: Feed, now: () => number) {
+  constructor(parts: CopiesParts) {
     super(
       {
         kind: 'app',
         format: appCopyFormat,
-        manifests: shelf.copies,
+        manifests: parts.shelf.copies,
         subjectOf: (app) => app.package,
         labelOf: ({ label }) => label,
         viewOf: (row, app, parts) => ({ ...plainView<PartKind>(row, parts), app }),
       },
-      statements,
-      phones,
-      feed,
-      now,
+      parts,
     );
   }
 
@@ -305,7 +335,7 @@ export class AppCopies extends Copies<CopiedApp, PartKind, CopyView> {
 
   setAside(names: readonly string[], isAside: boolean): void {
     for (const name of names) {
-      if (isAside) this.statements.setAside(name, this.now());
+      if (isAside) this.statements.setAside(name, this.parts.now());
       else this.statements.takeUp(name);
     }
     this.changed();
@@ -314,20 +344,17 @@ export class AppCopies extends Copies<CopiedApp, PartKind, CopyView> {
 
 /** Copies of personal records. */
 export class RecordCopies extends Copies<CopiedRecords, RecordsPartKind, RecordsView> {
-  constructor(shelf: Shelf, statements: CopyStatements, phones: Phones, feed: Feed, now: () => number) {
+  constructor(parts: CopiesParts) {
     super(
       {
         kind: 'records',
         format: recordsCopyFormat,
-        manifests: shelf.records,
+        manifests: parts.shelf.records,
         subjectOf: ({ kind }) => kind,
         labelOf: ({ kind }) => recordKind(kind).title,
         viewOf: (row, records, parts) => ({ ...plainView<RecordsPartKind>(row, parts), records }),
       },
-      statements,
-      phones,
-      feed,
-      now,
+      parts,
     );
   }
 }

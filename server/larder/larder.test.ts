@@ -1,107 +1,30 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { testFolder } from '../../testing/bench.ts';
 import { filler } from '../../standin/firmware/filler.ts';
-import { chunkStatements } from '../database/chunks.ts';
-import { openDatabase } from '../database/open.ts';
-import { copyStatements } from '../database/copies.ts';
-import { phoneStatements } from '../database/phones.ts';
-import { setStatements } from '../database/sets.ts';
-import { unfinishedStatements } from '../database/unfinished.ts';
-import { Feed } from '../events/feed.ts';
+import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
 import { readImage } from '../shelf/image-reader.ts';
-import { SetWriter } from '../shelf/set-writer.ts';
-import { unpackChunkList, type ManifestImage } from '../shelf/manifest.ts';
-import { Shelf } from '../shelf/shelf.ts';
-import { ShelfWorkers } from '../shelf/threads/workers.ts';
-import { AppCopies, RecordCopies } from './copies.ts';
-import { Larder } from './larder.ts';
+import type { Shelf } from '../shelf/shelf.ts';
+import type { Larder } from './larder.ts';
 
-const folder = testFolder();
-const shelfPath = join(folder.path, 'shelf');
-const workers = new ShelfWorkers();
-let clock = Date.UTC(2026, 10, 1);
-const opened: Shelf[] = [];
+const bench = new LarderBench();
+const { shelfPath, clock } = bench;
+let opened: OpenLarder;
 let larder: Larder;
 let shelf: Shelf;
 
-/** A larder on the shelf of this file, with a catalogue of its own. */
-async function open(): Promise<{ larder: Larder; shelf: Shelf; texts: string[] }> {
-  const database = openDatabase(':memory:');
-  const chunks = chunkStatements(database);
-  const found = await Shelf.open(shelfPath, 'Bench disk', chunks, workers);
-  opened.push(found.shelf);
-  const [phones, feed] = [phoneStatements(database), new Feed(1)];
-  const now = () => clock;
-  const kept = copyStatements(database);
-  const made = new Larder(
-    found.shelf,
-    setStatements(database),
-    phones,
-    chunks,
-    unfinishedStatements(database),
-    new AppCopies(found.shelf, kept, phones, feed, now),
-    new RecordCopies(found.shelf, kept, phones, feed, now),
-    feed,
-    now,
-  );
-  const findings = [...found.findings, ...(await made.reconcile())];
-  return { larder: made, shelf: found.shelf, texts: findings.map(({ text }) => text) };
-}
-
-beforeAll(async () => ({ larder, shelf } = await open()));
-afterAll(async () => {
-  for (const each of opened) await each.close();
-  await workers.close();
-  folder.remove();
+beforeAll(async () => {
+  opened = await bench.open();
+  ({ larder, shelf } = opened);
 });
+afterAll(() => bench.close());
 
+const open = () => bench.open();
 const bytesOf = (seed: number, length = 900_000) => filler('program', seed, length);
-
-async function keep(label: string, images: Record<string, Uint8Array>, serial = 'TW3K-10482') {
-  const writer = new SetWriter(shelf);
-  const listed: ManifestImage[] = [];
-  for (const [partition, bytes] of Object.entries(images)) {
-    const image = writer.image(bytes.length);
-    await image.take(
-      (async function* () {
-        yield await Promise.resolve(bytes);
-      })(),
-    );
-    const stored = await image.finish();
-    listed.push({
-      partition,
-      role: partition === 'efs' ? 'identity' : 'boot-chain',
-      bytes: stored.bytes,
-      chunkBytes: stored.chunkBytes,
-      sha256: stored.sha256.toString('hex'),
-      chunks: unpackChunkList(stored.chunks),
-    });
-  }
-  await writer.seal();
-  const id = randomUUID();
-  await larder.add({
-    id,
-    label,
-    note: '',
-    phone: { serial, maker: 'Tidewell', model: 'Knot 3', nickname: 'Ringing hut' },
-    mode: 'recovery',
-    condition: { kind: 'stock', androidVersion: '9' },
-    createdAt: new Date((clock += 60_000)).toISOString(),
-    elapsedMs: 1000,
-    addedBytes: writer.addedBytes,
-    images: listed,
-  });
-  return id;
-}
-
-async function read(setId: string, partition: string, from = larder): Promise<Buffer> {
-  const parts: Buffer[] = [];
-  for await (const part of readImage(from.shelf, from.image(setId, partition))) parts.push(part);
-  return Buffer.concat(parts);
-}
+const keep = (label: string, images: Record<string, Uint8Array>, serial?: string) =>
+  bench.keep(opened, label, images, serial);
+const read = (setId: string, partition: string, from = larder) =>
+  bench.read({ ...opened, larder: from }, setId, partition);
 
 const manifest = (id: string) =>
   JSON.parse(readFileSync(join(shelfPath, 'manifests', `${id}.json`), 'utf8')) as {
@@ -180,8 +103,8 @@ describe('the bin', () => {
   it('keeps a set for a while, and gives it back', async () => {
     const id = await keep('binned', { boot: bytesOf(20) });
     const { binnedAt } = await larder.change(id, { binned: true });
-    expect(binnedAt).toBe(clock);
-    expect((await larder.emptyBin(clock - 1)).removed).toBe(0);
+    expect(binnedAt).toBe(clock.wall);
+    expect((await larder.emptyBin(1)).removed).toBe(0);
     expect((await larder.change(id, { binned: false })).binnedAt).toBeUndefined();
     expect((await read(id, 'boot')).equals(bytesOf(20))).toBe(true);
   });
@@ -195,7 +118,7 @@ describe('the bin', () => {
     const reader = readImage(shelf, larder.image(stays, 'boot'));
     const first = (await reader.next()).value as Buffer;
     await larder.change(gone, { binned: true });
-    const { removed, freedBytes } = await larder.emptyBin(clock);
+    const { removed, freedBytes } = await larder.emptyBin(0);
     expect(removed).toBe(1);
     expect(freedBytes).toBeGreaterThan(8_900_000);
     expect((await larder.shelfView()).storedBytes).toBe(before - freedBytes);
@@ -208,16 +131,18 @@ describe('the bin', () => {
   it('leaves a set that a run is reading for the next time', async () => {
     const id = await keep('in use', { boot: bytesOf(23) });
     await larder.change(id, { binned: true });
-    expect((await larder.emptyBin(clock, (each) => each === id)).removed).toBe(0);
+    larder.otherUse = (each) => (each === id ? 'A run works with it.' : undefined);
+    expect((await larder.emptyBin(0)).removed).toBe(0);
+    larder.otherUse = () => undefined;
     expect((await read(id, 'boot')).equals(bytesOf(23))).toBe(true);
-    expect((await larder.emptyBin(clock)).removed).toBe(1);
+    expect((await larder.emptyBin(0)).removed).toBe(1);
   });
 
   it('is not emptied while a run stores images, and the other way round', async () => {
     await larder.whileWriting(async () => {
-      await expect(larder.emptyBin(clock)).rejects.toThrow(/storing images now/);
+      await expect(larder.emptyBin(0)).rejects.toThrow(/storing images now/);
     });
-    await larder.emptyBin(clock);
+    await larder.emptyBin(0);
   });
 });
 

@@ -1,25 +1,24 @@
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
-import type { Condition, NamedPhone } from '@keen-larder/core/phone/facts.ts';
-import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import type { Role } from '@keen-larder/core/phone/roles.ts';
+import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
+import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
+import type { ChunkStatements } from '../database/chunks.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
-import {
-  digestsOf,
-  manifestFormat,
-  manifestVersion,
-  packChunkList,
-  unpackChunkList,
-  type Manifest,
-} from '../shelf/manifest.ts';
+import { digestsOf, manifestFormat, manifestVersion, type Manifest } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
 import type { AppCopies, RecordCopies } from './copies.ts';
-import { imageView, rangesOf, viewOf } from './set-views.ts';
+import type { LarderTime } from './larder-time.ts';
+import { ManifestLedger } from './manifest-ledger.ts';
+import { binOf, manifestOfRows, rowsOf } from './set-rows.ts';
+import { imageView, viewOf } from './set-views.ts';
 import { Problem } from '../failures.ts';
 
+const day = 24 * 60 * 60 * 1000;
 /** How long a set stays in the bin before it is gone. */
-export const binMs = 24 * 60 * 60 * 1000;
+export const binMs = day;
+/** How long freed packs lie aside before they are removed. */
+export const freedMs = 3 * day;
 
 export type NewSet = Omit<Manifest, 'format' | 'version'>;
 
@@ -29,43 +28,69 @@ export interface KeptImage {
   readonly image: ImageRow;
 }
 
+/** What a larder is made of. */
+export interface LarderParts {
+  readonly shelf: Shelf;
+  readonly sets: SetStatements;
+  readonly phones: PhoneStatements;
+  readonly chunks: ChunkStatements;
+  /** Chunk lists of sets that are not finished; they are kept as well. */
+  readonly unfinished: { chunkLists(): Iterable<{ readonly chunks: Buffer }> };
+  readonly copies: AppCopies;
+  readonly records: RecordCopies;
+  readonly feed: Feed;
+  /** The computer's clock. */
+  readonly now: () => number;
+  readonly time: Pick<LarderTime, 'nowMs'>;
+}
+
 /** Everything that is kept: sets in the catalogue and their bytes on the shelf. */
 export class Larder {
+  readonly shelf: Shelf;
+  readonly copies: AppCopies;
+  readonly records: RecordCopies;
+  /** What else may keep a set or a copy from being removed: why, in a sentence. */
+  otherUse: (id: string) => string | undefined = () => undefined;
+  private readonly sets: SetStatements;
+  private readonly phones: PhoneStatements;
   /** Runs that are storing chunks which no set names yet. */
   private writers = 0;
   private collecting: Promise<unknown> = Promise.resolve();
+  private readonly ledger: ManifestLedger<Manifest>;
+  /** Ids of what is being read, with how many read it. */
+  private readonly held = new Map<string, number>();
+  /** Labels of sets that are on their way. */
+  private readonly reserved = new Map<symbol, { readonly serial: string; readonly label: string }>();
 
-  constructor(
-    readonly shelf: Shelf,
-    private readonly sets: SetStatements,
-    private readonly phones: PhoneStatements,
-    private readonly chunks: { storedBytes(): number },
-    /** Chunk lists of sets that are not finished; they are kept as well. */
-    private readonly unfinished: { chunkLists(): Iterable<{ readonly chunks: Buffer }> },
-    readonly copies: AppCopies,
-    readonly records: RecordCopies,
-    private readonly feed: Feed,
-    private readonly now: () => number,
-  ) {}
+  constructor(private readonly parts: LarderParts) {
+    this.shelf = parts.shelf;
+    this.copies = parts.copies;
+    this.records = parts.records;
+    this.sets = parts.sets;
+    this.phones = parts.phones;
+    for (const each of [this.copies, this.records]) each.whyInUse = (id) => this.whyInUse(id);
+    this.ledger = new ManifestLedger(parts.shelf, parts.shelf.manifests, {
+      ids: () => this.sets.all().map(({ id }) => id),
+      enter: (manifest) => this.enter(manifest),
+      update: (manifest) => this.update(manifest),
+      remove: (id) => this.sets.remove(id),
+      changing: (id) => this.sets.changing(id),
+      changingIds: () => this.sets.changingIds(),
+      rebuild: (id) =>
+        manifestOfRows(this.row(id), this.sets.heads(id), (name) => this.image(id, name).chunks),
+      nameOf: ({ label }) => `the set “${label}”`,
+      essenceOf: ({ label, note, createdAt, images }) => ({ label, note, createdAt, images }),
+    });
+  }
 
-  /** Enters sets that only the shelf knows, and ends deletions that were broken off. */
+  /** Brings catalogue and manifests together; see `ManifestLedger`. */
   async reconcile(): Promise<ShelfFinding[]> {
-    const findings: ShelfFinding[] = [];
-    const known = new Set(this.sets.all().map(({ id }) => id));
-    for (const id of await this.shelf.manifests.ids()) {
-      if (known.has(id)) continue;
-      try {
-        const manifest = await this.shelf.manifests.read(id);
-        this.adopt(manifest);
-        findings.push({ level: 'info', text: `Entered the set “${manifest.label}” from its manifest.` });
-      } catch (error) {
-        findings.push({
-          level: 'warning',
-          text: `The manifest ${id} cannot be used: ${(error as Error).message}.`,
-        });
-      }
-    }
-    return [...findings, ...(await this.copies.reconcile()), ...(await this.records.reconcile())];
+    if (this.shelf.absence !== undefined) return [];
+    return [
+      ...(await this.ledger.reconcile()),
+      ...(await this.copies.reconcile()),
+      ...(await this.records.reconcile()),
+    ];
   }
 
   list(): SetView[] {
@@ -99,8 +124,26 @@ export class Larder {
     return row && { serial, maker: row.maker, model: row.model, nickname: row.nickname };
   }
 
-  labels(serial: string): string[] {
-    return this.sets.labels(serial);
+  /** Of a phone's sets, those on their way included. @param except a reservation of one's own */
+  labels(serial: string, except?: symbol): string[] {
+    const reserved = [...this.reserved]
+      .filter(([mark, each]) => mark !== except && each.serial === serial)
+      .map(([, { label }]) => label);
+    return [...this.sets.labels(serial), ...reserved];
+  }
+
+  /**
+   * Keeps a label for a set that is on its way, until it is let go.
+   * @throws Problem 409 when another set of the phone has it
+   */
+  reserve(
+    phone: Pick<NamedPhone, 'serial' | 'nickname'>,
+    label: string,
+  ): { readonly mark: symbol; release(): void } {
+    this.requireFree(phone, label);
+    const mark = Symbol(label);
+    this.reserved.set(mark, { serial: phone.serial, label });
+    return { mark, release: () => void this.reserved.delete(mark) };
   }
 
   /** Partitions of a phone that some set holds, with when. */
@@ -152,99 +195,152 @@ export class Larder {
     return found;
   }
 
+  /** Looks whether the shelf is there. @throws ShelfFailure */
+  async requireShelf(): Promise<void> {
+    await this.shelf.lookOver();
+    this.shelf.requireThere();
+  }
+
+  /** Keeps sets and copies from being removed while somebody reads them. Returns what lets them go. */
+  hold(ids: readonly string[]): () => void {
+    const count = (by: number) => {
+      for (const id of ids) this.held.set(id, (this.held.get(id) ?? 0) + by);
+    };
+    count(1);
+    return () => count(-1);
+  }
+
+  /** Does what reads a set or a copy, which is not removed meanwhile. */
+  whileRead<T>(id: string, work: () => Promise<T>): Promise<T> {
+    return work().finally(this.hold([id]));
+  }
+
+  /** Why a set or a copy may not be removed now, in a sentence. */
+  private whyInUse(id: string): string | undefined {
+    if (this.held.get(id)) return 'It is being read now. Wait until that has ended.';
+    return this.otherUse(id);
+  }
+
   async shelfView(): Promise<ShelfView> {
     const { bytes, sets } = this.sets.totals();
+    const { shelf } = this;
     return {
-      name: this.shelf.name,
-      path: this.shelf.path,
-      ...(await this.shelf.space()),
-      storedBytes: this.chunks.storedBytes(),
+      name: shelf.name,
+      path: shelf.path,
+      ...(await shelf.space()),
+      storedBytes: this.parts.chunks.storedBytes(),
+      freedBytes: shelf.freed.bytes,
       imagedBytes: bytes,
       setCount: sets,
+      absence: shelf.absence,
+      doubts: [...shelf.doubts],
     };
   }
 
-  /** Does work that stores chunks; meanwhile nothing is collected. */
+  /**
+   * Does work that stores chunks; meanwhile nothing is collected. What it stored anew makes images whole that were damaged.
+   * @throws ShelfFailure where the shelf is not there
+   */
   async whileWriting<T>(work: () => Promise<T>): Promise<T> {
     this.writers++;
     try {
       await this.collecting;
+      await this.shelf.lookOver();
+      await this.shelf.advance();
       return await work();
     } finally {
       this.writers--;
+      this.mend();
     }
   }
 
-  /** Makes a finished set known: its manifest first, so that the shelf alone can tell of it. */
-  async add(set: NewSet): Promise<void> {
-    const manifest: Manifest = { format: manifestFormat, version: manifestVersion, ...set };
-    await this.shelf.manifests.write(manifest);
-    this.adopt(manifest);
+  /** Makes a finished set known: its manifest first, so that the shelf alone can tell of it. Returns the label that it got. */
+  async add(set: NewSet): Promise<string> {
+    const { label } = await this.ledger.add({ format: manifestFormat, version: manifestVersion, ...set });
     this.changed();
+    return label;
   }
 
-  /** Renames, notes, bins or takes out of the bin. */
+  /** Renames, notes, bins or takes out of the bin. @throws Problem */
   async change(id: string, change: { label?: string; note?: string; binned?: boolean }): Promise<SetDetail> {
-    const row = this.row(id);
-    const label = change.label?.trim() ?? row.label;
-    const note = change.note ?? row.note;
-    const binnedAt =
-      change.binned === undefined ? row.binnedAt : change.binned ? (row.binnedAt ?? this.now()) : null;
-    if (label === '') throw new Problem(400, 'A set needs a name.');
-    if (label !== row.label && this.sets.labels(row.serial).includes(label)) {
-      throw new Problem(409, `Another set of ${row.nickname} is called “${label}”. Choose another name.`);
-    }
-    if (label !== row.label || note !== row.note) {
-      await this.shelf.manifests.write({ ...(await this.manifestOf(id)), label, note });
-    }
-    this.sets.change({ id, label, note, binnedAt });
+    this.row(id);
+    await this.ledger.change(id, ({ binnedAt, ...manifest }) => {
+      const label = change.label?.trim() ?? manifest.label;
+      if (label === '') throw new Problem(400, 'A set needs a name.');
+      if (label !== manifest.label) this.requireFree(manifest.phone, label);
+      const inUse = change.binned && this.whyInUse(id);
+      if (inUse) throw new Problem(409, inUse);
+      const since = binnedAt ?? new Date(this.parts.now()).toISOString();
+      const isBinned = change.binned ?? binnedAt !== undefined;
+      const { note = manifest.note } = change;
+      return { ...manifest, label, note, ...(isBinned && { binnedAt: since }) };
+    });
     this.changed();
     return this.detail(id);
   }
 
   /**
-   * Deletes the sets and copies that have been in the bin since before `before`, and frees their space.
-   * @param isInUse sets that a run is working with stay for the next time
-   * @throws Problem 409 while a run is storing images
+   * Deletes the sets and copies that have been in the bin for so long, and frees their space. What a run works with, and
+   * what a phone stands half written by, stays.
+   * @param atOnce also removes what lies aside, instead of keeping it for some days
+   * @throws Problem 409 while a run is storing images, or where nothing may be freed
    */
-  async emptyBin(
-    before: number,
-    isInUse: (id: string) => boolean = () => false,
-  ): Promise<{ removed: number; freedBytes: number }> {
+  async emptyBin(forMs: number, atOnce = false): Promise<{ removed: number; freedBytes: number }> {
     if (this.writers > 0)
       throw new Problem(409, 'A run is storing images now. Empty the bin when it has ended.');
-    const emptied = this.collecting.then(() => this.removeBinned(before, isInUse));
+    this.shelf.requireThere();
+    if (this.shelf.doubts.size > 0) {
+      const why = [...this.shelf.doubts].join(' ');
+      throw new Problem(409, `Nothing is deleted: ${why} Rebuild the catalogue first.`);
+    }
+    const emptied = this.collecting.then(() => this.removeBinned(forMs, atOnce));
     this.collecting = emptied.catch(() => undefined);
     return emptied;
   }
 
   private async removeBinned(
-    before: number,
-    isInUse: (id: string) => boolean,
+    forMs: number,
+    atOnce: boolean,
   ): Promise<{ removed: number; freedBytes: number }> {
-    const ids = this.sets.binnedBefore(before).filter((id) => !isInUse(id));
+    const { nowMs } = this.parts.time;
+    const ids = this.sets.binnedBefore(nowMs - forMs);
+    await this.shelf.advance();
+    let removed = 0;
     for (const id of ids) {
-      await this.shelf.manifests.remove(id);
-      this.sets.remove(id);
+      const mayGo = () => this.sets.one(id)?.binnedAt != null && !this.whyInUse(id);
+      if (await this.ledger.remove(id, mayGo)) removed++;
     }
-    const copies = (await this.copies.removeBinned(before)) + (await this.records.removeBinned(before));
+    const sets = removed;
+    for (const each of [this.copies, this.records]) removed += await each.removeBinned(nowMs - forMs);
     const { freedBytes } = await this.collect();
-    if (ids.length > 0) this.changed();
-    return { removed: ids.length + copies, freedBytes };
+    await this.shelf.freed.removeOlder(atOnce ? nowMs : nowMs - freedMs);
+    if (sets > 0) this.changed();
+    return { removed, freedBytes };
+  }
+
+  /** What is wrong with the manifest's file; undefined where it says what the catalogue does. */
+  manifestFault(id: string): Promise<string | undefined> {
+    return this.ledger.fault(id);
+  }
+
+  /** Writes a damaged manifest anew from the catalogue. */
+  mendManifest(id: string): Promise<void> {
+    return this.ledger.mend(id);
   }
 
   recordVerification(id: string, found: readonly { partition: string; damage: string | null }[]): void {
-    this.sets.recordVerification(id, this.now(), found);
+    this.sets.recordVerification(id, this.parts.now(), found);
     this.changed();
   }
 
   changed(): void {
-    this.feed.send('larder', {});
+    this.parts.feed.send('larder', {});
   }
 
   private collect(): Promise<{ freedBytes: number }> {
     const kept = new Set<string>();
-    for (const lists of [this.sets.chunkLists(), this.unfinished.chunkLists(), this.copies.chunkLists()]) {
+    const { unfinished } = this.parts;
+    for (const lists of [this.sets.chunkLists(), unfinished.chunkLists(), this.copies.chunkLists()]) {
       for (const { chunks } of lists) {
         for (const digest of digestsOf(chunks)) if (digest) kept.add(digest.toString('latin1'));
       }
@@ -252,82 +348,39 @@ export class Larder {
     return this.shelf.collect((digest) => kept.has(digest.toString('latin1')));
   }
 
-  private adopt(manifest: Manifest): void {
+  /** Images that were damaged and of which every chunk is sound again are so no more; they are to be verified anew. */
+  private mend(): void {
+    const isSound = (chunks: Buffer) =>
+      digestsOf(chunks).every((digest) => !digest || this.shelf.has(digest));
+    const mended = this.sets.damagedImages().filter(({ chunks }) => isSound(chunks));
+    for (const { setId, partition } of mended) this.sets.mended(setId, partition);
+    this.copies.mend(isSound);
+    if (mended.length > 0) this.changed();
+  }
+
+  /** Where another set of the phone has its label, it gets one of its own. */
+  private enter(manifest: Manifest): Manifest {
     const { phone } = manifest;
-    const createdAt = Date.parse(manifest.createdAt);
-    if (!this.phones.one(phone.serial)) this.phones.seen({ ...phone, lastSeenAt: createdAt });
-    this.sets.insert(
-      {
-        id: manifest.id,
-        label: manifest.label,
-        note: manifest.note,
-        serial: phone.serial,
-        mode: manifest.mode ?? '',
-        condition: JSON.stringify(manifest.condition),
-        createdAt,
-        elapsedMs: manifest.elapsedMs,
-        addedBytes: manifest.addedBytes,
-        verifiedAt: null,
-        binnedAt: null,
-        origin: manifest.origin ?? 'phone',
-      },
-      manifest.images.map((image, position) => ({
-        setId: manifest.id,
-        position,
-        partition: image.partition,
-        role: image.role,
-        bytes: image.bytes,
-        chunkBytes: image.chunkBytes,
-        sha256: Buffer.from(image.sha256, 'hex'),
-        chunks: packChunkList(image.chunks),
-        fileSystem: image.fileSystem ?? null,
-        usedBytes: image.usedBytes ?? null,
-        damage: null,
-        kind: image.kind ?? 'block',
-        ranges: image.ranges ? JSON.stringify(image.ranges) : null,
-        unsettled: image.unsettled ? JSON.stringify(image.unsettled) : null,
-      })),
-    );
+    const label = nextFreeLabel(manifest.label, this.sets.labels(phone.serial));
+    const entered = label === manifest.label ? manifest : { ...manifest, label };
+    if (!this.phones.one(phone.serial))
+      this.phones.seen({ ...phone, lastSeenAt: Date.parse(manifest.createdAt) });
+    const { set, images } = rowsOf(entered, this.parts.time.nowMs);
+    this.sets.insert(set, images);
+    return entered;
   }
 
-  private async manifestOf(id: string): Promise<Manifest> {
-    try {
-      return await this.shelf.manifests.read(id);
-    } catch {
-      return this.rebuildManifest(id);
-    }
+  private update({ id, label, note, binnedAt }: Manifest): void {
+    const before = this.row(id);
+    const isAsBefore = (binnedAt !== undefined) === (before.binnedAt !== null);
+    const bin = isAsBefore ? before : binOf(binnedAt, this.parts.time.nowMs);
+    this.sets.change({ id, label, note, binnedAt: bin.binnedAt, binnedMs: bin.binnedMs });
   }
 
-  /** The manifest of a set from the catalogue, when its file was lost. */
-  private rebuildManifest(id: string): Manifest {
-    const row = this.row(id);
-    return {
-      format: manifestFormat,
-      version: manifestVersion,
-      id,
-      label: row.label,
-      note: row.note,
-      phone: { serial: row.serial, maker: row.maker, model: row.model, nickname: row.nickname },
-      ...(row.mode && { mode: row.mode as PhoneMode }),
-      condition: JSON.parse(row.condition) as Condition,
-      createdAt: new Date(row.createdAt).toISOString(),
-      elapsedMs: row.elapsedMs,
-      addedBytes: row.addedBytes,
-      ...(row.origin === 'imported' && { origin: 'imported' as const }),
-      images: this.sets.heads(id).map((head) => ({
-        partition: head.partition,
-        ...(head.kind === 'archive' && { kind: 'archive' as const }),
-        role: head.role as Role,
-        bytes: head.bytes,
-        chunkBytes: head.chunkBytes,
-        sha256: head.sha256.toString('hex'),
-        ...(head.fileSystem && { fileSystem: head.fileSystem }),
-        ...(head.usedBytes !== null && { usedBytes: head.usedBytes }),
-        ...(head.ranges !== null && { ranges: rangesOf(head.ranges) }),
-        ...(head.unsettled !== null && { unsettled: rangesOf(head.unsettled) }),
-        chunks: unpackChunkList(this.image(id, head.partition).chunks),
-      })),
-    };
+  /** @throws Problem 409 when another set of a phone has that label, or will have */
+  private requireFree({ serial, nickname }: Pick<NamedPhone, 'serial' | 'nickname'>, label: string): void {
+    if (!this.labels(serial).includes(label)) return;
+    throw new Problem(409, `Another set of ${nickname} is called “${label}”. Choose another name.`);
   }
 
   private row(id: string): SetWithPhone {

@@ -20,6 +20,8 @@ export interface CopyManifest<Facts = unknown, Kind extends string = string> {
   readonly addedBytes: number;
   /** Left out when it was read from a phone: taken out of a kept image, or it came as files. */
   readonly origin?: 'image' | 'imported';
+  /** When it was put into the bin, ISO 8601, UTC; left out when it is not there. */
+  readonly binnedAt?: string;
   readonly facts: Facts;
   readonly parts: readonly ManifestPart<Kind>[];
 }

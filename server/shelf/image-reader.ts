@@ -3,7 +3,7 @@ import type { Block, Stored } from './threads/chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
 import { blockBytes, codecs } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
-import { DamagedImage } from '../failures.ts';
+import { DamagedImage, ShelfFailure } from '../failures.ts';
 
 /** What is needed to read an image back. */
 export interface ImageRecipe {
@@ -141,6 +141,7 @@ export async function unpackInto(
   const fault = await shelf.workers.unpackChunks(input, output, chunks);
   if (!fault) return;
   const { digest, plainOffset, plainBytes } = chunks[fault.index]!;
+  shelf.reportDamage(digest, fault.what);
   const where = rangeText(image, start + plainOffset, plainBytes);
   throw new DamagedImage(`${where}: the chunk in ${shelf.placeOf(digest)} ${fault.what}.`);
 }
@@ -176,7 +177,9 @@ async function fetchChunks(
     const memory = row.codec === codecs.plain ? output : input;
     const stored = Buffer.from(memory, plainOffset, row.storedBytes);
     reads.push(
-      shelf.readStored(digest, stored).catch((error: unknown) => {
+      shelf.readStored(row, stored).catch((error: unknown) => {
+        if (error instanceof ShelfFailure) throw error;
+        shelf.reportDamage(digest, `cannot be read (${(error as Error).message})`);
         throw new DamagedImage(
           `${where}: ${shelf.placeOf(digest)} cannot be read (${(error as Error).message}).`,
         );

@@ -1,6 +1,6 @@
 import { mkdir, readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { writeDurably } from './files.ts';
+import { partialSuffix, removeDurably, writeDurably } from '../disk/durable.ts';
 
 /** Manifests of one kind on a shelf, a file each. */
 export class ManifestFolder<T extends { readonly id: string }> {
@@ -13,7 +13,7 @@ export class ManifestFolder<T extends { readonly id: string }> {
   async prepare(): Promise<void> {
     await mkdir(this.path, { recursive: true });
     for (const name of await readdir(this.path)) {
-      if (name.endsWith('.part')) await rm(join(this.path, name));
+      if (name.endsWith(partialSuffix)) await rm(join(this.path, name), { force: true });
     }
   }
 
@@ -22,7 +22,7 @@ export class ManifestFolder<T extends { readonly id: string }> {
   }
 
   async remove(id: string): Promise<void> {
-    await rm(this.pathOf(id), { force: true });
+    await removeDurably(this.pathOf(id));
   }
 
   /** @throws Error when there is none, or it cannot be used */

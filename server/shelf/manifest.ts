@@ -25,6 +25,8 @@ export interface Manifest {
   readonly addedBytes: number;
   /** `imported` when it came as files; left out when it was read from the phone. */
   readonly origin?: 'imported';
+  /** When it was put into the bin, ISO 8601, UTC; left out when it is not there. */
+  readonly binnedAt?: string;
   readonly images: readonly ManifestImage[];
 }
 
@@ -66,10 +68,10 @@ export function digestsOf(chunks: Buffer): (Buffer | undefined)[] {
   return found;
 }
 
-/** Parses a manifest file. @throws Error saying what is wrong with it */
 /** As JSON has them, whatever they were to be. */
 const isList = <T>(value: readonly T[] | undefined): value is readonly T[] => Array.isArray(value);
 
+/** Parses a manifest file. @throws Error saying what is wrong with it */
 export function parseManifest(text: string): Manifest {
   const value = JSON.parse(text) as Partial<Manifest>;
   if (value.format !== manifestFormat) throw new Error('it is no manifest of a set');

@@ -11,6 +11,9 @@ import type { Shelf } from './shelf.ts';
 const blocksAtOnce = 10;
 const outputsAtOnce = 3;
 
+/** Sealed packs that are read back while the next one is filled. */
+const sealingAtOnce = 2;
+
 /**
  * Takes in the images of one set. Chunks that the shelf has already are not stored again. Nothing
  * counts until `seal` has closed the last pack.
@@ -24,6 +27,8 @@ export class SetWriter {
   private readonly fresh = new Set<string>();
   private added = 0;
   private order: Promise<unknown> = Promise.resolve();
+  /** Packs that are complete, on their way into the catalogue. */
+  private readonly sealing = new Set<Promise<void>>();
 
   /** @param onSealed told when a pack has been closed and its chunks count */
   constructor(
@@ -41,15 +46,19 @@ export class SetWriter {
     return new ImageWriter(this, this.shelf, ranges, imageBytes);
   }
 
-  /** Seals what is open, so that every chunk stored so far is durable and in the catalogue. */
+  /** Seals what is open, so that every chunk stored so far is durable, read back and in the catalogue. */
   async seal(): Promise<void> {
-    const sealed = this.order.then(() => this.sealPack());
+    const sealed = this.order.then(async () => {
+      this.sealPack();
+      await Promise.all(this.sealing);
+    });
     this.order = sealed;
     await sealed;
   }
 
   async discard(): Promise<void> {
     await this.order.catch(() => undefined);
+    await Promise.allSettled(this.sealing);
     await this.pack?.discard();
     this.pack = undefined;
   }
@@ -58,13 +67,15 @@ export class SetWriter {
   async store(block: Block): Promise<Buffer[]> {
     const names = nameChunks(block);
     const wanted: number[] = [];
-    names.forEach((name, i) => {
-      if (name === zeroDigest) return;
+    for (const [i, name] of names.entries()) {
+      if (name === zeroDigest) continue;
       const key = name.toString('hex');
-      if (this.fresh.has(key) || this.shelf.has(name)) return;
+      if (this.fresh.has(key) || (await this.shelf.holds(name))) continue;
+      // While the pack was looked at, another block may have brought the same chunk.
+      if (this.fresh.has(key)) continue;
       this.fresh.add(key);
       wanted.push(i);
-    });
+    }
     if (wanted.length === 0) return names;
     const output = await this.outputs.take();
     try {
@@ -88,19 +99,40 @@ export class SetWriter {
   }
 
   private async append(chunks: readonly PackedChunk[]): Promise<void> {
-    this.pack ??= await PackWriter.create(this.shelf.packFolder);
+    if (!this.pack) {
+      this.shelf.requireThere();
+      this.pack = await PackWriter.create(this.shelf.packFolder);
+    }
     await this.pack.append(chunks);
-    if (this.pack.size >= packBytes) await this.sealPack();
+    if (this.pack.size < packBytes) return;
+    this.sealPack();
+    while (this.sealing.size >= sealingAtOnce) await Promise.race(this.sealing);
   }
 
-  private async sealPack(): Promise<void> {
+  /** The pack is read back while the next one is filled; its chunks count when that has been done. */
+  private sealPack(): void {
     const { pack } = this;
-    if (!pack) return;
-    const bytes = await pack.seal();
-    this.shelf.register(pack.name, bytes, pack.records);
-    this.added += bytes;
-    for (const { digest } of pack.records) this.fresh.delete(digest.toString('hex'));
     this.pack = undefined;
+    if (!pack) return;
+    const sealed = this.closePack(pack);
+    this.sealing.add(sealed);
+    // One that failed stays, for whoever asks next.
+    sealed.then(
+      () => this.sealing.delete(sealed),
+      () => undefined,
+    );
+  }
+
+  private async closePack(pack: PackWriter): Promise<void> {
+    try {
+      const bytes = await pack.seal(this.shelf.readBack);
+      await this.shelf.register(pack.name, bytes, pack.records);
+      this.added += bytes;
+      for (const { digest } of pack.records) this.fresh.delete(digest.toString('hex'));
+    } catch (error) {
+      await pack.discard();
+      throw error;
+    }
     this.onSealed();
   }
 }

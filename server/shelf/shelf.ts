@@ -1,16 +1,21 @@
 import { randomUUID } from 'node:crypto';
-import { mkdir, open, readdir, readFile, rm, statfs, type FileHandle } from 'node:fs/promises';
+import { mkdir, readdir, readFile, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { CopiedRecords, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { ChunkRow, ChunkStatements } from '../database/chunks.ts';
+import type { ShelfStatements } from '../database/shelves.ts';
+import { partialSuffix, writeDurably } from '../disk/durable.ts';
+import { ShelfFailure } from '../failures.ts';
+import { Agreement } from './agreement.ts';
 import { collectPacks } from './collect.ts';
-import { writeDurably } from './files.ts';
-import { listRecords } from './packs/pack-reader.ts';
-import type { Record } from './packs/pack-format.ts';
 import { parseAppCopy, parseRecordsCopy, type CopyManifest } from './copy-manifest.ts';
+import { FreedPacks } from './freed-packs.ts';
 import { ManifestFolder } from './manifest-folder.ts';
 import { parseManifest, type Manifest } from './manifest.ts';
+import { PackHealth } from './pack-health.ts';
+import { PackFiles } from './packs/pack-files.ts';
+import type { Record } from './packs/pack-format.ts';
 import type { ShelfWorkers } from './threads/workers.ts';
 
 const shelfFormat = 'keen-larder-shelf';
@@ -23,90 +28,130 @@ export interface ShelfFinding {
   readonly text: string;
 }
 
+/** What of the catalogue is about the shelf itself. */
+export interface ShelfCatalogue {
+  readonly chunks: ChunkStatements;
+  readonly identity: ShelfStatements;
+  /** The computer's clock, milliseconds since 1970. */
+  readonly now: () => number;
+  /** The larder's own time. */
+  readonly nowMs: () => number;
+}
+
 /** A folder in which the larder keeps bytes: packs of chunks, and a manifest for every set. */
 export class Shelf {
   readonly packFolder: string;
   readonly manifests: ManifestFolder<Manifest>;
   readonly copies: ManifestFolder<CopyManifest<CopiedApp, PartKind>>;
   readonly records: ManifestFolder<CopyManifest<CopiedRecords, RecordsPartKind>>;
-  private readonly files = new Map<number, Promise<FileHandle>>();
+  readonly freed: FreedPacks;
+  private readonly health: PackHealth;
+  /** Why nothing of it may be freed, in sentences; empty where shelf and catalogue agree. */
+  readonly doubts = new Set<string>();
+  /** Why it is not there, and what to do; undefined where it is. */
+  absence: string | undefined;
+  private readonly chunks: ChunkStatements;
+  private readonly files = new PackFiles();
   private packNames: Map<number, string>;
+  private agreement: Agreement | undefined;
 
   private constructor(
     readonly path: string,
     readonly name: string,
-    private readonly chunks: ChunkStatements,
+    private readonly catalogue: ShelfCatalogue,
     readonly workers: ShelfWorkers,
+    private readonly isReadOnly = false,
   ) {
+    this.chunks = catalogue.chunks;
     this.packFolder = join(path, 'packs');
     this.manifests = new ManifestFolder(join(path, 'manifests'), parseManifest);
     this.copies = new ManifestFolder(join(path, 'copies'), parseAppCopy);
     this.records = new ManifestFolder(join(path, 'records'), parseRecordsCopy);
-    this.packNames = new Map(chunks.packs().map(({ id, name: pack }) => [id, pack]));
+    this.freed = new FreedPacks(path, this.packFolder, catalogue);
+    this.health = new PackHealth(this.packFolder, catalogue, workers, () => this.requireStillThere());
+    this.packNames = new Map(this.chunks.packs().map(({ id, name: pack }) => [id, pack]));
   }
 
-  /** Opens a shelf, making it where there is none, and clears away what a killed run left behind. */
+  /**
+   * Opens a shelf and clears away what a killed run left behind; makes it where there was none. One that the catalogue knows
+   * and that is not there is not made anew: it is away.
+   * @throws Error when the folder is of something else
+   */
   static async open(
     path: string,
     name: string,
-    chunks: ChunkStatements,
+    catalogue: ShelfCatalogue,
     workers: ShelfWorkers,
   ): Promise<{ shelf: Shelf; findings: ShelfFinding[] }> {
-    await mkdir(join(path, 'packs'), { recursive: true });
-    const described = join(path, 'shelf.json');
-    const text = await readFile(described, 'utf8').catch(() => undefined);
-    if (text === undefined) {
-      const description = { format: shelfFormat, version: shelfVersion, id: randomUUID() };
-      await writeDurably(described, `${JSON.stringify(description, null, 2)}\n`);
-    } else {
-      requireOurs(described, text);
-    }
-    const shelf = new Shelf(path, name, chunks, workers);
-    for (const folder of [shelf.manifests, shelf.copies, shelf.records]) await folder.prepare();
-    return { shelf, findings: await shelf.clear() };
+    const shelf = new Shelf(path, name, catalogue, workers);
+    const isKnown = catalogue.identity.row() !== undefined || catalogue.chunks.packs().length > 0;
+    if (!isKnown) await shelf.make();
+    await shelf.arrive();
+    if (shelf.absence !== undefined) return { shelf, findings: [{ level: 'warning', text: shelf.absence }] };
+    return { shelf, findings: await shelf.settleIn() };
   }
 
   /** A shelf that another program may be using: nothing is cleared away, nothing may be written. */
-  static attach(path: string, name: string, chunks: ChunkStatements, workers: ShelfWorkers): Shelf {
-    return new Shelf(path, name, chunks, workers);
+  static attach(path: string, name: string, catalogue: ShelfCatalogue, workers: ShelfWorkers): Shelf {
+    return new Shelf(path, name, catalogue, workers, true);
   }
 
-  /** Whether a chunk is stored; `digest` has 32 bytes. */
+  /** Whether a chunk is stored, as far as is known; `digest` has 32 bytes. */
   has(digest: Uint8Array): boolean {
-    return this.chunks.find(digest) !== undefined;
+    return this.chunks.find(digest)?.damage === null;
+  }
+
+  /** Whether a chunk is stored and can be relied upon: its pack was read back whole not long ago, or is now. */
+  async holds(digest: Uint8Array): Promise<boolean> {
+    const row = this.chunks.find(digest);
+    if (!row || row.damage !== null) return false;
+    await this.health.trust(row.packId);
+    return this.has(digest);
+  }
+
+  /** As `holds`, for all chunks of a list but those of zeros. */
+  async holdsAll(digests: Iterable<Buffer | undefined>): Promise<boolean> {
+    for (const digest of digests) if (digest && !(await this.holds(digest))) return false;
+    return true;
   }
 
   find(digest: Uint8Array): ChunkRow | undefined {
     return this.chunks.find(digest);
   }
 
-  /** Enters a sealed pack in the catalogue. */
-  register(name: string, bytes: number, records: readonly Record[]): void {
-    this.chunks.addPack(name, bytes, records);
+  /** Enters a pack in the catalogue that has just been read back whole. @param at the computer's clock */
+  async register(name: string, bytes: number, records: readonly Record[]): Promise<void> {
+    const { mtimeMs } = await stat(join(this.packFolder, name));
+    const checked = { checkedAt: this.catalogue.now(), modifiedAt: Math.round(mtimeMs) };
+    this.chunks.addPack({ name, bytes, ...checked }, records);
     this.refreshPacks();
   }
+
+  /** @throws ShelfFailure when a pack that was written is not on the disk as it was written */
+  readonly readBack = (path: string, records: readonly Record[]): Promise<void> =>
+    this.health.readBack(path, records);
 
   /**
    * Fills `stored` with a chunk's bytes as they lie in its pack. Collecting may move the chunk into
    * another pack meanwhile; it is then read there.
    * @throws Error when the pack cannot be read or ends too early
    */
-  async readStored(digest: Uint8Array, stored: Buffer): Promise<void> {
-    const row = this.find(digest);
-    if (!row) throw new Error('it is not in the catalogue');
+  async readStored(row: ChunkRow, stored: Buffer): Promise<void> {
+    this.requireThere();
     try {
-      await this.readAt(row, stored);
+      await this.files.read(this.packPath(row.packId), stored, row.offset);
     } catch (error) {
-      const now = this.find(digest);
-      if (!now || now.packId === row.packId) throw error;
-      await this.readAt(now, stored);
+      const now = this.find(row.digest);
+      if (now && now.packId !== row.packId && now.storedBytes === row.storedBytes && now.codec === row.codec)
+        return this.files.read(this.packPath(now.packId), stored, now.offset);
+      await this.requireStillThere();
+      throw error;
     }
   }
 
-  private async readAt(row: ChunkRow, stored: Buffer): Promise<void> {
-    const file = await this.packFile(row.packId);
-    const { bytesRead } = await file.read(stored, 0, row.storedBytes, row.offset);
-    if (bytesRead !== row.storedBytes) throw new Error('the pack ends there');
+  /** A chunk was read and is not what it was: from now on it is not relied upon. */
+  reportDamage(digest: Uint8Array, what: string): void {
+    if (!this.isReadOnly) this.chunks.chunkDamaged(digest, what);
   }
 
   /** Pack and offset of a chunk, for messages. */
@@ -115,86 +160,171 @@ export class Shelf {
     return row ? `${this.packName(row.packId)} at ${row.offset}` : 'no pack';
   }
 
-  packName(packId: number): string {
-    if (!this.packNames.has(packId)) this.refreshPacks();
-    return this.packNames.get(packId) ?? `pack ${packId}`;
-  }
-
+  /** Of its disk; nothing where the shelf is not there. */
   async space(): Promise<{ freeBytes: number; totalBytes: number }> {
+    if (this.absence !== undefined) return { freeBytes: 0, totalBytes: 0 };
     const { bavail, blocks, bsize } = await statfs(this.path);
     return { freeBytes: bavail * bsize, totalBytes: blocks * bsize };
   }
 
   /**
-   * Frees the chunks that `isKept` does not keep: packs without any are removed, packs that are
-   * mostly dead are written anew. Killed at any point it leaves every kept chunk readable.
+   * Looks whether the shelf and all its packs are there, in the sizes that they have; what is missing or cut is not relied
+   * upon from now on.
+   */
+  async lookOver(): Promise<void> {
+    const wasAway = this.absence !== undefined;
+    await this.arrive();
+    if (this.absence !== undefined) return;
+    if (wasAway) await this.settleIn();
+    await this.health.lookOver();
+  }
+
+  /** @throws ShelfFailure where the shelf is not there */
+  requireThere(): void {
+    if (this.absence !== undefined) throw new ShelfFailure(this.absence);
+  }
+
+  /** Begins something after which an older catalogue would not know what is kept. */
+  async advance(): Promise<void> {
+    this.requireThere();
+    if (this.doubts.size === 0) await this.agreement!.advance();
+  }
+
+  /** Shelf and catalogue have been made to agree. */
+  async settle(): Promise<void> {
+    this.requireThere();
+    this.doubts.clear();
+    await this.agreement!.settle();
+  }
+
+  /**
+   * Frees the chunks that `isKept` does not keep: packs without any are put aside, packs that are mostly dead are written
+   * anew. Killed at any point it leaves every kept chunk readable.
+   * @throws ShelfFailure where the shelf is not there, or may not be freed
    */
   async collect(isKept: (digest: Buffer) => boolean): Promise<{ freedBytes: number }> {
+    this.requireThere();
+    if (this.doubts.size > 0) throw new ShelfFailure([...this.doubts].join(' '));
     const before = this.chunks.storedBytes();
-    for await (const packId of collectPacks(this.packFolder, this.chunks, isKept, (digest, stored) =>
-      this.readStored(digest, stored),
-    )) {
-      const file = await this.files.get(packId)?.catch(() => undefined);
-      this.files.delete(packId);
-      await file?.close();
+    const gone = collectPacks(this.packFolder, this.chunks, this.catalogue.now, isKept, {
+      readStored: (row, stored) => this.readStored(row, stored),
+      readBack: this.readBack,
+    });
+    for await (const pack of gone) {
+      this.health.forget(pack.id);
+      this.files.forget(join(this.packFolder, pack.name));
+      await this.freed.putAside(pack);
     }
     this.refreshPacks();
     return { freedBytes: before - this.chunks.storedBytes() };
   }
 
-  /** Closes its files; the workers are its opener's. */
-  async close(): Promise<void> {
-    const open = [...this.files.values()];
-    this.files.clear();
-    for (const file of open) await (await file.catch(() => undefined))?.close();
+  /** Reads every pack back, however long ago that was done; resolves to how many chunks are damaged. */
+  checkAll(passed: (bytes: number) => void): Promise<number> {
+    return this.health.checkAll(passed);
   }
 
-  /** Removes unsealed packs; enters sealed ones that the catalogue does not know. */
-  private async clear(): Promise<ShelfFinding[]> {
-    const findings: ShelfFinding[] = [];
-    const known = new Set(this.packNames.values());
-    for (const name of await readdir(this.packFolder)) {
-      const path = join(this.packFolder, name);
-      if (name.endsWith('.part')) {
-        await rm(path);
-        findings.push({ level: 'info', text: `Removed ${name}, which a broken-off run left unsealed.` });
-      } else if (name.endsWith('.pack') && !known.has(name)) {
-        try {
-          const records = await listRecords(path);
-          const file = await open(path, 'r');
-          const { size } = await file.stat();
-          await file.close();
-          this.register(name, size, records);
-          findings.push({
-            level: 'info',
-            text: `Entered ${name} with ${records.length} chunks in the catalogue.`,
-          });
-        } catch (error) {
-          findings.push({ level: 'warning', text: `${name} cannot be used: ${(error as Error).message}.` });
-        }
-      }
+  /** Closes its files; the workers are its opener's. */
+  close(): void {
+    this.files.forgetAll();
+  }
+
+  private async make(): Promise<void> {
+    await mkdir(this.packFolder, { recursive: true });
+    const described = join(this.path, 'shelf.json');
+    if ((await readText(described)) !== undefined) return;
+    const description = { format: shelfFormat, version: shelfVersion, id: randomUUID() };
+    await writeDurably(described, `${JSON.stringify(description, null, 2)}\n`);
+  }
+
+  /** Finds out whether the shelf is there. @throws Error when the folder is of something else */
+  private async arrive(): Promise<void> {
+    const described = join(this.path, 'shelf.json');
+    const text = await readText(described);
+    const known = this.catalogue.identity.row();
+    if (text === undefined) {
+      this.absence = `The shelf in ${this.path} is not there. Connect its disk, then try again.`;
+      return;
     }
+    const id = idOf(described, text);
+    this.absence =
+      known && known.id !== id
+        ? `In ${this.path} lies another shelf than the one that the catalogue is of. Connect the right disk, or rebuild the catalogue with “larder rebuild”.`
+        : undefined;
+    this.agreement ??= new Agreement(this.path, id, this.catalogue.identity);
+  }
+
+  /** Once it is there: compares generations, removes unsealed packs, enters sealed ones that the catalogue does not know. */
+  private async settleIn(): Promise<ShelfFinding[]> {
+    await mkdir(this.packFolder, { recursive: true });
+    for (const folder of [this.manifests, this.copies, this.records]) await folder.prepare();
+    const names = await readdir(this.packFolder);
+    const holdsSomething = names.length > 0 || (await this.manifests.ids()).length > 0;
+    const doubt = await this.agreement!.doubt(holdsSomething, this.packNames.size === 0);
+    if (doubt) this.doubts.add(doubt);
+    const findings: ShelfFinding[] = doubt ? [{ level: 'warning', text: doubt }] : [];
+    const known = new Set(this.packNames.values());
+    for (const name of names) {
+      if (name.endsWith(partialSuffix)) {
+        await rm(join(this.packFolder, name), { force: true });
+        findings.push({ level: 'info', text: `Removed ${name}, which a broken-off run left unsealed.` });
+      } else if (name.endsWith('.pack') && !known.has(name)) findings.push(await this.enter(name));
+    }
+    await this.health.lookOver();
     return findings;
+  }
+
+  /** Enters a pack in the catalogue that lies on the shelf. */
+  async enter(name: string): Promise<ShelfFinding> {
+    try {
+      const { bytes, frame, damaged, records } = await this.workers.checkPack(join(this.packFolder, name));
+      if (frame) return { level: 'warning', text: `${name} cannot be used: ${frame}.` };
+      const bad = new Set(damaged.map(({ digest }) => Buffer.from(digest).toString('hex')));
+      await this.register(
+        name,
+        bytes,
+        records.filter(({ digest }) => !bad.has(digest.toString('hex'))),
+      );
+      const whole = `Entered ${name} with ${records.length - bad.size} chunks in the catalogue`;
+      return bad.size > 0
+        ? { level: 'warning', text: `${whole}; ${bad.size} are damaged.` }
+        : { level: 'info', text: `${whole}.` };
+    } catch (error) {
+      return { level: 'warning', text: `${name} cannot be used: ${(error as Error).message}.` };
+    }
+  }
+
+  private async requireStillThere(): Promise<void> {
+    await this.arrive();
+    this.requireThere();
   }
 
   private refreshPacks(): void {
     this.packNames = new Map(this.chunks.packs().map(({ id, name }) => [id, name]));
   }
 
-  private packFile(packId: number): Promise<FileHandle> {
-    let file = this.files.get(packId);
-    if (!file) {
-      file = open(join(this.packFolder, this.packName(packId)), 'r');
-      file.catch(() => this.files.delete(packId));
-      this.files.set(packId, file);
-    }
-    return file;
+  packName(packId: number): string {
+    if (!this.packNames.has(packId)) this.refreshPacks();
+    return this.packNames.get(packId) ?? `pack ${packId}`;
+  }
+
+  private packPath(packId: number): string {
+    return join(this.packFolder, this.packName(packId));
+  }
+}
+
+async function readText(path: string): Promise<string | undefined> {
+  try {
+    return await readFile(path, 'utf8');
+  } catch (error) {
+    if (['ENOENT', 'ENOTDIR'].includes((error as NodeJS.ErrnoException).code ?? '')) return undefined;
+    throw error;
   }
 }
 
 /** @throws Error when a folder's description is of something else, or of a version this program does not read */
-function requireOurs(path: string, text: string): void {
-  let description: { format?: unknown; version?: unknown };
+function idOf(path: string, text: string): string {
+  let description: { format?: unknown; version?: unknown; id?: unknown };
   try {
     description = JSON.parse(text) as typeof description;
   } catch {
@@ -208,4 +338,5 @@ function requireOurs(path: string, text: string): void {
       `${path} describes a shelf of version ${String(description.version)}; this program reads version ${shelfVersion}. Open it with the Keen Larder that wrote it, or name another folder.`,
     );
   }
+  return String(description.id);
 }

@@ -145,6 +145,9 @@ describe('Larder', () => {
     storedBytes: 3,
     imagedBytes: 4,
     setCount: 2,
+    freedBytes: 0,
+    absence: undefined,
+    doubts: [],
   };
   async function larder(answers: Record<string, unknown> = {}) {
     const asked = answering({ 'GET /sets': sets, 'GET /shelf': shelf, ...answers });

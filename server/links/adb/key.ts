@@ -1,9 +1,10 @@
-import { createPrivateKey, generateKeyPair } from 'node:crypto';
-import { chmod, readFile, rename, writeFile } from 'node:fs/promises';
+import { createPrivateKey, generateKeyPair, type KeyObject } from 'node:crypto';
+import { chmod, readFile } from 'node:fs/promises';
 import { hostname, userInfo } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { adbGeneratePublicKey, type AdbCredentialStore } from '@yume-chan/adb';
+import { renameDurably, writeDurably } from '../../disk/durable.ts';
 import { parseAdbPublicKey } from '@keen-larder/core/protocols/adb/auth.ts';
 
 const modulusBits = 2048;
@@ -17,26 +18,39 @@ export interface AdbKey {
   readonly fingerprint: string;
 }
 
-/** The bench computer's own adb key, made at the first start and kept in the home folder. */
-export async function adbKeyOf(home: string): Promise<AdbKey> {
-  const path = join(home, 'adb-key.pem');
+/** A key that cannot be read is put aside: phones ask once more whether they trust this computer, and nothing else is lost. */
+async function readKey(path: string): Promise<KeyObject | undefined> {
   let pem: string;
   try {
     pem = await readFile(path, 'utf8');
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code !== 'ENOENT') throw error;
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
+    throw error;
+  }
+  try {
+    return createPrivateKey(pem);
+  } catch {
+    await renameDurably(path, `${path}.damaged-${Date.now()}`);
+    return undefined;
+  }
+}
+
+/** The bench computer's own adb key, made at the first start and kept in the home folder. */
+export async function adbKeyOf(home: string): Promise<AdbKey> {
+  const path = join(home, 'adb-key.pem');
+  let key = await readKey(path);
+  if (!key) {
     const { privateKey } = await promisify(generateKeyPair)('rsa', { modulusLength: modulusBits });
-    pem = String(privateKey.export({ type: 'pkcs8', format: 'pem' }));
-    await writeFile(`${path}.part`, pem, { mode: 0o600 });
-    await rename(`${path}.part`, path);
+    await writeDurably(path, String(privateKey.export({ type: 'pkcs8', format: 'pem' })));
+    key = privateKey;
   }
   await chmod(path, 0o600);
-  const buffer = new Uint8Array(createPrivateKey(pem).export({ type: 'pkcs8', format: 'der' }));
+  const buffer = new Uint8Array(key.export({ type: 'pkcs8', format: 'der' }));
   const name = `${userInfo().username}@${hostname()}`.replace(/\s/g, '');
   const publicLine = `${Buffer.from(adbGeneratePublicKey(buffer)).toString('base64')} ${name}`;
-  const key = { buffer, name };
+  const held = { buffer, name };
   return {
-    store: { generateKey: () => key, iterateKeys: () => [key] },
+    store: { generateKey: () => held, iterateKeys: () => [held] },
     publicLine,
     fingerprint: parseAdbPublicKey(publicLine).fingerprint,
   };

@@ -32,6 +32,7 @@ export function startPuttingApps(
       return {
         kind: 'putting-apps',
         title: `Put ${apps} back on ${phone.nickname}`,
+        alsoReads: start.copies.map(({ copyId }) => copyId),
         ...phone,
         canPause: true,
       };

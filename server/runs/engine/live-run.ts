@@ -14,7 +14,7 @@ export interface RunPlan {
   /** What reaches the phone, without its address: `adb`. */
   readonly link?: string;
   readonly setId?: string;
-  /** Other sets that it reads. */
+  /** Other sets, and copies, that it reads: they are not removed meanwhile. */
   readonly alsoReads?: readonly string[];
   readonly canPause?: boolean;
   readonly steps: readonly {

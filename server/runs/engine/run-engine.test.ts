@@ -123,10 +123,10 @@ describe('a run', () => {
       { ...plan, kind: 'verifying', setId: 'set-9' },
       async () => (await gate, 'verified'),
     );
-    expect([engine.usesSet('set-9'), engine.usesSet('set-8')]).toEqual([true, false]);
+    expect([engine.uses('set-9')?.kind, engine.uses('set-8')]).toEqual(['verifying', undefined]);
     go();
     await engine.ended(id);
-    expect(engine.usesSet('set-9')).toBe(false);
+    expect(engine.uses('set-9')).toBeUndefined();
   });
 
   it('fails with the words of what went wrong, and says where', async () => {

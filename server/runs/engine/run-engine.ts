@@ -99,11 +99,12 @@ export class RunEngine implements RunListener {
     return [...this.ofPhone(serial)].find(({ state }) => state !== 'queued')?.id;
   }
 
-  /** Whether a run that is under way reads this set. */
-  usesSet(setId: string): boolean {
-    return [...this.live.values()].some(
-      ({ plan }) => plan.setId === setId || plan.alsoReads?.includes(setId),
-    );
+  /** The run that is under way or queued and reads this set or copy. */
+  uses(id: string): RunPlan | undefined {
+    for (const { plan } of this.live.values()) {
+      if (plan.setId === id || plan.alsoReads?.includes(id)) return plan;
+    }
+    return undefined;
   }
 
   list(): RunView[] {

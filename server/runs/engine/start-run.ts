@@ -1,4 +1,5 @@
 import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import { obstacles, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { Problem } from '../../failures.ts';
@@ -10,14 +11,19 @@ import type { RunContext } from './run-context.ts';
 export type JudgedSheet = Pick<RunSheet, 'steps' | 'checks'>;
 
 export interface RunStart<Sheet extends JudgedSheet> {
-  /** Computes the sheet from how things stand now; asked again when the run's turn comes. */
-  sheet(): Promise<Sheet>;
+  /**
+   * Computes the sheet from how things stand now; asked again when the run's turn comes.
+   * @param reserved mark of the run's own label, once it is kept for it
+   */
+  sheet(reserved?: symbol): Promise<Sheet>;
   /** Ids of the checks that were ticked. */
   readonly confirmed: readonly string[];
   /** What was typed to arm the run, and the phone that it is for; left out where it is armed already. */
   readonly arming?: { readonly serial: string; readonly typed: string | undefined };
   /** What the run is, once nothing stands in its way. */
   plan(sheet: Sheet): Omit<RunPlan, 'steps'> | Promise<Omit<RunPlan, 'steps'>>;
+  /** The label that its set is to have: it is kept for it until the run has ended. */
+  label?(): { readonly phone: Pick<NamedPhone, 'serial' | 'nickname'>; readonly text: string };
   /** The run puts bytes on the shelf. */
   readonly writesShelf?: boolean;
   /** Carries the sheet out; resolves to what came of it, in words. */
@@ -31,20 +37,31 @@ export interface RunStart<Sheet extends JudgedSheet> {
  */
 export async function startRun<Sheet extends JudgedSheet>(
   context: RunContext,
-  { sheet: compute, confirmed, arming, plan, writesShelf = false, work }: RunStart<Sheet>,
+  { sheet: compute, confirmed, arming, plan, label, writesShelf = false, work }: RunStart<Sheet>,
 ): Promise<RunView> {
   const { engine, larder } = context;
+  if (writesShelf) await larder.requireShelf();
   const sheet = await compute();
   requireClear(sheet, confirmed);
   if (arming) requireArmed(sheet, arming);
-  const planned = await plan(sheet);
-  const carryOut = async (run: Run) => {
-    requireClear(await whileHere(context, planned.serial, run, compute), confirmed);
-    return work(run, sheet);
-  };
-  return engine.start({ ...planned, steps: sheet.steps }, (run) =>
-    writesShelf ? larder.whileWriting(() => carryOut(run)) : carryOut(run),
-  );
+  const named = label?.();
+  const reserved = named && larder.reserve(named.phone, named.text);
+  try {
+    const planned = await plan(sheet);
+    const carryOut = async (run: Run) => {
+      const judgeAnew = () => compute(reserved?.mark);
+      requireClear(await whileHere(context, planned.serial, run, judgeAnew), confirmed);
+      return work(run, sheet);
+    };
+    const view = engine.start({ ...planned, steps: sheet.steps }, (run) =>
+      writesShelf ? larder.whileWriting(() => carryOut(run)) : carryOut(run),
+    );
+    void engine.ended(view.id).finally(() => reserved?.release());
+    return view;
+  } catch (error) {
+    reserved?.release();
+    throw error;
+  }
 }
 
 /** Asks what the phone may have to be asked for, whatever happens to its cable. */

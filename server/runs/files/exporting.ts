@@ -1,4 +1,6 @@
-import { mkdir, open, rename, rm, writeFile } from 'node:fs/promises';
+import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { mkdir, readdir, rm, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
@@ -16,7 +18,15 @@ import {
 } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { Problem } from '../../failures.ts';
+import {
+  partialSuffix,
+  renameDurably,
+  syncFolder,
+  withFile,
+  writeDurably,
+} from '../../disk/durable.ts';
+import { writeWhole } from '../../disk/whole-writes.ts';
+import { Problem, RunFailure } from '../../failures.ts';
 
 /** Writes a set, or some images of it, into a new folder of the bench computer. */
 export async function startExporting(
@@ -26,7 +36,6 @@ export async function startExporting(
 ): Promise<RunView> {
   const set = larder.detail(setId);
   const { options, picked } = exportOptions(set, request);
-  const folder = await newFolder(exportFolder, fileNameOf(set.label));
   const files = filesOf(larder, set, options, picked);
   return engine.start(
     {
@@ -41,16 +50,20 @@ export async function startExporting(
     },
     async (run) => {
       const written: WrittenFile[] = [];
+      await requireRoom(exportFolder, files);
+      const { partial, folder } = await newFolder(exportFolder, fileNameOf(set.label));
       try {
         for (const [i, file] of files.entries()) {
           await run.step(i, async (passed) => {
-            written.push(await writeFileOf(file, folder, passed, run.signal));
-            return `SHA-256 ${written.at(-1)!.sha256.toString('hex')}`;
+            written.push(await writeFileOf(file, partial, passed, run.signal));
+            return `SHA-256 ${written.at(-1)!.sha256.toString('hex')}, read back`;
           });
         }
-        await writeBeside(set, picked, written, folder);
+        await writeBeside(set, picked, written, partial);
+        await syncFolder(partial);
+        await renameDurably(partial, folder);
       } catch (error) {
-        await rm(folder, { recursive: true });
+        await rm(partial, { recursive: true, force: true });
         throw error;
       }
       const bytes = files.reduce((sum, file) => sum + file.bytes, 0);
@@ -101,19 +114,23 @@ export async function writeFileOf(
   signal?: AbortSignal,
 ): Promise<WrittenFile> {
   const path = join(folder, name);
-  const file = await open(`${path}.part`, 'wx');
+  const partial = `${path}${partialSuffix}`;
   const { bytes, digests } = digested(begin(passed));
-  try {
+  await withFile(partial, 'wx', async (file) => {
     for await (const part of bytes) {
       signal?.throwIfAborted();
-      await file.write(part);
+      await writeWhole(file, part);
     }
     await file.sync();
-  } finally {
-    await file.close();
-  }
-  await rename(`${path}.part`, path);
-  return { name, ...(partition && { partition }), ...digests() };
+  });
+  const written = digests();
+  const found = createHash('sha256');
+  for await (const part of createReadStream(partial, { signal, highWaterMark: 1 << 20 }))
+    found.update(part as Buffer);
+  if (!found.digest().equals(written.sha256))
+    throw new RunFailure(`${path} does not read back as it was written. Export to another disk.`);
+  await renameDurably(partial, path);
+  return { name, ...(partition && { partition }), ...written };
 }
 
 export async function writeBeside(
@@ -123,21 +140,36 @@ export async function writeBeside(
   folder: string,
 ): Promise<void> {
   for (const [name, text] of Object.entries(besideFiles(set, picked, written))) {
-    await writeFile(join(folder, name), text);
+    await writeDurably(join(folder, name), text);
   }
 }
 
-/** Makes a folder that was not there, with a number behind its name when needed. */
-async function newFolder(parent: string, name: string): Promise<string> {
+/**
+ * Makes a folder for an export, which has another name until it is whole; a number stands behind its name where there is one
+ * already.
+ */
+async function newFolder(parent: string, name: string): Promise<{ partial: string; folder: string }> {
   await mkdir(parent, { recursive: true });
+  const taken = new Set(await readdir(parent));
   for (let n = 1; n < 1000; n++) {
-    const folder = join(parent, n === 1 ? name : `${name} (${n})`);
-    try {
-      await mkdir(folder);
-      return folder;
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
-    }
+    const own = n === 1 ? name : `${name} (${n})`;
+    const unfinished = `${own} (unfinished)${partialSuffix}`;
+    if (taken.has(own) || taken.has(unfinished)) continue;
+    const partial = join(parent, unfinished);
+    await mkdir(partial);
+    return { partial, folder: join(parent, own) };
   }
   throw new Problem(409, `${parent} has too many exports of this name. Move some away.`);
+}
+
+/** @throws Problem 507 where the files do not fit; packed ones are counted as they are unpacked */
+async function requireRoom(folder: string, files: readonly FileToWrite[]): Promise<void> {
+  await mkdir(folder, { recursive: true });
+  const { bavail, bsize } = await statfs(folder);
+  const bytes = files.reduce((sum, file) => sum + file.bytes, 0);
+  if (bytes <= bavail * bsize) return;
+  throw new Problem(
+    507,
+    `The export takes up to ${sizeText(bytes)}, and ${folder} has room for ${sizeText(bavail * bsize)}. Free some space, or export fewer images at once.`,
+  );
 }

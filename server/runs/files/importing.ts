@@ -145,6 +145,7 @@ export async function importSheet(
   context: RunContext,
   batch: Batch,
   request: ImportingRequest,
+  reserved?: symbol,
 ): Promise<RunSheet> {
   const { larder, bench } = context;
   const { images, left } = await choose(context, batch, request);
@@ -158,7 +159,7 @@ export async function importSheet(
     label: request.label,
     serial,
     partitions: serial ? bench.knownPartitions(serial) : [],
-    labels: serial ? larder.labels(serial) : [],
+    labels: serial ? larder.labels(serial, reserved) : [],
     shelf: await larder.shelf.space(),
     bytesPerSecond: usualBytesPerSecond,
   });
@@ -177,11 +178,11 @@ export async function startImporting(
 ): Promise<RunView> {
   const { larder } = context;
   return startRun(context, {
-    sheet: () => importSheet(context, batch, start),
+    sheet: (reserved) => importSheet(context, batch, start, reserved),
+    label: () => ({ phone: phoneOf(larder, start), text: start.label.trim() }),
     confirmed: start.confirmed,
     writesShelf: true,
     async plan() {
-      phoneOf(larder, start);
       const { images } = await choose(context, batch, start);
       const count = `${images.length} ${images.length === 1 ? 'image' : 'images'}`;
       return { kind: 'importing', title: `Import ${count}: ${start.label.trim()}` };

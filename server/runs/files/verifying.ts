@@ -33,6 +33,11 @@ export function startVerifying({ larder, engine }: RunContext, setId: string): R
           }
         });
       }
+      const fault = await larder.manifestFault(setId);
+      if (fault) {
+        await larder.mendManifest(setId);
+        run.log(`The manifest of this set was damaged: ${fault}. It was written anew from the catalogue.`, 'warning');
+      }
       larder.recordVerification(setId, found);
       const damaged = found.filter(({ damage }) => damage !== null).map(({ partition }) => partition);
       if (damaged.length > 0) {
@@ -79,6 +84,7 @@ export function startVerifyingCopies(
     {
       kind: 'verifying',
       title: `Verify ${all.length === 1 ? all[0]!.label : count}`,
+      alsoReads: all.map(({ id }) => id),
       steps: all.map(({ label, bytes }) => ({ text: `Verify ${label}`, bytes })),
     },
     async (run: Run) => {

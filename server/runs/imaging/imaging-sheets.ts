@@ -15,9 +15,11 @@ export class ImagingSheets {
     private readonly runs: RunStatements,
   ) {}
 
+  /** @param reserved mark of the label, where it is kept for this run already */
   async imaging(
     serial: string,
     { picked, label, restartInto, usedOnly, readAll }: ImagingRequest,
+    reserved?: symbol,
   ): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
     const kept = this.larder.kept(serial);
@@ -31,7 +33,7 @@ export class ImagingSheets {
       ...(usedOnly && { usedOnly }),
       ...(readAll && { readAll }),
       larder: {
-        labels: this.larder.labels(serial),
+        labels: this.larder.labels(serial, reserved),
         identityKept: [...kept.keys()].filter((name) => roleOf(name) === 'identity'),
         kept: [...kept.keys()],
         keptWhole: this.larder.keptWhole(serial, partitions),

@@ -27,7 +27,15 @@ import { takeImage, type TakenImage } from './image-taking.ts';
 import { Journal, type ImageHead, type UnfinishedPlan } from './imaging-journal.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { askWhetherUnchanged } from './unchanged.ts';
-import { Interruption, isDiskFull, Problem, RunFailure, diskFullText, FlashFailure } from '../../failures.ts';
+import {
+  Interruption,
+  isDiskFull,
+  Problem,
+  RunFailure,
+  diskFullText,
+  FlashFailure,
+  ShelfFailure,
+} from '../../failures.ts';
 import { accessOf } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
@@ -55,7 +63,8 @@ export async function startImaging(
   const { bench } = context;
   const label = start.label.trim();
   return startRun(context, {
-    sheet: () => context.imagingSheets.imaging(serial, start),
+    sheet: (reserved) => context.imagingSheets.imaging(serial, start, reserved),
+    label: () => ({ phone: bench.view(serial), text: label }),
     confirmed: start.confirmed,
     writesShelf: true,
     plan({ steps }) {
@@ -104,13 +113,12 @@ export async function startImaging(
  * @throws Problem 409 when there is nothing to go on with, or the phone is not there in its mode
  */
 export function resumeImaging(context: RunContext, runId: string): Promise<RunView> {
-  const { bench, engine, unfinished, larder } = context;
+  const { bench, engine, unfinished } = context;
   const text = unfinished.plan(runId);
   const before = engine.view(runId);
   if (!text || !before.canResume)
     throw new Problem(409, 'Of this run nothing is left to go on with. Start it again.');
   const plan = JSON.parse(text) as UnfinishedPlan;
-  const { nickname } = bench.view(plan.serial);
   const steps = plan.images.map(({ partition, bytes }): Step => ({
     kind: 'read',
     text: `Read ${partition}`,
@@ -120,6 +128,7 @@ export function resumeImaging(context: RunContext, runId: string): Promise<RunVi
   return startRun(context, {
     // What was asked for is judged already; what has come in the way since is told by what it is about.
     sheet: () => Promise.resolve({ steps, checks: [] }),
+    label: () => ({ phone: bench.view(plan.serial), text: plan.label }),
     confirmed: [],
     writesShelf: true,
     plan: () => ({
@@ -130,12 +139,6 @@ export function resumeImaging(context: RunContext, runId: string): Promise<RunVi
       canPause: true,
     }),
     async work(run) {
-      if (larder.labels(plan.serial).includes(plan.label)) {
-        throw new Problem(
-          409,
-          `Another set of ${nickname} is called “${plan.label}” meanwhile. Rename it, then resume.`,
-        );
-      }
       const journal = new Journal(unfinished, run.id);
       journal.takeOver(runId);
       run.log('Goes on from what an earlier run has put on the shelf.');
@@ -223,12 +226,14 @@ async function image(
     await journal.checkpoint().catch(() => undefined);
     await set.discard();
     if (isDiskFull(error)) throw new Interruption(diskFullText(leftOver, 'resume the run'), { cause: error });
+    if (error instanceof ShelfFailure)
+      throw new Interruption(`${error.message} ${leftOver}: then resume the run.`, { cause: error });
     throw error;
   }
   const id = randomUUID();
   const elapsedMs = now() - beganAt + plan.elapsedMs;
   const { nickname } = bench.view(serial);
-  await larder.add({
+  const kept = await larder.add({
     id,
     label: plan.label,
     note: '',
@@ -240,6 +245,7 @@ async function image(
     addedBytes: set.addedBytes,
     images,
   });
+  if (kept !== plan.label) run.log(`Another set has that name: this one is called “${kept}”.`, 'warning');
   journal.drop();
   for (const { partition, kind, sha256, ranges } of images) {
     if (!ranges && kind !== 'archive')

@@ -2,6 +2,7 @@ import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { mayBeUnchanged } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { KeptImage, Larder } from '../../larder/larder.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
+import { digestsOf } from '../../shelf/manifest.ts';
 import type { Run } from '../engine/live-run.ts';
 import type { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from './image-proof.ts';
@@ -35,5 +36,8 @@ export async function askWhetherUnchanged(
       attempt: ({ link, signal }) => accessOf(link).digest(name, wholeOf(bytes), signal).catch(notReadable),
     }),
   );
-  return { told, unchanged: told === kept.image.sha256.toString('hex') ? kept : undefined };
+  if (told !== kept.image.sha256.toString('hex')) return { told, unchanged: undefined };
+  if (await larder.shelf.holdsAll(digestsOf(kept.image.chunks))) return { told, unchanged: kept };
+  run.log(`${name}: the image in “${kept.label}” is damaged on the shelf. It is read again.`, 'warning');
+  return { told, unchanged: undefined };
 }

@@ -29,7 +29,12 @@ export function startPuttingRecords(
     writesShelf: true,
     plan() {
       const phone = onPhone(context, serial);
-      return { kind: 'putting-records', title: `Put personal records back on ${phone.nickname}`, ...phone };
+      return {
+        kind: 'putting-records',
+        title: `Put personal records back on ${phone.nickname}`,
+        alsoReads: start.copies,
+        ...phone,
+      };
     },
     async work(run, { steps }) {
       const copies = start.copies.map((id) => larder.records.one(id));

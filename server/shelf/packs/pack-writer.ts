@@ -1,8 +1,9 @@
 import { randomUUID } from 'node:crypto';
-import { open, rename, rm, type FileHandle } from 'node:fs/promises';
+import { open, rm, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import { ChunkDigest } from '../threads/digest.ts';
-import { syncFolder } from '../files.ts';
+import { partialSuffix, renameDurably } from '../../disk/durable.ts';
+import { writeAllWhole, writeWhole } from '../../disk/whole-writes.ts';
 import { packTrailer, recordHeader, recordMagic, trailerMagic, type Record } from './pack-format.ts';
 
 const reserved = new Uint8Array(3);
@@ -29,7 +30,7 @@ export class PackWriter {
 
   static async create(folder: string): Promise<PackWriter> {
     const name = `${randomUUID()}.pack`;
-    return new PackWriter(folder, name, await open(join(folder, `${name}.part`), 'wx'));
+    return new PackWriter(folder, name, await open(join(folder, `${name}${partialSuffix}`), 'wx'));
   }
 
   get size(): number {
@@ -55,11 +56,19 @@ export class PackWriter {
       this.bytes = offset + stored.length;
       pieces.push(header, stored);
     }
-    await this.file.writev(pieces);
+    await writeAllWhole(this.file, pieces);
   }
 
-  /** Makes the pack durable under its final name; resolves to its size in bytes. */
-  async seal(): Promise<number> {
+  /** Where it lies until it is sealed. */
+  get partialPath(): string {
+    return join(this.folder, `${this.name}${partialSuffix}`);
+  }
+
+  /**
+   * Makes the pack durable, has it read back, and gives it its final name; resolves to its size in bytes.
+   * @param check reads the file; throws when it is not what was written
+   */
+  async seal(check: (path: string, records: readonly Record[]) => Promise<void>): Promise<number> {
     const trailer = new Uint8Array(packTrailer.bytes);
     packTrailer.write(trailer, 0, {
       magic: trailerMagic,
@@ -68,16 +77,16 @@ export class PackWriter {
       recordsBytes: BigInt(this.bytes),
       digest: this.headers.digest(),
     });
-    await this.file.write(trailer);
+    await writeWhole(this.file, trailer);
     await this.file.sync();
     await this.file.close();
-    await rename(join(this.folder, `${this.name}.part`), join(this.folder, this.name));
-    await syncFolder(this.folder);
+    await check(this.partialPath, this.records);
+    await renameDurably(this.partialPath, join(this.folder, this.name));
     return this.bytes + trailer.length;
   }
 
   async discard(): Promise<void> {
     await this.file.close().catch(() => undefined);
-    await rm(join(this.folder, `${this.name}.part`), { force: true });
+    await rm(this.partialPath, { force: true });
   }
 }

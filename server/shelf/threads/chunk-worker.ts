@@ -1,14 +1,15 @@
 /** Runs in the worker pool: compresses the chunks of a block, and unpacks and checks stored ones. */
 import zstd from 'zstd-napi/binding.js';
 import { copyToShared } from './block-pool.ts';
-import { chunkDigest } from './digest.ts';
 import { chunkBytes, codecs } from '../packs/pack-format.ts';
+import { unpackChunk } from '../packs/unpack-chunk.ts';
+
+export { checkPack } from '../packs/pack-check.ts';
 
 // The binding itself rather than its wrapper: it writes into memory that is used again and again.
 const compressor = new zstd.CCtx();
 // Level 1 gives up on incompressible bytes soonest, and packs the rest as well.
 compressor.setParameter(zstd.CParameter.compressionLevel, 1);
-const decompressor = new zstd.DCtx();
 const scratch = Buffer.alloc(zstd.compressBound(chunkBytes));
 
 /** A block of plain bytes in memory shared with the caller. */
@@ -72,25 +73,12 @@ export function unpackChunks({
   readonly chunks: readonly Stored[];
 }): ChunkFault | undefined {
   for (const [index, chunk] of chunks.entries()) {
-    const what = unpackChunk(input, Buffer.from(output, chunk.plainOffset, chunk.plainBytes), chunk);
+    const { offset, bytes, plainOffset, plainBytes } = chunk;
+    const plain = Buffer.from(output, plainOffset, plainBytes);
+    const stored =
+      chunk.codec === codecs.plain ? plain.subarray(0, bytes) : Buffer.from(input, offset, bytes);
+    const what = unpackChunk(stored, chunk, plain);
     if (what) return { index, what };
   }
   return undefined;
-}
-
-function unpackChunk(
-  input: SharedArrayBuffer,
-  plain: Buffer,
-  { codec, offset, bytes, digest }: Stored,
-): string | undefined {
-  let plainBytes = bytes;
-  if (codec === codecs.zstd) {
-    try {
-      plainBytes = decompressor.decompress(plain, Buffer.from(input, offset, bytes));
-    } catch (error) {
-      return `does not unpack (${(error as Error).message})`;
-    }
-  } else if (codec !== codecs.plain) return `has the unknown codec ${codec}`;
-  if (plainBytes !== plain.length) return `has ${plainBytes} bytes instead of ${plain.length}`;
-  return chunkDigest(plain).equals(digest) ? undefined : 'does not match its digest';
 }

@@ -1,6 +1,8 @@
 import { availableParallelism } from 'node:os';
 import { Piscina } from 'piscina';
 import type { Block, ChunkFault, Packed, Stored } from './chunk-worker.ts';
+import type { PackFindings } from '../packs/pack-check.ts';
+import type { Record } from '../packs/pack-format.ts';
 import { builtWorker } from '../built-worker.ts';
 import { DigestThread } from './digest-thread.ts';
 
@@ -45,6 +47,25 @@ export class ShelfWorkers {
     return this.pool.run({ input, output, chunks }, { name: 'unpackChunks' }) as Promise<
       ChunkFault | undefined
     >;
+  }
+
+  /**
+   * Reads a pack back from the disk.
+   * @param chunks where the catalogue has them; left out for all that the pack itself lists
+   * @throws Error when the file cannot be opened
+   */
+  async checkPack(
+    path: string,
+    chunks?: readonly Record[],
+  ): Promise<PackFindings & { readonly records: readonly Record[] }> {
+    const found = (await this.pool.run({ path, chunks }, { name: 'checkPack' })) as Awaited<
+      ReturnType<ShelfWorkers['checkPack']>
+    >;
+    // What crosses from one thread to another comes as plain arrays of bytes.
+    return {
+      ...found,
+      records: found.records.map((each) => ({ ...each, digest: Buffer.from(each.digest) })),
+    };
   }
 
   digestStream(): DigestStream {

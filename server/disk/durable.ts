@@ -1,0 +1,63 @@
+import { randomUUID } from 'node:crypto';
+import { open, readFile, rename, rm, type FileHandle } from 'node:fs/promises';
+import { basename, dirname } from 'node:path';
+import { ShelfFailure } from '../failures.ts';
+import { writeWhole } from './whole-writes.ts';
+
+/** Ends the name of what is not whole yet; such names count for nothing. */
+export const partialSuffix = '.part';
+
+/** Makes a folder's entries durable: without this a rename may be lost with the power. */
+export async function syncFolder(path: string): Promise<void> {
+  await withFile(path, 'r', (folder) => folder.sync());
+}
+
+/** Gives a file or folder its final name, for good. */
+export async function renameDurably(from: string, to: string): Promise<void> {
+  await rename(from, to);
+  await syncFolder(dirname(to));
+  if (dirname(from) !== dirname(to)) await syncFolder(dirname(from));
+}
+
+/** Removes a file, for good; one that is not there is no error. */
+export async function removeDurably(path: string): Promise<void> {
+  await rm(path, { force: true });
+  await syncFolder(dirname(path));
+}
+
+/**
+ * Writes a file so that it is there whole or not at all, whoever else writes it meanwhile.
+ * @throws ShelfFailure when the disk does not keep what it was given
+ */
+export async function writeDurably(path: string, content: string): Promise<void> {
+  const partial = `${path}.${randomUUID()}${partialSuffix}`;
+  try {
+    const bytes = Buffer.from(content);
+    await withFile(partial, 'wx', async (file) => {
+      await writeWhole(file, bytes);
+      await file.sync();
+    });
+    if (!bytes.equals(await readFile(partial)))
+      throw new ShelfFailure(
+        `What was written to ${basename(path)} does not read back as it was. The disk may be failing: copy the larder to another one.`,
+      );
+    await renameDurably(partial, path);
+  } catch (error) {
+    await rm(partial, { force: true }).catch(() => undefined);
+    throw error;
+  }
+}
+
+/** Opens a file for some work, and closes it whatever comes of that. */
+export async function withFile<T>(
+  path: string,
+  flags: string,
+  work: (file: FileHandle) => Promise<T>,
+): Promise<T> {
+  const file = await open(path, flags);
+  try {
+    return await work(file);
+  } finally {
+    await file.close();
+  }
+}

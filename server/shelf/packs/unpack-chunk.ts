@@ -1,0 +1,32 @@
+import zstd from 'zstd-napi/binding.js';
+import { chunkDigest } from '../threads/digest.ts';
+import { codecs } from './pack-format.ts';
+
+// The binding itself rather than its wrapper: it writes into memory that is used again and again.
+const decompressor = new zstd.DCtx();
+
+/**
+ * Unpacks a chunk and checks it against its name; returns what is wrong with it instead of throwing.
+ * @param plain where its bytes go; there they lie already when it is stored plain
+ */
+export function unpackChunk(
+  stored: Buffer,
+  {
+    codec,
+    digest,
+    plainBytes,
+  }: { readonly codec: number; readonly digest: Uint8Array; readonly plainBytes: number },
+  plain: Buffer = codec === codecs.zstd ? Buffer.alloc(plainBytes) : stored,
+): string | undefined {
+  let unpacked = stored.length;
+  if (codec === codecs.zstd) {
+    try {
+      unpacked = decompressor.decompress(plain, stored);
+    } catch (error) {
+      return `does not unpack (${(error as Error).message})`;
+    }
+  } else if (codec !== codecs.plain) return `has the unknown codec ${codec}`;
+  if (unpacked !== plain.length || unpacked !== plainBytes)
+    return `has ${unpacked} bytes instead of ${plainBytes}`;
+  return chunkDigest(plain).equals(digest) ? undefined : 'does not match its digest';
+}

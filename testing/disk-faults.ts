@@ -1,0 +1,69 @@
+import { open, type FileHandle } from 'node:fs/promises';
+
+type Writer = Pick<FileHandle, 'write' | 'writev'>;
+
+/** The object that all open files of Node have their methods from. */
+async function prototypeOfFiles(): Promise<Writer> {
+  const file = await open('/dev/null', 'w');
+  await file.close();
+  return Object.getPrototypeOf(file) as Writer;
+}
+
+const diskFull = () => Object.assign(new Error('ENOSPC: no space left on device, write'), { code: 'ENOSPC' });
+
+/**
+ * While `work` runs, every write to a file of this process takes part of its bytes only, as POSIX allows, or goes wrong.
+ * @param onWrite given the bytes of a write and its number from 0 up; returns how many of them are taken, or throws;
+ * it may change them
+ */
+export async function withWrites<T>(
+  onWrite: (bytes: Uint8Array, index: number) => number,
+  work: () => Promise<T>,
+): Promise<T> {
+  const files = await prototypeOfFiles();
+  const { write, writev } = files;
+  let index = 0;
+  const taken = (bytes: Uint8Array): Buffer => {
+    const copy = Buffer.from(bytes);
+    const count = onWrite(copy, index++);
+    return copy.subarray(0, count);
+  };
+  files.write = async function (this: FileHandle, data: unknown, ...rest: unknown[]) {
+    const whole = data as Uint8Array;
+    const [offset = 0, length = whole.length - (offset as number), position = null] = rest as [
+      number?,
+      number?,
+      (number | null)?,
+    ];
+    const bytes = taken(whole.subarray(offset, offset + length));
+    return (write as Function).call(this, bytes, 0, bytes.length, position) as never;
+  } as typeof write;
+  files.writev = async function (this: FileHandle, pieces: readonly Uint8Array[]) {
+    const bytes = taken(Buffer.concat(pieces));
+    return (write as Function).call(this, bytes, 0, bytes.length, null) as never;
+  } as typeof writev;
+  try {
+    return await work();
+  } finally {
+    Object.assign(files, { write, writev });
+  }
+}
+
+/** Every write takes so many bytes at most. */
+export const shortWrites = (most: number) => (bytes: Uint8Array) => Math.min(most, bytes.length);
+
+/** The disk is full from the nth write on. */
+export const fullFrom = (n: number) => (bytes: Uint8Array, index: number) => {
+  if (index >= n) throw diskFull();
+  return bytes.length;
+};
+
+/** The disk takes half of the nth write, and everything else. */
+export const shortAt = (n: number) => (bytes: Uint8Array, index: number) =>
+  index === n ? bytes.length >> 1 : bytes.length;
+
+/** One bit of the nth write comes out wrong. */
+export const flippedAt = (n: number) => (bytes: Uint8Array, index: number) => {
+  if (index === n) bytes[bytes.length >> 1]! ^= 1;
+  return bytes.length;
+};
