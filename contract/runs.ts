@@ -12,7 +12,8 @@ export type RunKind =
   | 'verifying'
   | 'exporting'
   | 'comparing'
-  | 'importing';
+  | 'importing'
+  | 'rebuilding';
 
 /**
  * `queued` begins when the run before it on the same phone has ended well; `waiting` goes on by itself

@@ -22,7 +22,9 @@ import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
 import { Inside } from './larder/inside.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
-import { binMs, Larder } from './larder/larder.ts';
+import { binMs } from './larder/bin.ts';
+import { Larder } from './larder/larder.ts';
+import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
 import { adbKeyOf } from './links/adb/key.ts';
 import { plainWords } from './failures.ts';
@@ -80,7 +82,13 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const retryPolicy = { ...usualRetryPolicy, ...options.retryPolicy };
   mkdirSync(home, { recursive: true });
   const unlock = lockHome(home);
-  const db = openDatabase(join(home, 'catalogue.sqlite'));
+  const shelfPath = join(home, 'shelf');
+  const snapshots = new Snapshots(shelfPath, now);
+  const cataloguePath = join(home, 'catalogue.sqlite');
+  const restoredFrom = isThere(cataloguePath) ? undefined : await snapshots.restoreTo(cataloguePath);
+  if (restoredFrom !== undefined)
+    log.warn(`The catalogue was lost. It is back as it was on ${new Date(restoredFrom).toISOString()}.`);
+  const db = openDatabase(cataloguePath, (older) => snapshots.takeBeforeMigrating(older));
   const phones = phoneStatements(db);
   const sets = setStatements(db);
   const chunks = chunkStatements(db);
@@ -93,7 +101,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const workers = new ShelfWorkers();
   const time = new LarderTime(larderTimeStatements(db), now);
   const catalogue = { chunks, identity: shelfStatements(db), now, nowMs: () => time.nowMs };
-  const { shelf, findings } = await Shelf.open(join(home, 'shelf'), 'Bench disk', catalogue, workers);
+  const { shelf, findings } = await Shelf.open(shelfPath, 'Bench disk', catalogue, workers);
   const forCopies = { shelf, statements: copyStatements(db), phones, feed, now, time };
   const copies = new AppCopies(forCopies);
   const records = new RecordCopies(forCopies);
@@ -130,7 +138,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   );
   bench.runOf = (serial) => engine.runOf(serial);
   for (const run of engine.closeInterrupted()) log.warn({ run: run.id, serial: run.serial }, run.outcome);
-  larder.otherUse = (id) => {
+  larder.bin.otherUse = (id) => {
     const run = engine.uses(id);
     if (run) return `“${run.title}” works with it. Wait until that has ended.`;
     const left = [...restoringPlans(unfinished).values()].find(
@@ -141,7 +149,15 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const tidy = async () => {
     time.save();
     // What cannot be freed now is freed another time.
-    await larder.emptyBin(binMs).catch((error: unknown) => log.warn(`Nothing was freed: ${plainWords(error)}`));
+    await larder.bin
+      .empty(binMs)
+      .catch((error: unknown) => log.warn(`Nothing was freed: ${plainWords(error)}`));
+    if (shelf.absence === undefined && shelf.doubts.size === 0)
+      await snapshots
+        .takeIfDue(db)
+        .catch((error: unknown) =>
+          log.warn(`The catalogue was not copied to the shelf: ${plainWords(error)}`),
+        );
   };
   await tidy();
   const tidying = setInterval(() => void tidy(), hour);

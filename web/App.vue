@@ -6,6 +6,7 @@ import { api } from './api/client.ts';
 import BayRail from './frame/BayRail.vue';
 import KeySheet from './frame/KeySheet.vue';
 import NoticeStack from './frame/NoticeStack.vue';
+import ShelfBar from './frame/ShelfBar.vue';
 import TopBar from './frame/TopBar.vue';
 import { useGlobalKeys } from './keys.ts';
 import { useLiveFeed } from './state/live-feed.ts';
@@ -40,6 +41,7 @@ useTitle(
     <p v-if="!onLine" class="offline" role="status">
       Keen Larder does not answer. What you see may be old; it reconnects by itself.
     </p>
+    <ShelfBar />
     <div class="zones">
       <BayRail />
       <div class="middle">

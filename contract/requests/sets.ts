@@ -36,6 +36,13 @@ export class SetChange {
   binned?: boolean;
 }
 
+export class EmptyBin {
+  /** Also removes what was freed and lies aside, instead of keeping it for some days. */
+  @IsOptional()
+  @IsBoolean()
+  atOnce?: boolean;
+}
+
 /** How images leave the larder. */
 export class ExportRequest extends SomePartitions {
   @IsIn(exportForms)

@@ -24,7 +24,10 @@ export class DamagedCatalogue extends Error {
  * @param beforeMigrating called with a catalogue of an earlier version, before it is changed
  * @throws DamagedCatalogue when SQLite cannot read it, another Error when a newer program wrote it
  */
-export function openDatabase(path: string, beforeMigrating: (db: Database) => void = () => undefined): Database {
+export function openDatabase(
+  path: string,
+  beforeMigrating: (db: Database) => void = () => undefined,
+): Database {
   const db = new Sqlite(path);
   try {
     db.pragma('journal_mode = WAL');
@@ -43,7 +46,7 @@ export function openDatabase(path: string, beforeMigrating: (db: Database) => vo
 export function openForReadingOnly(path: string): Database {
   const db = new Sqlite(path, { readonly: true });
   try {
-    if (versionOf(db) === migrationFiles().length) return db;
+    if (versionOf(db) === newestVersion()) return db;
   } catch (error) {
     db.close();
     throw isDamage(error) ? new DamagedCatalogue(path, error) : error;
@@ -68,6 +71,9 @@ const migrationFiles = () =>
   readdirSync(migrations)
     .filter((name) => /^\d{3}-.*\.sql$/.test(name))
     .sort();
+
+/** The version of the catalogue that this program writes. */
+export const newestVersion = (): number => migrationFiles().length;
 
 const versionOf = (db: Database) => db.pragma('user_version', { simple: true }) as number;
 

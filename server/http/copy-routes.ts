@@ -49,7 +49,9 @@ export function copyRoutes(app: KeenLarder): Router {
     const copy = copies.one(request.params.id);
     response.attachment(`${copy.app.package}-${copy.app.versionCode}.tar`).type('application/octet-stream');
     // An error breaks the answer off, so that the browser does not take half of it for whole.
-    await app.larder.whileRead(copy.id, () => pipeline(Readable.from(copyTar(app.larder, copy)), response));
+    await app.larder.bin.whileRead(copy.id, () =>
+      pipeline(Readable.from(copyTar(app.larder, copy)), response),
+    );
   });
 
   routes.post('/verifying-copies', (request, response) => {

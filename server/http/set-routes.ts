@@ -1,13 +1,14 @@
 import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
 import { Router } from 'express';
-import { ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
+import { EmptyBin, ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { plainFileName } from '../larder/set-sums.ts';
 import { exportTar } from '../larder/export.ts';
 import { exportOptions, startExporting } from '../runs/files/exporting.ts';
+import { startRebuilding } from '../runs/files/rebuilding.ts';
 import { startVerifying } from '../runs/files/verifying.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { valid } from './validate.ts';
@@ -27,8 +28,12 @@ export function setRoutes(app: KeenLarder): Router {
     response.json(await larder.change(request.params.id, valid(SetChange, request.body)));
   });
 
-  routes.post('/bin/empty', async (_request, response) => {
-    response.json(await larder.emptyBin(0));
+  routes.post('/bin/empty', async (request, response) => {
+    response.json(await larder.bin.empty(0, valid(EmptyBin, request.body).atOnce));
+  });
+
+  routes.post('/rebuilding', async (_request, response) => {
+    response.status(202).json(await startRebuilding(app));
   });
 
   routes.post('/sets/:id/verifying', (request, response) => {
@@ -45,7 +50,7 @@ export function setRoutes(app: KeenLarder): Router {
     const image = larder.image(request.params.id, request.params.partition);
     response.attachment(plainFileName(image)).type('application/octet-stream');
     response.setHeader('content-length', image.bytes);
-    await larder.whileRead(request.params.id, () =>
+    await larder.bin.whileRead(request.params.id, () =>
       pipeline(Readable.from(readImage(larder.shelf, image)), response),
     );
   });
@@ -57,7 +62,7 @@ export function setRoutes(app: KeenLarder): Router {
       .attachment(`${fileNameOf(set.label)}.tar${packingSuffix[options.packing]}`)
       .type('application/octet-stream');
     // An error breaks the answer off, so that the browser does not take half of it for whole.
-    await larder.whileRead(set.id, () =>
+    await larder.bin.whileRead(set.id, () =>
       pipeline(Readable.from(exportTar(larder, set, options, picked)), response),
     );
   });

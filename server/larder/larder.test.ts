@@ -104,7 +104,7 @@ describe('the bin', () => {
     const id = await keep('binned', { boot: bytesOf(20) });
     const { binnedAt } = await larder.change(id, { binned: true });
     expect(binnedAt).toBe(clock.wall);
-    expect((await larder.emptyBin(1)).removed).toBe(0);
+    expect((await larder.bin.empty(1)).removed).toBe(0);
     expect((await larder.change(id, { binned: false })).binnedAt).toBeUndefined();
     expect((await read(id, 'boot')).equals(bytesOf(20))).toBe(true);
   });
@@ -118,7 +118,7 @@ describe('the bin', () => {
     const reader = readImage(shelf, larder.image(stays, 'boot'));
     const first = (await reader.next()).value as Buffer;
     await larder.change(gone, { binned: true });
-    const { removed, freedBytes } = await larder.emptyBin(0);
+    const { removed, freedBytes } = await larder.bin.empty(0);
     expect(removed).toBe(1);
     expect(freedBytes).toBeGreaterThan(8_900_000);
     expect((await larder.shelfView()).storedBytes).toBe(before - freedBytes);
@@ -131,18 +131,18 @@ describe('the bin', () => {
   it('leaves a set that a run is reading for the next time', async () => {
     const id = await keep('in use', { boot: bytesOf(23) });
     await larder.change(id, { binned: true });
-    larder.otherUse = (each) => (each === id ? 'A run works with it.' : undefined);
-    expect((await larder.emptyBin(0)).removed).toBe(0);
-    larder.otherUse = () => undefined;
+    larder.bin.otherUse = (each) => (each === id ? 'A run works with it.' : undefined);
+    expect((await larder.bin.empty(0)).removed).toBe(0);
+    larder.bin.otherUse = () => undefined;
     expect((await read(id, 'boot')).equals(bytesOf(23))).toBe(true);
-    expect((await larder.emptyBin(0)).removed).toBe(1);
+    expect((await larder.bin.empty(0)).removed).toBe(1);
   });
 
   it('is not emptied while a run stores images, and the other way round', async () => {
     await larder.whileWriting(async () => {
-      await expect(larder.emptyBin(0)).rejects.toThrow(/storing images now/);
+      await expect(larder.bin.empty(0)).rejects.toThrow(/storing images now/);
     });
-    await larder.emptyBin(0);
+    await larder.bin.empty(0);
   });
 });
 

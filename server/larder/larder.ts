@@ -7,18 +7,14 @@ import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../databa
 import type { Feed } from '../events/feed.ts';
 import { digestsOf, manifestFormat, manifestVersion, type Manifest } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
+import { Bin } from './bin.ts';
 import type { AppCopies, RecordCopies } from './copies.ts';
 import type { LarderTime } from './larder-time.ts';
 import { ManifestLedger } from './manifest-ledger.ts';
+import { rebuild } from './rebuild.ts';
 import { binOf, manifestOfRows, rowsOf } from './set-rows.ts';
 import { imageView, viewOf } from './set-views.ts';
 import { Problem } from '../failures.ts';
-
-const day = 24 * 60 * 60 * 1000;
-/** How long a set stays in the bin before it is gone. */
-export const binMs = day;
-/** How long freed packs lie aside before they are removed. */
-export const freedMs = 3 * day;
 
 export type NewSet = Omit<Manifest, 'format' | 'version'>;
 
@@ -49,16 +45,10 @@ export class Larder {
   readonly shelf: Shelf;
   readonly copies: AppCopies;
   readonly records: RecordCopies;
-  /** What else may keep a set or a copy from being removed: why, in a sentence. */
-  otherUse: (id: string) => string | undefined = () => undefined;
+  readonly bin: Bin;
   private readonly sets: SetStatements;
   private readonly phones: PhoneStatements;
-  /** Runs that are storing chunks which no set names yet. */
-  private writers = 0;
-  private collecting: Promise<unknown> = Promise.resolve();
   private readonly ledger: ManifestLedger<Manifest>;
-  /** Ids of what is being read, with how many read it. */
-  private readonly held = new Map<string, number>();
   /** Labels of sets that are on their way. */
   private readonly reserved = new Map<symbol, { readonly serial: string; readonly label: string }>();
 
@@ -68,7 +58,6 @@ export class Larder {
     this.records = parts.records;
     this.sets = parts.sets;
     this.phones = parts.phones;
-    for (const each of [this.copies, this.records]) each.whyInUse = (id) => this.whyInUse(id);
     this.ledger = new ManifestLedger(parts.shelf, parts.shelf.manifests, {
       ids: () => this.sets.all().map(({ id }) => id),
       enter: (manifest) => this.enter(manifest),
@@ -81,6 +70,9 @@ export class Larder {
       nameOf: ({ label }) => `the set “${label}”`,
       essenceOf: ({ label, note, createdAt, images }) => ({ label, note, createdAt, images }),
     });
+    const removeSets = (beforeMs: number) => this.removeBinned(beforeMs);
+    this.bin = new Bin(parts, [{ removeBinned: removeSets }, this.copies, this.records]);
+    for (const each of [this.copies, this.records]) each.whyInUse = (id) => this.bin.whyInUse(id);
   }
 
   /** Brings catalogue and manifests together; see `ManifestLedger`. */
@@ -91,6 +83,32 @@ export class Larder {
       ...(await this.copies.reconcile()),
       ...(await this.records.reconcile()),
     ];
+  }
+
+  /** See `rebuild`; beside it nothing is stored. @throws Problem 409, ShelfFailure */
+  rebuild(passed?: (bytes: number) => void): Promise<ShelfFinding[]> {
+    return this.bin.alone(() => rebuild(this, passed));
+  }
+
+  /** Holds every manifest against the catalogue; see `rebuild`. */
+  async rebuildLedgers(isOlder: boolean): Promise<ShelfFinding[]> {
+    const now = this.parts.now();
+    const findings: ShelfFinding[] = [];
+    for (const each of [this.ledger, this.copies, this.records])
+      findings.push(...(await each.rebuild(isOlder, now)));
+    this.mend();
+    this.changed();
+    this.copies.changed();
+    return findings;
+  }
+
+  /** Everything that is kept, with the chunks that it needs. */
+  *chunkListsByName(): Generator<{ readonly name: string; readonly chunks: Buffer }> {
+    for (const { id, label } of this.sets.all())
+      for (const { partition } of this.sets.heads(id))
+        yield { name: `“${label}”`, chunks: this.image(id, partition).chunks };
+    yield* this.copies.chunkListsByName();
+    yield* this.records.chunkListsByName();
   }
 
   list(): SetView[] {
@@ -197,33 +215,16 @@ export class Larder {
 
   /** Looks whether the shelf is there. @throws ShelfFailure */
   async requireShelf(): Promise<void> {
+    const was = this.shelf.absence;
     await this.shelf.lookOver();
+    if (was !== this.shelf.absence) this.changed();
     this.shelf.requireThere();
-  }
-
-  /** Keeps sets and copies from being removed while somebody reads them. Returns what lets them go. */
-  hold(ids: readonly string[]): () => void {
-    const count = (by: number) => {
-      for (const id of ids) this.held.set(id, (this.held.get(id) ?? 0) + by);
-    };
-    count(1);
-    return () => count(-1);
-  }
-
-  /** Does what reads a set or a copy, which is not removed meanwhile. */
-  whileRead<T>(id: string, work: () => Promise<T>): Promise<T> {
-    return work().finally(this.hold([id]));
-  }
-
-  /** Why a set or a copy may not be removed now, in a sentence. */
-  private whyInUse(id: string): string | undefined {
-    if (this.held.get(id)) return 'It is being read now. Wait until that has ended.';
-    return this.otherUse(id);
   }
 
   async shelfView(): Promise<ShelfView> {
     const { bytes, sets } = this.sets.totals();
     const { shelf } = this;
+    await shelf.isThere();
     return {
       name: shelf.name,
       path: shelf.path,
@@ -242,14 +243,13 @@ export class Larder {
    * @throws ShelfFailure where the shelf is not there
    */
   async whileWriting<T>(work: () => Promise<T>): Promise<T> {
-    this.writers++;
     try {
-      await this.collecting;
-      await this.shelf.lookOver();
-      await this.shelf.advance();
-      return await work();
+      return await this.bin.whileKept(async () => {
+        await this.requireShelf();
+        await this.shelf.advance();
+        return work();
+      });
     } finally {
-      this.writers--;
       this.mend();
     }
   }
@@ -268,7 +268,7 @@ export class Larder {
       const label = change.label?.trim() ?? manifest.label;
       if (label === '') throw new Problem(400, 'A set needs a name.');
       if (label !== manifest.label) this.requireFree(manifest.phone, label);
-      const inUse = change.binned && this.whyInUse(id);
+      const inUse = change.binned && this.bin.whyInUse(id);
       if (inUse) throw new Problem(409, inUse);
       const since = binnedAt ?? new Date(this.parts.now()).toISOString();
       const isBinned = change.binned ?? binnedAt !== undefined;
@@ -277,45 +277,6 @@ export class Larder {
     });
     this.changed();
     return this.detail(id);
-  }
-
-  /**
-   * Deletes the sets and copies that have been in the bin for so long, and frees their space. What a run works with, and
-   * what a phone stands half written by, stays.
-   * @param atOnce also removes what lies aside, instead of keeping it for some days
-   * @throws Problem 409 while a run is storing images, or where nothing may be freed
-   */
-  async emptyBin(forMs: number, atOnce = false): Promise<{ removed: number; freedBytes: number }> {
-    if (this.writers > 0)
-      throw new Problem(409, 'A run is storing images now. Empty the bin when it has ended.');
-    this.shelf.requireThere();
-    if (this.shelf.doubts.size > 0) {
-      const why = [...this.shelf.doubts].join(' ');
-      throw new Problem(409, `Nothing is deleted: ${why} Rebuild the catalogue first.`);
-    }
-    const emptied = this.collecting.then(() => this.removeBinned(forMs, atOnce));
-    this.collecting = emptied.catch(() => undefined);
-    return emptied;
-  }
-
-  private async removeBinned(
-    forMs: number,
-    atOnce: boolean,
-  ): Promise<{ removed: number; freedBytes: number }> {
-    const { nowMs } = this.parts.time;
-    const ids = this.sets.binnedBefore(nowMs - forMs);
-    await this.shelf.advance();
-    let removed = 0;
-    for (const id of ids) {
-      const mayGo = () => this.sets.one(id)?.binnedAt != null && !this.whyInUse(id);
-      if (await this.ledger.remove(id, mayGo)) removed++;
-    }
-    const sets = removed;
-    for (const each of [this.copies, this.records]) removed += await each.removeBinned(nowMs - forMs);
-    const { freedBytes } = await this.collect();
-    await this.shelf.freed.removeOlder(atOnce ? nowMs : nowMs - freedMs);
-    if (sets > 0) this.changed();
-    return { removed, freedBytes };
   }
 
   /** What is wrong with the manifest's file; undefined where it says what the catalogue does. */
@@ -337,15 +298,14 @@ export class Larder {
     this.parts.feed.send('larder', {});
   }
 
-  private collect(): Promise<{ freedBytes: number }> {
-    const kept = new Set<string>();
-    const { unfinished } = this.parts;
-    for (const lists of [this.sets.chunkLists(), unfinished.chunkLists(), this.copies.chunkLists()]) {
-      for (const { chunks } of lists) {
-        for (const digest of digestsOf(chunks)) if (digest) kept.add(digest.toString('latin1'));
-      }
+  private async removeBinned(beforeMs: number): Promise<number> {
+    let removed = 0;
+    for (const id of this.sets.binnedBefore(beforeMs)) {
+      const mayGo = () => this.sets.one(id)?.binnedAt != null && !this.bin.whyInUse(id);
+      if (await this.ledger.remove(id, mayGo)) removed++;
     }
-    return this.shelf.collect((digest) => kept.has(digest.toString('latin1')));
+    if (removed > 0) this.changed();
+    return removed;
   }
 
   /** Images that were damaged and of which every chunk is sound again are so no more; they are to be verified anew. */

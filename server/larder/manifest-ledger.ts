@@ -26,7 +26,7 @@ export interface LedgerRows<M> {
  * Keeps manifests on the shelf and their rows in the catalogue in step, also when the program ends in between: the manifest is
  * written first, and what it says counts.
  */
-export class ManifestLedger<M extends { readonly id: string }> {
+export class ManifestLedger<M extends { readonly id: string; readonly binnedAt?: string }> {
   private readonly changes = new OneAtATime();
 
   constructor(
@@ -43,25 +43,40 @@ export class ManifestLedger<M extends { readonly id: string }> {
     const findings: ShelfFinding[] = [];
     const known = new Set(this.rows.ids());
     const onShelf = new Set(await this.folder.ids());
-    for (const id of onShelf) {
-      if (known.has(id)) continue;
-      try {
-        const entered = await this.enter(await this.folder.read(id));
-        findings.push({ level: 'info', text: `Entered ${this.rows.nameOf(entered)} from its manifest.` });
-      } catch (error) {
-        const text = `The manifest ${id} cannot be used: ${(error as Error).message}.`;
-        this.shelf.doubts.add(text);
-        findings.push({ level: 'warning', text });
-      }
-    }
+    for (const id of onShelf) if (!known.has(id)) findings.push(await this.enterUnknown(id));
     for (const id of this.rows.changingIds()) this.rows.update(await this.read(id));
     // Where the catalogue is of another time, what it alone has may have been deleted since.
     if (this.shelf.doubts.size > 0) return findings;
+    for (const id of known) if (!onShelf.has(id)) findings.push(await this.writeAnew(id, 'it was lost'));
+    return findings;
+  }
+
+  /**
+   * As `reconcile`, and holds every manifest against the catalogue.
+   * @param isOlder the catalogue may be of an earlier time: what it alone has may have been deleted since, and goes into the bin
+   * @param now the computer's clock
+   */
+  async rebuild(isOlder: boolean, now: number): Promise<ShelfFinding[]> {
+    const findings: ShelfFinding[] = [];
+    const known = new Set(this.rows.ids());
+    const onShelf = new Set(await this.folder.ids());
+    for (const id of onShelf) {
+      if (!known.has(id)) {
+        findings.push(await this.enterUnknown(id));
+        continue;
+      }
+      const manifest = await this.folder.read(id).catch(() => undefined);
+      if (!manifest) findings.push(await this.writeAnew(id, 'it could not be read'));
+      else if (!this.isKnownAs(manifest)) findings.push(this.enterAnew(manifest));
+    }
     for (const id of known) {
       if (onShelf.has(id)) continue;
-      const manifest = this.rows.rebuild(id);
+      findings.push(await this.writeAnew(id, 'there was none on the shelf'));
+      if (!isOlder) continue;
+      const manifest = { ...this.rows.rebuild(id), binnedAt: new Date(now).toISOString() };
       await this.folder.write(manifest);
-      const text = `Wrote the manifest of ${this.rows.nameOf(manifest)} anew: it was lost.`;
+      this.rows.update(manifest);
+      const text = `The shelf did not know ${this.rows.nameOf(manifest)}: it may have been deleted since. It lies in the bin.`;
       findings.push({ level: 'warning', text });
     }
     return findings;
@@ -97,9 +112,9 @@ export class ManifestLedger<M extends { readonly id: string }> {
   /** What is wrong with a manifest's file; undefined where it says what the catalogue does. */
   async fault(id: string): Promise<string | undefined> {
     try {
-      const { essenceOf } = this.rows;
-      const [found, known] = [await this.folder.read(id), this.rows.rebuild(id)].map(essenceOf);
-      return isDeepStrictEqual(found, known) ? undefined : 'it does not say what the catalogue does';
+      return this.isKnownAs(await this.folder.read(id))
+        ? undefined
+        : 'it does not say what the catalogue does';
     } catch (error) {
       return (error as NodeJS.ErrnoException).code === 'ENOENT' ? 'it is missing' : (error as Error).message;
     }
@@ -108,6 +123,35 @@ export class ManifestLedger<M extends { readonly id: string }> {
   /** Writes a manifest anew from the catalogue. */
   mend(id: string): Promise<void> {
     return this.changes.do(id, () => this.folder.write(this.rows.rebuild(id)));
+  }
+
+  private isKnownAs(manifest: M): boolean {
+    const [found, known] = [manifest, this.rows.rebuild(manifest.id)].map(this.rows.essenceOf);
+    return isDeepStrictEqual(found, known);
+  }
+
+  private async enterUnknown(id: string): Promise<ShelfFinding> {
+    try {
+      const entered = await this.enter(await this.folder.read(id));
+      return { level: 'info', text: `Entered ${this.rows.nameOf(entered)} from its manifest.` };
+    } catch (error) {
+      const why = (error as Error).message;
+      const text = `The manifest ${id} cannot be used: ${why}. Put the file back from a copy of the shelf, or remove it: what it alone holds is then freed.`;
+      this.shelf.doubts.add(text);
+      return { level: 'warning', text };
+    }
+  }
+
+  private enterAnew(manifest: M): ShelfFinding {
+    this.rows.remove(manifest.id);
+    const entered = this.rows.enter(manifest);
+    return { level: 'info', text: `Entered ${this.rows.nameOf(entered)} anew, as its manifest has it.` };
+  }
+
+  private async writeAnew(id: string, why: string): Promise<ShelfFinding> {
+    const manifest = this.rows.rebuild(id);
+    await this.folder.write(manifest);
+    return { level: 'warning', text: `Wrote the manifest of ${this.rows.nameOf(manifest)} anew: ${why}.` };
   }
 
   private async enter(manifest: M): Promise<M> {

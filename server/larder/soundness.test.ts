@@ -16,7 +16,9 @@ import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { filler } from '../../standin/firmware/filler.ts';
 import { flippedAt, fullFrom, shortAt, shortWrites, withWrites } from '../../testing/disk-faults.ts';
 import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
+import { openDatabase } from '../database/open.ts';
 import { ShelfFailure } from '../failures.ts';
+import { Snapshots } from './snapshots.ts';
 
 let bench: LarderBench;
 let open: OpenLarder;
@@ -158,7 +160,7 @@ describe('nothing is freed on the word of', () => {
     bench.pass(2 * day);
     const back = await bench.open(new Sqlite(older));
     expect(back.texts.join()).toMatch(/The catalogue is older than the shelf/);
-    await expect(back.larder.emptyBin(0)).rejects.toThrow(/older than the shelf.*Rebuild/);
+    await expect(back.larder.bin.empty(0)).rejects.toThrow(/older than the shelf.*Rebuild/);
     await expectWhole(newer, 'modem', modem, back);
     await expectWhole(first, 'boot', boot, back);
     expect((await back.larder.shelfView()).doubts).toHaveLength(1);
@@ -172,7 +174,9 @@ describe('nothing is freed on the word of', () => {
     const text = readFileSync(path, 'utf8');
     truncateSync(path, 200);
     const anew = await bench.open();
-    await expect(anew.larder.emptyBin(0)).rejects.toThrow(new RegExp(`The manifest ${first} cannot be used`));
+    await expect(anew.larder.bin.empty(0)).rejects.toThrow(
+      new RegExp(`The manifest ${first} cannot be used`),
+    );
     writeFileSync(path, text);
     const mended = await bench.open();
     await expectWhole(first, 'boot', boot, mended);
@@ -198,12 +202,12 @@ describe('nothing is freed on the word of', () => {
     const first = await keep('first');
     await keep('second', { modem });
     await open.larder.change(first, { binned: true });
-    expect((await open.larder.emptyBin(0)).removed).toBe(1);
+    expect((await open.larder.bin.empty(0)).removed).toBe(1);
     const freed = join(bench.shelfPath, 'freed');
     expect(readdirSync(freed)).toHaveLength(1);
     expect((await open.larder.shelfView()).freedBytes).toBeGreaterThan(800_000);
     bench.pass(4 * day);
-    await open.larder.emptyBin(day);
+    await open.larder.bin.empty(day);
     expect(readdirSync(freed)).toEqual([]);
     expect((await open.larder.shelfView()).freedBytes).toBe(0);
   });
@@ -215,14 +219,14 @@ describe('nothing is freed on the word of', () => {
     bench.clock.wall += 365 * day;
     bench.clock.monotonic = 0;
     const ahead = await bench.open(open.database);
-    expect((await ahead.larder.emptyBin(day)).removed).toBe(0);
+    expect((await ahead.larder.bin.empty(day)).removed).toBe(0);
     ahead.time.save();
     bench.clock.wall -= 365 * day;
     const right = await bench.open(open.database);
-    expect((await right.larder.emptyBin(day)).removed).toBe(0);
+    expect((await right.larder.bin.empty(day)).removed).toBe(0);
     await expectWhole(first, 'boot', boot, right);
     bench.pass(day);
-    expect((await right.larder.emptyBin(day)).removed).toBe(1);
+    expect((await right.larder.bin.empty(day)).removed).toBe(1);
   });
 });
 
@@ -258,14 +262,14 @@ describe('two hands at once', () => {
 
   it('keep what is being read', async () => {
     const id = await keep('being read');
-    const letGo = open.larder.hold([id]);
+    const letGo = open.larder.bin.hold([id]);
     await expect(open.larder.change(id, { binned: true })).rejects.toThrow(/being read now/);
     letGo();
     await open.larder.change(id, { binned: true });
-    const again = open.larder.hold([id]);
-    expect((await open.larder.emptyBin(0)).removed).toBe(0);
+    const again = open.larder.bin.hold([id]);
+    expect((await open.larder.bin.empty(0)).removed).toBe(0);
     again();
-    expect((await open.larder.emptyBin(0)).removed).toBe(1);
+    expect((await open.larder.bin.empty(0)).removed).toBe(1);
   });
 });
 
@@ -316,3 +320,104 @@ describe('manifest and catalogue', () => {
     expect(manifests()).toEqual([`${id}.json`]);
   });
 });
+
+describe('rebuilding', () => {
+  const texts = async (of: OpenLarder) => (await of.larder.rebuild()).map(({ text }) => text).join('\n');
+
+  it('makes an older catalogue agree: what the manifests say counts, what only it has goes into the bin', async () => {
+    const renamed = await keep('before');
+    const deleted = await keep('deleted since', { modem });
+    const older = open.database.serialize();
+    await open.larder.change(renamed, { label: 'after', note: 'noted' });
+    await open.larder.change(deleted, { binned: true });
+    await open.larder.bin.empty(0);
+    const newer = await keep('newer', { efs: modem.subarray(0, 4096) });
+    const back = await bench.open(new Sqlite(older));
+    expect(await texts(back)).toMatch(/did not know the set “deleted since”: it may have been deleted since/);
+    expect(back.larder.detail(renamed)).toMatchObject({ label: 'after', note: 'noted' });
+    expect(back.larder.detail(deleted).binnedAt).toBeDefined();
+    // Its pack lay aside still.
+    await expectWhole(deleted, 'modem', modem, back);
+    await expectWhole(newer, 'efs', modem.subarray(0, 4096), back);
+    expect((await back.larder.shelfView()).doubts).toEqual([]);
+    expect((await back.larder.bin.empty(0)).removed).toBe(1);
+    expect((await bench.open(back.database)).texts).toEqual([]);
+  });
+
+  it('says of which sets bytes are missing, and what to do', async () => {
+    await keep('whole', { modem });
+    await keep('hurt');
+    const [, second] = packs().sort((a, b) => statSync(a).mtimeMs - statSync(b).mtimeMs);
+    flip(second!, true);
+    const said = await texts(open);
+    expect(said).toMatch(/“hurt” needs bytes that are damaged or missing on the shelf. Keep it again/);
+    expect(said).not.toMatch('“whole”');
+  });
+
+  it('does not free anything while a manifest cannot be read, and does once it is gone', async () => {
+    const first = await keep('first');
+    const path = join(bench.shelfPath, 'manifests', `${first}.json`);
+    truncateSync(path, 100);
+    const anew = await bench.open();
+    expect(await texts(anew)).toMatch(/cannot be used: .*Put the file back/);
+    await expect(anew.larder.bin.empty(0)).rejects.toThrow(/Nothing is deleted/);
+    rmSync(path);
+    await texts(anew);
+    await anew.larder.bin.empty(0, true);
+    expect(packs()).toEqual([]);
+  });
+});
+
+describe('copies of the catalogue on the shelf', () => {
+  const catalogue = () => join(bench.folder.path, 'catalogue.sqlite');
+
+  it('are taken once a day when something changed, and put back when the catalogue is lost', async () => {
+    const database = openDatabase(catalogue());
+    open = await bench.open(database);
+    const id = await keep('kept');
+    await open.larder.change(id, { binned: true });
+    const snapshots = new Snapshots(bench.shelfPath, () => bench.clock.wall);
+    for (const [days, count] of [
+      [0, 1],
+      [0, 1],
+      [2, 1],
+    ] as const) {
+      bench.pass(days * day);
+      await snapshots.takeIfDue(database);
+      expect(snapshots.list()).toHaveLength(count);
+    }
+    await keep('more', { modem });
+    bench.pass(day);
+    await snapshots.takeIfDue(database);
+    expect(snapshots.list()).toHaveLength(2);
+    // The newest is damaged: the one before it is taken, and the shelf is newer than that.
+    flipAll(snapshots.list()[0]!.path);
+    database.close();
+    rmSync(catalogue());
+    await snapshots.restoreTo(catalogue());
+    const back = await bench.open(openDatabase(catalogue()));
+    expect(back.texts.join()).toMatch(/The catalogue is older than the shelf/);
+    await back.larder.rebuild();
+    expect(back.larder.list().map(({ label }) => label)).toEqual(['more', 'kept']);
+    expect(back.larder.detail(id).binnedAt).toBeDefined();
+  });
+
+  it('that is damaged says so and what to do', () => {
+    const database = openDatabase(catalogue());
+    database.exec("INSERT INTO phones VALUES ('s', 'm', 'm', 'n', 1, NULL)");
+    database.close();
+    flipAll(catalogue());
+    expect(() => openDatabase(catalogue())).toThrow(
+      /The catalogue catalogue.sqlite is damaged .* run “larder rebuild”/,
+    );
+    writeFileSync(catalogue(), 'no database at all');
+    expect(() => openDatabase(catalogue())).toThrow(/is damaged/);
+  });
+});
+
+/** Overwrites the pages behind the first one. */
+function flipAll(path: string): void {
+  const bytes = readFileSync(path);
+  bytes.fill(0xa5, 4096);
+  writeFileSync(path, bytes);
+}

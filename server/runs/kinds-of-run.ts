@@ -20,4 +20,5 @@ export const kindsOfRun: KindsOfRun = {
   exporting: {},
   comparing: {},
   importing: {},
+  rebuilding: {},
 };

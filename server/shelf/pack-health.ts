@@ -85,7 +85,10 @@ export class PackHealth {
   private async check({ id, name }: PackRow): Promise<void> {
     const { chunks, now } = this.catalogue;
     try {
-      const { modifiedAt, damaged } = await this.workers.checkPack(join(this.folder, name), chunks.inPack(id));
+      const { modifiedAt, damaged } = await this.workers.checkPack(
+        join(this.folder, name),
+        chunks.inPack(id),
+      );
       chunks.packChecked({ id, at: now(), modifiedAt }, damaged);
     } catch (error) {
       await this.requireThere();

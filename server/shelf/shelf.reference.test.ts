@@ -143,9 +143,7 @@ describe('the shelf', () => {
     await store(bytes, bytes, Buffer.alloc(5_000_000), bytes);
     const packs = readdirSync(shelf.packFolder);
     expect(packs).toHaveLength(before + 1);
-    const records = (
-      await Promise.all(packs.map((name) => recordsOf(join(shelf.packFolder, name))))
-    ).flat();
+    const records = (await Promise.all(packs.map((name) => recordsOf(join(shelf.packFolder, name))))).flat();
     const digests = records.map(({ digest }) => digest.toString('hex'));
     expect(new Set(digests).size).toBe(digests.length);
     await store(bytes);

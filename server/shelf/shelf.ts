@@ -54,6 +54,7 @@ export class Shelf {
   private readonly files = new PackFiles();
   private packNames: Map<number, string>;
   private agreement: Agreement | undefined;
+  private isReady = false;
 
   private constructor(
     readonly path: string,
@@ -172,11 +173,16 @@ export class Shelf {
    * upon from now on.
    */
   async lookOver(): Promise<void> {
-    const wasAway = this.absence !== undefined;
-    await this.arrive();
-    if (this.absence !== undefined) return;
-    if (wasAway) await this.settleIn();
+    if (!(await this.isThere())) return;
     await this.health.lookOver();
+  }
+
+  /** Looks whether the shelf is there; one that has come back is made ready for use. */
+  async isThere(): Promise<boolean> {
+    await this.arrive();
+    if (this.absence !== undefined) return false;
+    if (!this.isReady && !this.isReadOnly) await this.settleIn();
+    return true;
   }
 
   /** @throws ShelfFailure where the shelf is not there */
@@ -219,6 +225,13 @@ export class Shelf {
     return { freedBytes: before - this.chunks.storedBytes() };
   }
 
+  /** Packs that had been freed count again. */
+  async bringBackFreed(): Promise<ShelfFinding[]> {
+    const findings: ShelfFinding[] = [];
+    for (const name of await this.freed.bringBack()) findings.push(await this.enter(name));
+    return findings;
+  }
+
   /** Reads every pack back, however long ago that was done; resolves to how many chunks are damaged. */
   checkAll(passed: (bytes: number) => void): Promise<number> {
     return this.health.checkAll(passed);
@@ -243,6 +256,7 @@ export class Shelf {
     const text = await readText(described);
     const known = this.catalogue.identity.row();
     if (text === undefined) {
+      this.isReady = false;
       this.absence = `The shelf in ${this.path} is not there. Connect its disk, then try again.`;
       return;
     }
@@ -254,10 +268,11 @@ export class Shelf {
     this.agreement ??= new Agreement(this.path, id, this.catalogue.identity);
   }
 
-  /** Once it is there: compares generations, removes unsealed packs, enters sealed ones that the catalogue does not know. */
+  /** Once it is there, and again when it was away: compares generations, removes unsealed packs, enters sealed ones that the catalogue does not know. */
   private async settleIn(): Promise<ShelfFinding[]> {
     await mkdir(this.packFolder, { recursive: true });
     for (const folder of [this.manifests, this.copies, this.records]) await folder.prepare();
+    this.isReady = true;
     const names = await readdir(this.packFolder);
     const holdsSomething = names.length > 0 || (await this.manifests.ids()).length > 0;
     const doubt = await this.agreement!.doubt(holdsSomething, this.packNames.size === 0);
@@ -275,7 +290,7 @@ export class Shelf {
   }
 
   /** Enters a pack in the catalogue that lies on the shelf. */
-  async enter(name: string): Promise<ShelfFinding> {
+  private async enter(name: string): Promise<ShelfFinding> {
     try {
       const { bytes, frame, damaged, records } = await this.workers.checkPack(join(this.packFolder, name));
       if (frame) return { level: 'warning', text: `${name} cannot be used: ${frame}.` };

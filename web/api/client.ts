@@ -42,7 +42,7 @@ import type {
   PuttingRecordsStart,
 } from '@keen-larder/contract/requests/records.ts';
 import type { RestoringRequest, RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
-import type { ExportRequest, InsideRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
+import type { EmptyBin, ExportRequest, InsideRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
@@ -116,7 +116,9 @@ export const api = {
   sets: () => ask<SetView[]>('/sets'),
   set: (id: string) => ask<SetDetail>(`/sets/${at(id)}`),
   changeSet: (id: string, change: SetChange) => ask<SetDetail>(`/sets/${at(id)}`, 'PATCH', change),
-  emptyBin: () => ask<{ removed: number; freedBytes: number }>('/bin/empty', 'POST', {}),
+  emptyBin: (request: EmptyBin) =>
+    ask<{ removed: number; freedBytes: number }>('/bin/empty', 'POST', request),
+  rebuild: () => ask<RunView>('/rebuilding', 'POST', {}),
   verify: (id: string) => ask<RunView>(`/sets/${at(id)}/verifying`, 'POST', {}),
   exportToFolder: (id: string, request: ExportRequest) =>
     ask<RunView>(`/sets/${at(id)}/exporting`, 'POST', request),

@@ -13,6 +13,7 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   exporting: 'Exporting',
   comparing: 'Comparing',
   importing: 'Importing',
+  rebuilding: 'Rebuilding the catalogue',
 };
 
 export const runStates: Readonly<Record<RunState, string>> = {

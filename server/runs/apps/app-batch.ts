@@ -1,7 +1,7 @@
 import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
-import type { NewCopy, NewPart } from '../../larder/copies.ts';
+import type { NewCopy, NewPart } from '../../larder/copies-of-a-kind.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import type { StepWork, Run } from '../engine/live-run.ts';

@@ -19,7 +19,7 @@ import {
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { stampOf } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
-import type { NewPart } from '../../larder/copies.ts';
+import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { copyBatch } from './app-batch.ts';
 import { filesAmong, someOf } from '../imaging/archive-taking.ts';

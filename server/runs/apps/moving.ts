@@ -79,7 +79,7 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
         if (!picked || copy.createdAt < beganAt || copies.has(name) || stayed.has(name)) continue;
         copies.set(name, { copy, parts: picked.parts, copies: larder.copies, shelf: larder.shelf });
       }
-      const letGo = larder.hold([...copies.values()].map(({ copy }) => copy.id));
+      const letGo = larder.bin.hold([...copies.values()].map(({ copy }) => copy.id));
       return putAll(context, start.to, steps, copies, run).finally(letGo);
     },
   );

@@ -116,21 +116,26 @@ export async function writeFileOf(
   const path = join(folder, name);
   const partial = `${path}${partialSuffix}`;
   const { bytes, digests } = digested(begin(passed));
-  await withFile(partial, 'wx', async (file) => {
-    for await (const part of bytes) {
-      signal?.throwIfAborted();
-      await writeWhole(file, part);
-    }
-    await file.sync();
-  });
-  const written = digests();
-  const found = createHash('sha256');
-  for await (const part of createReadStream(partial, { signal, highWaterMark: 1 << 20 }))
-    found.update(part as Buffer);
-  if (!found.digest().equals(written.sha256))
-    throw new RunFailure(`${path} does not read back as it was written. Export to another disk.`);
-  await renameDurably(partial, path);
-  return { name, ...(partition && { partition }), ...written };
+  try {
+    await withFile(partial, 'wx', async (file) => {
+      for await (const part of bytes) {
+        signal?.throwIfAborted();
+        await writeWhole(file, part);
+      }
+      await file.sync();
+    });
+    const written = digests();
+    const found = createHash('sha256');
+    for await (const part of createReadStream(partial, { signal, highWaterMark: 1 << 20 }))
+      found.update(part as Buffer);
+    if (!found.digest().equals(written.sha256))
+      throw new RunFailure(`${path} does not read back as it was written. Export to another disk.`);
+    await renameDurably(partial, path);
+    return { name, ...(partition && { partition }), ...written };
+  } catch (error) {
+    await rm(partial, { force: true });
+    throw error;
+  }
 }
 
 export async function writeBeside(

@@ -12,7 +12,7 @@ import {
 import { stampOf } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import type { Batch, OpenedPart } from '../../imports/batch.ts';
-import type { NewPart } from '../../larder/copies.ts';
+import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';

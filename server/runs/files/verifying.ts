@@ -1,7 +1,7 @@
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
-import type { StoredPart } from '../../larder/copies.ts';
+import type { StoredPart } from '../../larder/copies-of-a-kind.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { verifyImage } from '../../shelf/verify-image.ts';
 import { DamagedImage, RunFailure } from '../../failures.ts';

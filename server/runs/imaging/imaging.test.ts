@@ -286,7 +286,7 @@ describe('the bin', () => {
     for (const set of app.larder.list())
       if (set.label !== 'first') await app.larder.change(set.id, { binned: true });
     const before = (await app.larder.shelfView()).storedBytes;
-    const { removed } = await app.larder.emptyBin(0);
+    const { removed } = await app.larder.bin.empty(0);
     expect(removed).toBeGreaterThan(1);
     expect(app.larder.list().map(({ label }) => label)).toEqual(['first']);
     expect((await app.larder.shelfView()).storedBytes).toBeLessThan(before);

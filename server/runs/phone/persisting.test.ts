@@ -116,7 +116,7 @@ describe('a cable that comes out', () => {
     await app.close();
     app = await openOn(home, bench, impatient);
     // Emptying the bin frees what nothing names, and an unfinished set names what it has.
-    await app.larder.emptyBin(0);
+    await app.larder.bin.empty(0);
     cableIn();
     await toRecovery(app, phone);
     const resumed = await app.engine.ended((await resumeImaging(app, run.id)).id);

@@ -4,7 +4,7 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import { recordKind, type RecordKindId, type RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { asOnePart, PhoneRefusal } from '../../failures.ts';
-import type { NewPart } from '../../larder/copies.ts';
+import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import { fetchRecords, findRecords, userDataRoot } from '../../records/phone-records.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { byItself } from '../apps/app-batch.ts';

@@ -47,9 +47,9 @@ function clear(): void {
 }
 
 const takeOut = (id: string) => api.changeSet(id, { binned: false }).then(() => larder.load(), announceError);
-const emptyBin = () =>
-  api.emptyBin().then(() => {
-    binShown.value = false;
+const emptyBin = (atOnce: boolean) =>
+  api.emptyBin({ atOnce }).then(() => {
+    if (!atOnce) binShown.value = false;
     return larder.load();
   }, announceError);
 </script>
@@ -95,19 +95,25 @@ const emptyBin = () =>
         }}
       </RouterLink>
       <ElButton
-        v-if="larder.binned.length || binShown"
+        v-if="larder.binned.length || larder.shelf?.freedBytes || binShown"
         size="small"
         :aria-pressed="binShown"
         @click="binShown = !binShown"
       >
         {{ binShown ? 'Back to the sets' : `Bin (${larder.binned.length})` }}
       </ElButton>
-      <ElButton v-if="binShown && larder.binned.length" size="small" @click="emptyBin"
+      <ElButton v-if="binShown && larder.binned.length" size="small" @click="emptyBin(false)"
         >Empty the bin now</ElButton
       >
     </span>
   </div>
-  <p v-if="binShown" class="soft note">Sets in the bin are gone for good a day after they were put there.</p>
+  <p v-if="binShown" class="soft note">
+    Sets in the bin are gone for good a day after they were put there. What they alone held lies aside for three
+    more days, in case that was an error<template v-if="larder.shelf?.freedBytes"
+      >: {{ sizeText(larder.shelf.freedBytes) }} now.
+      <a href="#" @click.prevent="emptyBin(true)">Empty the bin, and give that room free at once</a></template
+    ><template v-else>.</template>
+  </p>
   <ul v-if="shown.length" class="cards">
     <li v-for="set in shown" :key="set.id" @click="select(set.id)">
       <PaperLabel :set="set" :selected="set.id === selected" />

@@ -1,0 +1,145 @@
+import { existsSync, mkdirSync, readdirSync, statSync } from 'node:fs';
+import { copyFile, mkdir, open, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import Sqlite from 'better-sqlite3';
+import { newestVersion, type Database } from '../database/open.ts';
+import { partialSuffix, renameDurably, withFile } from '../disk/durable.ts';
+
+const folderName = 'catalogue';
+const suffix = '.sqlite';
+/** The newest ones stay. */
+const mostKept = 7;
+const day = 24 * 60 * 60 * 1000;
+
+/** A copy of the catalogue on the shelf. */
+interface Snapshot {
+  readonly path: string;
+  /** Milliseconds since 1970, by the clock of then. */
+  readonly at: number;
+}
+
+/** Copies of the catalogue that lie on its shelf, made by SQLite's own means. */
+export class Snapshots {
+  private readonly folder: string;
+
+  constructor(
+    private readonly shelf: string,
+    private readonly now: () => number,
+  ) {
+    this.folder = join(shelf, folderName);
+  }
+
+  /** The newest first. */
+  list(): Snapshot[] {
+    if (!existsSync(this.folder)) return [];
+    return readdirSync(this.folder)
+      .filter((name) => name.endsWith(suffix))
+      .sort()
+      .reverse()
+      .map((name) => ({ path: join(this.folder, name), at: timeOf(name) }));
+  }
+
+  /** Takes one where what is kept has changed since the newest, a day ago or longer. */
+  async takeIfDue(db: Database): Promise<void> {
+    const [newest] = this.list();
+    if (newest && Math.abs(this.now() - newest.at) < day) return;
+    if (newest && generationOf(newest.path) === generationIn(db)) return;
+    await this.take(db);
+  }
+
+  /** @throws Error when the disk does not take it */
+  async take(db: Database): Promise<void> {
+    await mkdir(this.folder, { recursive: true });
+    const path = join(this.folder, nameAt(this.now()));
+    const partial = `${path}${partialSuffix}`;
+    try {
+      await rm(partial, { force: true });
+      await db.backup(partial);
+      await settle(partial, path);
+    } finally {
+      await rm(partial, { force: true });
+    }
+    for (const { path: old } of this.list().slice(mostKept)) await rm(old, { force: true });
+  }
+
+  /** As `take`, before the catalogue is changed by a program that knows more. */
+  takeBeforeMigrating(db: Database): void {
+    if (!existsSync(join(this.shelf, 'shelf.json'))) return;
+    mkdirSync(this.folder, { recursive: true });
+    db.prepare('VACUUM INTO ?').run(join(this.folder, nameAt(this.now())));
+  }
+
+  /**
+   * Puts the newest whole one in the place of a catalogue that was lost.
+   * @returns when it was taken; undefined where there is none
+   */
+  async restoreTo(catalogue: string): Promise<number | undefined> {
+    const whole = this.list().filter(({ path }) => isWhole(path));
+    // By a clock that was wrong, the newest name may not be the newest one.
+    const ranked = whole.map((each) => ({ ...each, generation: Number(generationOf(each.path) ?? -1) }));
+    const [best] = ranked.sort((a, b) => b.generation - a.generation || b.at - a.at);
+    if (!best) return undefined;
+    const partial = `${catalogue}${partialSuffix}`;
+    await copyFile(best.path, partial);
+    await withFile(partial, 'r+', (file) => file.sync());
+    // The log of another catalogue must not be played into this one.
+    for (const log of ['-wal', '-shm']) await rm(`${catalogue}${log}`, { force: true });
+    await renameDurably(partial, catalogue);
+    return best.at;
+  }
+}
+
+/** Whether a catalogue is there with anything in it: after a power cut a file may be empty. */
+export const isThere = (catalogue: string): boolean => existsSync(catalogue) && statSync(catalogue).size > 0;
+
+/** Whether a file is a catalogue that this program can read. */
+export function isWhole(path: string): boolean {
+  let db: Database | undefined;
+  try {
+    db = new Sqlite(path, { readonly: true });
+    const [first] = db.pragma('quick_check(1)') as { quick_check: string }[];
+    return (
+      first?.quick_check === 'ok' &&
+      (db.pragma('user_version', { simple: true }) as number) <= newestVersion()
+    );
+  } catch {
+    return false;
+  } finally {
+    db?.close();
+  }
+}
+
+/** One file without a log beside it, on the disk for good, under its final name. */
+async function settle(partial: string, path: string): Promise<void> {
+  const db = new Sqlite(partial);
+  try {
+    db.pragma('journal_mode = DELETE');
+  } finally {
+    db.close();
+  }
+  const file = await open(partial, 'r+');
+  await file.sync().finally(() => file.close());
+  await renameDurably(partial, path);
+}
+
+const generationIn = (db: Database): unknown => db.prepare('SELECT generation FROM shelf').pluck().get();
+
+function generationOf(path: string): unknown {
+  let db: Database | undefined;
+  try {
+    db = new Sqlite(path, { readonly: true });
+    return generationIn(db);
+  } catch {
+    return undefined;
+  } finally {
+    db?.close();
+  }
+}
+
+/** `2026-11-28T15-30-00-000Z.sqlite`, which sorts by time. */
+const nameAt = (ms: number): string => `${new Date(ms).toISOString().replace(/[:.]/g, '-')}${suffix}`;
+
+function timeOf(name: string): number {
+  const [, day, hour, minute, second, ms] = /^(\S+)T(\d+)-(\d+)-(\d+)-(\d+)Z/.exec(name) ?? [];
+  return Date.parse(`${day}T${hour}:${minute}:${second}.${ms}Z`) || 0;
+}

@@ -1,0 +1,51 @@
+<script setup lang="ts">
+import { ElButton } from 'element-plus';
+import { computed } from 'vue';
+import { useRouter } from 'vue-router';
+import { api } from '../api/client.ts';
+import { useLarder } from '../state/larder.ts';
+import { announceError } from '../state/notices.ts';
+
+const larder = useLarder();
+const router = useRouter();
+const absence = computed(() => larder.shelf?.absence);
+const doubts = computed(() => larder.shelf?.doubts ?? []);
+
+const lookAgain = () => larder.load().catch(announceError);
+const rebuild = () => api.rebuild().then(({ id }) => router.push(`/runs/${id}`), announceError);
+</script>
+
+<template>
+  <p v-if="absence" class="shelf stop" role="alert">
+    <span>{{ absence }} Nothing can be kept or put back meanwhile.</span>
+    <ElButton size="small" @click="lookAgain">Look again</ElButton>
+  </p>
+  <p v-else-if="doubts.length" class="shelf" role="status">
+    <span>Nothing is deleted from the shelf for now. {{ doubts.join(' ') }}</span>
+    <ElButton size="small" @click="rebuild">Rebuild the catalogue</ElButton>
+  </p>
+</template>
+
+<style scoped>
+.shelf {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  margin: 0;
+  padding: 6px 16px;
+  color: var(--quince);
+  background: var(--quince-tint);
+  border-bottom: 1px solid var(--quince-rule);
+  font-weight: 600;
+}
+
+.stop {
+  color: var(--beetroot);
+  background: var(--beetroot-tint);
+  border-color: var(--beetroot-rule);
+}
+
+.shelf > span {
+  flex: 1;
+}
+</style>
