@@ -142,7 +142,8 @@ const a =
     error instanceof Class;
 const code = (error: unknown) => (error as NodeJS.ErrnoException | undefined)?.code;
 
-export const isDiskFull = (error: unknown): boolean => ['ENOSPC', 'EDQUOT'].includes(code(error) ?? '');
+export const isDiskFull = (error: unknown): boolean =>
+  ['ENOSPC', 'EDQUOT', 'SQLITE_FULL'].includes(code(error) ?? '');
 
 /** @param kept what is not lost @param next what to do once there is room */
 export const diskFullText = (kept: string, next: string): string =>
@@ -156,6 +157,8 @@ const fileSystemWords: Readonly<Record<string, string>> = {
   EPERM: 'This program may not write there. Change the folder’s permissions or choose another one.',
   EROFS: 'The disk can only be read. Choose another one.',
   EIO: 'The disk reports an error of its own: it may be failing. Copy what is on it to another one.',
+  SQLITE_FULL: 'The disk is full. Free some space, then start again.',
+  SQLITE_READONLY: 'The disk can only be read. Choose another one.',
   EMFILE: 'Too many files are open. End other programs, then start again.',
 };
 
@@ -194,7 +197,8 @@ export function traitsOf(error: unknown): FailureTraits {
 export function plainWords(error: unknown): string {
   if (!(error instanceof Error)) return String(error);
   const { path } = error as NodeJS.ErrnoException;
-  const words = fileSystemWords[code(error) ?? ''];
+  const ofCode = code(error) ?? '';
+  const words = fileSystemWords[ofCode.startsWith('SQLITE_IOERR') ? 'EIO' : ofCode];
   return words ? `${words}${path ? ` (${path})` : ''}` : error.message;
 }
 

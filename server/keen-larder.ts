@@ -1,6 +1,5 @@
 import { createHash } from 'node:crypto';
 import { useHashesOf } from '@keen-larder/core/bytes/hashing.ts';
-import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Logger } from 'pino';
 import { Bench } from './bench/bench.ts';
@@ -27,18 +26,21 @@ import { Larder } from './larder/larder.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
 import { adbKeyOf } from './links/adb/key.ts';
-import { plainWords } from './failures.ts';
+import { openHome } from './disk/home.ts';
+import { Reserve } from './disk/reserve.ts';
+import { isDiskFull, plainWords } from './failures.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/engine/run-context.ts';
 import { usualRetryPolicy, type RetryPolicy } from './runs/phone/phone-at-work.ts';
 import { restoringPlans } from './runs/restoring/writing-journal.ts';
+import { RunLedger } from './runs/engine/run-ledger.ts';
 import { RunEngine } from './runs/engine/run-engine.ts';
 import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
 import { ImagingSheets } from './runs/imaging/imaging-sheets.ts';
 import { RestoringSheets } from './runs/restoring/restoring-sheets.ts';
 import { kindsOfRun } from './runs/kinds-of-run.ts';
-import { Shelf } from './shelf/shelf.ts';
+import { Shelf, type ShelfFinding } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
 
 useHashesOf((name) => createHash(name));
@@ -73,14 +75,31 @@ export interface KeenLarder extends RunContext {
   readonly rescue: Rescue;
   readonly trackers: TrackerStatements;
   readonly feed: Feed;
+  /** On a full disk, gives free what is held back so that things can be deleted. */
+  makeRoom(): void;
   close(): Promise<void>;
+}
+
+/** On a full disk it is done at another start: until then nothing is freed. */
+async function reconciled(larder: Larder): Promise<ShelfFinding[]> {
+  try {
+    return await larder.reconcile();
+  } catch (error) {
+    if (!isDiskFull(error)) throw error;
+    const text =
+      'The disk is full: manifests and catalogue could not be compared. Free some space, then start again.';
+    larder.shelf.doubts.add(text);
+    return [{ level: 'warning', text }];
+  }
 }
 
 export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const { home, log } = options;
   const now = options.now ?? Date.now;
   const retryPolicy = { ...usualRetryPolicy, ...options.retryPolicy };
-  mkdirSync(home, { recursive: true });
+  openHome(home);
+  const reserve = new Reserve(home);
+  reserve.releaseIfShort();
   const unlock = lockHome(home);
   const shelfPath = join(home, 'shelf');
   const snapshots = new Snapshots(shelfPath, now);
@@ -106,7 +125,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const copies = new AppCopies(forCopies);
   const records = new RecordCopies(forCopies);
   const larder = new Larder({ shelf, sets, phones, chunks, unfinished, copies, records, feed, now, time });
-  findings.push(...(await larder.reconcile()));
+  findings.push(...(await reconciled(larder)));
   for (const { level, text } of findings) log[level === 'warning' ? 'warn' : 'info'](text);
 
   const bench = new Bench(
@@ -119,6 +138,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       overdueMs: options.overdueMs ?? 2 * minute,
       nicknames: options.nicknames ?? {},
       now,
+      unforeseen: (error) => log.error({ err: error as Error }, 'a phone did what was not foreseen'),
     },
     phones,
     sets,
@@ -126,8 +146,11 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     addressStatements(db),
     feed,
   );
+  const ledger = new RunLedger(runs, reserve, (error) =>
+    log.warn(`The story of a run could not be written: ${plainWords(error)}`),
+  );
   const engine = new RunEngine(
-    runs,
+    ledger,
     unfinished,
     returns,
     kindsOfRun,
@@ -147,6 +170,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     return left && `A phone stands half written by it: “${left.title}” was broken off. Resume that first.`;
   };
   const tidy = async () => {
+    ledger.settle();
     time.save();
     // What cannot be freed now is freed another time.
     await larder.bin
@@ -193,6 +217,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     unfinished,
     retryPolicy,
     feed,
+    makeRoom: () => reserve.releaseIfShort(),
     now,
     startLimitMs: options.startLimitMs ?? 25 * minute,
     exportFolder: join(home, 'exports'),
@@ -203,6 +228,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       await bench.stop();
       shelf.close();
       await workers.close();
+      ledger.settle();
       time.save();
       db.close();
       unlock();

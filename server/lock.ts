@@ -9,9 +9,12 @@ import Sqlite from 'better-sqlite3';
 export function lockHome(home: string): () => void {
   const lock = new Sqlite(join(home, 'lock.sqlite'), { timeout: 0 });
   try {
+    // Nothing is ever written to it: it needs no journal, which a full disk would not take.
+    lock.pragma('journal_mode = MEMORY');
     lock.exec('BEGIN EXCLUSIVE');
-  } catch {
+  } catch (error) {
     lock.close();
+    if ((error as { code?: string }).code !== 'SQLITE_BUSY') throw error;
     throw new Error(
       `Another Keen Larder works in ${home}. End it first, or choose another folder with --home.`,
     );

@@ -2,6 +2,7 @@
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { Command, InvalidArgumentError, Option } from 'commander';
+import { openHome } from './disk/home.ts';
 import { openLog } from './logging.ts';
 import { usualServerPort } from './links/adb/server.ts';
 import { serve } from './serve.ts';
@@ -53,7 +54,13 @@ const values = new Command('npm start --')
   .parse()
   .opts<Values>();
 
+openHome(values.home);
 const log = openLog(values.home);
+// Whatever nobody foresaw goes into the log; the runs of other phones go on.
+for (const event of ['unhandledRejection', 'uncaughtException'] as const)
+  process.on(event, (error: unknown) =>
+    log.error({ err: error as Error }, 'an error outside of any request or run'),
+  );
 try {
   const serving = await serve({
     home: values.home,

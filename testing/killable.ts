@@ -53,10 +53,10 @@ export class KillableServer {
     await gone;
   }
 
-  async ask<T>(path: string, body?: object): Promise<T> {
+  async ask<T>(path: string, body?: object, method = 'POST'): Promise<T> {
     const answer = await fetch(`${this.url}/api${path}`, {
       ...(body && {
-        method: 'POST',
+        method,
         headers: { 'content-type': 'application/json' },
         body: JSON.stringify(body),
       }),

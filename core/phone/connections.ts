@@ -8,6 +8,7 @@ export const connectionStates = [
   'no permissions',
   'second',
   'other',
+  'unreadable',
 ] as const;
 export type ConnectionState = (typeof connectionStates)[number];
 
@@ -57,12 +58,18 @@ export function connectionWords(state: ConnectionState, fingerprint: string): Co
         title: 'is in a state of its own',
         sentence: 'It is neither started nor in recovery. Look at its screen, and restart it if need be.',
       };
+    case 'unreadable':
+      return {
+        title: 'says what no phone says',
+        sentence:
+          'What it answers cannot be read, so nothing is done with it. Look whether the address is right. The log file has its words.',
+      };
   }
 }
 
 /** States that somebody at the bench has to do something about. */
 export const wantsHands = (state: ConnectionState): boolean =>
-  ['asks', 'silent', 'offline', 'no permissions'].includes(state);
+  ['asks', 'silent', 'offline', 'no permissions', 'unreadable'].includes(state);
 
 /** The state of a phone as an adb server words it (AOSP packages/modules/adb, adb.h, ConnectionState). */
 export function servedState(word: string): ConnectionState | 'open' {

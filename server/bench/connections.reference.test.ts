@@ -53,7 +53,8 @@ describe('a phone that does not know this computer', () => {
     const address = bench.phone.state().adb;
     let app = await openKeenLarder({ ...quick, home, addresses: [] });
     try {
-      expect(() => app.bench.ways.add('nonsense')).toThrow(/HOST:PORT/);
+      for (const odd of ['nonsense', 'localhost:99999', 'localhost:0', '-x:1', ':5555'])
+        expect(() => app.bench.ways.add(odd)).toThrow(/HOST:PORT/);
       app.bench.ways.add(address);
       expect(() => app.bench.ways.add(address)).toThrow(/followed already/);
       await until(

@@ -5,7 +5,7 @@ import type { AddressStatements } from '../database/addresses.ts';
 import { AdbLink } from '../links/adb/adb-link.ts';
 import type { AdbKey } from '../links/adb/key.ts';
 import { AdbServer, usualServerPort, type ServedPhone } from '../links/adb/server.ts';
-import { linkAddress, openLink } from '../links/open-link.ts';
+import { isLinkAddress, openLink } from '../links/open-link.ts';
 import { type PhoneLink } from '../links/phone-link.ts';
 import { Connections } from './connections.ts';
 import { NobodyThere, Problem, PhoneFailure } from '../failures.ts';
@@ -22,6 +22,8 @@ export interface WaysOptions {
   /** Between two looks at an address that does not answer. */
   readonly pollMs: number;
   readonly now: () => number;
+  /** Told of errors that nobody foresaw, for the log. */
+  readonly unforeseen: (error: unknown) => void;
 }
 
 /** What happens at the end of a way. */
@@ -84,8 +86,11 @@ export class Ways {
 
   /** Follows an address from now on. @throws Problem 400 or 409 */
   add(address: string): ConnectionsView {
-    if (!linkAddress.test(address))
-      throw new Problem(400, `“${address}” is no address. Write it as HOST:PORT, such as 192.168.1.20:5555.`);
+    if (!isLinkAddress(address))
+      throw new Problem(
+        400,
+        `“${address}” is no address. Write it as HOST:PORT, such as 192.168.1.20:5555; a port is a number from 1 to 65535.`,
+      );
     if (this.watched.has(address)) throw new Problem(409, `${address} is followed already.`);
     this.addresses.add(address, this.options.now());
     this.begin(address, 'added');
@@ -116,8 +121,16 @@ export class Ways {
   }
 
   private keep(watcher: Promise<void>): void {
-    this.watchers.add(watcher);
-    void watcher.finally(() => this.watchers.delete(watcher));
+    const kept = watcher.catch((error: unknown) => this.unforeseen(error));
+    this.watchers.add(kept);
+    void kept.finally(() => this.watchers.delete(kept));
+  }
+
+  /** Nothing that a phone says may end the program, or the looking for others. */
+  private unforeseen(error: unknown, tell: () => void = () => undefined): void {
+    if (this.stopping.signal.aborted) return;
+    this.options.unforeseen(error);
+    tell();
   }
 
   private async watch(address: string, origin: 'start' | 'added', signal: AbortSignal): Promise<void> {
@@ -137,9 +150,9 @@ export class Ways {
         tell(isSecond ? 'second' : 'nobody');
         if (isSecond) wait = Math.max(wait, secondLookMs);
       } catch (error) {
-        if (!(error instanceof PhoneFailure)) throw error;
         const wasSilent = !(error instanceof NobodyThere) && performance.now() - beganAt > silentMs;
-        tell(wasSilent ? 'silent' : 'nobody');
+        if (error instanceof PhoneFailure) tell(wasSilent ? 'silent' : 'nobody');
+        else this.unforeseen(error, () => tell('unreadable'));
       }
       this.bench.looked();
       await pause(wait, undefined, { signal }).catch(() => undefined);
@@ -182,8 +195,8 @@ export class Ways {
       const isSecond = await this.bench.follow(link, (serial) => tell('connected', serial));
       if (isSecond) tell('second');
     } catch (error) {
-      if (!(error instanceof PhoneFailure)) throw error;
-      if (this.connections.has(served.name)) tell('offline');
+      if (!(error instanceof PhoneFailure)) this.unforeseen(error, () => tell('unreadable'));
+      else if (this.connections.has(served.name)) tell('offline');
     }
   }
 }

@@ -28,8 +28,24 @@ export function openDatabase(
   path: string,
   beforeMigrating: (db: Database) => void = () => undefined,
 ): Database {
+  try {
+    return opened(path, beforeMigrating);
+  } catch (error) {
+    const { code = '' } = error as { code?: string };
+    // The index of its log takes some room on the disk, unless this program alone opens it.
+    if (!code.startsWith('SQLITE_IOERR_SHM') && code !== 'SQLITE_FULL') throw error;
+    return opened(path, beforeMigrating, 'EXCLUSIVE');
+  }
+}
+
+function opened(
+  path: string,
+  beforeMigrating: (db: Database) => void,
+  locking: 'NORMAL' | 'EXCLUSIVE' = 'NORMAL',
+): Database {
   const db = new Sqlite(path);
   try {
+    db.pragma(`locking_mode = ${locking}`);
     db.pragma('journal_mode = WAL');
     db.pragma('synchronous = FULL');
     db.pragma('foreign_keys = ON');

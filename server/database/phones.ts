@@ -1,3 +1,4 @@
+import { isDiskFull } from '../failures.ts';
 import type { Database } from './open.ts';
 
 export interface PhoneRow {
@@ -36,8 +37,14 @@ export function phoneStatements(db: Database) {
   const wiped = db.prepare<[at: number, serial: string]>('UPDATE phones SET wipedAt = ? WHERE serial = ?');
   return {
     wiped: (serial: string, at: number) => void wiped.run(at, serial),
-    /** Notes that a phone was seen; a nickname given earlier stays. */
-    seen: (row: PhoneRow) => void seen.run(row),
+    /** Notes that a phone was seen; a nickname given earlier stays. A full disk keeps nobody from a phone that is known. */
+    seen: (row: PhoneRow) => {
+      try {
+        seen.run(row);
+      } catch (error) {
+        if (!isDiskFull(error) || !one.get(row.serial)) throw error;
+      }
+    },
     rename: (serial: string, nickname: string) => rename.run(nickname, serial).changes > 0,
     all: () => all.all(),
     one: (serial: string) => one.get(serial),

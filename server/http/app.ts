@@ -55,6 +55,10 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
 /** Everything below `/api`; docs/api.md tells each. */
 export function apiRoutes(app: KeenLarder, { practiceUrl }: HttpOptions): Router {
   const api = express.Router();
+  api.use((request, _response, next) => {
+    if (request.method !== 'GET') app.makeRoom();
+    next();
+  });
   api.get('/about', (_request, response) => void response.json({ practice: practiceUrl !== undefined }));
   api.use(
     benchRoutes(app),

@@ -1,3 +1,4 @@
+import { isDiskFull } from '../failures.ts';
 import type { LarderTimeStatements } from '../database/shelves.ts';
 
 const hour = 60 * 60 * 1000;
@@ -29,8 +30,12 @@ export class LarderTime {
     return Math.round(this.startedMs + this.monotonic() - this.startedAt);
   }
 
-  /** To be called now and then, and at the end. */
+  /** To be called now and then, and at the end. A full disk does not take it: then less time has passed, which frees nothing. */
   save(): void {
-    this.statements.save({ elapsedMs: this.nowMs, wallAt: Math.round(this.wall()) });
+    try {
+      this.statements.save({ elapsedMs: this.nowMs, wallAt: Math.round(this.wall()) });
+    } catch (error) {
+      if (!isDiskFull(error)) throw error;
+    }
   }
 }

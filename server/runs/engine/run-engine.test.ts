@@ -5,6 +5,7 @@ import { runStatements } from '../../database/runs.ts';
 import { unfinishedStatements } from '../../database/unfinished.ts';
 import { Feed, type FeedEvent } from '../../events/feed.ts';
 import { RunEngine } from './run-engine.ts';
+import { RunLedger } from './run-ledger.ts';
 import { kindsOfRun } from '../kinds-of-run.ts';
 import { RunFailure } from '../../failures.ts';
 import type { Run, RunPlan } from './live-run.ts';
@@ -28,7 +29,7 @@ let changed: string[];
 let clock: number;
 const make = () =>
   new RunEngine(
-    runStatements(database),
+    new RunLedger(runStatements(database)),
     unfinishedStatements(database),
     returnStatements(database),
     kindsOfRun,

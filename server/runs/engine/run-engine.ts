@@ -1,10 +1,11 @@
 import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
-import type { RunRow, RunStatements } from '../../database/runs.ts';
+import type { RunRow } from '../../database/runs.ts';
 import type { ReturnStatements } from '../../database/returns.ts';
 import type { UnfinishedStatements } from '../../database/unfinished.ts';
 import type { Feed } from '../../events/feed.ts';
 import { Cancelled, Interruption, plainWords, Problem, traitsOf } from '../../failures.ts';
 import type { KindsOfRun } from './kind-of-run.ts';
+import type { RunLedger } from './run-ledger.ts';
 import { averageSpeed, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
 
 type Work = (run: Run) => Promise<string>;
@@ -18,7 +19,7 @@ export class RunEngine implements RunListener {
   private stopping = false;
 
   constructor(
-    private readonly statements: RunStatements,
+    private readonly ledger: RunLedger,
     private readonly unfinished: Pick<UnfinishedStatements, 'plan' | 'drop'>,
     private readonly returns: Pick<ReturnStatements, 'hasProof'>,
     private readonly kinds: KindsOfRun,
@@ -30,22 +31,22 @@ export class RunEngine implements RunListener {
 
   /** Marks runs that an earlier start of the program did not end; resolves to what to tell. */
   closeInterrupted(): RunView[] {
-    return this.statements.unfinished().map((row) => {
+    return this.ledger.unfinished().map((row) => {
       const detail = JSON.parse(row.detail) as { steps: RunStep[] };
       const at = detail.steps.find(({ state }) => state === 'running');
       const outcome = `Keen Larder ended in the middle of this run${at ? ` at “${at.text}”` : ''}. ${this.leftOver(row, at)}`;
       const steps = detail.steps.map((step) =>
         step.state === 'running' ? { ...step, state: 'failed' as const } : step,
       );
-      this.statements.save({
+      this.ledger.save({
         ...row,
         state: 'interrupted',
         endedAt: this.now(),
         outcome,
         detail: JSON.stringify({ ...detail, steps }),
       });
-      this.statements.addLine(row.id, {
-        seq: this.statements.lastSeq(row.id) + 1,
+      this.ledger.addLine(row.id, {
+        seq: this.ledger.lastSeq(row.id) + 1,
         at: this.now(),
         level: 'error',
         text: outcome,
@@ -108,7 +109,7 @@ export class RunEngine implements RunListener {
   }
 
   list(): RunView[] {
-    return this.statements
+    return this.ledger
       .recent()
       .map((row) => (this.live.has(row.id) ? this.viewOf(this.live.get(row.id)!) : this.past(row)));
   }
@@ -117,14 +118,14 @@ export class RunEngine implements RunListener {
   view(id: string): RunView {
     const run = this.live.get(id);
     if (run) return this.viewOf(run);
-    const row = this.statements.one(id);
+    const row = this.ledger.one(id);
     if (!row) throw new Problem(404, 'There is no such run.');
     return this.past(row);
   }
 
   logOf(id: string): RunLogLine[] {
     this.view(id);
-    return this.statements.log(id);
+    return this.ledger.log(id);
   }
 
   /** Resolves when a run has ended. */
@@ -143,13 +144,13 @@ export class RunEngine implements RunListener {
   log(run: LiveRun, text: string, level: RunLogLine['level']): void {
     const line = { seq: ++run.seq, at: this.now(), level, text };
     // The run's row must be there first.
-    if (line.seq === 1) this.statements.save(run.row());
-    this.statements.addLine(run.id, line);
+    if (line.seq === 1) this.ledger.save(run.row());
+    this.ledger.addLine(run.id, line);
     this.feed.send('run-log', { runId: run.id, line });
   }
 
   changed(run: LiveRun): void {
-    this.statements.save(run.row());
+    this.ledger.save(run.row());
     this.feed.send('run', this.viewOf(run));
   }
 
@@ -194,7 +195,7 @@ export class RunEngine implements RunListener {
   private fail(run: LiveRun, error: unknown): void {
     const isCancelled = run.controller.signal.aborted;
     const kind = this.kinds[run.plan.kind];
-    if (isCancelled && !this.stopping && kind.isGoneWhenCancelled) this.unfinished.drop(run.id);
+    if (isCancelled && !this.stopping && kind.isGoneWhenCancelled) this.forget(run);
     if (isCancelled) {
       if (this.stopping) {
         const next = this.unfinished.plan(run.id)
@@ -209,9 +210,19 @@ export class RunEngine implements RunListener {
     if (!isCancelled && !traitsOf(error).isExpected) this.log(run, String((error as Error).stack), 'error');
   }
 
+  /** What it had written down stays where the disk is full: it can be resumed then, which does no harm. */
+  private forget(run: LiveRun): void {
+    try {
+      this.unfinished.drop(run.id);
+    } catch (error) {
+      this.log(run, `What it had written down could not be removed: ${plainWords(error)}`, 'warning');
+    }
+  }
+
   private close(run: LiveRun): void {
     this.live.delete(run.id);
     this.endings.delete(run.id);
+    this.ledger.settle();
     this.changed(run);
     if (run.plan.serial) this.onPhoneChange(run.plan.serial);
   }
