@@ -22,26 +22,39 @@ export async function withWrites<T>(
 ): Promise<T> {
   const files = await prototypeOfFiles();
   const { write, writev } = files;
+  /** As Node's own, with bytes that lie whole in a buffer. */
+  type Write = (
+    this: FileHandle,
+    bytes: Uint8Array,
+    offset: number,
+    length: number,
+    at: number | null,
+  ) => unknown;
+  const plainWrite = write as Write;
   let index = 0;
   const taken = (bytes: Uint8Array): Buffer => {
     const copy = Buffer.from(bytes);
-    const count = onWrite(copy, index++);
-    return copy.subarray(0, count);
+    return copy.subarray(0, onWrite(copy, index++));
   };
-  files.write = async function (this: FileHandle, data: unknown, ...rest: unknown[]) {
-    const whole = data as Uint8Array;
-    const [offset = 0, length = whole.length - (offset as number), position = null] = rest as [
-      number?,
-      number?,
-      (number | null)?,
-    ];
-    const bytes = taken(whole.subarray(offset, offset + length));
-    return (write as Function).call(this, bytes, 0, bytes.length, position) as never;
-  } as typeof write;
-  files.writev = async function (this: FileHandle, pieces: readonly Uint8Array[]) {
-    const bytes = taken(Buffer.concat(pieces));
-    return (write as Function).call(this, bytes, 0, bytes.length, null) as never;
-  } as typeof writev;
+  const put = async (file: FileHandle, bytes: Uint8Array, at: number | null) => {
+    const part = taken(bytes);
+    return plainWrite.call(file, part, 0, part.length, at);
+  };
+  const faulty = {
+    write(
+      this: FileHandle,
+      bytes: Uint8Array,
+      offset = 0,
+      length = bytes.length - offset,
+      at: number | null = null,
+    ) {
+      return put(this, bytes.subarray(offset, offset + length), at);
+    },
+    writev(this: FileHandle, pieces: readonly Uint8Array[]) {
+      return put(this, Buffer.concat(pieces), null);
+    },
+  };
+  Object.assign(files, faulty);
   try {
     return await work();
   } finally {

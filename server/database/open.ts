@@ -71,10 +71,10 @@ export function openForReadingOnly(path: string): Database {
   throw new Error('The catalogue is of another version of Keen Larder. Start this one once, then try again.');
 }
 
-const isDamage = (error: unknown): boolean =>
-  ['SQLITE_CORRUPT', 'SQLITE_NOTADB'].some((code) =>
-    String((error as { code?: unknown }).code ?? '').startsWith(code),
-  );
+function isDamage(error: unknown): boolean {
+  const { code = '' } = error as { code?: string };
+  return code.startsWith('SQLITE_CORRUPT') || code === 'SQLITE_NOTADB';
+}
 
 /** SQLite's own quick look at all pages. @throws an error as SQLite has them */
 function requireSound(db: Database): void {

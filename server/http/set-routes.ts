@@ -40,10 +40,8 @@ export function setRoutes(app: KeenLarder): Router {
     response.status(202).json(startVerifying(app, request.params.id));
   });
 
-  routes.post('/sets/:id/exporting', async (request, response) => {
-    response
-      .status(202)
-      .json(await startExporting(app, request.params.id, valid(ExportRequest, request.body)));
+  routes.post('/sets/:id/exporting', (request, response) => {
+    response.status(202).json(startExporting(app, request.params.id, valid(ExportRequest, request.body)));
   });
 
   routes.get('/sets/:id/images/:partition/raw', async (request, response) => {

@@ -437,7 +437,7 @@ describe('what one larder exports', () => {
     { form: 'sparse', packing: 'gzip' },
     { form: 'tar', packing: 'zstd' },
   ] satisfies ExportRequest[])('comes back in another as it was: %j', async (request) => {
-    const started = await startExporting(from, set.id, request);
+    const started = startExporting(from, set.id, request);
     const { outcome } = await from.engine.ended(started.id);
     const name = `export ${request.form} ${request.packing}`;
     bring(/ in (\/.*)$/.exec(outcome!)![1]!, name);

@@ -37,7 +37,7 @@ afterAll(async () => {
 
 /** Exports to a folder and has both checksum files checked by their tools. */
 async function exported(request: ExportRequest): Promise<{ path: string; run: RunView; files: string[] }> {
-  const started = await startExporting(serving.app, setId, request);
+  const started = startExporting(serving.app, setId, request);
   const run = await serving.app.engine.ended(started.id);
   expect(run.state).toBe('done');
   const path = / in (\/.*)$/.exec(run.outcome!)![1]!;

@@ -18,22 +18,16 @@ import {
 } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import {
-  partialSuffix,
-  renameDurably,
-  syncFolder,
-  withFile,
-  writeDurably,
-} from '../../disk/durable.ts';
+import { partialSuffix, renameDurably, syncFolder, withFile, writeDurably } from '../../disk/durable.ts';
 import { writeWhole } from '../../disk/whole-writes.ts';
 import { Problem, RunFailure } from '../../failures.ts';
 
 /** Writes a set, or some images of it, into a new folder of the bench computer. */
-export async function startExporting(
+export function startExporting(
   { larder, engine, exportFolder }: RunContext,
   setId: string,
   request: ExportRequest,
-): Promise<RunView> {
+): RunView {
   const set = larder.detail(setId);
   const { options, picked } = exportOptions(set, request);
   const files = filesOf(larder, set, options, picked);

@@ -36,7 +36,10 @@ export function startVerifying({ larder, engine }: RunContext, setId: string): R
       const fault = await larder.manifestFault(setId);
       if (fault) {
         await larder.mendManifest(setId);
-        run.log(`The manifest of this set was damaged: ${fault}. It was written anew from the catalogue.`, 'warning');
+        run.log(
+          `The manifest of this set was damaged: ${fault}. It was written anew from the catalogue.`,
+          'warning',
+        );
       }
       larder.recordVerification(setId, found);
       const damaged = found.filter(({ damage }) => damage !== null).map(({ partition }) => partition);

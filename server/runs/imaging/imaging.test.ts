@@ -196,7 +196,7 @@ describe('verifying and exporting', () => {
     const { id } = app.larder.list().find(({ label }) => label === 'first')!;
     expect(await app.engine.ended(startVerifying(app, id).id)).toMatchObject({ state: 'done' });
     expect(app.larder.detail(id).verifiedAt).toBeDefined();
-    const run = await app.engine.ended((await startExporting(app, id, { form: 'raw', packing: 'none' })).id);
+    const run = await app.engine.ended(startExporting(app, id, { form: 'raw', packing: 'none' }).id);
     expect(run.state).toBe('done');
     const files = readdirSync(join(app.exportFolder, 'first'));
     expect(files.sort()).toEqual(
