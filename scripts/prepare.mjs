@@ -39,12 +39,22 @@ const bundle = (entries, outdir, ...options) =>
     ...['esbuild', ...entries, '--bundle', '--platform=node', '--format=esm', '--out-extension:.js=.mjs'],
     ...[`--outdir=${outdir}`, '--log-level=warning', ...options],
   ]);
-const workers = ['chunk-worker', 'digest-worker'].map((name) => `server/shelf/threads/${name}.ts`);
-const natives = ['--external:zstd-napi', '--external:@napi-rs/blake-hash'];
+const workers = [
+  'server/shelf/threads/chunk-worker.ts',
+  'server/shelf/threads/digest-worker.ts',
+  'server/untrusted/untrusted-worker.ts',
+];
+const natives = [
+  ...['zstd-napi', '@napi-rs/blake-hash', 'better-sqlite3'].map((name) => `--external:${name}`),
+  // Where they come from is told apart no further.
+  '--entry-names=[name]',
+  '--alias:@keen-larder/core=./core',
+];
 
 /** Builds the worker threads where a source is newer than what was built. */
 export function buildWorkers() {
-  if (builtAt('server/dist/chunk-worker.mjs') > newest('server/shelf', 'core/bytes')) return;
+  if (builtAt('server/dist/untrusted-worker.mjs') > newest('server/shelf', 'server/untrusted', 'core'))
+    return;
   bundle(workers, 'server/dist', ...natives);
 }
 

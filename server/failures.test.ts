@@ -18,6 +18,7 @@ import {
   plainWords,
   Problem,
   RunFailure,
+  ShelfFailure,
   traitsOf,
 } from './failures.ts';
 
@@ -66,6 +67,7 @@ describe('the table of failures', () => {
     ['PhoneRefusal', new PhoneRefusal('x'), true, true, false, 502],
     ['FlashFailure', new FlashFailure('x'), true, true, false, 502],
     ['DamagedImage', new DamagedImage('x'), true, true, false, 422],
+    ['ShelfFailure', new ShelfFailure('x'), false, false, false, 503],
     ['FormatError', new FormatError('tar', 'header', 0, 'x'), true, true, false, 422],
     ['UnsafeEntry', new UnsafeEntry('x'), true, true, false, 422],
     ['full disk', full, false, false, false, 507],

@@ -7,7 +7,9 @@ describe('how it stands with a way to a phone', () => {
       const { title, sentence } = connectionWords(state, 'AA:BB');
       expect(title).not.toBe('');
       if (wantsHands(state))
-        expect(sentence).toMatch(/\b(tap Allow|End that program|Pull the cable|udev rule|Look whether the address)\b/);
+        expect(sentence).toMatch(
+          /\b(tap Allow|End that program|Pull the cable|udev rule|Look whether the address)\b/,
+        );
     }
     expect(connectionWords('asks', 'AA:BB').sentence).toContain('AA:BB');
   });

@@ -1,3 +1,4 @@
+import { lineMatches, linesOf, plainText } from '../bytes/lines.ts';
 import type { PhoneMode } from './modes.ts';
 import type { Role } from './roles.ts';
 
@@ -116,9 +117,10 @@ function kindOf(
 /** `key=value` lines of a build.prop file; comments and malformed lines are passed over. */
 export function parseProperties(text: string): Record<string, string> {
   const found: Record<string, string> = {};
-  for (const line of text.split('\n')) {
-    const match = /^\s*([^#=\s][^=]*?)\s*=(.*)$/.exec(line);
-    if (match) found[match[1]!] = match[2]!.trim();
+  for (const line of linesOf(text)) {
+    const at = line.indexOf('=');
+    const key = line.slice(0, at < 0 ? 0 : at).trim();
+    if (key !== '' && !key.startsWith('#')) found[key] = plainText(line.slice(at + 1));
   }
   return found;
 }
@@ -126,7 +128,7 @@ export function parseProperties(text: string): Record<string, string> {
 /** `[key]: [value]` lines as `getprop` prints them. */
 export function parseGetprop(text: string): Record<string, string> {
   const found: Record<string, string> = {};
-  for (const match of text.matchAll(/^\[([^\]]+)\]: \[([^\n]*)\]\r?$/gm)) found[match[1]!] = match[2]!;
+  for (const [, key, value] of lineMatches(text, /^\[([^\]]+)\]: \[(.*)\]$/)) found[key!] = plainText(value!);
   return found;
 }
 

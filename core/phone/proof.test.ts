@@ -50,11 +50,30 @@ describe('what returned', () => {
     });
   });
 
-  it('does not call apps different whose version one side does not tell', () => {
+  it('calls apps neither different nor the same whose version one side does not tell', () => {
     const untold = new Map([...apps.keys()].map((name) => [name, undefined]));
-    expect(row('Apps', { condition, apps }, { condition, apps: untold }, all).result).toBe('same');
+    expect(row('Apps', { condition, apps }, { condition, apps: untold }, all)).toMatchObject({
+      result: 'unknown',
+      reason: 'of 2 of them the version is not told',
+    });
     expect(row('Apps', { condition, apps: undefined }, { condition, apps }, all).result).toBe('unknown');
   });
+});
+
+it('never calls an IMEI the same that was not known', () => {
+  const imei = (kept?: boolean, now?: boolean) =>
+    row(
+      'IMEI',
+      { condition: { kind: 'stock', ...(kept !== undefined && { hasImei: kept }) } },
+      { condition: { kind: 'stock', ...(now !== undefined && { hasImei: now }) } },
+      all,
+    ).result;
+  expect(imei(true, true)).toBe('same');
+  expect(imei(undefined, true)).toBe('unknown');
+  expect(imei(true, undefined)).toBe('unknown');
+  expect(imei(false, true)).toBe('expected');
+  expect(imei(true, false)).toBe('different');
+  expect(imei(undefined, false)).toBe('different');
 });
 
 it('apps are read from both lists of a system', () => {
@@ -86,4 +105,6 @@ it('counts personal records by kind, where both could be read', () => {
   expect(rows(kept, facts([['Contacts', 7]]))).toEqual(['Contacts same', 'Messages different']);
   expect(rows(kept, facts([['Contacts', 6]]), false)).toEqual(['Contacts expected', 'Messages expected']);
   expect(rows(kept, facts(undefined))).toEqual([]);
+  const unread: ReturnFacts = { ...kept, records: new Map([['Contacts', undefined]]) };
+  expect(rows(kept, unread)).toEqual(['Contacts unknown', 'Messages different']);
 });

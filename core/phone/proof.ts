@@ -1,3 +1,5 @@
+import { linesOf } from '../bytes/lines.ts';
+import { tagsIn } from '../bytes/xml-tags.ts';
 import type { Condition } from './facts.ts';
 
 /** What can be asked of a phone once it runs, and of a set that was taken from it. */
@@ -5,8 +7,8 @@ export interface ReturnFacts {
   readonly condition: Condition;
   /** Apps with their version codes, undefined of one whose version is not told; undefined where they could not be read. */
   readonly apps?: ReadonlyMap<string, number | undefined> | undefined;
-  /** How many personal records of each kind, by their titles; undefined where they could not be read. */
-  readonly records?: ReadonlyMap<string, number> | undefined;
+  /** How many personal records of each kind, by their titles, undefined of a kind that could not be read; and of all. */
+  readonly records?: ReadonlyMap<string, number | undefined> | undefined;
 }
 
 /** One fact of a phone beside what it was when the set was taken. */
@@ -72,7 +74,10 @@ function recordRows(
   const titles = new Set([...(kept?.keys() ?? []), ...(now?.keys() ?? [])]);
   // What one of the two could not be read for says nothing.
   if (!kept || !now) return [];
-  const count = (of: ReadonlyMap<string, number>, title: string) => String(of.get(title) ?? 0);
+  const count = (of: ReadonlyMap<string, number | undefined>, title: string) => {
+    const found = of.has(title) ? of.get(title) : 0;
+    return found === undefined ? undefined : String(found);
+  };
   return [...titles].map((title) => [title, count(kept, title), count(now, title)]);
 }
 
@@ -86,14 +91,12 @@ function imeiRow(kept: boolean | undefined, now: boolean | undefined): ProofRow 
     kept: words(kept),
     now: words(now),
     result:
-      now === undefined
+      now === undefined || (now && kept === undefined)
         ? 'unknown'
-        : now
-          ? kept === undefined || kept
-            ? 'same'
-            : 'expected'
-          : kept === false
-            ? 'same'
+        : now === kept
+          ? 'same'
+          : now
+            ? 'expected'
             : 'different',
     ...(now && kept === undefined && { reason: 'The mode in which the set was taken does not tell.' }),
     ...(now && kept === false && { reason: 'It was missing when the set was taken.' }),
@@ -111,18 +114,29 @@ function appsRow(kept: ReturnFacts['apps'], now: ReturnFacts['apps'], reason: st
       ? []
       : [`${name} ${there} instead of ${version}`];
   });
+  const untold = [...both.kept].filter(
+    ([name, version]) => both.now.has(name) && (version === undefined || both.now.get(name) === undefined),
+  ).length;
   const isSame = missing.length + more.length + changed.length === 0;
   const differences = [
     missing.length > 0 && `missing: ${missing.join(', ')}`,
     more.length > 0 && `not in the set: ${more.join(', ')}`,
     changed.length > 0 && `in another version: ${changed.join(', ')}`,
     !isSame && reason,
+    isSame && untold > 0 && `of ${untold} of them the version is not told`,
   ].filter(Boolean);
   return {
     what: 'Apps',
     kept: appList(kept),
     now: appList(now),
-    result: !kept || !now ? 'unknown' : isSame ? 'same' : reason ? 'expected' : 'different',
+    result:
+      !kept || !now || (isSame && untold > 0)
+        ? 'unknown'
+        : isSame
+          ? 'same'
+          : reason
+            ? 'expected'
+            : 'different',
     ...(differences.length > 0 && { reason: differences.join('; ') }),
   };
 }
@@ -133,12 +147,12 @@ function appsRow(kept: ReturnFacts['apps'], now: ReturnFacts['apps'], reason: st
  * @param packages that file's text
  */
 export function appsIn(list: string, packages: string | undefined): Map<string, number | undefined> {
-  const versions = new Map(
-    [...(packages ?? '').matchAll(/<package [^>]*\bname="([^"]+)"[^>]*\bversion="(\d+)"/g)].map(
-      ([, name, version]): [string, number] => [name!, Number(version)],
-    ),
-  );
-  const names = list.split('\n').map((line) => line.split(' ')[0]!);
+  const versions = new Map<string, number>();
+  for (const { attributes } of tagsIn(packages ?? '', 'package')) {
+    const [name, version] = [attributes.get('name'), attributes.get('version')];
+    if (name && version && /^\d+$/.test(version)) versions.set(name, Number(version));
+  }
+  const names = [...linesOf(list)].map((line) => line.split(' ', 1)[0]!);
   return new Map(
     names
       .filter(Boolean)

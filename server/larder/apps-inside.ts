@@ -1,5 +1,6 @@
 import type { AppInside } from '@keen-larder/contract/copies.ts';
 import { folderKinds, folderOf, type CopiedApp, type FolderKind } from '@keen-larder/core/apps/copies.ts';
+import { tagsIn } from '@keen-larder/core/bytes/xml-tags.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { keptText, type UserData } from './user-data.ts';
@@ -32,8 +33,8 @@ export async function findApps(data: UserData, wanted?: ReadonlySet<string>): Pr
   const uids = new Map(
     [...list.matchAll(/^([A-Za-z0-9_.]+) (\d+) /gm)].map(([, name, uid]) => [name!, Number(uid)]),
   );
-  const settings = await textAt(data, lists.settings);
-  const grants = (await Promise.all(lists.grants.map((path) => textAt(data, path)))).join('\n');
+  const settings = settingsIn(await textAt(data, lists.settings));
+  const grants = grantsIn((await Promise.all(lists.grants.map((path) => textAt(data, path)))).join('\n'));
   const found: FoundApp[] = [];
   const mayHold = (folder: string) => {
     // `example.tidebook-1`: a name of its own, a number or something random behind the package's.
@@ -122,8 +123,8 @@ async function foundApp(
   data: UserData,
   { apk, programs }: Code,
   uid: number,
-  settings: string,
-  grants: string,
+  settings: PackageSettings,
+  grants: ReadonlyMap<string, ReadonlySet<string>>,
 ): Promise<FoundApp> {
   const name = apk.package;
   const folders: { kind: FolderKind; path: string }[] = [];
@@ -131,11 +132,7 @@ async function foundApp(
     const path = folderOf(kind, name, 'recovery').slice(dataRoot.length);
     if ((await data.names(path)).length > 0) folders.push({ kind, path });
   }
-  const own = sectionOf(grants, name);
-  const sdk = /<version [^>]*\bsdkVersion="(\d+)"/.exec(settings)?.[1];
-  const installer = new RegExp(
-    `<package [^>]*\\bname="${name.replaceAll('.', '\\.')}"[^>]*\\binstaller="([^"]*)"`,
-  ).exec(settings)?.[1];
+  const own = grants.get(name);
   return {
     app: {
       package: name,
@@ -150,25 +147,56 @@ async function foundApp(
       isBuiltIn: false,
       isEnabled: true,
       sharedUserId: apk.sharedUserId,
-      installer,
+      installer: settings.installers.get(name),
       // Where it is not told what was granted, nothing is to be set when it is put back.
       permissions: own
         ? apk.permissions.map((permission) => ({
             name: permission,
-            granted: new RegExp(`name="${permission.replaceAll('.', '\\.')}" granted="true"`).test(own),
+            granted: own.has(permission),
           }))
         : [],
       hasHardwareKeys: (await data.names('/misc/keystore/user_0')).some((each) =>
         each.name.startsWith(`${uid}_USRPKEY_`),
       ),
-      sdk: sdk === undefined ? undefined : Number(sdk),
+      sdk: settings.sdk,
     },
     programs,
     folders,
   };
 }
 
-/** Grants of an app: elements have had either name (AOSP, RuntimePermissionsPersistence). */
-const sectionOf = (xml: string, name: string): string =>
-  new RegExp(`<(pkg|package) name="${name.replaceAll('.', '\\.')}"[^>]*>(.*?)</\\1>`, 's').exec(xml)?.[2] ??
-  '';
+/** What `packages.xml` says beside what each APK says itself. */
+interface PackageSettings {
+  readonly sdk: number | undefined;
+  readonly installers: ReadonlyMap<string, string>;
+}
+
+function settingsIn(xml: string): PackageSettings {
+  const installers = new Map<string, string>();
+  for (const { attributes } of tagsIn(xml, 'package')) {
+    const [name, installer] = [attributes.get('name'), attributes.get('installer')];
+    if (name && installer !== undefined) installers.set(name, installer);
+  }
+  const [version] = tagsIn(xml, 'version');
+  const sdk = Number(version?.attributes.get('sdkVersion') ?? NaN);
+  return { sdk: Number.isInteger(sdk) ? sdk : undefined, installers };
+}
+
+/** Grants by package: elements have had either name (AOSP, RuntimePermissionsPersistence). */
+function grantsIn(xml: string): Map<string, Set<string>> {
+  const grants = new Map<string, Set<string>>();
+  for (const element of ['pkg', 'package']) {
+    for (const { attributes, end } of tagsIn(xml, element)) {
+      const name = attributes.get('name');
+      const close = xml.indexOf(`</${element}>`, end);
+      if (close < 0) break;
+      if (!name || grants.has(name)) continue;
+      const granted = new Set<string>();
+      for (const kind of ['item', 'permission'])
+        for (const { attributes: of } of tagsIn(xml.slice(end, close), kind))
+          if (of.get('granted') === 'true') granted.add(of.get('name') ?? '');
+      grants.set(name, granted);
+    }
+  }
+  return grants;
+}

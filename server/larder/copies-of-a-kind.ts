@@ -196,10 +196,10 @@ export class Copies<
     return removed;
   }
 
-  /** Parts that were damaged and of which every chunk is sound again are so no more. */
-  mend(isSound: (chunks: Buffer) => boolean): void {
+  /** Parts that were damaged, and are whole again by what was stored anew, are damaged no more. */
+  mend(isMended: (chunks: Buffer) => boolean): void {
     for (const { copyId, name, chunks } of this.statements.damagedParts())
-      if (isSound(chunks)) this.statements.damaged(copyId, name, null);
+      if (isMended(chunks)) this.statements.damaged(copyId, name, null);
   }
 
   /** What is wrong with the manifest's file; undefined where it says what the catalogue does. */

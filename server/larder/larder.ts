@@ -308,13 +308,20 @@ export class Larder {
     return removed;
   }
 
-  /** Images that were damaged and of which every chunk is sound again are so no more; they are to be verified anew. */
+  /** Images that were damaged, and whole again by what was stored anew, are damaged no more; they are to be verified anew. */
   private mend(): void {
-    const isSound = (chunks: Buffer) =>
-      digestsOf(chunks).every((digest) => !digest || this.shelf.has(digest));
-    const mended = this.sets.damagedImages().filter(({ chunks }) => isSound(chunks));
+    const healed = this.shelf.takeHealed();
+    if (healed.size === 0) return;
+    const isMended = (chunks: Buffer) => {
+      const digests = digestsOf(chunks).filter((digest) => digest !== undefined);
+      return (
+        digests.some((digest) => healed.has(digest.toString('hex'))) &&
+        digests.every((digest) => this.shelf.has(digest))
+      );
+    };
+    const mended = this.sets.damagedImages().filter(({ chunks }) => isMended(chunks));
     for (const { setId, partition } of mended) this.sets.mended(setId, partition);
-    this.copies.mend(isSound);
+    this.copies.mend(isMended);
     if (mended.length > 0) this.changed();
   }
 

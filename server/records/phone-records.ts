@@ -1,7 +1,10 @@
 import { stagingFolders } from '@keen-larder/core/apps/copies.ts';
 import { recordKind, recordKinds, sideFiles, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { PhoneRefusal } from '../failures.ts';
 import type { DescribedFile, FileAccess } from '../links/phone-link.ts';
-import { readRecords, type ReadRecords } from './records-reader.ts';
+import type { ReadRecords } from '../untrusted/records-reader.ts';
+import { readUntrustedRecords } from '../untrusted/untrusted.ts';
 
 export const userDataRoot = '/data';
 
@@ -60,13 +63,17 @@ export async function fetchRecords(
     };
   }
   for (const { path } of files) contents.set(path, await bytesAt(access, path, signal));
-  return { contents, read: readRecords(kind, contents, now) };
+  return { contents, read: await readUntrustedRecords(kind, contents, now) };
 }
 
 /** @param path from user data's own root on */
 export async function bytesAt(access: FileAccess, path: string, signal?: AbortSignal): Promise<Buffer> {
   const parts: Uint8Array[] = [];
-  for await (const part of access.content(`${userDataRoot}${path}`, signal))
+  let left = mostBytesRead;
+  for await (const part of access.content(`${userDataRoot}${path}`, signal)) {
+    if ((left -= part.length) < 0)
+      throw new PhoneRefusal(`${path} does not end: more than ${sizeText(mostBytesRead)} came of it.`);
     parts.push(Uint8Array.from(part));
+  }
   return Buffer.concat(parts);
 }

@@ -55,6 +55,8 @@ export class Shelf {
   private packNames: Map<number, string>;
   private agreement: Agreement | undefined;
   private isReady = false;
+  /** Chunks that were damaged and have been stored anew; hexadecimal. */
+  private healed = new Set<string>();
 
   private constructor(
     readonly path: string,
@@ -124,6 +126,8 @@ export class Shelf {
   async register(name: string, bytes: number, records: readonly Record[]): Promise<void> {
     const { mtimeMs } = await stat(join(this.packFolder, name));
     const checked = { checkedAt: this.catalogue.now(), modifiedAt: Math.round(mtimeMs) };
+    for (const { digest } of records)
+      if (this.chunks.find(digest)?.damage != null) this.healed.add(digest.toString('hex'));
     this.chunks.addPack({ name, bytes, ...checked }, records);
     this.refreshPacks();
   }
@@ -148,6 +152,13 @@ export class Shelf {
       await this.requireStillThere();
       throw error;
     }
+  }
+
+  /** Chunks that were damaged and have been stored anew since this was last asked; hexadecimal. */
+  takeHealed(): ReadonlySet<string> {
+    const { healed } = this;
+    this.healed = new Set();
+    return healed;
   }
 
   /** A chunk was read and is not what it was: from now on it is not relied upon. */

@@ -42,7 +42,12 @@ import type {
   PuttingRecordsStart,
 } from '@keen-larder/contract/requests/records.ts';
 import type { RestoringRequest, RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
-import type { EmptyBin, ExportRequest, InsideRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
+import type {
+  EmptyBin,
+  ExportRequest,
+  InsideRequest,
+  SetChange,
+} from '@keen-larder/contract/requests/sets.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';

@@ -11,7 +11,8 @@ export function fileOn(shell: AdbShell, path: string, bytes: number): ByteSource
     const count = Math.ceil((offset + length) / pieceBytes) - start;
     const script = `dd if=${quote(path)} bs=${pieceBytes} skip=${start} count=${count}`;
     const from = offset - start * pieceBytes;
-    return (await shell.bytes(script)).subarray(from, from + length);
+    const bytes = await shell.bytes(script, { mostBytes: count * pieceBytes });
+    return bytes.subarray(from, from + length);
   };
   return cached({ bytes, read }, pieceBytes);
 }

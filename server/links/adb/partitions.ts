@@ -142,7 +142,7 @@ export class AdbPartitions implements PartitionAccess {
   }
 
   private async readNode(node: string, offset: number, bytes: number): Promise<Buffer> {
-    return this.shell.bytes(readsOf(node, offset, bytes).join(' && '));
+    return this.shell.bytes(readsOf(node, offset, bytes).join(' && '), { mostBytes: bytes });
   }
 
   private async unmount(node: string, name: string): Promise<void> {

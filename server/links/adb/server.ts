@@ -1,6 +1,7 @@
 import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { setTimeout as pause } from 'node:timers/promises';
 import { AdbServerClient } from '@yume-chan/adb';
+import { linesOf } from '@keen-larder/core/bytes/lines.ts';
 import { orGoneOf, type AdbConnection } from './connect.ts';
 import { ServerConnector } from './server-connector.ts';
 import { LinkFailure } from '../../failures.ts';
@@ -93,17 +94,17 @@ export class AdbServer {
 
 /** Lines of `host:devices-l`: name, state, and fields with colons in them. */
 export function parseDevices(text: string): ServedPhone[] {
-  return text.split('\n').flatMap((line) => {
-    const found = /^(\S+)\s+(.*?)\s*(?:\susb:\S+|\s(?:product|model|device):\S+)*\s*transport_id:(\d+)/.exec(
-      line,
-    );
-    if (!found) return [];
-    const [, name, state, transportId] = [...found] as [string, string, string, string];
+  return [...linesOf(text)].flatMap((line) => {
+    const [name = '', ...fields] = line.trim().split(/\s+/);
+    const transport = fields.find((field) => /^transport_id:\d{1,18}$/.test(field));
+    const about = fields.findIndex((field) => /^(?:usb|product|model|device|transport_id):/.test(field));
+    const state = fields.slice(0, about).join(' ');
+    if (!transport || state === '') return [];
     return [
       {
         name,
-        state: state.replace(/^(no permissions).*/, '$1').split(/\s+usb:/)[0]!,
-        transportId: BigInt(transportId),
+        state: state.replace(/^(no permissions).*/, '$1'),
+        transportId: BigInt(transport.slice('transport_id:'.length)),
       },
     ];
   });

@@ -1,6 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { AdbSocket } from '@yume-chan/adb';
 import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
+import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { raceAgainst } from '../../async/race-against.ts';
 import { FlashFailure, LinkFailure, PhoneFailure, PhoneRefusal } from '../../failures.ts';
 import type { Quiet, SilenceLimit } from '../silence.ts';
@@ -19,7 +20,16 @@ export interface CommandOptions {
   readonly signal?: AbortSignal | undefined;
   /** Why the phone may be quiet for longer than usual. */
   readonly quiet?: Quiet;
+  /** So many bytes it may print at most, where they are all wanted at once. */
+  readonly mostBytes?: number;
 }
+
+/** No answer of a few lines is longer. */
+const usuallyMostBytes = 4 << 20;
+/** So many bytes of complaint are kept. */
+const mostWords = 64 << 10;
+/** A command whose whole answer is waited for may print for so long; what it reads or writes counts besides. */
+const mostMs = 5 * 60_000;
 
 /** Quotes a word for the phone's shell. */
 export const quote = (word: string): string => `'${word.replaceAll("'", `'\\''`)}'`;
@@ -59,14 +69,37 @@ export class AdbShell {
 
   /** Runs a command as it is. @throws LinkFailure */
   async run(script: string, options: CommandOptions = {}): Promise<CommandResult> {
-    const parts: Uint8Array[] = [];
+    const answer = this.answerTo(script, options);
     const output = this.output(script, options);
     for (;;) {
       const { done, value } = await output.next();
-      if (done)
-        return { stdout: Buffer.concat(parts).toString(), stderr: value.words, exitCode: value.exitCode };
-      parts.push(value.slice());
+      if (done) return { stdout: answer.whole().toString(), stderr: value.words, exitCode: value.exitCode };
+      try {
+        answer.add(value);
+      } catch (error) {
+        await output.return({ exitCode: 0, words: '' });
+        throw error;
+      }
     }
+  }
+
+  /** Gathers what a command prints. */
+  private answerTo(script: string, { mostBytes = usuallyMostBytes, quiet }: CommandOptions) {
+    const parts: Uint8Array[] = [];
+    const until = performance.now() + mostMs + this.silence.msFor(quiet);
+    let left = mostBytes;
+    return {
+      /** @throws PhoneRefusal when it is too much, or takes too long */
+      add(part: Uint8Array): void {
+        left -= part.length;
+        if (left < 0 || performance.now() > until)
+          throw new PhoneRefusal(
+            `The phone’s answer to “${shortened(script)}” does not end: it printed more than ${left < 0 ? sizeText(mostBytes) : durationText(mostMs)} of it.`,
+          );
+        parts.push(part.slice());
+      },
+      whole: () => Buffer.concat(parts),
+    };
   }
 
   /** Runs as root. @throws PhoneRefusal with the phone's own words when it ends with an error */
@@ -83,9 +116,9 @@ export class AdbShell {
 
   /** As `text`, for what is none. */
   async bytes(script: string, options?: CommandOptions): Promise<Buffer> {
-    const parts: Uint8Array[] = [];
-    for await (const part of this.stream(script, options)) parts.push(part.slice());
-    return Buffer.concat(parts);
+    const answer = this.answerTo(script, options ?? {});
+    for await (const part of this.stream(script, options)) answer.add(part);
+    return answer.whole();
   }
 
   /**
@@ -193,6 +226,7 @@ export class AdbShell {
     signal?.addEventListener('abort', cancel, { once: true });
     const parser = new ShellParser();
     const complaint: Uint8Array[] = [];
+    let complained = 0;
     let exitCode: number | undefined;
     try {
       for (;;) {
@@ -200,8 +234,10 @@ export class AdbShell {
         if (done) break;
         for (const { id, data } of parser.push(value)) {
           if (id === shellIds.stdout) yield data;
-          else if (id === shellIds.stderr) complaint.push(data.slice());
-          else if (id === shellIds.exit) exitCode = data[0];
+          else if (id === shellIds.stderr && complained < mostWords) {
+            complaint.push(data.slice());
+            complained += data.length;
+          } else if (id === shellIds.exit) exitCode = data[0];
         }
         this.connection.pool.giveBack(value);
       }
@@ -246,10 +282,11 @@ const tooOld = 'This phone’s adb is too old: it cannot tell how a command ends
 /** An exit code from here on says which signal ended the command (POSIX.1-2017, Shell, 2.8.2). */
 const leastSignalCode = 128;
 
+const shortened = (text: string) => (text.length > 200 ? `${text.slice(0, 200)}…` : text);
+
 function refusal(script: string, exitCode: number, words: string): PhoneRefusal | LinkFailure {
   const said = words.trim();
-  const command = script.length > 200 ? `${script.slice(0, 200)}…` : script;
-  const message = `The phone answered “${said || `exit code ${exitCode}`}” to “${command}”.`;
+  const message = `The phone answered “${shortened(said) || `exit code ${exitCode}`}” to “${shortened(script)}”.`;
   // It was ended, as by a phone that goes down: it did not refuse.
   return exitCode > leastSignalCode ? new LinkFailure(message) : new PhoneRefusal(message, said);
 }

@@ -13,7 +13,10 @@ export class RunLedger {
 
   constructor(
     private readonly statements: RunStatements,
-    private readonly reserve: Pick<Reserve, 'release' | 'layUp'> = { release: () => false, layUp: () => undefined },
+    private readonly reserve: Pick<Reserve, 'release' | 'layUp'> = {
+      release: () => false,
+      layUp: () => undefined,
+    },
     private readonly failed: (error: unknown) => void = () => undefined,
   ) {}
 

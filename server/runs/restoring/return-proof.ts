@@ -108,8 +108,10 @@ export async function proveReturn(
 export function proofText(rows: readonly ProofRow[]): string {
   const different = rows.filter(({ result }) => result === 'different').map(({ what }) => what);
   if (different.length > 0) return `Different from the set: ${different.join(', ')}.`;
-  const same = rows.filter(({ result }) => result === 'same').length;
-  return `${same} of ${rows.length} facts are the same as kept, none differs without a reason.`;
+  const count = (wanted: ProofRow['result']) => rows.filter(({ result }) => result === wanted).length;
+  const unknown = count('unknown');
+  const not = unknown > 0 ? `${unknown} could not be compared, ` : '';
+  return `${count('same')} of ${rows.length} facts are the same as kept, ${not}none differs without a reason.`;
 }
 
 /** Apps by the lists in user data. @param read a file of it */

@@ -1,5 +1,5 @@
 import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
-import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
+import { readPackages } from '../../../untrusted/untrusted.ts';
 import { type AppWork, type InstallPart } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
 import { quote, type AdbShell } from '../shell.ts';
@@ -38,7 +38,7 @@ export class AdbAppWork implements AppWork {
 
   async describe(name: string): Promise<InstalledApp | undefined> {
     const text = (await this.shell.run(`dumpsys package ${nameOf(name)}`)).stdout;
-    return parsePackageDump(text).find((app) => app.package === name);
+    return (await readPackages(text)).find((app) => app.package === name);
   }
 
   async *read(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {

@@ -1,9 +1,9 @@
 import { folderOf, isCompared, stagingFolders, type DataFile } from '@keen-larder/core/apps/copies.ts';
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
-import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { stampOf } from '../../../formats/data-stamp.ts';
+import { readPackages } from '../../../untrusted/untrusted.ts';
 import { type AppAccess } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
 import { fileOn } from '../file-source.ts';
@@ -13,6 +13,8 @@ import { LinkFailure } from '../../../failures.ts';
 
 /** APKs looked into side by side: each is a few round trips. */
 const atOnce = 4;
+/** Lists of all apps, and of all their files, grow long on phones in use. */
+const mostListBytes = 128 << 20;
 
 interface ApkFile {
   readonly path: string;
@@ -35,7 +37,7 @@ export class AdbApps implements AppAccess {
   }
 
   async list(signal?: AbortSignal): Promise<AppFacts[]> {
-    const installed = parsePackageDump(await this.text('dumpsys package packages', signal));
+    const installed = await readPackages(await this.text('dumpsys package packages', signal));
     if (installed.length === 0) {
       throw new LinkFailure(
         'The phone’s package manager lists no apps. Wait until it has started, then look again.',
@@ -146,11 +148,13 @@ export class AdbApps implements AppAccess {
   }
 
   private rootedText(script: string, signal?: AbortSignal): Promise<string> {
-    return this.shell.root ? this.shell.text(script, { signal }) : this.text(script, signal);
+    return this.shell.root
+      ? this.shell.text(script, { signal, mostBytes: mostListBytes })
+      : this.text(script, signal);
   }
 
   private async text(script: string, signal?: AbortSignal): Promise<string> {
-    return (await this.shell.run(script, { signal })).stdout;
+    return (await this.shell.run(script, { signal, mostBytes: mostListBytes })).stdout;
   }
 }
 

@@ -1,31 +1,20 @@
-import Sqlite from 'better-sqlite3';
-import { readDatabase } from '../../../formats/sqlite-bytes.ts';
+import { readKeyUids } from '../../../untrusted/untrusted.ts';
 import { quote, type AdbShell } from '../shell.ts';
 
 /** Up to Android 11 a file for each key, named by the uid (AOSP system/security, keystore). */
 const keyFolder = '/data/misc/keystore/user_0';
 /** From Android 12 on a database (AOSP system/security, keystore2, database.rs). */
 const keyDatabase = '/data/misc/keystore/persistent.sqlite';
+const mostDatabaseBytes = 64 << 20;
 
 /** Uids of apps that keep keys in the phone's hardware; needs root. */
 export async function hardwareKeyUids(shell: AdbShell): Promise<Set<number>> {
   const found = new Set<number>();
   const list = await shell.run(shell.rooted(`ls ${quote(keyFolder)}`));
   for (const [, uid] of list.stdout.matchAll(/^(\d+)_USRPKEY_/gm)) found.add(Number(uid));
-  const bytes = await shell.bytes(`cat ${quote(keyDatabase)} 2>/dev/null; true`);
-  if (bytes.length > 0) for (const uid of uidsIn(bytes)) found.add(uid);
+  const bytes = await shell.bytes(`cat ${quote(keyDatabase)} 2>/dev/null; true`, {
+    mostBytes: mostDatabaseBytes,
+  });
+  if (bytes.length > 0) for (const uid of await readKeyUids(bytes)) found.add(uid);
   return found;
-}
-
-/** Of the domain of apps, whose name spaces are their uids. */
-function uidsIn(bytes: Uint8Array): number[] {
-  try {
-    return readDatabase(bytes, (db) =>
-      db.prepare<[], number>('SELECT DISTINCT namespace FROM keyentry WHERE domain = 0').pluck().all(),
-    );
-  } catch (error) {
-    // Of a database that cannot be read nothing is known.
-    if (error instanceof Sqlite.SqliteError) return [];
-    throw error;
-  }
 }

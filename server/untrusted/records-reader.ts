@@ -2,7 +2,7 @@ import Sqlite, { type Database } from 'better-sqlite3';
 import { writeCalendar, type CalendarEvent } from '@keen-larder/core/formats/icalendar/icalendar.ts';
 import { writeVcards, type Contact } from '@keen-larder/core/formats/vcard/vcard.ts';
 import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
-import { readDatabase } from '../formats/sqlite-bytes.ts';
+import { readDatabase } from './sqlite-bytes.ts';
 
 /** What records say. */
 export interface ReadRecords {

@@ -1,0 +1,19 @@
+/** Runs in a thread of its own: reads what phones and files say, which may take for ever. See `untrusted.ts`. */
+import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
+import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
+import { keyUidsIn } from './key-uids.ts';
+import { readRecords, type ReadRecords } from './records-reader.ts';
+
+export const records = ({
+  kind,
+  files,
+  now,
+}: {
+  readonly kind: RecordKindId;
+  readonly files: ReadonlyMap<string, Uint8Array>;
+  readonly now: number;
+}): ReadRecords => readRecords(kind, files, now);
+
+export const keyUids = (bytes: Uint8Array): number[] => keyUidsIn(bytes);
+
+export const packages = (text: string) => parsePackageDump(text);
