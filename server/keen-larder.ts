@@ -66,6 +66,8 @@ export interface Options {
 
 const minute = 60_000;
 const hour = 60 * minute;
+/** Between two looks for a shelf that is away. */
+const awayPollMs = 3000;
 
 /** The whole application without its HTTP interface. */
 export interface KeenLarder extends RunContext {
@@ -185,6 +187,9 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   };
   await tidy();
   const tidying = setInterval(() => void tidy(), hour);
+  const awaitingShelf = setInterval(() => {
+    if (shelf.absence !== undefined) larder.requireShelf().catch(() => undefined);
+  }, awayPollMs);
   await workers.warmUp();
   bench.start();
   const incoming = new Incoming(home, options.settledMs ?? 1500, () => feed.send('imports', {}));
@@ -223,6 +228,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     exportFolder: join(home, 'exports'),
     async close() {
       clearInterval(tidying);
+      clearInterval(awaitingShelf);
       await engine.stop();
       await incoming.stop();
       await bench.stop();

@@ -251,6 +251,8 @@ export class Larder {
       });
     } finally {
       this.mend();
+      // How much room there is has changed in any case.
+      this.changed();
     }
   }
 

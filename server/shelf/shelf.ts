@@ -142,6 +142,8 @@ export class Shelf {
    * @throws Error when the pack cannot be read or ends too early
    */
   async readStored(row: ChunkRow, stored: Buffer): Promise<void> {
+    // Its disk may have been connected again since.
+    if (this.absence !== undefined) await this.isThere();
     this.requireThere();
     try {
       await this.files.read(this.packPath(row.packId), stored, row.offset);
@@ -311,10 +313,10 @@ export class Shelf {
         bytes,
         records.filter(({ digest }) => !bad.has(digest.toString('hex'))),
       );
-      const whole = `Entered ${name} with ${records.length - bad.size} chunks in the catalogue`;
-      return bad.size > 0
-        ? { level: 'warning', text: `${whole}; ${bad.size} are damaged.` }
-        : { level: 'info', text: `${whole}.` };
+      const left =
+        bad.size > 0 ? `; ${bad.size} more, which ${bad.size === 1 ? 'is' : 'are'} damaged, left out` : '';
+      const text = `Entered ${name} with ${records.length - bad.size} chunks in the catalogue${left}.`;
+      return { level: 'info', text };
     } catch (error) {
       return { level: 'warning', text: `${name} cannot be used: ${(error as Error).message}.` };
     }

@@ -2,6 +2,7 @@
 import { ElButton } from 'element-plus';
 import { computed } from 'vue';
 import { useRouter } from 'vue-router';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../api/client.ts';
 import { useLarder } from '../state/larder.ts';
 import { announceError } from '../state/notices.ts';
@@ -9,6 +10,9 @@ import { announceError } from '../state/notices.ts';
 const larder = useLarder();
 const router = useRouter();
 const absence = computed(() => larder.shelf?.absence);
+/** With less, no run that keeps anything comes to its end. */
+const leastBytes = 32 << 20;
+const free = computed(() => larder.shelf?.freeBytes ?? Infinity);
 const doubts = computed(() => larder.shelf?.doubts ?? []);
 
 const lookAgain = () => larder.load().catch(announceError);
@@ -18,6 +22,13 @@ const rebuild = () => api.rebuild().then(({ id }) => router.push(`/runs/${id}`),
 <template>
   <p v-if="absence" class="shelf stop" role="alert">
     <span>{{ absence }} Nothing can be kept or put back meanwhile.</span>
+    <ElButton size="small" @click="lookAgain">Look again</ElButton>
+  </p>
+  <p v-else-if="free < leastBytes" class="shelf" role="status">
+    <span>
+      The disk of the shelf is full: {{ sizeText(free) }} free. Nothing can be kept until there is room. Empty
+      the bin, remove exports, or move other files away.
+    </span>
     <ElButton size="small" @click="lookAgain">Look again</ElButton>
   </p>
   <p v-else-if="doubts.length" class="shelf" role="status">

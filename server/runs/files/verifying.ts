@@ -45,7 +45,7 @@ export function startVerifying({ larder, engine }: RunContext, setId: string): R
       const damaged = found.filter(({ damage }) => damage !== null).map(({ partition }) => partition);
       if (damaged.length > 0) {
         throw new RunFailure(
-          `${listText(damaged)} is damaged on the shelf. Do not put it back; use another set.`,
+          `${listText(damaged)} is damaged on the shelf. Do not put it back. Image it again: what the phone still has makes this set whole as well. Otherwise use another set.`,
         );
       }
       return `All ${found.length} images are as they were kept.`;

@@ -60,8 +60,8 @@ const emptyBin = (atOnce: boolean) =>
     <p v-if="larder.shelf" class="soft">
       {{ larder.sets.length }} {{ larder.sets.length === 1 ? 'set' : 'sets' }} of {{ phones.length }}
       {{ phones.length === 1 ? 'phone' : 'phones' }} · shelf “{{ larder.shelf.name }}”:
-      {{ sizeText(larder.shelf.imagedBytes) }} kept as {{ sizeText(larder.shelf.storedBytes) }} ·
-      {{ sizeText(larder.shelf.freeBytes) }} free
+      {{ sizeText(larder.shelf.imagedBytes) }} kept as {{ sizeText(larder.shelf.storedBytes)
+      }}<template v-if="!larder.shelf.absence"> · {{ sizeText(larder.shelf.freeBytes) }} free</template>
     </p>
     <RouterLink to="/larder/copies" class="to-copies">Copies of apps and records</RouterLink>
   </header>
