@@ -22,6 +22,7 @@ const tools = {
   zstd: 'zstd',
   b3sum: 'b3sum',
   sqlite3: 'sqlite3',
+  busybox: 'busybox',
   zip: 'zip',
   unzip: 'unzip',
   aapt: 'aapt',

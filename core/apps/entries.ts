@@ -18,6 +18,51 @@ export class UnsafeEntry extends Error {
   override readonly name = 'UnsafeEntry';
 }
 
+/**
+ * Judges the names of one archive's entries in their order: what would leave the folder that it is for, by its name or by a link
+ * before it, is refused.
+ */
+export class FolderJudge {
+  private readonly links = new Set<string>();
+  private readonly files = new Set<string>();
+
+  /** @param folder in words: `the app’s folder` */
+  constructor(private readonly folder: string) {}
+
+  /** Where an entry lies within the folder, and what it links to. @throws UnsafeEntry naming the entry */
+  judge({ path, type, target }: Pick<AppEntry, 'path' | 'type' | 'target'>): {
+    readonly path: string;
+    readonly target?: string;
+  } {
+    const own = this.pathOf(path, 'it');
+    if (type === 'link') {
+      const linked = this.pathOf(target ?? '', `what ${path} links to`);
+      if (!this.files.has(linked)) throw new UnsafeEntry(`${path} links to what is not in the archive`);
+      return { path: own, target: linked };
+    }
+    if (type === 'symlink') this.links.add(own);
+    else if (type === 'file') this.files.add(own);
+    else if (type !== 'directory')
+      throw new UnsafeEntry(`${path} is neither a file nor a folder but a ${type}`);
+    return { path: own, ...(target !== undefined && { target }) };
+  }
+
+  /** Without `./` before it and `/` behind it. */
+  private pathOf(path: string, what: string): string {
+    const plain = path.replace(/^(?:\.\/+)+/, '').replace(/\/+$/, '');
+    if (plain === '.' || plain === '') return '.';
+    const steps = plain.split('/');
+    if (plain.startsWith('/') || steps.some((step) => step === '..' || step === '' || step.includes('\0')))
+      throw new UnsafeEntry(`${what}: ${path} leaves ${this.folder}`);
+    for (let depth = 1; depth < steps.length; depth++) {
+      const above = steps.slice(0, depth).join('/');
+      if (this.links.has(above)) throw new UnsafeEntry(`${path} lies behind the link ${above}`);
+    }
+    if (this.links.has(plain)) throw new UnsafeEntry(`${path} comes after a link of the same name`);
+    return plain;
+  }
+}
+
 const setUid = 0o4000;
 const permissionBits = 0o7777;
 
@@ -27,8 +72,7 @@ const permissionBits = 0o7777;
  * is refused.
  */
 export class EntryPlacer {
-  private readonly links = new Set<string>();
-  private readonly files = new Set<string>();
+  private readonly folder = new FolderJudge('the app’s folder');
 
   /**
    * @param label of what has none; undefined where labels are not told
@@ -43,18 +87,7 @@ export class EntryPlacer {
 
   /** @throws UnsafeEntry naming the entry */
   place(entry: AppEntry): AppEntry {
-    const path = this.pathOf(entry.path, 'it');
-    let { target } = entry;
-    if (entry.type === 'link') {
-      target = this.pathOf(target ?? '', `what ${entry.path} links to`);
-      if (!this.files.has(target)) throw new UnsafeEntry(`${entry.path} links to what is not in the archive`);
-    } else if (entry.type === 'symlink') {
-      this.links.add(path);
-    } else if (entry.type === 'file') {
-      this.files.add(path);
-    } else if (entry.type !== 'directory') {
-      throw new UnsafeEntry(`${entry.path} is neither a file nor a folder but a ${entry.type}`);
-    }
+    const { path, target } = this.folder.judge(entry);
     return {
       path,
       type: entry.type,
@@ -78,21 +111,6 @@ export class EntryPlacer {
     const range = Math.floor(appIdOf(next) / 10_000);
     const belongs = range >= 1 && appIdOf(next) % 10_000 === this.to.appId % 10_000;
     return belongs ? next : ownId(this.to);
-  }
-
-  /** Without `./` before it and `/` behind it. */
-  private pathOf(path: string, what: string): string {
-    const plain = path.replace(/^(?:\.\/+)+/, '').replace(/\/+$/, '');
-    if (plain === '.' || plain === '') return '.';
-    const steps = plain.split('/');
-    if (plain.startsWith('/') || steps.some((step) => step === '..' || step === '' || step.includes('\0')))
-      throw new UnsafeEntry(`${what}: ${path} leaves the app’s folder`);
-    for (let depth = 1; depth < steps.length; depth++) {
-      const above = steps.slice(0, depth).join('/');
-      if (this.links.has(above)) throw new UnsafeEntry(`${path} lies behind the link ${above}`);
-    }
-    if (this.links.has(plain)) throw new UnsafeEntry(`${path} comes after a link of the same name`);
-    return plain;
   }
 }
 

@@ -10,6 +10,8 @@ export interface ArchivePlan {
   readonly folder: string;
   /** Paths within the folder that stay out. */
   readonly leaveOut: readonly string[];
+  /** Put back, it takes the place of what is in the folder; otherwise it goes over that. */
+  readonly replacesFolder: boolean;
 }
 
 /** User data in its second way: files, shared storage apart. */
@@ -21,6 +23,7 @@ export const archives: readonly ArchivePlan[] = [
     folder: '/data',
     // Of shared storage only its place is kept; keys of the hardware are of no use elsewhere.
     leaveOut: ['media', 'lost+found'],
+    replacesFolder: true,
   },
   {
     name: 'shared-storage',
@@ -28,6 +31,7 @@ export const archives: readonly ArchivePlan[] = [
     holds: 'photos, downloads and all else that apps share',
     folder: '/data/media/0',
     leaveOut: [],
+    replacesFolder: false,
   },
 ];
 

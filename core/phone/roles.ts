@@ -100,9 +100,13 @@ export function inSlot(name: string, slot: 'a' | 'b' | undefined): string {
   return own && slot ? `${base}_${slot}` : name;
 }
 
-/** The role of a partition by its name, with or without slot suffix, in any case. */
+/** Names of archives of files, beside those of partitions. */
+const archiveNames: readonly string[] = ['userdata-files', 'shared-storage'];
+
+/** The role of a partition by its name, with or without slot suffix, in any case; of an archive of files as well. */
 export function roleOf(name: string): Role {
   const lower = name.toLowerCase();
+  if (archiveNames.includes(lower)) return 'user-data';
   return roleByName.get(lower) ?? roleByName.get(splitSlot(lower).base) ?? 'other';
 }
 

@@ -1,10 +1,9 @@
-import type { RunSheet, Step } from './check.ts';
+import type { RunSheet } from './check.ts';
+import { isDestructive } from './effects.ts';
 
 /** Destructive runs are armed by typing this: the last four characters of the phone's serial. */
 export const armingText = (serial: string): string => serial.slice(-4);
 
-const destructive: readonly Step['kind'][] = ['write', 'format', 'activate', 'lock', 'unlock'];
-
 /** Whether a run must be armed: it writes partitions, changes locks, or replaces data on the phone. */
 export const mustArm = ({ steps, checks }: Pick<RunSheet, 'steps' | 'checks'>): boolean =>
-  steps.some(({ kind }) => destructive.includes(kind)) || checks.some(({ id }) => id === 'data-replaced');
+  steps.some(isDestructive) || checks.some(({ id }) => id === 'data-replaced');

@@ -48,6 +48,8 @@ export type CheckId =
   | 'name-taken'
   | 'wrong-model'
   | 'identity-of-another'
+  | 'identity-unproved'
+  | 'wrong-kind'
   | 'image-too-large'
   | 'image-damaged'
   | 'image-not-complete'

@@ -15,6 +15,8 @@ export interface ImportingImage {
   readonly fault?: string;
   /** A checksum file that came along names its files. */
   readonly isListed: boolean;
+  /** The serial of another phone, of whose identity it is by what came along or what the larder knows. */
+  readonly identityOf?: string;
 }
 
 /** Everything an importing run sheet is computed from. */
@@ -127,6 +129,22 @@ const cannotBeMade: ImportingCheck = ({ images }) =>
       : [],
   );
 
+/** Stops when another phone's identity would be filed under this one. */
+const identityOfAnother: ImportingCheck = ({ images }) => {
+  const foreign = images.filter(({ identityOf }) => identityOf !== undefined);
+  if (foreign.length === 0) return [];
+  const names = foreign.map(({ partition }) => partition);
+  const [first] = foreign;
+  return [
+    {
+      id: 'identity-of-another',
+      severity: 'stop',
+      title: 'Identity of another phone',
+      sentence: `${listText(names)} ${names.length > 1 ? 'are' : 'is'} of ${first!.identityOf}, as the description that came along says. Import the files as of that phone, or leave ${names.length > 1 ? 'them' : 'it'} out.`,
+    },
+  ];
+};
+
 /** Stops when two files are to become one image. */
 const twoForOne: ImportingCheck = ({ images }) => {
   const names = images.map(({ partition }) => partition);
@@ -209,6 +227,7 @@ const checks: readonly ImportingCheck[] = [
   nameTaken,
   shelfSpace,
   cannotBeMade,
+  identityOfAnother,
   twoForOne,
   tooLarge,
   oddContent,

@@ -89,6 +89,9 @@ export function setStatements(db: Database) {
     FROM images JOIN sets ON sets.id = images.setId
     WHERE sets.serial = ? AND sets.binnedAt IS NULL AND images.damage IS NULL AND images.unsettled IS NULL
     ORDER BY sets.createdAt`);
+  const origins = db.prepare<[sha256: Buffer], { serial: string }>(`
+    SELECT DISTINCT sets.serial FROM images JOIN sets ON sets.id = images.setId
+    WHERE images.sha256 = ? AND sets.origin = 'phone' ORDER BY sets.serial`);
   const change = db.prepare<SetChangeRow>(`
     UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt, binnedMs = @binnedMs, changing = 0
     WHERE id = @id`);
@@ -135,6 +138,8 @@ export function setStatements(db: Database) {
     /** Every chunk list of the catalogue, one image at a time. */
     chunkLists: () => chunkLists.iterate(),
     kept: (serial: string) => kept.all(serial),
+    /** Serials of the phones from which an image with this digest was read. */
+    origins: (sha256: Buffer) => origins.all(sha256).map(({ serial }) => serial),
     change: (row: SetChangeRow) => void change.run(row),
     /** Its manifest is being changed, and the catalogue is not yet. */
     changing: (id: string) => void changing.run(id),

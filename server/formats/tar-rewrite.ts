@@ -16,11 +16,11 @@ const typeNames: Readonly<Record<string, Header['type']>> = {
 /**
  * An archive made anew with other owners, modes and labels; sizes, times, contents and extended attributes
  * stay as they are.
- * @param place says what an entry is to be; what it throws ends the archive
+ * @param place says what an entry is to be, nothing of one to be left out; what it throws ends the archive
  */
 export async function* rewrittenTar(
   stream: AsyncIterable<Uint8Array>,
-  place: (entry: AppEntry) => AppEntry,
+  place: (entry: AppEntry) => AppEntry | undefined,
 ): AsyncGenerator<Uint8Array> {
   const reader = extract();
   const archive = pack();
@@ -35,6 +35,10 @@ export async function* rewrittenTar(
   const written = (async () => {
     for await (const entry of reader) {
       const header = changed(entry.header, place);
+      if (!header) {
+        entry.resume();
+        continue;
+      }
       const into = archive.entry(header);
       if (header.type === 'file' && (header.size ?? 0) > 0) {
         for await (const part of entry) if (!into.write(part)) await drained(into);
@@ -62,7 +66,7 @@ const drained = (stream: Writable) =>
     stream.once('close', () => reject(new Error('the archive was given up')));
   });
 
-function changed(header: Header, place: (entry: AppEntry) => AppEntry): NewHeader {
+function changed(header: Header, place: (entry: AppEntry) => AppEntry | undefined): NewHeader | undefined {
   const had = header.pax ?? {};
   const pax = Object.fromEntries(Object.entries(had).filter(([key]) => !madeAnew.has(key)));
   const label = labelKeys
@@ -79,6 +83,7 @@ function changed(header: Header, place: (entry: AppEntry) => AppEntry): NewHeade
     mode: header.mode ?? 0o600,
     ...(label !== undefined && { label }),
   });
+  if (!next) return undefined;
   if (next.label !== undefined) {
     pax[labelKeys[0]] = next.label;
     pax[labelKeys[1]] = `${next.label}\0`;

@@ -1,5 +1,6 @@
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
+import type { IdentityOrigin } from '@keen-larder/core/runsheet/restoring/facts.ts';
 import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { ChunkStatements } from '../database/chunks.ts';
 import type { PhoneStatements } from '../database/phones.ts';
@@ -219,6 +220,18 @@ export class Larder {
     await this.shelf.lookOver();
     if (was !== this.shelf.absence) this.changed();
     this.shelf.requireThere();
+  }
+
+  /**
+   * Whose identity an image is, by what was read from phones. An image of nothing but zeros carries none.
+   * @param serial of the phone that it would go to
+   */
+  identityOrigin(setId: string, partition: string, serial: string): IdentityOrigin {
+    const { sha256, chunks } = this.image(setId, partition);
+    const readFrom = this.sets.origins(sha256);
+    const isBlank = digestsOf(chunks).every((digest) => digest === undefined);
+    if (isBlank || readFrom.includes(serial)) return { is: 'own' };
+    return readFrom.length > 0 ? { is: 'foreign', serials: readFrom } : { is: 'unproved' };
   }
 
   async shelfView(): Promise<ShelfView> {

@@ -7,6 +7,8 @@ import type { Check } from '../check.ts';
 export interface SetFacts {
   readonly setId: string;
   readonly serial: string;
+  /** It came as files: that it is of that phone is what somebody said. */
+  readonly isImported?: boolean;
   readonly maker: string;
   readonly model: string;
   /** Android version of the phone when it was taken. */
@@ -18,6 +20,15 @@ export interface SetFacts {
   /** Names of all its block images. */
   readonly partitions: readonly string[];
 }
+
+/**
+ * Whose identity an image is, by what was read from phones: not by what somebody said when it came as files. `serials` are the
+ * other phones that hold the same bytes.
+ */
+export type IdentityOrigin =
+  | { readonly is: 'own' }
+  | { readonly is: 'foreign'; readonly serials: readonly string[] }
+  | { readonly is: 'unproved' };
 
 /** One image that is to go onto a phone. */
 export interface RestoringImage {
@@ -35,6 +46,8 @@ export interface RestoringImage {
   /** An archive of files belongs to no partition. */
   readonly kind?: 'block' | 'archive';
   readonly set: SetFacts;
+  /** Whose identity it is; left out of images that carry none. */
+  readonly identity?: IdentityOrigin;
   /** The partition holds this very image already, as far as was found out. */
   readonly isThere?: boolean;
 }

@@ -1,5 +1,6 @@
 import { sizeText } from '../../bytes/units.ts';
 import { abilitiesOf } from '../../phone/modes.ts';
+import { archiveOf } from '../../phone/archives.ts';
 import { isNeverWritten, whyNeverWritten } from '../../phone/roles.ts';
 import { listText, stop } from '../check.ts';
 import type { RestoringCheck, RestoringImage } from './facts.ts';
@@ -38,27 +39,61 @@ export const wrongModel: RestoringCheck = ({ phone, images }) => {
 
 /** Stops, without exception, when identity images would go to another phone. */
 export const identityOfAnother: RestoringCheck = ({ phone, images }) => {
-  const foreign = images.filter(({ set }) => set.serial !== phone.serial);
-  if (foreign.length === 0) {
-    return images.length === 0
-      ? []
-      : [
-          {
-            id: 'identity-of-another',
-            severity: 'good',
-            title: 'Same phone',
-            sentence: `What goes back was taken from ${phone.serial}.`,
-          },
-        ];
+  const identity = images.filter(({ role, identity: origin, set }) =>
+    origin ? origin.is === 'foreign' : role === 'identity' && set.serial !== phone.serial,
+  );
+  if (identity.length > 0) {
+    const [{ identity: origin, set }] = identity as [RestoringImage];
+    const whose = origin?.is === 'foreign' ? origin.serials : [set.serial];
+    const [was, it] = targets(identity).length > 1 ? ['were', 'they'] : ['was', 'it'];
+    return stop(
+      'identity-of-another',
+      'Identity of another phone',
+      `${listText(targets(identity))} ${was} taken from ${listText(whose)}, whatever set ${it} ${was} filed in. An IMEI stays with its phone.`,
+      { do: 'unpick', partitions: targets(identity) },
+    );
   }
-  const identity = foreign.filter(({ role }) => role === 'identity');
-  return identity.length === 0
+  if (images.length === 0 || images.some(({ set }) => set.serial !== phone.serial)) return [];
+  const isImported = images.some(({ set }) => set.isImported);
+  return [
+    {
+      id: 'identity-of-another',
+      severity: 'good',
+      title: 'Same phone',
+      sentence: isImported
+        ? `What goes back is filed under ${phone.serial}; some of it came as files.`
+        : `What goes back was taken from ${phone.serial}.`,
+    },
+  ];
+};
+
+/** Asks, with a tick of its own, before an identity goes back that nobody can trace to this phone. */
+export const identityUnproved: RestoringCheck = ({ images }) => {
+  const names = targets(images.filter(({ identity }) => identity?.is === 'unproved'));
+  if (names.length === 0) return [];
+  const [carries, came] = names.length > 1 ? ['carry', 'they'] : ['carries', 'it'];
+  return [
+    {
+      id: 'identity-unproved',
+      severity: 'confirm',
+      title: `Whose identity ${listText(names)} ${carries} is not known`,
+      sentence: `${came === 'it' ? 'It' : 'They'} came as files, and nothing that was read from this phone has the same bytes. Put ${came === 'it' ? 'it' : 'them'} back only if you know that ${came === 'it' ? 'it is' : 'they are'} this phone’s own.`,
+    },
+  ];
+};
+
+/** Stops when an archive of files would be written as a partition, or a partition's image unpacked as files. */
+export const wrongKind: RestoringCheck = ({ images }) => {
+  const wrong = images.filter((image) => isArchive(image) !== (archiveOf(image.onto) !== undefined));
+  return wrong.length === 0
     ? []
     : stop(
-        'identity-of-another',
-        'Identity of another phone',
-        `${listText(targets(identity))} were taken from ${identity[0]!.set.serial}. An IMEI stays with its phone.`,
-        { do: 'unpick', partitions: targets(identity) },
+        'wrong-kind',
+        `${listText(targets(wrong))} cannot take that`,
+        isArchive(wrong[0]!)
+          ? `${wrong[0]!.partition} is an archive of files; it is unpacked into user data, and never written as a partition.`
+          : `${wrong[0]!.partition} is the image of a partition; it cannot be unpacked as files.`,
+        { do: 'unpick', partitions: targets(wrong) },
       );
 };
 

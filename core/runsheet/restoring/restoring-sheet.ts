@@ -1,19 +1,20 @@
 import { abilitiesOf } from '../../phone/modes.ts';
 import { batteryFor, restoringBattery } from '../battery.ts';
 import { bySeverity, stop, type RunSheet } from '../check.ts';
-import type { RestoringCheck, RestoringFacts, RestoringImage } from './facts.ts';
+import { dataLostBy, type DataLost } from '../effects.ts';
+import type { RestoringCheck, RestoringFacts } from './facts.ts';
 import {
   encryptedUserData,
   filesNotReachable,
   identityOfAnother,
+  identityUnproved,
   imageDamaged,
   imageNotComplete,
   imageTooLarge,
   missingPartition,
-  targets,
-  isArchive,
   twoForOne,
   twoWaysAtOnce,
+  wrongKind,
   wrongModel,
 } from './image-checks.ts';
 import {
@@ -76,15 +77,11 @@ const modeCannotWrite: RestoringCheck = ({ phone }) =>
         { do: 'restart', into: 'recovery' },
       );
 
-/** Files leave shared storage alone, unless user data is formatted for them. */
-function whatIsLost(images: readonly RestoringImage[], format: boolean | undefined): string {
-  const data = images.filter(({ role }) => role === 'user-data');
-  if (format || !data.every(isArchive))
-    return 'Apps, settings, photos and downloads now on the phone are lost.';
-  return data.some(({ onto }) => onto === 'userdata-files')
-    ? 'Apps and settings now on the phone are lost; photos and downloads on it stay.'
-    : 'Photos and downloads of the same names are overwritten; the rest stays.';
-}
+const lostWords: Readonly<Record<Exclude<DataLost, 'nothing'>, string>> = {
+  all: 'Apps, settings, photos and downloads now on the phone are lost.',
+  apps: 'Apps and settings now on the phone are lost; photos and downloads on it stay.',
+  'same names': 'Photos and downloads of the same names are overwritten; the rest stays.',
+};
 
 /** Says that what programs were translated into goes as well. */
 const scratchCleared: RestoringCheck = (facts) =>
@@ -101,8 +98,10 @@ const scratchCleared: RestoringCheck = (facts) =>
     : [];
 
 /** Asks before user data is replaced, and says when what is lost was last kept. */
-const willWipe: RestoringCheck = ({ images, userDataKept, format }) =>
-  targets(images.filter(({ role }) => role === 'user-data')).length === 0
+const willWipe: RestoringCheck = (facts) => {
+  const { userDataKept } = facts;
+  const lost = dataLostBy(restoringSteps(facts.images, facts));
+  return lost === 'nothing'
     ? [
         {
           id: 'will-wipe',
@@ -116,11 +115,12 @@ const willWipe: RestoringCheck = ({ images, userDataKept, format }) =>
           id: 'will-wipe',
           severity: 'confirm',
           title: 'User data is replaced',
-          sentence: `${whatIsLost(images, format)} ${
+          sentence: `${lostWords[lost]} ${
             userDataKept ? `They were last kept ${userDataKept}.` : 'They were never kept.'
           }`,
         },
       ];
+};
 
 const checks: readonly RestoringCheck[] = [
   modeCannotWrite,
@@ -128,6 +128,8 @@ const checks: readonly RestoringCheck[] = [
   wrongModel,
   imageNotComplete,
   identityOfAnother,
+  identityUnproved,
+  wrongKind,
   twoForOne,
   twoWaysAtOnce,
   missingPartition,

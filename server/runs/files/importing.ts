@@ -141,6 +141,18 @@ function asSuper({ parts, base, layout }: Assembled): Wanted {
   };
 }
 
+/** Whose identity files are by their description, where that names another phone. */
+function identityOfAnother(
+  { contents }: Batch,
+  partition: string,
+  serial: string,
+): { readonly identityOf?: string } {
+  const named = contents?.phone.serial;
+  const isForeign =
+    roleOf(partition) === 'identity' && named !== undefined && serial !== '' && named !== serial;
+  return isForeign ? { identityOf: named } : {};
+}
+
 export async function importSheet(
   context: RunContext,
   batch: Batch,
@@ -154,6 +166,7 @@ export async function importSheet(
     images: images.map((each) => ({
       ...each,
       isListed: each.listed !== undefined || each.paths.every((path) => hasChecksum(batch, path)),
+      ...identityOfAnother(batch, each.partition, serial),
     })),
     left: left.map(({ paths }) => paths[0]!),
     label: request.label,

@@ -2,7 +2,11 @@ import type { ImageRow } from '../../database/sets.ts';
 import { imageFiles } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { type FlashingAccess } from '../../links/phone-link.ts';
+import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
+import type { Effect } from '@keen-larder/core/runsheet/effects.ts';
+import { judgeArchive, judgedArchive } from '../../formats/judged-archive.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import { differing, filesAmong, filesNotReadable, someOf } from '../imaging/archive-taking.ts';
 import { counted } from '../../async/counted.ts';
@@ -31,12 +35,16 @@ export class ImageWriting {
   /** Reads an image as it is kept. @throws RunFailure when it is not as it was */
   async verify(image: ImageRow, passed: (bytes: number) => void): Promise<string> {
     try {
-      await verifyImage(this.context.larder.shelf, image, this.run.signal, passed);
+      const { shelf } = this.context.larder;
+      await verifyImage(shelf, image, this.run.signal, passed);
+      if (image.kind === 'archive') await judgeArchive(readImage(shelf, image), this.run.signal);
       return 'as it was kept';
     } catch (error) {
-      if (!(error instanceof DamagedImage)) throw error;
+      const isUnsafe = error instanceof UnsafeEntry || error instanceof FormatError;
+      if (!(error instanceof DamagedImage) && !isUnsafe) throw error;
+      const what = isUnsafe ? `${image.partition} is not put back: ${error.message}.` : error.message;
       const written = this.journal.isUntouched ? 'Nothing was written.' : 'Nothing more was written.';
-      throw new RunFailure(`${error.message} ${written} Use another set.`, { cause: error });
+      throw new RunFailure(`${what} ${written} Use another set.`, { cause: error });
     }
   }
 
@@ -68,12 +76,15 @@ export class ImageWriting {
 
   /**
    * Unpacks an archive of files over what is there, then has the phone digest every one of them.
-   * @param plan where it goes; its folder is emptied first, but for shared storage
+   * @param plan where it goes
+   * @param effects of the step, as the sheet told them: what is emptied first
+   * @throws RunFailure when the archive would leave its folder
    */
   async unpackAndProve(
     phone: PhoneAtWork,
     image: ImageRow,
     plan: ArchivePlan,
+    effects: readonly Effect[],
     passed: (bytes: number) => void,
   ): Promise<string> {
     const { journal, run } = this;
@@ -88,9 +99,10 @@ export class ImageWriting {
           entries.clear();
           const files = filesOf(link);
           if (!(await files.makeWritable())) throw new RunFailure(filesNotReadable);
-          if (plan.folder === '/data') await files.empty(plan.folder, plan.leaveOut);
+          for (const effect of effects)
+            if (effect.does === 'empties') await files.empty(effect.folder, effect.but);
           const parts = counted(readImage(larder.shelf, image), passed);
-          await files.unpack(plan.folder, digestedFiles(parts, entries), signal);
+          await files.unpack(plan.folder, digestedFiles(judgedArchive(parts), entries), signal);
         },
       });
       const differ = await run.withoutBytes(() =>

@@ -1,6 +1,8 @@
 // Every check of putting back, over the interface of the server with simulated phones: made to fire, and kept
 // silent; and a stop cannot be got around by starting the run all the same.
+import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
+import { Readable } from 'node:stream';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { Put, RestoringRequest } from '@keen-larder/contract/requests/restoring.ts';
 import { quernProgramHeader } from '@keen-larder/core/boot/boot.ts';
@@ -13,6 +15,8 @@ import { makeVerifiedChain } from '@keen-larder/standin/firmware/verified-chain.
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import { serial as knot3, serveOn, startKnot3, testFolder, until } from '../../../testing/bench.ts';
+import { unpackChunkList } from '../../shelf/manifest.ts';
+import { SetWriter } from '../../shelf/set-writer.ts';
 import { startImaging } from '../imaging/imaging.ts';
 
 const knot5 = 'TW5K-20316';
@@ -51,6 +55,70 @@ const put = (set: string, ...names: string[]): Put[] =>
     const [partition, onto] = name.split('>') as [string, string?];
     return { setId: sets[set]!, partition, ...(onto && { onto }) };
   });
+
+/** Files images of a set as if they had come as files, of whichever phone somebody says. */
+async function fileAs(serial: string, label: string, setId: string, picked: string[]): Promise<string> {
+  const { larder } = app();
+  const id = randomUUID();
+  const { condition, maker, model } = app().bench.facts(serial);
+  await larder.add({
+    id,
+    label,
+    note: '',
+    phone: { serial, maker, model, nickname: serial },
+    condition,
+    createdAt: new Date().toISOString(),
+    elapsedMs: 1,
+    addedBytes: 0,
+    origin: 'imported',
+    images: picked.map((partition) => {
+      const { bytes, chunkBytes, sha256, chunks, kind } = larder.image(setId, partition);
+      return {
+        partition,
+        ...(kind === 'archive' && { kind }),
+        // As somebody may have said when it was imported.
+        role: 'other',
+        bytes,
+        chunkBytes,
+        sha256: sha256.toString('hex'),
+        chunks: unpackChunkList(chunks),
+      };
+    }),
+  });
+  return id;
+}
+
+/** A set with an identity image that was read from no phone; it is filed under none that is here. */
+async function ofUnknownOrigin(): Promise<string> {
+  const { larder } = app();
+  const id = randomUUID();
+  await larder.whileWriting(async () => {
+    const writer = new SetWriter(larder.shelf);
+    const image = writer.image(4096);
+    await image.take(Readable.from([Buffer.alloc(4096, 'whose?')]));
+    const { bytes, chunkBytes, sha256, chunks } = await image.finish();
+    await writer.seal();
+    await larder.add({
+      id,
+      label: 'nobody knows',
+      note: '',
+      phone: { serial: 'XX-1', maker: 'Tidewell', model: 'Knot 3', nickname: 'unknown' },
+      condition: { kind: 'unknown' },
+      createdAt: new Date().toISOString(),
+      elapsedMs: 1,
+      addedBytes: 0,
+      origin: 'imported',
+      images: [
+        {
+          ...{ partition: 'efs', role: 'identity', bytes, chunkBytes },
+          sha256: sha256.toString('hex'),
+          chunks: unpackChunkList(chunks),
+        },
+      ],
+    });
+  });
+  return id;
+}
 
 async function post(serial: string, path: string, body: object) {
   const answer = await fetch(`${serving.url}/api/phones/${serial}/${path}`, {
@@ -91,6 +159,10 @@ beforeAll(async () => {
   phoneOf(knot3).flash.faults.set('worn', [{ offset: startBytes + 4096, bytes: 4096 }]);
   sets['gaps'] = await keep(knot3, 'gaps', ['logo']);
   phoneOf(knot3).mendAll();
+  sets['laundered'] = await fileAs(knot5, 'came as files', sets['knot3'], ['efs']);
+  sets['unknown'] = await fileAs(knot3, 'from somewhere', await ofUnknownOrigin(), ['efs']);
+  sets['own'] = await fileAs(knot3, 'exported and back', sets['knot3'], ['efs', 'boot']);
+  sets['renamed'] = await fileAs(knot3, 'archive by another name', sets['files'], ['userdata-files']);
 });
 afterAll(async () => {
   await serving.close();
@@ -120,6 +192,36 @@ const cases: readonly Case[] = [
     severity: 'stop',
     fires: [reed2, () => ({ puts: put('knot3', 'efs>nvdata') })],
     silent: [reed2, () => ({ puts: put('reed2', 'nvdata') })],
+  },
+  {
+    check: 'identity-of-another',
+    severity: 'stop',
+    fires: [knot5, () => ({ puts: put('laundered', 'efs>sec_efs') })],
+    silent: [knot3, () => ({ puts: put('own', 'efs') })],
+  },
+  {
+    check: 'identity-unproved',
+    severity: 'confirm',
+    fires: [knot3, () => ({ puts: put('unknown', 'efs') })],
+    silent: [knot3, () => ({ puts: put('own', 'efs') })],
+  },
+  {
+    check: 'wrong-kind',
+    severity: 'stop',
+    fires: [knot3, () => ({ puts: put('files', 'userdata-files>logo') })],
+    silent: [knot3, boot],
+  },
+  {
+    check: 'wrong-kind',
+    severity: 'stop',
+    fires: [knot3, () => ({ puts: put('knot3', 'boot>userdata-files') })],
+    silent: [knot3, boot],
+  },
+  {
+    check: 'will-wipe',
+    severity: 'confirm',
+    fires: [knot3, () => ({ puts: put('renamed', 'userdata-files') })],
+    silent: [knot3, boot],
   },
   {
     check: 'image-too-large',

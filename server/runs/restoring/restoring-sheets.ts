@@ -111,10 +111,11 @@ export class RestoringSheets {
     if (!image) throw new Problem(404, `“${set.label}” has no image of ${put.partition}.`);
     const onto = targetOf(put);
     const wipedAt = this.phones.one(serial)?.wipedAt ?? null;
+    const isIdentity = roleOf(onto) === 'identity' || roleOf(put.partition) === 'identity';
     return {
       partition: put.partition,
       onto,
-      role: image.kind === 'archive' ? image.role : roleOf(onto),
+      role: roleOf(onto),
       bytes: image.bytes,
       damaged: image.damage !== undefined,
       isIncomplete: image.unsettled !== undefined,
@@ -122,9 +123,11 @@ export class RestoringSheets {
       isThere:
         image.ranges === undefined &&
         this.bench.presentDigest(serial, onto)?.toString('hex') === image.sha256,
+      ...(isIdentity && { identity: this.larder.identityOrigin(set.id, put.partition, serial) }),
       set: {
         setId: set.id,
         serial: set.serial,
+        isImported: set.imported,
         // Firmware that came as files says itself what it is for.
         maker: set.condition.product?.maker ?? set.maker,
         model: set.condition.product?.model ?? set.model,

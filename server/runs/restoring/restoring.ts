@@ -2,6 +2,7 @@ import type { RestoringStart } from '@keen-larder/contract/requests/restoring.ts
 import type { ProofView, RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
+import { effectsOf } from '@keen-larder/core/runsheet/effects.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
@@ -198,7 +199,13 @@ async function restore(
           done.images++;
           done.bytes += step.bytes;
           if (archiveOf(partition!))
-            return writing.unpackAndProve(phone, imageOf(source), archiveOf(partition!)!, passed);
+            return writing.unpackAndProve(
+              phone,
+              imageOf(source),
+              archiveOf(partition!)!,
+              effectsOf(step),
+              passed,
+            );
           return mode === 'bootloader'
             ? writing.flash(phone, imageOf(source), partition!, passed)
             : writing.writeAndProve(phone, imageOf(source), partition!, passed);
