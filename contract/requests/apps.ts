@@ -15,7 +15,7 @@ import {
 } from 'class-validator';
 import { appActions, type AppAction } from '@keen-larder/core/apps/built-in.ts';
 import { partKinds, type PartKind } from '@keen-larder/core/apps/copies.ts';
-import { maxApps, packageName, AreTicks, ArmsRun, IsPrintable } from './fields.ts';
+import { maxApps, packageName, AreTicks, IsSheetMark, ArmsRun, IsPrintable } from './fields.ts';
 
 /** An app, and what of it. */
 export class AppParts {
@@ -39,6 +39,9 @@ export class CopyingRequest {
 export class CopyingStart extends CopyingRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 }
 
 /** A kept copy of an app, and what of it goes to the phone. */
@@ -70,6 +73,9 @@ export class PuttingAppsStart extends PuttingAppsRequest {
   @AreTicks()
   confirmed!: string[];
 
+  @IsSheetMark()
+  seen?: string;
+
   /** The last four characters of the phone's serial, as typed; only where data on the phone is replaced. */
   @IsOptional()
   @ArmsRun()
@@ -89,6 +95,9 @@ export class MovingRequest extends CopyingRequest {
 export class MovingStart extends MovingRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 
   /** The last four characters of the other phone's serial, as typed; only where data on it is replaced. */
   @IsOptional()
@@ -120,6 +129,9 @@ export class ChangingAppsRequest {
 export class ChangingAppsStart extends ChangingAppsRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 }
 
 export class TakingOutStart {

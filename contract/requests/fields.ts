@@ -1,4 +1,4 @@
-import { IsArray, IsString, Length, Matches, MaxLength } from 'class-validator';
+import { IsArray, IsOptional, IsString, Length, Matches, MaxLength } from 'class-validator';
 
 export const maxPartitions = 512;
 export const maxApps = 2000;
@@ -15,6 +15,8 @@ const all =
 
 /** Ids of the checks that were ticked. */
 export const AreTicks = () => all(IsArray(), IsString({ each: true }));
+/** The mark of the sheet that was read before the start; left out by whoever read none. */
+export const IsSheetMark = () => all(IsOptional(), IsString(), MaxLength(64));
 /** The last four characters of a serial, as typed. */
 export const ArmsRun = () => all(IsString(), MaxLength(16));
 /** Text of so many characters without control characters. */

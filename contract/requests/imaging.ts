@@ -11,7 +11,7 @@ import {
 } from 'class-validator';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import { maxPartitions, partitionName, AreTicks, IsPrintable } from './fields.ts';
+import { maxPartitions, partitionName, AreTicks, IsSheetMark, IsPrintable } from './fields.ts';
 
 export class ImagingRequest {
   @IsArray()
@@ -44,6 +44,9 @@ export class ImagingRequest {
 export class ImagingStart extends ImagingRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 }
 
 /** Some partitions, or all when left out. */

@@ -17,6 +17,7 @@ import {
   packageName,
   serialText,
   AreTicks,
+  IsSheetMark,
   IsPrintable,
 } from './fields.ts';
 import { NewPhone } from './phones.ts';
@@ -55,6 +56,9 @@ export class ImportingRequest {
 export class ImportingStart extends ImportingRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 }
 
 /** A copy of an app, named by the path of its first file; with the app where the files do not tell it. */
@@ -89,4 +93,7 @@ export class ImportingAppsRequest {
 export class ImportingAppsStart extends ImportingAppsRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 }

@@ -1,7 +1,7 @@
 import 'reflect-metadata';
 import { IsBoolean, IsIn } from 'class-validator';
 import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import { AreTicks, ArmsRun, IsPrintable } from './fields.ts';
+import { AreTicks, IsSheetMark, ArmsRun, IsPrintable } from './fields.ts';
 
 export class RestartRequest {
   @IsIn(phoneModes)
@@ -39,6 +39,9 @@ export class LockingRequest {
 export class LockingStart extends LockingRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 
   /** The last four characters of the phone's serial, as typed. */
   @ArmsRun()

@@ -1,7 +1,7 @@
 import 'reflect-metadata';
 import { ArrayMaxSize, ArrayUnique, IsArray, IsIn, IsOptional, IsString, MaxLength } from 'class-validator';
 import { recordKindIds, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
-import { AreTicks, ArmsRun } from './fields.ts';
+import { AreTicks, IsSheetMark, ArmsRun } from './fields.ts';
 
 export class KeepingRecordsRequest {
   @IsArray()
@@ -13,6 +13,9 @@ export class KeepingRecordsRequest {
 export class KeepingRecordsStart extends KeepingRecordsRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 }
 
 export class PuttingRecordsRequest {
@@ -28,6 +31,9 @@ export class PuttingRecordsRequest {
 export class PuttingRecordsStart extends PuttingRecordsRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 
   /** The last four characters of the phone's serial, as typed; only where records on the phone are replaced. */
   @IsOptional()

@@ -11,7 +11,7 @@ import {
   MaxLength,
   ValidateNested,
 } from 'class-validator';
-import { maxPartitions, partitionName, AreTicks, ArmsRun } from './fields.ts';
+import { maxPartitions, partitionName, AreTicks, IsSheetMark, ArmsRun } from './fields.ts';
 
 /** An image of a set, and where it goes: to its own partition unless another is named. */
 export class Put {
@@ -56,6 +56,9 @@ export class RestoringRequest {
 export class RestoringStart extends RestoringRequest {
   @AreTicks()
   confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
 
   /** The last four characters of the phone's serial, as typed. */
   @ArmsRun()

@@ -147,6 +147,8 @@ export interface RunSheet {
   /** What the shelf is expected to grow by; it may be as much as `bytes`. */
   readonly shelfBytes?: number;
   readonly checks: readonly Check[];
+  /** Tells this sheet from one that would do something else; sent back with the start. */
+  readonly mark?: string;
 }
 
 const order: readonly Severity[] = ['stop', 'confirm', 'note', 'good'];

@@ -8,6 +8,7 @@ import {
 import type { KeenLarder } from '../keen-larder.ts';
 import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
 import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/files/importing.ts';
+import { withMark } from '../runs/engine/sheet-mark.ts';
 import { valid } from './validate.ts';
 import { Problem } from '../failures.ts';
 
@@ -49,7 +50,7 @@ export function importRoutes(app: KeenLarder): Router {
 
   routes.post('/imports/:id/sheet', async (request, response) => {
     const batch = incoming.batch(request.params.id);
-    response.json(await importSheet(app, batch, valid(ImportingRequest, request.body)));
+    response.json(withMark(await importSheet(app, batch, valid(ImportingRequest, request.body))));
   });
 
   routes.post('/imports/:id/importing', async (request, response) => {
@@ -61,7 +62,7 @@ export function importRoutes(app: KeenLarder): Router {
 
   routes.post('/imports/:id/apps-sheet', async (request, response) => {
     const batch = incoming.batch(request.params.id);
-    response.json(await importAppsSheet(app, batch, valid(ImportingAppsRequest, request.body)));
+    response.json(withMark(await importAppsSheet(app, batch, valid(ImportingAppsRequest, request.body))));
   });
 
   routes.post('/imports/:id/importing-apps', async (request, response) => {

@@ -86,11 +86,12 @@ const { sheet, run } = useTrayRun({
     props.phone.presence === 'here'
       ? api.imagingSheet(props.phone.serial, { ...request.value, label: label.value }, signal)
       : undefined,
-  async begin() {
+  async begin(seen) {
     const { confirmed } = picks.value;
     const run = await api.startImaging(props.phone.serial, {
       ...request.value,
       confirmed,
+      seen,
       label: label.value.trim(),
     });
     picks.value.ownLabel = undefined;

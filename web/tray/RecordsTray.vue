@@ -40,11 +40,11 @@ const { sheet, run } = useTrayRun({
         ? api.keepingRecordsSheet(serial.value, keeping.value, signal)
         : api.puttingRecordsSheet(serial.value, putting.value, signal),
   isReady: () => !armed.value || draft.value.armedWith === armingText(serial.value),
-  async begin() {
+  async begin(seen) {
     const { confirmed, armedWith } = draft.value;
     const run = isKeeping.value
-      ? await api.startKeepingRecords(serial.value, { ...keeping.value, confirmed })
-      : await api.startPuttingRecords(serial.value, { ...putting.value, confirmed, armedWith });
+      ? await api.startKeepingRecords(serial.value, { ...keeping.value, confirmed, seen })
+      : await api.startPuttingRecords(serial.value, { ...putting.value, confirmed, seen, armedWith });
     draft.value.picked = [];
     draft.value.confirmed = [];
     draft.value.armedWith = '';

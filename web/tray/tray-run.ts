@@ -22,7 +22,8 @@ export interface TrayRun {
   readonly compute: (signal: AbortSignal) => Promise<RunSheet> | undefined;
   /** What must hold besides the checks, such as being armed. */
   readonly isReady?: () => boolean;
-  readonly begin: () => Promise<RunView>;
+  /** @param seen the mark of the sheet that was read */
+  readonly begin: (seen: string | undefined) => Promise<RunView>;
   readonly rename?: (label: string) => void;
   /** Has the run restart the phone before it begins. */
   readonly restartFirst?: (into: PhoneMode) => void;
@@ -69,7 +70,7 @@ export function useTrayRun({
       // A click is not lost because something of the phone changed in that moment, and starts nothing that has not been judged.
       await settled();
       if (!canStart.value) return;
-      const run = await begin();
+      const run = await begin(sheet.value?.mark);
       runs.take(run);
       runs.inTray = run.id;
     } catch (failure) {

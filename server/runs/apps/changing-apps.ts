@@ -40,6 +40,7 @@ export function startChangingApps(
   return startRun(context, {
     sheet: () => appSheets.changing(serial, start),
     confirmed: start.confirmed,
+    seen: start.seen,
     plan({ steps }) {
       const phone = onPhone(context, serial);
       const apps = steps.length === 1 ? 'one app' : `${steps.length} apps`;

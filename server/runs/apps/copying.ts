@@ -41,6 +41,7 @@ export function startCopying(context: RunContext, serial: string, start: Copying
   return startRun(context, {
     sheet: () => context.appSheets.copying(serial, start),
     confirmed: start.confirmed,
+    seen: start.seen,
     writesShelf: true,
     plan({ steps }) {
       const phone = onPhone(context, serial);

@@ -35,6 +35,7 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
       return { ...sheet, steps: onSource };
     },
     confirmed: start.confirmed,
+    seen: start.seen,
     arming: { serial: start.to, typed: start.armedWith },
     writesShelf: true,
     plan: () => ({

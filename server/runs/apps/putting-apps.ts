@@ -25,6 +25,7 @@ export function startPuttingApps(
   return startRun(context, {
     sheet: () => appSheets.putting(serial, start),
     confirmed: start.confirmed,
+    seen: start.seen,
     arming: { serial, typed: start.armedWith },
     plan() {
       const phone = onPhone(context, serial);

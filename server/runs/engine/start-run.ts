@@ -3,6 +3,7 @@ import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import { obstacles, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { Problem } from '../../failures.ts';
+import { markOf } from './sheet-mark.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import type { Run, RunPlan } from './live-run.ts';
 import type { RunContext } from './run-context.ts';
@@ -18,6 +19,8 @@ export interface RunStart<Sheet extends JudgedSheet> {
   sheet(reserved?: symbol): Promise<Sheet>;
   /** Ids of the checks that were ticked. */
   readonly confirmed: readonly string[];
+  /** Mark of the sheet that was read; left out where none was. */
+  readonly seen?: string | undefined;
   /** What was typed to arm the run, and the phone that it is for; left out where it is armed already. */
   readonly arming?: { readonly serial: string; readonly typed: string | undefined };
   /** What the run is, once nothing stands in its way. */
@@ -33,16 +36,23 @@ export interface RunStart<Sheet extends JudgedSheet> {
 /**
  * The way in which every run with a sheet starts: computed, clear, armed, queued behind the run under way on its phone,
  * judged again when its turn comes, carried out.
- * @throws Problem 422 with the checks that stand in the way, or where it must be armed and is not
+ * @throws Problem 422 with the checks that stand in the way, or where it must be armed and is not; 409 where the sheet that
+ * was read is no longer what would be done
  */
 export async function startRun<Sheet extends JudgedSheet>(
   context: RunContext,
-  { sheet: compute, confirmed, arming, plan, label, writesShelf = false, work }: RunStart<Sheet>,
+  { sheet: compute, confirmed, seen, arming, plan, label, writesShelf = false, work }: RunStart<Sheet>,
 ): Promise<RunView> {
   const { engine, larder } = context;
   if (writesShelf) await larder.requireShelf();
   const sheet = await compute();
   requireClear(sheet, confirmed);
+  const mark = markOf(sheet);
+  if (seen !== undefined && seen !== mark)
+    throw new Problem(
+      409,
+      'What would be done has changed since the run sheet was read. Read it again, then start.',
+    );
   if (arming) requireArmed(sheet, arming);
   const named = label?.();
   const reserved = named && larder.reserve(named.phone, named.text);
@@ -50,7 +60,13 @@ export async function startRun<Sheet extends JudgedSheet>(
     const planned = await plan(sheet);
     const carryOut = async (run: Run) => {
       const judgeAnew = () => compute(reserved?.mark);
-      requireClear(await whileHere(context, planned.serial, run, judgeAnew), confirmed);
+      const now = await whileHere(context, planned.serial, run, judgeAnew);
+      requireClear(now, confirmed);
+      if (markOf(now) !== mark)
+        throw new Problem(
+          409,
+          'What would be done has changed since this run was started. Nothing of it was begun: start it again.',
+        );
       return work(run, sheet);
     };
     const view = engine.start({ ...planned, steps: sheet.steps }, (run) =>

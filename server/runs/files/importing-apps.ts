@@ -117,6 +117,7 @@ export async function startImportingApps(
   return startRun(context, {
     sheet: () => importAppsSheet(context, batch, start),
     confirmed: start.confirmed,
+    seen: start.seen,
     writesShelf: true,
     async plan() {
       phoneOf(larder, start);

@@ -194,6 +194,7 @@ export async function startImporting(
     sheet: (reserved) => importSheet(context, batch, start, reserved),
     label: () => ({ phone: phoneOf(larder, start), text: start.label.trim() }),
     confirmed: start.confirmed,
+    seen: start.seen,
     writesShelf: true,
     async plan() {
       const { images } = await choose(context, batch, start);

@@ -66,6 +66,7 @@ export async function startImaging(
     sheet: (reserved) => context.imagingSheets.imaging(serial, start, reserved),
     label: () => ({ phone: bench.view(serial), text: label }),
     confirmed: start.confirmed,
+    seen: start.seen,
     writesShelf: true,
     plan({ steps }) {
       const phone = onPhone(context, serial);

@@ -29,6 +29,7 @@ export function startKeepingRecords(
   return startRun(context, {
     sheet: () => context.recordSheets.keeping(serial, start),
     confirmed: start.confirmed,
+    seen: start.seen,
     writesShelf: true,
     plan() {
       const phone = onPhone(context, serial);

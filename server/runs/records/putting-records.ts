@@ -25,6 +25,7 @@ export function startPuttingRecords(
   return startRun(context, {
     sheet: () => recordSheets.putting(serial, start),
     confirmed: start.confirmed,
+    seen: start.seen,
     arming: { serial, typed: start.armedWith },
     writesShelf: true,
     plan() {

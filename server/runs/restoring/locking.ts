@@ -20,6 +20,7 @@ export async function startLocking(
   return startRun(context, {
     sheet: () => context.restoringSheets.locking(serial, start.lock),
     confirmed: start.confirmed,
+    seen: start.seen,
     arming: { serial, typed: start.armedWith },
     plan() {
       const phone = onPhone(context, serial);

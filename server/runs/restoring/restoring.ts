@@ -53,6 +53,7 @@ export async function startRestoring(
   return startRun(context, {
     sheet: () => context.restoringSheets.restoring(serial, start),
     confirmed: start.confirmed,
+    seen: start.seen,
     arming: { serial, typed: start.armedWith },
     async plan({ steps }) {
       const setIds = [...new Set(start.puts.map(({ setId }) => setId))];

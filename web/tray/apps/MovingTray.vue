@@ -39,9 +39,9 @@ const { sheet, run } = useTrayRun({
       ? api.movingSheet(serial.value, request.value, signal)
       : undefined,
   isReady: () => !armed.value || draft.value.armedWith === armingText(draft.value.to ?? ''),
-  async begin() {
+  async begin(seen) {
     const { confirmed, armedWith } = draft.value;
-    const run = await api.startMoving(serial.value, { ...request.value, confirmed, armedWith });
+    const run = await api.startMoving(serial.value, { ...request.value, confirmed, seen, armedWith });
     draft.value.picked = [];
     draft.value.confirmed = [];
     draft.value.armedWith = '';

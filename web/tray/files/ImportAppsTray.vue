@@ -34,7 +34,8 @@ const { sheet, run } = useTrayRun({
   sources: [request, () => larder.version],
   compute: (signal) => api.importAppsSheet(props.found.id, request.value, signal),
   isReady: () => !isNew.value || request.value.phone !== undefined,
-  begin: () => api.startImportingApps(props.found.id, { ...request.value, confirmed: draft.value.confirmed }),
+  begin: (seen) =>
+    api.startImportingApps(props.found.id, { ...request.value, confirmed: draft.value.confirmed, seen }),
 });
 const figures = computed(() =>
   sheet.value && sheet.value.bytes > 0

@@ -52,7 +52,8 @@ const { sheet, run } = useTrayRun({
   sources: [request, () => larder.version],
   compute: (signal) => api.importSheet(props.found.id, request.value, signal),
   isReady: () => !isNew.value || request.value.phone !== undefined,
-  begin: () => api.startImporting(props.found.id, { ...request.value, confirmed: draft.value.confirmed }),
+  begin: (seen) =>
+    api.startImporting(props.found.id, { ...request.value, confirmed: draft.value.confirmed, seen }),
   rename: (label) => (draft.value.label = label),
 });
 

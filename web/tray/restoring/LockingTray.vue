@@ -24,9 +24,9 @@ const { sheet, run } = useTrayRun({
       ? api.lockingSheet(props.phone.serial, { lock: lock.value }, signal)
       : undefined,
   isReady: () => picks.value.armedWith === armingText(props.phone.serial),
-  async begin() {
+  async begin(seen) {
     const { confirmed, armedWith } = picks.value;
-    const run = await api.startLocking(props.phone.serial, { lock: lock.value, confirmed, armedWith });
+    const run = await api.startLocking(props.phone.serial, { lock: lock.value, confirmed, seen, armedWith });
     picks.value.armedWith = '';
     picks.value.confirmed = [];
     return run;

@@ -47,9 +47,9 @@ const { sheet, run } = useTrayRun({
   isReady: () => armed.value,
   // eslint-disable-next-line vue/no-mutating-props -- what is picked is a store's, handed on
   format: () => (props.picks.format = true),
-  async begin() {
+  async begin(seen) {
     const { confirmed, armedWith } = props.picks;
-    const run = await api.startRestoring(props.phone!.serial, { ...request(), confirmed, armedWith });
+    const run = await api.startRestoring(props.phone!.serial, { ...request(), confirmed, seen, armedWith });
     // eslint-disable-next-line vue/no-mutating-props -- what is picked is a store's, handed on
     props.picks.armedWith = '';
     return run;

@@ -24,10 +24,11 @@ const { run } = useTrayRun({
   sources,
   compute: (signal) =>
     props.phone.presence === 'here' ? api.changingAppsSheet(serial.value, request.value, signal) : undefined,
-  async begin() {
+  async begin(seen) {
     const run = await api.startChangingApps(serial.value, {
       ...request.value,
       confirmed: draft.value.confirmed,
+      seen,
     });
     started();
     return run;

@@ -23,10 +23,11 @@ const { sheet, run } = useTrayRun({
   sources,
   compute: (signal) =>
     props.phone.presence === 'here' ? api.copyingSheet(serial.value, request.value, signal) : undefined,
-  async begin() {
+  async begin(seen) {
     const run = await api.startCopying(serial.value, {
       ...request.value,
       confirmed: draft.value.confirmed,
+      seen,
     });
     started();
     return run;

@@ -28,9 +28,9 @@ const { sheet, run } = useTrayRun({
   compute: (signal) =>
     props.phone.presence === 'here' ? api.puttingAppsSheet(serial.value, request.value, signal) : undefined,
   isReady: () => !armed.value || draft.value.armedWith === armingText(serial.value),
-  async begin() {
+  async begin(seen) {
     const { confirmed, armedWith } = draft.value;
-    const run = await api.startPuttingApps(serial.value, { ...request.value, confirmed, armedWith });
+    const run = await api.startPuttingApps(serial.value, { ...request.value, confirmed, seen, armedWith });
     started();
     return run;
   },
