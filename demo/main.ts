@@ -55,7 +55,7 @@ try {
     server,
     [
       ...['--home', larderHome, '--port', values.port, '--practice', standins.controlUrl],
-      '--no-adb-server',
+      ...['--no-adb-server', '--open'],
       ...standins.phones.flatMap((phone) => addressesOf(phone).flatMap((address) => ['--phone', address])),
       ...Object.entries(nicknames).flatMap(([serial, nickname]) => ['--nickname', `${serial}=${nickname}`]),
       ...(values.fast ? ['--poll-ms', '150', '--overdue-ms', '8000'] : ['--overdue-ms', '40000']),

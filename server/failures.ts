@@ -30,6 +30,7 @@ export class Problem extends Error {
 
 const titles: Readonly<Record<number, string>> = {
   400: 'The request makes no sense',
+  401: 'The key is missing',
   403: 'Not allowed',
   404: 'Not found',
   409: 'Not possible now',

@@ -24,6 +24,7 @@ interface Values {
   readonly port: number;
   readonly phone: readonly string[];
   readonly nickname: Readonly<Record<string, string>>;
+  readonly open?: boolean;
   readonly practice?: string;
   readonly adbPort: number;
   readonly adbServer: boolean;
@@ -48,6 +49,7 @@ const values = new Command('npm start --')
     Number(process.env['ANDROID_ADB_SERVER_PORT'] ?? usualServerPort),
   )
   .option('--no-adb-server', 'leave the local adb server alone')
+  .option('--open', 'answer everybody who uses this computer, without the key of the link')
   .addOption(new Option('--practice <url>', 'controls of simulated phones').hideHelp())
   .addOption(new Option('--poll-ms <n>').argParser(wholeNumber).hideHelp())
   .addOption(new Option('--overdue-ms <n>').argParser(wholeNumber).hideHelp())
@@ -69,11 +71,13 @@ try {
     ...(values.adbServer && { adbServerPort: values.adbPort }),
     nicknames: values.nickname,
     log,
+    isClosed: !values.open,
     ...(values.practice && { practiceUrl: values.practice }),
     ...(values.pollMs !== undefined && { pollMs: values.pollMs }),
     ...(values.overdueMs !== undefined && { overdueMs: values.overdueMs }),
   });
-  process.stdout.write(`Keen Larder is ready at ${serving.url}\n`);
+  process.stdout.write(`Keen Larder is ready at ${serving.link}\n`);
+  if (values.open) process.stdout.write('It is open to everybody who uses this computer.\n');
   for (const signal of ['SIGINT', 'SIGTERM'] as const) {
     process.on(signal, () => void serving.close().then(() => process.exit(0)));
   }

@@ -7,6 +7,7 @@ import { until } from './bench.ts';
 export class KillableServer {
   private child: ChildProcess | undefined;
   private url = '';
+  private key = '';
 
   /** @param adb address of the phone that it follows */
   constructor(
@@ -16,7 +17,7 @@ export class KillableServer {
 
   /** Resolves once it is ready and the phone is there. */
   async start(): Promise<void> {
-    this.url = await new Promise<string>((resolve, reject) => {
+    const link = await new Promise<string>((resolve, reject) => {
       const main = join(import.meta.dirname, '../server/main.ts');
       const args = [
         '--home',
@@ -35,10 +36,12 @@ export class KillableServer {
       this.child = started;
       started.once('exit', () => reject(new Error('the server ended before it was ready')));
       createInterface({ input: started.stdout }).on('line', (line) => {
-        const url = /ready at (\S+)/.exec(line)?.[1];
-        if (url) resolve(url);
+        const link = /ready at (\S+)/.exec(line)?.[1];
+        if (link) resolve(link);
       });
     });
+    const { origin, searchParams } = new URL(link);
+    [this.url, this.key] = [origin, searchParams.get('key') ?? ''];
     await until('the phone', async () =>
       (await this.ask<{ presence: string }[]>('/phones')).some(({ presence }) => presence === 'here'),
     );
@@ -54,10 +57,11 @@ export class KillableServer {
   }
 
   async ask<T>(path: string, body?: object, method = 'POST'): Promise<T> {
+    const authorization = `Bearer ${this.key}`;
     const answer = await fetch(`${this.url}/api${path}`, {
+      headers: { authorization, ...(body && { 'content-type': 'application/json' }) },
       ...(body && {
         method,
-        headers: { 'content-type': 'application/json' },
         body: JSON.stringify(body),
       }),
     });

@@ -2,12 +2,13 @@
 import { useTitle } from '@vueuse/core';
 import { computed, onMounted, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { api } from './api/client.ts';
+import { api, ApiError } from './api/client.ts';
 import BayRail from './frame/BayRail.vue';
 import KeySheet from './frame/KeySheet.vue';
 import NoticeStack from './frame/NoticeStack.vue';
 import ShelfBar from './frame/ShelfBar.vue';
 import TopBar from './frame/TopBar.vue';
+import EmptyState from './parts/EmptyState.vue';
 import { useGlobalKeys } from './keys.ts';
 import { useLiveFeed } from './state/live-feed.ts';
 import { useRuns } from './state/runs.ts';
@@ -20,9 +21,15 @@ const { onLine } = useLiveFeed();
 const keysShown = ref(false);
 useGlobalKeys({ showSheet: () => (keysShown.value = true), go: (path) => void router.push(path) });
 
-const hasPractice = ref(false);
+const about = ref({ practice: false, isOpen: false });
+/** Why the server answers nothing to this browser. */
+const lockedOut = ref<string>();
 onMounted(async () => {
-  hasPractice.value = (await api.about().catch(() => ({ practice: false }))).practice;
+  try {
+    about.value = await api.about();
+  } catch (error) {
+    if (error instanceof ApiError && error.problem.status === 401) lockedOut.value = error.message;
+  }
 });
 
 useTitle(
@@ -35,9 +42,12 @@ useTitle(
 </script>
 
 <template>
-  <div class="bench">
+  <main v-if="lockedOut" class="locked">
+    <EmptyState title="This bench needs its key">{{ lockedOut }}</EmptyState>
+  </main>
+  <div v-else class="bench">
     <a class="skip" href="#work">Skip to the work</a>
-    <TopBar :has-practice="hasPractice" @keys="keysShown = true" />
+    <TopBar :has-practice="about.practice" :is-open="about.isOpen" @keys="keysShown = true" />
     <p v-if="!onLine" class="offline" role="status">
       Keen Larder does not answer. What you see may be old; it reconnects by itself.
     </p>
@@ -66,6 +76,12 @@ useTitle(
 .skip {
   position: absolute;
   left: -999px;
+}
+
+.locked {
+  display: grid;
+  min-height: 100vh;
+  place-items: center;
 }
 
 .skip:focus {

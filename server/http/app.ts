@@ -13,6 +13,7 @@ import { insideRoutes } from './inside-routes.ts';
 import { practiceRoutes } from './practice-routes.ts';
 import { runRoutes } from './run-routes.ts';
 import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
+import { keyFromLink, withKeyOnly } from './access.ts';
 import { setRoutes } from './set-routes.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { isDiskFull, plainWords, Problem, traitsOf } from '../failures.ts';
@@ -23,6 +24,8 @@ export interface HttpOptions {
   readonly webFolder: string;
   /** Controls of the simulated phones, in the demo. */
   readonly practiceUrl: string | undefined;
+  /** Without which nothing is answered; left out where the bench is open to everybody on this computer, as the demo is. */
+  readonly accessKey?: string | undefined;
 }
 
 export function httpApp(app: KeenLarder, options: HttpOptions): Express {
@@ -32,6 +35,14 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   http.use(headers, ownHostOnly, ownOriginOnly);
   http.use(express.json({ limit: '256kb' }));
 
+  if (options.accessKey !== undefined) {
+    http.use(keyFromLink(options.accessKey));
+    http.use('/api', withKeyOnly(options.accessKey));
+  }
+  http.use('/api', (_request, response, next) => {
+    response.setHeader('cache-control', 'no-store');
+    next();
+  });
   http.use('/api', apiRoutes(app, options));
 
   http.use(express.static(webFolder, { index: false, maxAge: '1h', immutable: false }));
@@ -53,13 +64,15 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
 }
 
 /** Everything below `/api`; docs/api.md tells each. */
-export function apiRoutes(app: KeenLarder, { practiceUrl }: HttpOptions): Router {
+export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptions): Router {
   const api = express.Router();
   api.use((request, _response, next) => {
     if (request.method !== 'GET') app.makeRoom();
     next();
   });
-  api.get('/about', (_request, response) => void response.json({ practice: practiceUrl !== undefined }));
+  api.get('/about', (_request, response) => {
+    response.json({ practice: practiceUrl !== undefined, isOpen: accessKey === undefined });
+  });
   api.use(
     benchRoutes(app),
     copyRoutes(app),

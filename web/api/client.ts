@@ -89,7 +89,7 @@ const at = encodeURIComponent;
 
 /** Everything the interface asks of the server. */
 export const api = {
-  about: () => ask<{ practice: boolean }>('/about'),
+  about: () => ask<{ practice: boolean; isOpen: boolean }>('/about'),
 
   connections: () => ask<ConnectionsView>('/connections'),
   addAddress: (address: string) => ask<ConnectionsView>('/connections', 'POST', { address }),

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { useDark, useToggle } from '@vueuse/core';
-import { CircleQuestionMark, Moon, Sun, Wrench } from 'lucide-vue-next';
+import { CircleQuestionMark, LockOpen, Moon, Sun, Wrench } from 'lucide-vue-next';
 import { computed } from 'vue';
 import { useRoute } from 'vue-router';
 import { useRuns } from '../state/runs.ts';
 
-defineProps<{ hasPractice: boolean }>();
+defineProps<{ hasPractice: boolean; isOpen: boolean }>();
 const emit = defineEmits<{ keys: [] }>();
 const isDark = useDark();
 const toggle = useToggle(isDark);
@@ -31,6 +31,13 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
       </RouterLink>
     </nav>
     <div class="end">
+      <span
+        v-if="isOpen"
+        class="open"
+        title="Everybody who uses this computer can open this bench. Without the option --open it needs the key of its link."
+      >
+        <LockOpen :size="14" aria-hidden="true" /> open to this computer
+      </span>
       <RouterLink
         v-if="hasPractice"
         to="/practice"
@@ -55,6 +62,15 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
 </template>
 
 <style scoped>
+.open {
+  display: flex;
+  align-items: center;
+  gap: 5px;
+  color: var(--on-bar);
+  font-size: 13px;
+  opacity: 0.8;
+}
+
 .bar {
   display: flex;
   align-items: stretch;

@@ -215,10 +215,10 @@ describe('the bay rail', () => {
 describe('the top bar', () => {
   it('marks where one is, counts live runs, and offers the practice bench only where there is one', async () => {
     useRuns().take(run());
-    const shown = await show(TopBar, { hasPractice: true });
+    const shown = await show(TopBar, { hasPractice: true, isOpen: true });
     expect(shown.find('nav').text()).toMatch(/Bench\s*Larder\s*Runs\s*1/);
     expect(shown.text()).toMatch('Practice bench');
-    expect((await show(TopBar, { hasPractice: false })).text()).not.toMatch('Practice bench');
+    expect((await show(TopBar, { hasPractice: false, isOpen: false })).text()).not.toMatch('Practice bench');
     await shown.find('button[aria-label="Keys and help"]').trigger('click');
     expect(shown.emitted('keys')).toHaveLength(1);
   });
