@@ -194,13 +194,16 @@ export function traitsOf(error: unknown): FailureTraits {
   return error instanceof Problem ? { ...found, status: error.status } : found;
 }
 
-/** An error's message for reading: the file system's refusals in words, with the path where there is one. */
-export function plainWords(error: unknown): string {
+/**
+ * An error's message for reading: the file system's refusals in words.
+ * @param withPath also says of which file, where that is told
+ */
+export function plainWords(error: unknown, withPath = true): string {
   if (!(error instanceof Error)) return String(error);
   const { path } = error as NodeJS.ErrnoException;
   const ofCode = code(error) ?? '';
   const words = fileSystemWords[ofCode.startsWith('SQLITE_IOERR') ? 'EIO' : ofCode];
-  return words ? `${words}${path ? ` (${path})` : ''}` : error.message;
+  return words ? `${words}${path && withPath ? ` (${path})` : ''}` : error.message;
 }
 
 /**

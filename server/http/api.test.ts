@@ -1,9 +1,9 @@
 // docs/api.md is held against the routes that the program has.
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Router } from 'express';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { openOn, silent, testFolder } from '../../testing/bench.ts';
+import { routesOf } from '../../testing/routes.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { apiRoutes } from './app.ts';
 
@@ -14,15 +14,6 @@ afterAll(async () => {
   await app.close();
   folder.remove();
 });
-
-/** `METHOD PATH` of every route below a router. */
-const routesOf = ({ stack }: Router): string[] =>
-  stack.flatMap((layer) => {
-    if (layer.route)
-      return layer.route.stack.map(({ method }) => `${method.toUpperCase()} ${layer.route!.path}`);
-    const inner = layer.handle as Partial<Router>;
-    return inner.stack ? routesOf(inner as Router) : [];
-  });
 
 it('names every route, and no other', () => {
   const router = apiRoutes(app, {

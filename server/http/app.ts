@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import express, { type ErrorRequestHandler, type Express, type Router } from 'express';
+import express, { type ErrorRequestHandler, type Express, type RequestHandler, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
 import { benchRoutes } from './bench-routes.ts';
@@ -33,7 +33,7 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   const http = express();
   http.disable('x-powered-by');
   http.use(headers, ownHostOnly, ownOriginOnly);
-  http.use(express.json({ limit: '256kb' }));
+  http.use(bodyInTime, express.json({ limit: '256kb', reviver: plainKeysOnly }));
 
   if (options.accessKey !== undefined) {
     http.use(keyFromLink(options.accessKey));
@@ -62,6 +62,25 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   http.use(failed);
   return http;
 }
+
+/** A name that every object has already is none of a request's. */
+function plainKeysOnly(key: string, value: unknown): unknown {
+  if (['__proto__', 'constructor', 'prototype'].includes(key))
+    throw new Problem(400, `The request has a field “${key}”, which no request has.`);
+  return value;
+}
+
+/** A request is small, but for copies of files, which have a limit of their own. */
+const bodyMs = 30_000;
+
+/** Ends requests whose body does not come to an end. */
+const bodyInTime: RequestHandler = (request, _response, next) => {
+  if (request.headers['content-type']?.startsWith('application/json')) {
+    const timer = setTimeout(() => request.destroy(), bodyMs);
+    for (const event of ['end', 'close']) request.once(event, () => clearTimeout(timer));
+  }
+  next();
+};
 
 /** Everything below `/api`; docs/api.md tells each. */
 export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptions): Router {
@@ -99,11 +118,11 @@ function asProblem(error: unknown): Problem {
   const { status } = traitsOf(error);
   if (error instanceof FormatError)
     return new Problem(status, `The image cannot be read there: ${error.message}.`);
-  const words = plainWords(error);
+  // What nobody foresaw may name files of this computer: it goes into the log alone.
   return new Problem(
     status,
     status < 500 || traitsOf(error).isExpected || isDiskFull(error)
-      ? words
-      : `${words}. The log file has more.`,
+      ? plainWords(error, false)
+      : 'Keen Larder could not do this. The log file says why.',
   );
 }

@@ -74,7 +74,7 @@ export class Incoming {
   /** @throws Problem 404, or 409 when it is not ready */
   batch(id: string): Batch {
     const entry = this.entries.get(id);
-    if (!entry) throw new Problem(404, `There is no ${id} in ${this.folder}.`);
+    if (!entry) throw new Problem(404, `There is no ${id} in the watched folder.`);
     if (!('batch' in entry)) {
       throw new Problem(409, 'fault' in entry ? entry.fault : `${id} is still being copied or looked at.`);
     }
