@@ -5,12 +5,26 @@ import {
   ImportingRequest,
   ImportingStart,
 } from '@keen-larder/contract/requests/imports.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
 import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/files/importing.ts';
 import { withMark } from '../runs/engine/sheet-mark.ts';
 import { valid } from './validate.ts';
 import { Problem } from '../failures.ts';
+
+/** A copy may take hours; between two pieces of it no more than this. */
+const uploadStallMs = 60_000;
+
+/** @throws Problem 507 where a file does not fit */
+async function requireRoom({ larder }: KeenLarder, bytes: number): Promise<void> {
+  const { freeBytes } = await larder.shelf.space();
+  if (bytes <= freeBytes) return;
+  throw new Problem(
+    507,
+    `The file has ${sizeText(bytes)}, and the disk has room for ${sizeText(freeBytes)}. Free some space, then copy it again.`,
+  );
+}
 
 /** Files that come into the larder: copied by a browser, or found in the watched folder. */
 export function importRoutes(app: KeenLarder): Router {
@@ -31,6 +45,9 @@ export function importRoutes(app: KeenLarder): Router {
   );
 
   routes.put('/copies/:id/files', async (request, response) => {
+    await requireRoom(app, Number(request.headers['content-length'] ?? 0));
+    // A browser that stands still is let go; what came of the file is removed.
+    request.setTimeout(uploadStallMs, () => request.destroy());
     response.status(201).json(await incoming.take(request.params.id, textOf(request.query['path']), request));
   });
 

@@ -93,8 +93,8 @@ export class Incoming {
    * @throws Problem 400 for a path that leaves the copy, 404 when it was not begun
    */
   async take(id: string, path: string, bytes: AsyncIterable<Uint8Array>): Promise<UploadedView> {
-    const target = join(this.copyOf(id), ...safeParts(path));
-    await mkdir(dirname(target), { recursive: true });
+    const target = join(await this.begunCopy(id), ...safeParts(path));
+    await mkdir(dirname(target), { recursive: true }).catch(asOddOrder(path));
     const sha256 = createHash('sha256');
     let taken = 0;
     const through = new Transform({
@@ -108,15 +108,15 @@ export class Incoming {
       await pipeline(bytes, through, createWriteStream(target, { flags: 'wx', flush: true }));
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'EEXIST') throw new Problem(409, `${path} came twice.`);
-      await rm(target, { force: true });
-      throw error;
+      if ((error as NodeJS.ErrnoException).code !== 'EISDIR') await rm(target, { force: true });
+      return asOddOrder(path)(error);
     }
     return { bytes: taken, sha256: sha256.digest('hex') };
   }
 
   /** Ends a copy: it moves to where imports are found. @param name what to call it */
   async finish(id: string, name: string): Promise<{ id: string }> {
-    const copy = this.copyOf(id);
+    const copy = await this.begunCopy(id);
     await writeFile(join(copy, copyMark), '');
     const [plain] = safeParts(name).slice(-1);
     for (let n = 1; ; n++) {
@@ -165,6 +165,13 @@ export class Incoming {
     this.opened.delete(batch.id);
     await batch.close();
     this.changed();
+  }
+
+  /** @throws Problem 404 when it was not begun, or has ended */
+  private async begunCopy(id: string): Promise<string> {
+    const copy = this.copyOf(id);
+    if (!(await exists(copy))) throw new Problem(404, 'There is no such copy. Begin it again.');
+    return copy;
   }
 
   private copyOf(id: string): string {
@@ -218,11 +225,27 @@ export class Incoming {
   }
 }
 
+/** File systems count a name's bytes, not its characters; something is left for a number behind it. */
+const mostNameBytes = 240;
+
+/**
+ * For files that come in an order, or under names, that no folder can have: one thing as a file and as a folder.
+ * @throws Problem 409, or the error itself
+ */
+const asOddOrder =
+  (path: string) =>
+  (error: unknown): never => {
+    const { code = '' } = error as NodeJS.ErrnoException;
+    if (['EEXIST', 'ENOTDIR', 'EISDIR', 'ENAMETOOLONG'].includes(code))
+      throw new Problem(409, `${path} cannot be taken beside what came before: one of the two is a folder.`);
+    throw error;
+  };
+
 /** The parts of a path that stays where it belongs. @throws Problem 400 */
 function safeParts(path: string): string[] {
   const parts = path.split('/').filter((part) => part !== '');
   const isSafe = (part: string) =>
-    part.length <= 200 && !part.startsWith('.') && !/[\p{Cc}\\:*?"<>|]/u.test(part);
+    Buffer.byteLength(part) <= mostNameBytes && !part.startsWith('.') && !/[\p{Cc}\\:*?"<>|]/u.test(part);
   if (parts.length === 0 || parts.length > deepestFolder || !parts.every(isSafe)) {
     throw new Problem(400, `“${path}” cannot be used as a file's name here. Rename it, then try again.`);
   }

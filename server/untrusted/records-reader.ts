@@ -27,7 +27,7 @@ const json = (name: string, rows: readonly unknown[]): ReadRecords => ({
   readable: { name, text: `${JSON.stringify(rows, null, 2)}\n` },
 });
 const filesAlone = (files: Files): ReadRecords => ({ count: files.size, readable: undefined });
-const timeOf = (at: unknown) => (typeof at === 'number' ? new Date(at).toISOString() : null);
+const timeOf = (at: unknown) => (isTime(at) ? new Date(at).toISOString() : null);
 
 /** Rows of the first database among some files. */
 function rowsOf<T>(files: Files, read: (db: Database) => T[]): T[] {
@@ -80,12 +80,17 @@ function contactsIn(db: Database): Contact[] {
   });
 }
 
+/** As far as a `Date` reaches, in milliseconds. */
+const isTime = (value: unknown): value is number => typeof value === 'number' && Math.abs(value) < 8.64e15;
+
 /** Of the calendar provider (Android, CalendarContract.Events). */
 const eventsIn = (db: Database): CalendarEvent[] =>
   select(
     'SELECT _id, title, eventLocation, description, dtstart, dtend, duration, allDay, rrule FROM Events WHERE deleted = 0 AND dtstart IS NOT NULL ORDER BY dtstart, _id',
-  )(db).map((row) => {
+  )(db).flatMap((row) => {
     const field = (name: string) => (row[name] as string | null) ?? undefined;
+    // A time that no calendar has is no event.
+    if (!isTime(row['dtstart']) || (row['dtend'] !== null && !isTime(row['dtend']))) return [];
     return {
       uid: `event-${String(row['_id'])}@calendar.invalid`,
       title: field('title') ?? '',
@@ -174,7 +179,9 @@ export function readRecords(kind: RecordKindId, files: Files, now: number): Read
   try {
     return readers[kind](files, now);
   } catch (error) {
-    if (!(error instanceof Sqlite.SqliteError)) throw error;
-    return { count: undefined, readable: undefined, fault: `Its database cannot be read: ${error.message}.` };
+    // What they hold is the phone's: whatever is odd about it ends nothing but the reading of it.
+    const what =
+      error instanceof Sqlite.SqliteError ? 'Its database cannot be read' : 'They hold what records do not';
+    return { count: undefined, readable: undefined, fault: `${what}: ${(error as Error).message}.` };
   }
 }

@@ -13,7 +13,13 @@ const mostOctets = 75;
 
 /** A text value: backslash, comma, semicolon and line ends escaped (RFC 6350 section 3.4, RFC 5545 section 3.3.11). */
 export const escapeText = (text: string): string =>
-  text.replace(/[\\,;]/g, '\\$&').replace(/\r\n|\r|\n/g, '\\n');
+  text
+    .replace(/[\\,;]/g, '\\$&')
+    .replace(/\r\n|\r|\n/g, '\\n')
+    .replace(controls, '');
+
+/** Neither format has room for control characters other than tabs. */
+const controls = /(?!\t)\p{Cc}/gu;
 
 export const unescapeText = (value: string): string =>
   value.replace(/\\(.)/gs, (_, char: string) => (char === 'n' || char === 'N' ? '\n' : char));
@@ -47,7 +53,8 @@ function lineText({ name, parameters = {}, value }: ContentLine): string {
   const written = Object.entries(parameters).map(
     ([key, values]) => `;${key}=${[values].flat().map(parameterValue).join(',')}`,
   );
-  return `${name}${written.join('')}:${value}`;
+  // Whatever a value is, it begins no line of its own.
+  return `${name}${written.join('')}:${value.replace(controls, '')}`;
 }
 
 function folded(text: string): string {

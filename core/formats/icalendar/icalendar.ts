@@ -38,6 +38,13 @@ export function writeCalendar(events: readonly CalendarEvent[], madeAt: number):
   ]);
 }
 
+/** RFC 5545, 3.3.6; the platform leaves the T out before seconds alone. */
+const isDuration = (text: string | undefined): text is string =>
+  text !== undefined && /^[+-]?P(?:\d+[WD])?T?(?:\d+[HMS])*$/.test(text);
+/** RFC 5545, 3.3.10: parts with `=`, apart by `;`. */
+const isRule = (text: string | undefined): text is string =>
+  text !== undefined && /^[A-Z]+=[A-Z0-9,+:-]+(?:;[A-Z]+=[A-Z0-9,+:-]+)*$/i.test(text);
+
 function linesOf(event: CalendarEvent, madeAt: number): ContentLine[] {
   const time = (name: string, at: number): ContentLine =>
     event.isAllDay
@@ -51,11 +58,13 @@ function linesOf(event: CalendarEvent, madeAt: number): ContentLine[] {
     { name: 'DTSTAMP', value: dateTimeText(madeAt) },
     time('DTSTART', event.startsAt),
     ...(event.endsAt !== undefined ? [time('DTEND', event.endsAt)] : []),
-    ...(event.endsAt === undefined && event.duration ? [{ name: 'DURATION', value: event.duration }] : []),
+    ...(event.endsAt === undefined && isDuration(event.duration)
+      ? [{ name: 'DURATION', value: event.duration }]
+      : []),
     ...text('SUMMARY', event.title),
     ...text('LOCATION', event.place),
     ...text('DESCRIPTION', event.description),
-    ...(event.rule ? [{ name: 'RRULE', value: event.rule.replace(/[\r\n].*$/s, '') }] : []),
+    ...(isRule(event.rule) ? [{ name: 'RRULE', value: event.rule }] : []),
     { name: 'END', value: 'VEVENT' },
   ];
 }
