@@ -160,6 +160,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     now,
     (serial) => phones.one(serial)?.nickname ?? serial,
     (serial) => bench.announce(serial),
+    (serial) => bench.linkIn(serial)?.close(),
   );
   bench.runOf = (serial) => engine.runOf(serial);
   for (const run of engine.closeInterrupted()) log.warn({ run: run.id, serial: run.serial }, run.outcome);

@@ -7,6 +7,8 @@ import { openLog } from './logging.ts';
 import { usualServerPort } from './links/adb/server.ts';
 import { serve } from './serve.ts';
 
+const endsWithinMs = 4500;
+
 /** Of an option. */
 const wholeNumber = (text: string): number => {
   if (!/^\d+$/.test(text)) throw new InvalidArgumentError('It must be a whole number.');
@@ -79,7 +81,11 @@ try {
   process.stdout.write(`Keen Larder is ready at ${serving.link}\n`);
   if (values.open) process.stdout.write('It is open to everybody who uses this computer.\n');
   for (const signal of ['SIGINT', 'SIGTERM'] as const) {
-    process.on(signal, () => void serving.close().then(() => process.exit(0)));
+    process.on(signal, () => {
+      // Whatever does not end by itself is told as broken off at the next start.
+      setTimeout(() => process.exit(0), endsWithinMs).unref();
+      void serving.close().finally(() => process.exit(0));
+    });
   }
 } catch (error) {
   process.stderr.write(`${(error as Error).message}\n`);

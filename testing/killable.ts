@@ -47,6 +47,16 @@ export class KillableServer {
     );
   }
 
+  /** Asks it to end; resolves to the milliseconds that it took. */
+  async end(): Promise<number> {
+    const { child } = this;
+    const gone = new Promise((resolve) => child!.once('exit', resolve));
+    const since = performance.now();
+    child!.kill('SIGTERM');
+    await gone;
+    return performance.now() - since;
+  }
+
   /** `kill -9` */
   async kill(): Promise<void> {
     const { child } = this;

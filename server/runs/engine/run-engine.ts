@@ -11,6 +11,8 @@ import { averageSpeed, LiveRun, type Run, type RunListener, type RunPlan } from 
 type Work = (run: Run) => Promise<string>;
 
 const announceMs = 250;
+/** A run that was cancelled and has not ended by then is held up by its phone. */
+const heldUpMs = 2500;
 
 /** Starts runs, one a phone at a time with a queue behind it, follows their progress, and keeps their story. */
 export class RunEngine implements RunListener {
@@ -27,6 +29,8 @@ export class RunEngine implements RunListener {
     private readonly now: () => number,
     private readonly nicknameOf: (serial: string) => string,
     private readonly onPhoneChange: (serial: string) => void,
+    /** Breaks the connection to a phone off, so that nothing waits for it any more. */
+    private readonly letGo: (serial: string) => void = () => undefined,
   ) {}
 
   /** Marks runs that an earlier start of the program did not end; resolves to what to tell. */
@@ -74,7 +78,7 @@ export class RunEngine implements RunListener {
   /** @throws Problem when there is no such run or it has ended */
   cancel(id: string): RunView {
     const run = this.liveRun(id);
-    run.controller.abort(new Cancelled());
+    this.abort(run);
     return this.viewOf(run);
   }
 
@@ -137,7 +141,7 @@ export class RunEngine implements RunListener {
   /** Ends all runs; what can go on later is left so that it can. */
   async stop(): Promise<void> {
     this.stopping = true;
-    for (const { controller } of this.live.values()) controller.abort(new Cancelled());
+    for (const run of this.live.values()) this.abort(run);
     await Promise.all(this.endings.values());
   }
 
@@ -225,6 +229,17 @@ export class RunEngine implements RunListener {
     this.ledger.settle();
     this.changed(run);
     if (run.plan.serial) this.onPhoneChange(run.plan.serial);
+  }
+
+  /** What waits for a phone that says nothing ends with the connection to it. */
+  private abort(run: LiveRun): void {
+    run.controller.abort(new Cancelled());
+    const { serial } = run.plan;
+    if (serial === undefined || run.state === 'queued') return;
+    const timer = setTimeout(() => {
+      if (this.live.has(run.id)) this.letGo(serial);
+    }, heldUpMs);
+    void this.endings.get(run.id)?.finally(() => clearTimeout(timer));
   }
 
   private *ofPhone(serial: string): Generator<LiveRun> {
