@@ -182,6 +182,8 @@ async function keep(app: KeenLarder, serial: string, visit: Visit, clock: () => 
     usedOnly: picked.filter((name) => roleOf(name) === 'system'),
     label: composeLabel({
       model,
+      nickname: app.bench.view(serial).nickname,
+      serial,
       condition,
       purpose: visit.purpose,
       at,

@@ -6,16 +6,20 @@ describe('labels', () => {
   it('say model, condition, purpose and a day that cannot be misread', () => {
     const facts = {
       model: 'Knot 3',
+      nickname: 'Ringing hut',
+      serial: 'TW3K-10482',
       condition: { kind: 'rooted', androidVersion: '9' } as const,
       purpose: ' before flash ',
       at: new Date('2026-11-24T23:30:00Z'),
     };
     expect(composeLabel({ ...facts, utcOffsetMinutes: 0 })).toBe(
-      'Knot 3 · rooted 9 · before flash · 24 Nov 2026',
+      'Knot 3 Ringing hut · rooted 9 · before flash · 24 Nov 2026',
     );
     expect(composeLabel({ ...facts, purpose: '', utcOffsetMinutes: 60 })).toBe(
-      'Knot 3 · rooted 9 · 25 Nov 2026',
+      'Knot 3 Ringing hut · rooted 9 · 25 Nov 2026',
     );
+    const unnamed = { ...facts, nickname: 'Knot 3', utcOffsetMinutes: 0 };
+    expect(composeLabel(unnamed)).not.toBe(composeLabel({ ...unnamed, serial: 'TW3K-10517' }));
     expect(dayText(new Date('2026-01-01T00:10:00Z'), -60)).toBe('31 Dec 2025');
   });
 

@@ -5,6 +5,9 @@ export const maxLabelLength = 120;
 
 export interface LabelFacts {
   readonly model: string;
+  /** What tells the phone from others of its model. */
+  readonly nickname: string;
+  readonly serial: string;
   readonly condition: Condition;
   /** Why the set is taken, in the technician's words: `before flash`. */
   readonly purpose: string;
@@ -21,10 +24,14 @@ export function dayText(at: Date, utcOffsetMinutes: number): string {
   return `${local.getUTCDate()} ${months[local.getUTCMonth()]} ${local.getUTCFullYear()}`;
 }
 
-/** The name of a set from what is known: `Knot 3 · rooted 9 · before flash · 24 Nov 2026`. */
+/** Model and nickname, or the end of the serial where nobody gave the phone a name. */
+const phoneText = ({ model, nickname, serial }: LabelFacts): string =>
+  `${model} ${nickname === model ? serial.slice(-4) : nickname}`;
+
+/** The name of a set from what is known: `Knot 3 Ringing hut · rooted 9 · before flash · 24 Nov 2026`. */
 export const composeLabel = (facts: LabelFacts): string =>
   [
-    facts.model,
+    phoneText(facts),
     conditionText(facts.condition),
     facts.purpose.trim(),
     dayText(facts.at, facts.utcOffsetMinutes),

@@ -1,5 +1,8 @@
 import { useLocalStorage } from '@vueuse/core';
 import { onBeforeUnmount, onMounted, ref, type Ref } from 'vue';
+import { useRouter } from 'vue-router';
+import { isLive } from '@keen-larder/contract/runs.ts';
+import { api } from '../api/client.ts';
 import { followEvents } from '../api/events.ts';
 import { useBench } from './bench.ts';
 import { useConnections } from './connections.ts';
@@ -7,7 +10,7 @@ import { useCopies } from './copies.ts';
 import { useDesktop } from './desktop.ts';
 import { useImports } from './imports.ts';
 import { useLarder } from './larder.ts';
-import { announceError, useNotices } from './notices.ts';
+import { announceError, nowDone, useNotices, workOf } from './notices.ts';
 import { useRuns } from './runs.ts';
 
 /** Hands the server's news to the stores while the application is shown; tells whether the server answers. */
@@ -20,6 +23,7 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
   const runs = useRuns();
   const notices = useNotices();
   const desktop = useDesktop();
+  const router = useRouter();
   const onLine = ref(true);
 
   const loadAll = () =>
@@ -27,12 +31,20 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
       announceError,
     );
 
+  /** Goes on with a run, and shows it. */
+  const resume = (id: string) =>
+    void api.resume(id).then((run) => {
+      runs.take(run);
+      nowDone();
+      return router.push(`/runs/${run.id}`);
+    }, announceError);
+
   /** What this start of the program found broken off is told once to each browser. */
   const toldOf = useLocalStorage('keen-larder-told-of-start', 0);
   async function greet(startedAt: number): Promise<void> {
     await loadAll();
     if (toldOf.value === startedAt) return;
-    for (const run of runs.interruptedBy(startedAt)) notices.runEnded(run);
+    for (const run of runs.interruptedBy(startedAt)) notices.runEnded(run, resume);
     toldOf.value = startedAt;
   }
 
@@ -43,9 +55,10 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
         hello: ({ startedAt }) => void greet(startedAt),
         phone: (phone) => bench.take(phone),
         run: (run) => {
+          if (isLive(run)) notices.isOver(workOf(run));
           if (!runs.take(run)) return;
           desktop.runEnded(run);
-          if (run.id !== runs.inTray) notices.runEnded(run);
+          if (run.id !== runs.inTray) notices.runEnded(run, resume);
         },
         'run-log': ({ runId, line }) => runs.takeLine(runId, line),
         larder: () => void larder.load(),

@@ -9,6 +9,8 @@ export interface Notice {
   readonly title: string;
   readonly message: string;
   readonly action?: { readonly text: string; readonly run: () => void };
+  /** What it is about: it goes away once that is over. */
+  readonly about?: string;
 }
 
 const goodMs = 8_000;
@@ -39,16 +41,36 @@ export const useNotices = defineStore('notices', () => {
     list.value = list.value.filter((notice) => notice.id !== id);
   }
 
-  /** Says that a run has ended, wherever one is in the interface. */
-  function runEnded(run: RunView): void {
-    const ending = endings[run.state];
-    if (ending) say({ ...ending, message: `${run.title}. ${run.outcome ?? ''}` });
+  /** What it was said about is over. */
+  function isOver(about: string): void {
+    list.value = list.value.filter((notice) => notice.about !== about);
   }
 
-  return { list, say, putAside, runEnded };
+  /**
+   * Says that a run has ended, wherever one is in the interface.
+   * @param resume goes on with it, where that can be done
+   */
+  function runEnded(run: RunView, resume?: (id: string) => void): void {
+    const ending = endings[run.state];
+    if (!ending) return;
+    const action = run.canResume && resume && { text: 'Resume', run: () => resume(run.id) };
+    const message = `${run.title}. ${run.outcome ?? ''}`;
+    say({ ...ending, message, about: workOf(run), ...(action && { action }) });
+  }
+
+  return { list, say, putAside, isOver, runEnded };
 });
+
+/** A run that goes on with another has its title, and works on the same phone. */
+export const workOf = ({ serial, title }: RunView): string => `${serial ?? ''} ${title}`;
+
+const notDone = 'not done';
 
 /** Says that something asked for was not done, and why. */
 export function announceError(error: unknown): void {
-  useNotices().say({ kind: 'stop', title: 'This was not done', message: (error as Error).message });
+  const { message } = error as Error;
+  useNotices().say({ kind: 'stop', title: 'This was not done', message, about: notDone });
 }
+
+/** What was not done before has been done now. */
+export const nowDone = (): void => useNotices().isOver(notDone);

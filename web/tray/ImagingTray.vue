@@ -26,12 +26,14 @@ const taken = computed(() =>
   larder.all.filter(({ serial }) => serial === props.phone.serial).map(({ label }) => label),
 );
 const composed = computed(() => {
-  const { facts } = props.phone;
+  const { facts, nickname, serial } = props.phone;
   if (!facts) return '';
   const now = new Date();
   return nextFreeLabel(
     composeLabel({
       model: facts.model,
+      nickname,
+      serial,
       condition: facts.condition,
       purpose: picks.value.purpose,
       at: now,

@@ -52,5 +52,10 @@ export function useRunSheet(
   );
   /** Resolves once the sheet shown is the one for what is picked now. */
   const settled = () => until(pending).toBe(false);
-  return { sheet, error, settled };
+  /** What is shown is of something else. */
+  const forget = () => {
+    sheet.value = undefined;
+    error.value = undefined;
+  };
+  return { sheet, error, settled, forget };
 }

@@ -1,19 +1,19 @@
 import { useEventListener } from '@vueuse/core';
-import { computed, reactive, ref, type WatchSource } from 'vue';
+import { computed, reactive, ref, watch, type WatchSource } from 'vue';
 import type { Put } from '@keen-larder/contract/requests/restoring.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../api/client.ts';
 import { isStartKey } from '../keys.ts';
-import { announceError } from '../state/notices.ts';
+import { announceError, nowDone } from '../state/notices.ts';
 import { usePicks } from '../state/picks.ts';
 import { useRuns } from '../state/runs.ts';
 import { useRunSheet } from './sheet.ts';
 
 export interface TrayRun {
   /** What is picked and ticked; changed by mends and ticks. */
-  readonly picks: () => { picked: string[]; confirmed: string[]; others?: Put[] };
+  readonly picks: () => { picked: string[]; confirmed: string[]; others?: Put[]; armedWith?: string };
   /** The phone that a mend restarts. */
   readonly serial: () => string | undefined;
   /** Whatever the sheet must be computed anew for. */
@@ -54,7 +54,13 @@ export function useTrayRun({
 }: TrayRun) {
   const store = usePicks();
   const runs = useRuns();
-  const { sheet, error, settled } = useRunSheet(sources, compute);
+  const { sheet, error, settled, forget } = useRunSheet(sources, compute);
+  // What was found and typed of one phone is never shown, or counts, for another.
+  watch(serial, () => {
+    forget();
+    const own = picks();
+    if (own.armedWith) own.armedWith = '';
+  });
 
   /** Nothing of the sheet stands in the way. One that is computed anew meanwhile hides nothing: fields keep their focus. */
   const clear = computed(
@@ -71,6 +77,7 @@ export function useTrayRun({
       await settled();
       if (!canStart.value) return;
       const run = await begin(sheet.value?.mark);
+      nowDone();
       runs.take(run);
       runs.inTray = run.id;
     } catch (failure) {

@@ -87,7 +87,7 @@ describe('the tray of imaging', () => {
   it('composes the name from what is known of the phone', async () => {
     const { shown } = await imaging({}, ['boot']);
     const name = shown.find('textarea').element.value;
-    expect(name).toMatch(/^Knot 3 · rooted 9 · before flash · \d+ \w{3} \d{4}$/);
+    expect(name).toMatch(/^Knot 3 Ringing hut · rooted 9 · before flash · \d+ \w{3} \d{4}$/);
   });
 
   it('shows sizes and time, and follows what is picked', async () => {

@@ -10,7 +10,7 @@ export interface ChangingFacts {
   readonly installed: readonly AppFacts[];
   readonly picked: readonly string[];
   readonly action: AppAction;
-  /** Packages of which a copy is in the larder. */
+  /** Packages of which a whole copy, with the program, is in the larder. */
   readonly copied: ReadonlySet<string>;
 }
 
@@ -54,8 +54,8 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
     ...(unkept.length > 0
       ? stop(
           'copy-first',
-          'Not in the larder yet',
-          `${labelsOf(unkept)}: keep a copy first, so that it can come back whatever happens.`,
+          'Not whole in the larder yet',
+          `${labelsOf(unkept)}: copy the program first, so that it can come back whatever happens.`,
           { do: 'copy-first', packages: unkept.map(({ app }) => app.package) },
         )
       : []),

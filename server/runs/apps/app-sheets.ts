@@ -1,3 +1,5 @@
+import { takesAway } from '@keen-larder/core/apps/built-in.ts';
+import { digestsOf } from '../../shelf/manifest.ts';
 import type { AppView, CopyView, MovingView } from '@keen-larder/contract/copies.ts';
 import type {
   ChangingAppsRequest,
@@ -98,8 +100,23 @@ export class AppSheets {
       installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
       picked: packages,
       action,
-      copied: new Set(this.larder.copies.of(serial).map(({ app }) => app.package)),
+      copied: takesAway(action) ? await this.whole(serial, packages) : new Set(),
     });
+  }
+
+  /** Of some apps, those that can come back whatever happens: a copy with the program, of which every stored byte is sound. */
+  private async whole(serial: string, packages: readonly string[]): Promise<Set<string>> {
+    const { copies, shelf } = this.larder;
+    const found = new Set<string>();
+    for (const copy of copies.of(serial)) {
+      const { package: name } = copy.app;
+      if (found.has(name) || !packages.includes(name)) continue;
+      if (!copy.parts.some(({ kind }) => kind === 'program')) continue;
+      if (copy.parts.some(({ damage }) => damage !== undefined)) continue;
+      const lists = copy.parts.map((part) => digestsOf(copies.part(copy.id, part.name).chunks));
+      if (await shelf.holdsAll(lists.flat())) found.add(name);
+    }
+    return found;
   }
 
   async moving(serial: string, request: MovingRequest): Promise<MovingSheet> {

@@ -138,7 +138,7 @@ describe('apps that came with the system', () => {
   it('are off only once a copy is kept, and come back', { timeout: 60_000 }, async () => {
     const name = 'example.pocketalmanac';
     await views();
-    await expect(change('disable', [name])).rejects.toThrow(/Not in the larder yet: Pocket Almanac/);
+    await expect(change('disable', [name])).rejects.toThrow(/Not whole in the larder yet: Pocket Almanac/);
     await copy([name], ['program']);
     expect((await change('disable', [name])).outcome).toMatch(/^One app changed/);
     expect(await stateOf(name)).toMatchObject({ isEnabled: false, isRemoved: false });

@@ -84,6 +84,8 @@ export async function copyAll(
       attempt: (attempt) => takeApp(attempt, one, set),
       onBreak: () => set.seal(),
     });
+    if (parts.length === 0)
+      throw new PartFailure('It has nothing of what was picked: there is nothing to keep. Copy its program.');
     return {
       facts: copiedApp(one.app, sdk, stampFiles),
       parts,

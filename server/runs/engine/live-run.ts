@@ -176,7 +176,7 @@ export class LiveRun {
     const bytes = this.steps.reduce((sum, step) => sum + step.bytes, 0);
     const isHeldUp = this.state === 'paused' || this.state === 'waiting';
     const bytesPerSecond =
-      this.endedAt !== undefined ? averageSpeed(this.row()) : isHeldUp ? 0 : this.speed.bytesPerSecond;
+      this.endedAt !== undefined ? shownSpeed(this.row()) : isHeldUp ? 0 : this.speed.bytesPerSecond;
     return {
       id: this.id,
       kind: this.plan.kind,
@@ -312,6 +312,12 @@ export class LiveRun {
       });
     }
   }
+}
+
+/** What is told of a run that has ended: its size by its time, which stand beside it. */
+export function shownSpeed({ startedAt, endedAt, doneBytes }: RunRow): number {
+  const elapsedMs = endedAt === null ? 0 : endedAt - startedAt;
+  return elapsedMs > 0 ? (doneBytes / elapsedMs) * 1000 : 0;
 }
 
 /** Bytes over the cable per second until the end of a run, without the time in which none were to pass. */

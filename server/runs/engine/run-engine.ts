@@ -6,7 +6,7 @@ import type { Feed } from '../../events/feed.ts';
 import { Cancelled, Interruption, plainWords, Problem, traitsOf } from '../../failures.ts';
 import type { KindsOfRun } from './kind-of-run.ts';
 import type { RunLedger } from './run-ledger.ts';
-import { averageSpeed, LiveRun, type Run, type RunListener, type RunPlan } from './live-run.ts';
+import { LiveRun, shownSpeed, type Run, type RunListener, type RunPlan } from './live-run.ts';
 
 type Work = (run: Run) => Promise<string>;
 
@@ -282,7 +282,7 @@ export class RunEngine implements RunListener {
       steps,
       bytes: steps.reduce((sum, step) => sum + step.bytes, 0),
       doneBytes: row.doneBytes,
-      bytesPerSecond: averageSpeed(row),
+      bytesPerSecond: shownSpeed(row),
       leftMs: undefined,
       waitingFor: undefined,
       canPause: false,

@@ -122,6 +122,8 @@ async function keepFirst(context: RunContext, serial: string, start: RestoringSt
   const label = nextFreeLabel(
     composeLabel({
       model,
+      nickname: bench.view(serial).nickname,
+      serial,
       condition,
       purpose: 'before putting back',
       at,

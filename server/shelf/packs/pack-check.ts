@@ -1,7 +1,6 @@
-import { open } from 'node:fs/promises';
+import { chunkBytes, codecs, type Record } from './pack-format.ts';
+import { listRecords, OpenPack } from './pack-reader.ts';
 import { unpackChunk } from './unpack-chunk.ts';
-import { listRecords } from './pack-reader.ts';
-import type { Record } from './pack-format.ts';
 
 /** What reading a pack back whole found. */
 export interface PackFindings {
@@ -20,45 +19,62 @@ export interface DamagedChunk {
   readonly what: string;
 }
 
+const plainMemory = Buffer.allocUnsafeSlow(chunkBytes);
+
+/** What is wrong with a chunk's stored bytes. */
+function faultOf(record: Record, stored: Buffer): string | undefined {
+  if (stored.length < record.storedBytes) return 'is cut off';
+  const plain = record.codec === codecs.zstd ? plainMemory.subarray(0, record.plainBytes) : stored;
+  return unpackChunk(stored, record, plain);
+}
+
 /**
  * Reads a pack from the disk: its frame, and every chunk against its name.
  * @param chunks where the catalogue has them; left out for all that the pack itself lists
  * @throws Error when the file cannot be opened
  */
-export async function checkPack({
+export function checkPack({
   path,
   chunks,
 }: {
   readonly path: string;
   readonly chunks?: readonly Record[];
-}): Promise<PackFindings & { readonly records: readonly Record[] }> {
-  const file = await open(path, 'r');
+}): PackFindings & { readonly records: readonly Record[] } {
+  const pack = new OpenPack(path);
   try {
-    const { size, mtimeMs } = await file.stat();
+    const { bytes, modifiedAt } = pack;
+    const wanted = chunks && new Map(chunks.map((each) => [each.offset, each]));
+    const damaged: DamagedChunk[] = [];
     let frame: string | undefined;
     let records = chunks ?? [];
     try {
-      const listed = await listRecords(file);
+      const listed = listRecords(pack, (record, stored) => {
+        const known = wanted?.get(record.offset) ?? record;
+        // What is relied upon somewhere else is nobody's here.
+        if (wanted && !wanted.delete(record.offset)) return;
+        const what = isSameRecord(known, record)
+          ? faultOf(known, stored)
+          : 'has a header that says something else';
+        if (what) damaged.push({ digest: known.digest, what });
+      });
       if (!chunks) records = listed;
     } catch (error) {
       frame = (error as Error).message;
     }
-    const damaged: DamagedChunk[] = [];
-    for (const record of records) {
-      const stored = Buffer.alloc(record.storedBytes);
-      let what: string | undefined;
-      try {
-        const { bytesRead } = await file.read(stored, 0, stored.length, record.offset);
-        what = bytesRead < stored.length ? 'is cut off' : unpackChunk(stored, record);
-      } catch (error) {
-        what = `cannot be read (${(error as Error).message})`;
-      }
-      // What is in a pack without its frame is read by the catalogue alone: it is not relied upon.
-      what ??= frame && `is in a pack that is damaged (${frame})`;
-      if (what) damaged.push({ digest: record.digest, what });
-    }
-    return { bytes: size, modifiedAt: Math.round(mtimeMs), ...(frame && { frame }), damaged, records };
+    // What is in a pack without its frame is read by the catalogue alone: it is not relied upon.
+    const rest = frame === undefined ? [...(wanted?.values() ?? [])] : records;
+    const why =
+      frame === undefined ? 'is not where the catalogue has it' : `is in a pack that is damaged (${frame})`;
+    const told = new Set(damaged.map(({ digest }) => digest));
+    for (const { digest } of rest) if (!told.has(digest)) damaged.push({ digest, what: why });
+    return { bytes, modifiedAt, ...(frame && { frame }), damaged, records };
   } finally {
-    await file.close();
+    pack.close();
   }
 }
+
+const isSameRecord = (a: Record, b: Record): boolean =>
+  a.codec === b.codec &&
+  a.storedBytes === b.storedBytes &&
+  a.plainBytes === b.plainBytes &&
+  Buffer.compare(a.digest, b.digest) === 0;

@@ -33,7 +33,8 @@ const { run } = useTrayRun({
     started();
     return run;
   },
-  copyFirst: () => (draft.value.doing = 'copy'),
+  // Data alone brings no app back.
+  copyFirst: () => Object.assign(draft.value, { doing: 'copy', what: 'both', whatOf: {} }),
 });
 </script>
 
