@@ -44,18 +44,28 @@ export function chunksOn(shelf: string): Map<string, Buffer> {
   return chunks;
 }
 
+/** A manifest that can be read; a damaged one says nothing. */
+function manifestIn(text: string): Manifest | undefined {
+  try {
+    const { label, images } = JSON.parse(text) as Partial<Manifest>;
+    const isWhole = images?.every(
+      ({ chunks, bytes, chunkBytes, sha256 }) =>
+        Array.isArray(chunks) && [bytes, chunkBytes, sha256].every((each) => each !== undefined),
+    );
+    return label !== undefined && isWhole ? { label, images: images! } : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
 /** Which of the sets whose manifests can be read are whole, by their ids. */
 export function wholeSets(shelf: string): Map<string, boolean> {
   const chunks = chunksOn(shelf);
   const folder = join(shelf, 'manifests');
   const found = new Map<string, boolean>();
   for (const name of readdirSync(folder).filter((each) => each.endsWith('.json'))) {
-    let manifest: Manifest;
-    try {
-      manifest = JSON.parse(readFileSync(join(folder, name), 'utf8')) as Manifest;
-    } catch {
-      continue;
-    }
+    const manifest = manifestIn(readFileSync(join(folder, name), 'utf8'));
+    if (!manifest) continue;
     const isWhole = manifest.images.every(({ bytes, chunkBytes, sha256, chunks: names }) => {
       const parts = names.map((chunk, i) => {
         const length = Math.min(chunkBytes, bytes - i * chunkBytes);

@@ -94,8 +94,8 @@ const eventsIn = (db: Database): CalendarEvent[] =>
     return {
       uid: `event-${String(row['_id'])}@calendar.invalid`,
       title: field('title') ?? '',
-      startsAt: row['dtstart'] as number,
-      endsAt: (row['dtend'] as number | null) ?? undefined,
+      startsAt: row['dtstart'],
+      endsAt: (row['dtend']) ?? undefined,
       duration: field('duration'),
       isAllDay: row['allDay'] === 1,
       place: field('eventLocation'),
