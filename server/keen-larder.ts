@@ -19,7 +19,7 @@ import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
-import { Inside } from './larder/inside.ts';
+import { Inside } from './larder/inside/inside.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs } from './larder/bin.ts';
 import { Larder } from './larder/larder.ts';

@@ -13,7 +13,7 @@ import {
 } from '@keen-larder/core/boot/boot.ts';
 import { overlaid, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
-import { imageSource } from '../larder/image-source.ts';
+import { imageSource } from '../larder/inside/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
 import type { Bench } from './bench.ts';
 import { DamagedImage, PhoneFailure } from '../failures.ts';

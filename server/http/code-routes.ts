@@ -4,7 +4,7 @@ import { TrackersChange } from '@keen-larder/contract/requests/trackers.ts';
 import { trackersAmong } from '@keen-larder/core/apps/trackers.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readClasses } from '@keen-larder/core/formats/apk/apk.ts';
-import { imageSource } from '../larder/image-source.ts';
+import { imageSource } from '../larder/inside/image-source.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { valid } from './validate.ts';
 import { Problem } from '../failures.ts';

@@ -9,7 +9,7 @@ import {
   type LogicalPartitions,
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { sourceBytes } from '../formats/file-source.ts';
-import { imageSource } from '../larder/image-source.ts';
+import { imageSource } from '../larder/inside/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
 
 /** A phone's `super` as it was last kept: its table says where logical partitions go. */

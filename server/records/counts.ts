@@ -1,6 +1,6 @@
 import { recordKind, sideFiles, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { sourceBytes } from '../formats/file-source.ts';
-import type { UserData } from '../larder/user-data.ts';
+import type { UserData } from '../larder/inside/user-data.ts';
 import type { FileAccess } from '../links/phone-link.ts';
 import { fetchRecords, findRecords, mostBytesRead } from './phone-records.ts';
 import { readUntrustedRecords } from '../untrusted/untrusted.ts';

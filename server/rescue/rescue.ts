@@ -14,7 +14,7 @@ import {
 import type { Bench } from '../bench/bench.ts';
 import type { Forecaster } from '../bench/forecaster.ts';
 import type { UnfinishedStatements } from '../database/unfinished.ts';
-import { imageSource } from '../larder/image-source.ts';
+import { imageSource } from '../larder/inside/image-source.ts';
 import type { Larder } from '../larder/larder.ts';
 import { halfWritten } from '../runs/restoring/writing-journal.ts';
 import { DamagedImage, Problem, PhoneFailure } from '../failures.ts';

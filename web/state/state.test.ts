@@ -7,7 +7,7 @@ import { createPinia, setActivePinia } from 'pinia';
 import { useBench } from './bench.ts';
 import { useDesktop } from './desktop.ts';
 import { useLarder } from './larder.ts';
-import { announceError, useNotices } from './notices.ts';
+import { announceError, nowDone, useNotices, workOf } from './notices.ts';
 import { usePicks } from './picks.ts';
 import { useRuns } from './runs.ts';
 
@@ -190,6 +190,28 @@ describe('notices', () => {
       'fault 7',
       'fault 8',
     ]);
+  });
+});
+
+describe('notices that are about something', () => {
+  it('offer to resume what can be, and go away when it goes on', () => {
+    const notices = useNotices();
+    const resumed: string[] = [];
+    const broken = run({ state: 'interrupted', canResume: true, outcome: 'Resume it.' });
+    notices.runEnded(broken, (id) => resumed.push(id));
+    notices.runEnded(run({ id: 'other', title: 'Another run', state: 'failed' }), () => undefined);
+    expect(notices.list.map(({ action }) => action?.text)).toEqual(['Resume', undefined]);
+    notices.list[0]!.action!.run();
+    expect(resumed).toEqual([broken.id]);
+    notices.isOver(workOf({ ...broken, id: 'goes on', state: 'running' }));
+    expect(notices.list.map(({ title }) => title)).toEqual(['Did not succeed']);
+  });
+
+  it('say what was not done until it was', () => {
+    announceError(new Error('It is in use.'));
+    expect(useNotices().list).toHaveLength(1);
+    nowDone();
+    expect(useNotices().list).toHaveLength(0);
   });
 });
 

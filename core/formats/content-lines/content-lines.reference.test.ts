@@ -139,3 +139,35 @@ describe('events', () => {
     expect(text.startsWith('BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:')).toBe(true);
   });
 });
+
+it('no value begins a line of its own, whatever a phone says', () => {
+  const evil = 'x\r\nEND:VEVENT\nATTACH:file:///etc/passwd\u2028\u0000';
+  const calendar = writeCalendar(
+    [
+      {
+        uid: evil,
+        title: evil,
+        startsAt: 0,
+        duration: 'PT1H\r\nX-EVIL:1',
+        isAllDay: false,
+        place: evil,
+        description: evil,
+        rule: 'FREQ=DAILY\r\nX-EVIL:1',
+      },
+    ],
+    0,
+  );
+  const card = writeVcards([{ name: evil, phones: [{ number: evil, type: evil }], mails: [], note: evil }]);
+  for (const text of [calendar, card]) {
+    const names = text
+      .replaceAll('\r\n ', '')
+      .split('\r\n')
+      .map((line) => line.split(/[:;]/)[0]);
+    expect(names).not.toContain('ATTACH');
+    expect(names).not.toContain('X-EVIL');
+    expect(names.filter((name) => name === 'END').length).toBe(
+      names.filter((name) => name === 'BEGIN').length,
+    );
+  }
+  expect(calendar).not.toMatch(/RRULE|DURATION/);
+});

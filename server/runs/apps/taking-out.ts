@@ -8,9 +8,9 @@ import { imagingBattery, roomForCopies, type Check } from '@keen-larder/core/run
 import { stampOf } from '../../formats/data-stamp.ts';
 import { sourceBytes } from '../../formats/file-source.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
-import { appInside, findApps, pickApps, type FoundApp } from '../../larder/apps-inside.ts';
+import { appInside, findApps, pickApps, type FoundApp } from '../../larder/inside/apps-inside.ts';
 import type { NewPart } from '../../larder/copies-of-a-kind.ts';
-import { openUserData, userDataOn, type UserData } from '../../larder/user-data.ts';
+import { openUserData, userDataOn, type UserData } from '../../larder/inside/user-data.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { type FileAccess } from '../../links/phone-link.ts';
 import { copyBatch, type BatchApp, type TakenCopy } from './app-batch.ts';

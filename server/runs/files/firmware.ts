@@ -2,7 +2,7 @@ import { BootFailure, loadKernel, type BootFlash } from '@keen-larder/core/boot/
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { conditionFrom, type Condition } from '@keen-larder/core/phone/facts.ts';
-import { imageSource } from '../../larder/image-source.ts';
+import { imageSource } from '../../larder/inside/image-source.ts';
 import { installedSystem } from '../../links/contents.ts';
 import { packChunkList, type ManifestImage } from '../../shelf/manifest.ts';
 import type { Shelf } from '../../shelf/shelf.ts';

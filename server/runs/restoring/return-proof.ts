@@ -10,7 +10,7 @@ import {
   type ReturnFacts,
 } from '@keen-larder/core/phone/proof.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { keptText, openUserData } from '../../larder/user-data.ts';
+import { keptText, openUserData } from '../../larder/inside/user-data.ts';
 import { type FileAccess } from '../../links/phone-link.ts';
 import { countsKept, countsOnPhone } from '../../records/counts.ts';
 import type { RunContext } from '../engine/run-context.ts';

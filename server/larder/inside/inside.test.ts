@@ -2,8 +2,8 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
-import type { Serving } from '../serve.ts';
+import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../../testing/bench.ts';
+import type { Serving } from '../../serve.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;

@@ -5,12 +5,12 @@ import {
   logicalSource,
   readLogicalPartitions,
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
-import type { ImageRow } from '../database/sets.ts';
-import { readImage } from '../shelf/image-reader.ts';
+import type { ImageRow } from '../../database/sets.ts';
+import { readImage } from '../../shelf/image-reader.ts';
 import { ext4Tree, tarTree, type FileTree } from './file-trees.ts';
 import { imageSource } from './image-source.ts';
-import type { Larder } from './larder.ts';
-import { Problem } from '../failures.ts';
+import type { Larder } from '../larder.ts';
+import { Problem } from '../../failures.ts';
 
 const keptImages = 6;
 const previewBytes = 64 * 1024;

@@ -3,9 +3,9 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { FileView } from '@keen-larder/contract/inside.ts';
-import { sourceBytes } from '../formats/file-source.ts';
-import { tarEntries } from '../formats/tar.ts';
-import { Problem } from '../failures.ts';
+import { sourceBytes } from '../../formats/file-source.ts';
+import { tarEntries } from '../../formats/tar.ts';
+import { Problem } from '../../failures.ts';
 
 /** Files within an image. Paths are absolute. */
 export interface FileTree {

@@ -4,12 +4,12 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { ext4Archive } from '../formats/ext4-archive.ts';
-import { sourceBytes } from '../formats/file-source.ts';
-import type { ImageRow } from '../database/sets.ts';
-import type { FileAccess } from '../links/phone-link.ts';
-import { readImage } from '../shelf/image-reader.ts';
-import type { Shelf } from '../shelf/shelf.ts';
+import { ext4Archive } from '../../formats/ext4-archive.ts';
+import { sourceBytes } from '../../formats/file-source.ts';
+import type { ImageRow } from '../../database/sets.ts';
+import type { FileAccess } from '../../links/phone-link.ts';
+import { readImage } from '../../shelf/image-reader.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
 import { tarTree } from './file-trees.ts';
 import { imageSource } from './image-source.ts';
 
@@ -123,7 +123,7 @@ async function* partOfArchive(
       const header = {
         ...entry.header,
         pax,
-        name: path === '' ? './' : `./${path}${isFolder ? '/' : ''}`,
+        name: path === '' ? '../' : `./${path}${isFolder ? '/' : ''}`,
         ...(entry.header.type === 'link' && { linkname: `./${within(linkname)}` }),
       };
       const into = out.entry(header);

@@ -4,7 +4,7 @@ import { tagsIn } from '@keen-larder/core/bytes/xml-tags.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { keptText, type UserData } from './user-data.ts';
-import { Problem } from '../failures.ts';
+import { Problem } from '../../failures.ts';
 
 /** An app within kept user data, and where its parts lie there. */
 export interface FoundApp {

@@ -1,7 +1,7 @@
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { unpackInto, type ImageRecipe } from '../shelf/image-reader.ts';
-import { digestsOf } from '../shelf/manifest.ts';
-import type { Shelf } from '../shelf/shelf.ts';
+import { unpackInto, type ImageRecipe } from '../../shelf/image-reader.ts';
+import { digestsOf } from '../../shelf/manifest.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
 
 /** Chunks kept at hand while an image is looked into. */
 const keptChunks = 96;
