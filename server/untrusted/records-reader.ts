@@ -95,7 +95,7 @@ const eventsIn = (db: Database): CalendarEvent[] =>
       uid: `event-${String(row['_id'])}@calendar.invalid`,
       title: field('title') ?? '',
       startsAt: row['dtstart'],
-      endsAt: (row['dtend']) ?? undefined,
+      endsAt: row['dtend'] ?? undefined,
       duration: field('duration'),
       isAllDay: row['allDay'] === 1,
       place: field('eventLocation'),

@@ -5,6 +5,7 @@ import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { PutApp } from './app-putting.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { copyAll } from './copying.ts';
+import { markOf } from '../engine/sheet-mark.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { putAll } from './putting-apps.ts';
@@ -32,7 +33,8 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
     async sheet() {
       const { onSource, onTarget: then, ...sheet } = await appSheets.moving(serial, start);
       onTarget = then;
-      return { ...sheet, steps: onSource };
+      // What was read told of both phones.
+      return { ...sheet, mark: markOf(sheet), steps: onSource };
     },
     confirmed: start.confirmed,
     seen: start.seen,

@@ -9,7 +9,7 @@ import type { Run, RunPlan } from './live-run.ts';
 import type { RunContext } from './run-context.ts';
 
 /** What of a run sheet a run is judged and carried out by. */
-export type JudgedSheet = Pick<RunSheet, 'steps' | 'checks'>;
+export type JudgedSheet = Pick<RunSheet, 'steps' | 'checks' | 'mark'>;
 
 export interface RunStart<Sheet extends JudgedSheet> {
   /**
@@ -47,7 +47,7 @@ export async function startRun<Sheet extends JudgedSheet>(
   if (writesShelf) await larder.requireShelf();
   const sheet = await compute();
   requireClear(sheet, confirmed);
-  const mark = markOf(sheet);
+  const mark = sheet.mark ?? markOf(sheet);
   if (seen !== undefined && seen !== mark)
     throw new Problem(
       409,
@@ -62,7 +62,7 @@ export async function startRun<Sheet extends JudgedSheet>(
       const judgeAnew = () => compute(reserved?.mark);
       const now = await whileHere(context, planned.serial, run, judgeAnew);
       requireClear(now, confirmed);
-      if (markOf(now) !== mark)
+      if ((now.mark ?? markOf(now)) !== mark)
         throw new Problem(
           409,
           'What would be done has changed since this run was started. Nothing of it was begun: start it again.',
