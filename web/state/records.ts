@@ -8,6 +8,8 @@ import { api } from '../api/client.ts';
 export interface RecordsDraft {
   picked: string[];
   doing: 'keep' | 'put-back';
+  /** Another phone, whose copies are offered instead of this one's own; its serial. */
+  from: string | undefined;
   /** Copies that are wanted instead of the newest, by kind. */
   copyOf: Partial<Record<RecordKindId, string>>;
   confirmed: string[];
@@ -21,7 +23,10 @@ export const useRecords = defineStore('records', () => {
   const drafts = ref<Record<string, RecordsDraft>>({});
 
   function draft(serial: string): RecordsDraft {
-    drafts.value[serial] ??= { picked: [], doing: 'keep', copyOf: {}, confirmed: [], armedWith: '' };
+    drafts.value[serial] ??= {
+      ...{ picked: [], doing: 'keep', from: undefined, copyOf: {} },
+      ...{ confirmed: [], armedWith: '' },
+    };
     // What was put in is not what is watched: that is asked for anew.
     return drafts.value[serial];
   }
@@ -35,9 +40,27 @@ export const useRecords = defineStore('records', () => {
     }
   }
 
-  /** The copy that would go back. */
-  const copyOf = (serial: string, { kind, copies }: RecordsOnPhone): RecordsView | undefined =>
-    copies.find(({ id }) => id === drafts.value[serial]?.copyOf[kind]) ?? copies[0];
+  /** Copies that are offered: the phone's own, or those of the phone that was chosen. Customers are apart. */
+  const copiesOf = (serial: string, { copies }: RecordsOnPhone): RecordsView[] => {
+    const from = drafts.value[serial]?.from ?? serial;
+    return copies.filter((copy) => copy.serial === from);
+  };
 
-  return { lists, errors, draft, load, copyOf };
+  /** The copy that would go back. */
+  function copyOf(serial: string, row: RecordsOnPhone): RecordsView | undefined {
+    const offered = copiesOf(serial, row);
+    return offered.find(({ id }) => id === drafts.value[serial]?.copyOf[row.kind]) ?? offered[0];
+  }
+
+  /** Other phones of which there are copies, by serial. */
+  const othersOf = (serial: string): Map<string, string> =>
+    new Map(
+      (lists.value[serial] ?? []).flatMap(({ copies }) =>
+        copies.flatMap((copy): [string, string][] =>
+          copy.serial === serial ? [] : [[copy.serial, copy.nickname]],
+        ),
+      ),
+    );
+
+  return { lists, errors, draft, load, copiesOf, copyOf, othersOf };
 });

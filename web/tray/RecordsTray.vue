@@ -22,7 +22,9 @@ const rows = computed(() =>
   (store.lists[serial.value] ?? []).filter(({ kind }) => draft.value.picked.includes(kind)),
 );
 const able = computed(() =>
-  rows.value.filter(({ files, copies }) => (isKeeping.value ? files.length > 0 : copies.length > 0)),
+  rows.value.filter((row) =>
+    isKeeping.value ? row.files.length > 0 : store.copyOf(serial.value, row) !== undefined,
+  ),
 );
 const keeping = computed(() => ({ kinds: able.value.map(({ kind }) => kind) }));
 const putting = computed(() => ({
@@ -45,6 +47,9 @@ const { sheet, run } = useTrayRun({
     const run = isKeeping.value
       ? await api.startKeepingRecords(serial.value, { ...keeping.value, confirmed, seen })
       : await api.startPuttingRecords(serial.value, { ...putting.value, confirmed, seen, armedWith });
+    // What is kept just before is newer; what was put back stays the one that is chosen.
+    if (!isKeeping.value)
+      for (const row of able.value) draft.value.copyOf[row.kind] = store.copyOf(serial.value, row)!.id;
     draft.value.picked = [];
     draft.value.confirmed = [];
     draft.value.armedWith = '';

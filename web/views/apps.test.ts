@@ -278,6 +278,25 @@ describe('Personal records', () => {
     expect(tray.find('button.go').text()).toBe('Keep 1 kind of records');
   });
 
+  it('of another phone are behind a choice that names it', async () => {
+    const copy = (id: string, from: string, nickname: string) => ({
+      ...{ id, serial: from, nickname, createdAt: 1, note: '', parts: [], bytes: 1, addedBytes: 1 },
+      records: { kind: 'contacts', count: 3 },
+    });
+    const copies = [copy('newest', 'TW3K-10517', 'East wall'), copy('own', serial, 'Ringing hut')];
+    answering({ [`GET /phones/${serial}/records`]: [{ ...record, kind: 'contacts', copies }] });
+    const shown = await show(PhoneRecords, { phone: running });
+    const store = useRecords();
+    await vi.waitFor(() => expect(store.lists[serial]).toHaveLength(1));
+    const [row] = store.lists[serial]!;
+    expect(store.copyOf(serial, row!)?.id).toBe('own');
+    expect(shown.find('tbody').text()).not.toMatch('East wall');
+    store.draft(serial).from = 'TW3K-10517';
+    await flushPromises();
+    expect(store.copyOf(serial, row!)?.id).toBe('newest');
+    expect(shown.find('tbody').text()).toMatch('East wall');
+  });
+
   it('say that they need root', async () => {
     const shown = await show(PhoneRecords, {
       phone: phone({ facts: { ...facts, mode: 'system', root: false } }),

@@ -123,7 +123,7 @@ async function* partOfArchive(
       const header = {
         ...entry.header,
         pax,
-        name: path === '' ? '../' : `./${path}${isFolder ? '/' : ''}`,
+        name: path === '' ? './' : `./${path}${isFolder ? '/' : ''}`,
         ...(entry.header.type === 'link' && { linkname: `./${within(linkname)}` }),
       };
       const into = out.entry(header);

@@ -32,7 +32,9 @@ watch(
 );
 const rows = computed(() => store.lists[serial.value] ?? []);
 const names = computed(() =>
-  rows.value.filter(({ files, copies }) => files.length + copies.length > 0).map(({ kind }) => kind),
+  rows.value
+    .filter((row) => row.files.length + store.copiesOf(serial.value, row).length > 0)
+    .map(({ kind }) => kind),
 );
 function pick(picked: string[]): void {
   draft.value.picked = picked;
@@ -46,6 +48,17 @@ const toggle = (name: string) =>
   );
 const copyText = ({ createdAt, nickname, serial: from, records }: RecordsView) =>
   `${exactTime(createdAt)}${records.count === undefined ? '' : ` · ${records.count}`}${from === serial.value ? '' : ` · ${nickname}`}`;
+const others = computed(() => [...store.othersOf(serial.value)]);
+const offered = (row: unknown) => store.copiesOf(serial.value, row as RecordsOnPhone);
+function choose(from: string): void {
+  Object.assign(draft.value, {
+    from: from || undefined,
+    copyOf: {},
+    picked: [],
+    confirmed: [],
+    armedWith: '',
+  });
+}
 const readable = (row: RecordsOnPhone) => {
   const copy = store.copyOf(serial.value, row);
   const part = copy?.parts.find(({ kind }) => kind === 'readable');
@@ -95,15 +108,15 @@ const readable = (row: RecordsOnPhone) => {
       <ElTableColumn label="Kept" min-width="200">
         <template #default="{ row }">
           <ElSelect
-            v-if="row.copies.length > 1"
+            v-if="offered(row).length > 1"
             :model-value="store.copyOf(serial, row as RecordsOnPhone)!.id"
             size="small"
             :aria-label="`Copy of ${recordKind(row.kind).title}`"
             @update:model-value="(id: string) => (draft.copyOf = { ...draft.copyOf, [row.kind]: id })"
           >
-            <ElOption v-for="copy in row.copies" :key="copy.id" :value="copy.id" :label="copyText(copy)" />
+            <ElOption v-for="copy in offered(row)" :key="copy.id" :value="copy.id" :label="copyText(copy)" />
           </ElSelect>
-          <span v-else-if="row.copies[0]">{{ copyText(row.copies[0]) }}</span>
+          <span v-else-if="offered(row)[0]">{{ copyText(offered(row)[0]!) }}</span>
           <span v-else class="soft">never</span>
           <a v-if="readable(row as RecordsOnPhone)" :href="readable(row as RecordsOnPhone)!.href" download>{{
             readable(row as RecordsOnPhone)!.name
@@ -111,6 +124,19 @@ const readable = (row: RecordsOnPhone) => {
         </template>
       </ElTableColumn>
     </ElTable>
+    <p v-if="others.length" class="from">
+      From another phone:
+      <ElButton
+        v-for="[other, name] in others"
+        :key="other"
+        size="small"
+        :aria-pressed="draft.from === other"
+        :title="`Copies of ${name}, ${other}`"
+        @click="choose(draft.from === other ? '' : other)"
+      >
+        {{ name }}{{ draft.from === other ? ' · shown, back to this phone’s own' : '…' }}
+      </ElButton>
+    </p>
     <ElButton class="again" size="small" @click="store.load(serial)">Read again</ElButton>
   </section>
   <EmptyState v-else-if="isThere" title="Records need root">
@@ -127,6 +153,12 @@ const readable = (row: RecordsOnPhone) => {
 
 :deep(.picked td) {
   background: var(--action-tint);
+}
+
+.from {
+  display: flex;
+  align-items: center;
+  gap: 8px;
 }
 
 .again {
