@@ -6,6 +6,8 @@ import { BaseSequencer, type TestSpecification } from 'vitest/node';
 const exclude = ['**/node_modules/**', '**/dist/**'];
 /** What waits for phones waits for events; these only end what would never end. */
 const patient = { testTimeout: 300_000, hookTimeout: 300_000 };
+/** Nothing waits here; a busy machine takes its time all the same. */
+const unhurried = { testTimeout: 60_000, hookTimeout: 60_000 };
 /** Modules are loaded once for each worker, not once for each file. */
 const shared = { pool: 'forks' as const, isolate: false };
 
@@ -34,7 +36,7 @@ export default defineConfig({
           name: 'pure',
           include: ['{core,contract,scripts}/**/*.test.ts'],
           exclude,
-          testTimeout: 60_000,
+          ...unhurried,
           globalSetup: ['testing/flash-setup.ts'],
         },
       },
@@ -50,7 +52,7 @@ export default defineConfig({
           },
           include: ['web/**/*.test.ts'],
           exclude,
-          testTimeout: 60_000,
+          ...unhurried,
           // Whose colours are measured.
           css: { include: [/theme\.css/] },
         },
