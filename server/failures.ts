@@ -93,6 +93,12 @@ export class ShelfFailure extends Error {
   override readonly name = 'ShelfFailure';
 }
 
+/** @param what was written, or is wrong with it */
+export const notAsWritten = (what: string): ShelfFailure =>
+  new ShelfFailure(
+    `What was written to ${what} does not read back as it was. The disk may be failing: copy the larder to another one.`,
+  );
+
 /** A run that cannot reach its end; the message says why and what to do. */
 export class RunFailure extends Error {
   override readonly name: string = 'RunFailure';

@@ -77,7 +77,7 @@ function isDamage(error: unknown): boolean {
 }
 
 /** SQLite's own quick look at all pages. @throws an error as SQLite has them */
-function requireSound(db: Database): void {
+export function requireSound(db: Database): void {
   const [first] = db.pragma('quick_check(1)') as { quick_check: string }[];
   if (first && first.quick_check !== 'ok')
     throw Object.assign(new Error(first.quick_check), { code: 'SQLITE_CORRUPT' });

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { open, readFile, rename, rm, type FileHandle } from 'node:fs/promises';
 import { basename, dirname } from 'node:path';
-import { ShelfFailure } from '../failures.ts';
+import { notAsWritten } from '../failures.ts';
 import { writeWhole } from './whole-writes.ts';
 
 /** Ends the name of what is not whole yet; such names count for nothing. */
@@ -37,10 +37,7 @@ export async function writeDurably(path: string, content: string): Promise<void>
       await writeWhole(file, bytes);
       await file.sync();
     });
-    if (!bytes.equals(await readFile(partial)))
-      throw new ShelfFailure(
-        `What was written to ${basename(path)} does not read back as it was. The disk may be failing: copy the larder to another one.`,
-      );
+    if (!bytes.equals(await readFile(partial))) throw notAsWritten(basename(path));
     await renameDurably(partial, path);
   } catch (error) {
     await rm(partial, { force: true }).catch(() => undefined);

@@ -1,8 +1,7 @@
 import type { FileHandle } from 'node:fs/promises';
 
 /** A write that the disk took nothing of, though it reported no error. */
-const refused = (path?: string) =>
-  Object.assign(new Error('the disk takes no more bytes'), { code: 'ENOSPC', ...(path && { path }) });
+const refused = () => Object.assign(new Error('the disk takes no more bytes'), { code: 'ENOSPC' });
 
 /**
  * Writes all bytes: one call may write fewer than it was given (POSIX, write(2)), as on a disk that is full for a moment.

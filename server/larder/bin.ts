@@ -102,12 +102,12 @@ export class Bin {
 
   private async remove(forMs: number, atOnce: boolean): Promise<{ removed: number; freedBytes: number }> {
     const { shelf, time } = this.parts;
-    const { nowMs } = time;
     await shelf.advance();
     let removed = 0;
-    for (const each of this.binned) removed += await each.removeBinned(nowMs - forMs);
+    for (const each of this.binned) removed += await each.removeBinned(time.nowMs - forMs);
     const { freedBytes } = await this.collect();
-    await shelf.freed.removeOlder(atOnce ? nowMs : nowMs - freedMs);
+    // What was freed just now is the newest of it.
+    await shelf.freed.removeOlder(atOnce ? Infinity : time.nowMs - freedMs);
     return { removed, freedBytes };
   }
 

@@ -217,7 +217,7 @@ export class Larder {
   /** Looks whether the shelf is there. @throws ShelfFailure */
   async requireShelf(): Promise<void> {
     const was = this.shelf.absence;
-    await this.shelf.lookOver();
+    await this.shelf.isThere();
     if (was !== this.shelf.absence) this.changed();
     this.shelf.requireThere();
   }
@@ -259,6 +259,7 @@ export class Larder {
     try {
       return await this.bin.whileKept(async () => {
         await this.requireShelf();
+        await this.shelf.lookOver();
         await this.shelf.advance();
         return work();
       });

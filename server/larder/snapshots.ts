@@ -1,8 +1,8 @@
 import { existsSync, mkdirSync, readdirSync, statSync } from 'node:fs';
-import { copyFile, mkdir, open, rm } from 'node:fs/promises';
+import { copyFile, mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
-import { newestVersion, type Database } from '../database/open.ts';
+import { newestVersion, requireSound, type Database } from '../database/open.ts';
 import { partialSuffix, renameDurably, withFile } from '../disk/durable.ts';
 
 const folderName = 'catalogue';
@@ -97,11 +97,8 @@ export function isWhole(path: string): boolean {
   let db: Database | undefined;
   try {
     db = new Sqlite(path, { readonly: true });
-    const [first] = db.pragma('quick_check(1)') as { quick_check: string }[];
-    return (
-      first?.quick_check === 'ok' &&
-      (db.pragma('user_version', { simple: true }) as number) <= newestVersion()
-    );
+    requireSound(db);
+    return (db.pragma('user_version', { simple: true }) as number) <= newestVersion();
   } catch {
     return false;
   } finally {
@@ -117,8 +114,7 @@ async function settle(partial: string, path: string): Promise<void> {
   } finally {
     db.close();
   }
-  const file = await open(partial, 'r+');
-  await file.sync().finally(() => file.close());
+  await withFile(partial, 'r+', (file) => file.sync());
   await renameDurably(partial, path);
 }
 

@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ChunkStatements, PackRow } from '../database/chunks.ts';
-import { ShelfFailure } from '../failures.ts';
+import { notAsWritten } from '../failures.ts';
 import type { Record } from './packs/pack-format.ts';
 import type { ShelfWorkers } from './threads/workers.ts';
 
@@ -60,10 +60,7 @@ export class PackHealth {
   async readBack(path: string, records: readonly Record[]): Promise<void> {
     const { frame, damaged } = await this.workers.checkPack(path, records);
     if (!frame && damaged.length === 0) return;
-    const what = frame ?? `a chunk ${damaged[0]!.what}`;
-    throw new ShelfFailure(
-      `What was written to the shelf does not read back as it was: ${what}. The disk may be failing: copy the larder to another one.`,
-    );
+    throw notAsWritten(`the shelf (${frame ?? `a chunk ${damaged[0]!.what}`})`);
   }
 
   private async lookAt(pack: PackRow): Promise<void> {
