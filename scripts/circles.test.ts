@@ -1,37 +1,10 @@
 // No file imports, by whatever way, a file that imports it: of types neither.
-import { execFileSync } from 'node:child_process';
-import { readFileSync } from 'node:fs';
-import { dirname, join, normalize } from 'node:path';
 import { expect, it } from 'vitest';
+import { codeFiles, importsOf, pathOf } from '../testing/imports.ts';
 
-const root = join(import.meta.dirname, '..');
-const specifier = /(?:from|import)\s*\(?\s*'([^'\n]+)'/g;
-
-const files = execFileSync('git', ['ls-files', '-co', '--exclude-standard', '*.ts', '*.vue', '*.mjs'], {
-  cwd: root,
-  encoding: 'utf8',
-})
-  .split('\n')
-  .filter((file) => file && !/\.test\.ts$/.test(file));
-
-/** What a file imports of the house. */
-function importsOf(file: string): string[] {
-  let text: string;
-  try {
-    text = readFileSync(join(root, file), 'utf8');
-  } catch {
-    return [];
-  }
-  return [...text.matchAll(specifier)].flatMap(([, to]) => {
-    const path = to!.startsWith('.')
-      ? normalize(join(dirname(file), to!))
-      : to!.startsWith('@keen-larder/')
-        ? to!.slice('@keen-larder/'.length)
-        : undefined;
-    return path !== undefined && known.has(path) ? [path] : [];
-  });
-}
+const files = codeFiles.filter((file) => !file.endsWith('.test.ts'));
 const known = new Set(files);
+const graphOf = (file: string) => importsOf(file).flatMap((to) => pathOf(file, to) ?? []);
 
 /** A way from a file back to itself; undefined where there is none. */
 function circle(graph: ReadonlyMap<string, readonly string[]>): string[] | undefined {
@@ -58,7 +31,9 @@ function circle(graph: ReadonlyMap<string, readonly string[]>): string[] | undef
 }
 
 it('files import each other in one direction', () => {
-  expect(circle(new Map(files.map((file) => [file, importsOf(file)])))).toBeUndefined();
+  const graph = new Map(files.map((file) => [file, graphOf(file).filter((to) => known.has(to))]));
+  expect(graph.size).toBeGreaterThan(500);
+  expect(circle(graph)).toBeUndefined();
 });
 
 it('would find a circle', () => {

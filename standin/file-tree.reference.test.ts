@@ -159,7 +159,7 @@ describe.each([
     const { device, close } = await deviceOn(path);
     const before = filesThere();
     const size = 400 << 20;
-    const adds: Addition[] = [{ ...fileAt('/too-large', new Uint8Array()), bytes: size } as Addition];
+    const adds: Addition[] = [{ ...fileAt('/too-large', new Uint8Array()), bytes: size }];
     await expect(editTree(device, { adds })).rejects.toThrow('No space left on device');
     expect(filesThere()).toEqual(before);
     await close();

@@ -20,7 +20,7 @@ export function shelfStatements(db: Database) {
   });
   return {
     row: () => row.get(),
-    save: (of: ShelfRow) => void save(of),
+    save: (of: ShelfRow) => save(of),
   };
 }
 

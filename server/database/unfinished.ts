@@ -57,7 +57,7 @@ export function unfinishedStatements(db: Database) {
   });
   return {
     /** What one run left is another run's to go on with. */
-    handOver: (from: string, to: string) => void handOver(from, to),
+    handOver: (from: string, to: string) => handOver(from, to),
     addSet: (runId: string, text: string) => void addSet.run(runId, text),
     saveSet: (runId: string, text: string) => void saveSet.run(text, runId),
     plan: (runId: string) => plan.get(runId)?.plan,

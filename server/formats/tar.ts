@@ -63,7 +63,7 @@ export interface ArchivedEntry {
 }
 
 const entryOf = (header: Header): ArchivedEntry => {
-  const { uid = 0, gid = 0, mode = 0 } = header;
+  const { uid, gid, mode } = header;
   const pax = header.pax;
   const label = (pax?.['RHT.security.selinux'] ?? pax?.['SCHILY.xattr.security.selinux'])?.replace(/\0$/, '');
   return {

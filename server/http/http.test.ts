@@ -62,7 +62,7 @@ describe('security', () => {
     const answer = await ask(
       'PATCH',
       `/api/phones/${serial}`,
-      { ...json, ...headers } as Record<string, string>,
+      { ...json, ...headers },
       '{"nickname":"Ringing hut"}',
     );
     expect(answer.status).toBe(status);

@@ -8,9 +8,7 @@ const typed = defineModel<string>({ required: true });
 
 <template>
   <label>
-    <span
-      >To arm, type the last four characters of <code>{{ serial }}</code></span
-    >
+    <span>To arm, type the last four characters of <code>{{ serial }}</code></span>
     <ElInput
       v-model="typed"
       :maxlength="4"

@@ -3,7 +3,9 @@ import { sha256 } from '@noble/hashes/sha2.js';
 import { bytesToHex } from '@noble/hashes/utils.js';
 
 export type DigestAnswer =
-  { readonly done: number } | { readonly sha256: string } | { readonly error: string };
+  | { readonly done: number }
+  | { readonly sha256: string }
+  | { readonly error: string };
 
 const answer = (value: DigestAnswer) => self.postMessage(value);
 

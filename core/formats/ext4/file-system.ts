@@ -92,7 +92,8 @@ export class Ext4 {
         continue;
       }
       const disk = run.diskBlock * blockBytes;
-      for (let start = at; at < end;) {
+      const start = at;
+      while (at < end) {
         const part = Math.min(streamBytes, end - at);
         yield await readWithin(this.source, disk + at - start, part, 'ext4', 'ee_start_lo');
         at += part;

@@ -7,7 +7,8 @@ const blockBytes = 4096;
 
 /** A new `super`, or why there is none. */
 export type Composed =
-  { readonly superBytes: number; readonly layout: LogicalLayout } | { readonly fault: string };
+  | { readonly superBytes: number; readonly layout: LogicalLayout }
+  | { readonly fault: string };
 
 /**
  * Lays logical partitions out anew: some in new sizes, the others as they are. Groups, limits and attributes

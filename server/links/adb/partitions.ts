@@ -248,6 +248,7 @@ function readsOf(node: string, offset: number, bytes: number): string[] {
 
 /** The disk that a partition's node lies on: `/dev/block/mmcblk0p14` on `mmcblk0`, `/dev/block/sda12` on `sda`. */
 function diskOf(node: string): string | undefined {
-  return (/^(\/dev\/block\/(?:mmcblk|nvme\d+n)\d+)p\d+$/.exec(node) ??
-    /^(\/dev\/block\/sd[a-z]+)\d+$/.exec(node))?.[1];
+  return (
+    /^(\/dev\/block\/(?:mmcblk|nvme\d+n)\d+)p\d+$/.exec(node) ?? /^(\/dev\/block\/sd[a-z]+)\d+$/.exec(node)
+  )?.[1];
 }

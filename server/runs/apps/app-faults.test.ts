@@ -99,7 +99,7 @@ async function archive(entries: readonly (Partial<Header> & { name: string })[])
   }
   made.finalize();
   const parts: Uint8Array[] = [];
-  for await (const part of made) parts.push(part as Uint8Array);
+  for await (const part of made) parts.push(part);
   return Buffer.concat(parts);
 }
 

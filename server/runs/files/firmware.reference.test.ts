@@ -63,7 +63,7 @@ async function systemImage(name: 'system-january', path: string): Promise<void> 
     {
       bytes: bytes.length,
       read: (offset, length) => Promise.resolve(bytes.subarray(offset, offset + length)),
-      write: (offset, part) => Promise.resolve(void bytes.set(part, offset)),
+      write: (offset, part) => Promise.resolve(bytes.set(part, offset)),
     },
     true,
   );

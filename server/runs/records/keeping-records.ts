@@ -66,10 +66,12 @@ export async function keepAll(
         passed,
         attempt: (attempt) => keepOne(context, serial, attempt, kind, set),
       });
-    const isKept = await run
-      .part(index, (passed) => asOnePart(() => keep(passed), byItself))
-      .finally(() => set.discard());
-    if (!isKept) failed.push(kind);
+    try {
+      const isKept = await run.part(index, (passed) => asOnePart(() => keep(passed), byItself));
+      if (!isKept) failed.push(kind);
+    } finally {
+      await set.discard();
+    }
   }
   return failed;
 }

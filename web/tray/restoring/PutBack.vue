@@ -129,10 +129,7 @@ function arm(typed: string): void {
     <slot />
     <ol v-if="sheet && hasWork" class="steps">
       <li v-for="step in writes" :key="step.text">
-        <span
-          ><code>{{ step.partition }}</code
-          >{{ fromText(step) }}</span
-        >
+        <span><code>{{ step.partition }}</code>{{ fromText(step) }}</span>
         <span
           class="soft"
           :title="isProvedLater ? 'Proved in recovery' : 'Proved by the phone’s own digest'"

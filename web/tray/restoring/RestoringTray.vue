@@ -121,9 +121,7 @@ const count = computed(() => picks.value.picked.length);
     </div>
     <ul v-if="picks.others.length" class="others" aria-label="Of other sets">
       <li v-for="put in picks.others" :key="`${put.setId} ${put.partition}`">
-        <span
-          ><code>{{ put.partition }}</code> from “{{ labels.get(put.setId) }}”</span
-        >
+        <span><code>{{ put.partition }}</code> from “{{ labels.get(put.setId) }}”</span>
         <ElButton
           size="small"
           text

@@ -56,9 +56,7 @@ const serverText = computed(() => {
   <template v-if="view">
     <section aria-labelledby="usb">
       <h2 id="usb">USB</h2>
-      <p>
-        The adb server of this computer (port <code>{{ view.adbServer.port }}</code>) {{ serverText }}
-      </p>
+      <p>The adb server of this computer (port <code>{{ view.adbServer.port }}</code>) {{ serverText }}</p>
       <p>
         This computer's own key, by which phones know it on addresses:
         <CopyText :value="view.fingerprint" name="fingerprint of the key" />

@@ -15,9 +15,7 @@ const rows = computed(() =>
   <dl>
     <div v-for="row in rows" :key="row.mode">
       <dt>{{ row.mode }}</dt>
-      <dd>
-        {{ row.keys }}<br /><span class="soft">{{ row.use }}</span>
-      </dd>
+      <dd>{{ row.keys }}<br /><span class="soft">{{ row.use }}</span></dd>
     </div>
   </dl>
 </template>

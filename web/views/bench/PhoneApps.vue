@@ -161,10 +161,7 @@ function sort(key: string, descending: boolean): void {
         <template #label="{ row: app }">
           <button type="button" class="name" @click="draft.shown = app.package">
             <AppIcon :serial="serial" :app="app.installed ?? noPicture" />
-            <span
-              ><strong>{{ app.label }}</strong
-              ><code>{{ app.package }}</code></span
-            >
+            <span><strong>{{ app.label }}</strong><code>{{ app.package }}</code></span>
           </button>
         </template>
         <template #version="{ row }">{{ versionOf(row) }}</template>

@@ -114,9 +114,7 @@ const reachStates = { here: 'answers now', known: 'answered before', untried: 'n
       <h2 id="modes">Ways to reach it</h2>
       <dl class="reach">
         <div v-for="way in view.reach" :key="way.mode" :class="way.state">
-          <dt>
-            {{ way.mode }}<span>{{ reachStates[way.state] }}</span>
-          </dt>
+          <dt>{{ way.mode }}<span>{{ reachStates[way.state] }}</span></dt>
           <dd>
             {{ way.keys ?? 'No keys lead there on this model.' }}<br /><span class="soft">{{ way.use }}</span>
           </dd>

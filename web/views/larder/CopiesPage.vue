@@ -177,9 +177,7 @@ const columns: readonly LongColumn[] = [
       >
         <template #title="{ row: copy }">
           <button type="button" class="name" @click="draft.shown = copy.id">
-            <span
-              ><strong>{{ copy.title }}</strong> {{ copy.version }}</span
-            >
+            <span><strong>{{ copy.title }}</strong> {{ copy.version }}</span>
             <component :is="copy.kind === 'app' ? 'code' : 'small'">{{ copy.detail }}</component>
           </button>
         </template>

@@ -60,9 +60,7 @@ async function take(): Promise<void> {
             :aria-label="`Pick ${app.label}`"
             @update:model-value="(is) => toggle(app.package, Boolean(is))"
           />
-          <span
-            ><strong>{{ app.label }}</strong> <code>{{ app.package }}</code></span
-          >
+          <span><strong>{{ app.label }}</strong> <code>{{ app.package }}</code></span>
           <span>{{ app.versionName ?? app.versionCode }}</span>
           <SizeText :bytes="app.programBytes" />
           <span class="soft">{{ app.hasData ? 'with data' : 'program only' }}</span>

@@ -59,9 +59,8 @@ async function act(action: PracticeAction): Promise<void> {
       <h2>{{ phone.maker }} {{ phone.model }}</h2>
       <span class="soft"
         >serial <code>{{ phone.serial }}</code> · adb at <code>{{ phone.adb }}</code>, fastboot at
-        <code>{{ phone.fastboot }}</code><template v-if="phone.loader"
-          >, loader at <code>{{ phone.loader }}</code></template
-        ></span
+        <code>{{ phone.fastboot }}</code
+        ><template v-if="phone.loader">, loader at <code>{{ phone.loader }}</code></template></span
       >
       <strong class="state" :class="phone.phase">{{ state }}</strong>
     </header>

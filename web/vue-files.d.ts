@@ -1,0 +1,6 @@
+// What a component is, only vue-tsc knows, which reads the file itself; to the linter it is some component.
+declare module '*.vue' {
+  import type { DefineComponent } from 'vue';
+  const component: DefineComponent;
+  export default component;
+}
