@@ -12,6 +12,7 @@ import {
   type Checksum,
 } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
+import { RunFailure } from '../failures.ts';
 import { Opener, type OpenedFile } from './opening.ts';
 
 /** Stands in a folder that a browser copied, so that it is removed once it is kept. */
@@ -36,7 +37,12 @@ export interface Batch {
   readonly checksums: ReadonlyMap<string, readonly Checksum[]>;
   readonly contents: Contents | undefined;
   readonly bytes: number;
-  /** Keeps its files open until it is released, though it may be closed meanwhile. */
+  /** Whether the same files lie there still, none of them written to. */
+  isAsItLies(): Promise<boolean>;
+  /**
+   * Keeps its files open until it is released, though it may be closed meanwhile.
+   * @throws RunFailure when it was closed before
+   */
   hold(): () => Promise<void>;
   /** Files that were written to since they were looked at. */
   touched(): Promise<readonly string[]>;
@@ -59,12 +65,17 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
     if (holders === 0) await end();
   };
   const hold = () => {
+    if (isClosed) {
+      const words = `${id} changed since it was looked at. Nothing was kept. Look at what lies there now, then start again.`;
+      throw new RunFailure(words);
+    }
     holders++;
     return async () => {
       if (--holders === 0 && isClosed) await end();
     };
   };
   try {
+    const lies = await lieOf(path);
     const stat = await lstat(path);
     const names = stat.isDirectory() ? await filesIn(path) : stat.isFile() ? [''] : [];
     const files: OpenedFile[] = [];
@@ -78,6 +89,7 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
       parts,
       ...lists,
       bytes: [...images, ...parts].reduce((sum, each) => sum + each.bytes, 0),
+      isAsItLies: async () => (await lieOf(path)) === lies,
       hold,
       touched: () => opener.touched(),
       close,
@@ -129,6 +141,13 @@ async function textOf(file: OpenedFile): Promise<string> {
   const parts: Uint8Array[] = [];
   for await (const part of file.plain()) parts.push(part);
   return Buffer.concat(parts).toString('utf8');
+}
+
+/** Which files lie at a place, how long they are and when each was written to: where two agree, nothing happened between. */
+async function lieOf(path: string): Promise<string> {
+  const names = (await lstat(path)).isDirectory() ? await filesIn(path) : [''];
+  const stats = await Promise.all(names.map((name) => lstat(join(path, name), { bigint: true })));
+  return JSON.stringify(stats.map(({ ino, size, mtimeNs }, i) => [names[i], `${ino} ${size} ${mtimeNs}`]));
 }
 
 /** Plain files below a folder, by their paths in it; links and hidden files are passed over. */

@@ -7,6 +7,7 @@ import {
   existsSync,
   mkdirSync,
   readdirSync,
+  renameSync,
   readFileSync,
   symlinkSync,
   truncateSync,
@@ -253,6 +254,22 @@ describe('files in the watched folder', () => {
     await until('a second look', () => views().find(({ id }) => id === name)?.bytes !== 400_000);
     const again = await imported(await ready(name), { choices: [{ path: name, partition: 'boot' }] });
     expect(again).toMatchObject({ state: 'done' });
+  });
+
+  it('stay open where nothing changed, whatever is told of them; a run that waited for what changed says so', async () => {
+    const path = join(imports, 'moved.img');
+    writeFileSync(path, sample('moved', 100_000));
+    await ready('moved.img');
+    const batch = app.incoming.batch('moved.img');
+    renameSync(path, join(folder.path, 'moved.img'));
+    await until('its going', () => views().find(({ id }) => id === 'moved.img')?.state !== 'ready');
+    renameSync(join(folder.path, 'moved.img'), path);
+    await ready('moved.img');
+    expect(app.incoming.batch('moved.img')).toBe(batch);
+
+    appendFileSync(path, 'more');
+    await until('a second look', () => views().find(({ id }) => id === 'moved.img')?.bytes === 100_004);
+    expect(() => batch.hold()).toThrow('moved.img changed since it was looked at. Nothing was kept.');
   });
 
   it('that still grow are looked at when they have come to rest', async () => {

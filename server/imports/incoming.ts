@@ -207,7 +207,13 @@ export class Incoming {
 
   private async lookNow(id: string): Promise<void> {
     const path = join(this.folder, id);
-    await this.opened.get(id)?.close();
+    const before = this.opened.get(id);
+    // It is told late of some things, and of some that changed nothing.
+    if (before && (await before.isAsItLies().catch(() => false))) {
+      this.entries.set(id, { state: 'ready', batch: before });
+      return this.changed();
+    }
+    await before?.close();
     this.opened.delete(id);
     this.closing.delete(id);
     if (!(await exists(path))) {
