@@ -23,6 +23,7 @@ const tools = {
   b3sum: 'b3sum',
   sqlite3: 'sqlite3',
   busybox: 'busybox',
+  cc: 'build-essential',
   zip: 'zip',
   unzip: 'unzip',
   aapt: 'aapt',

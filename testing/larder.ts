@@ -35,11 +35,19 @@ export interface OpenLarder {
 
 /** Larders without phones, on one shelf. */
 export class LarderBench {
-  readonly folder = testFolder();
-  readonly shelfPath = join(this.folder.path, 'shelf');
-  readonly workers = new ShelfWorkers();
+  readonly shelfPath: string;
+  readonly workers: ShelfWorkers;
   readonly clock: TestClock = { wall: Date.UTC(2026, 10, 1), monotonic: 0 };
   private readonly opened: OpenLarder[] = [];
+
+  /** @param folder that the shelf lies in @param workers shared with others, who close them */
+  constructor(
+    readonly folder = testFolder(),
+    private readonly shared?: ShelfWorkers,
+  ) {
+    this.workers = shared ?? new ShelfWorkers();
+    this.shelfPath = join(folder.path, 'shelf');
+  }
 
   /** Opens a larder on the shelf, with a catalogue of its own unless one is given. */
   async open(database: Database = openDatabase(':memory:')): Promise<OpenLarder> {
@@ -129,7 +137,7 @@ export class LarderBench {
       shelf.close();
       database.close();
     }
-    await this.workers.close();
+    if (!this.shared) await this.workers.close();
     this.folder.remove();
   }
 }

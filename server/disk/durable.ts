@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { open, readFile, rename, rm, type FileHandle } from 'node:fs/promises';
+import { mkdir, open, readFile, rename, rm, type FileHandle } from 'node:fs/promises';
 import { basename, dirname } from 'node:path';
 import { notAsWritten } from '../failures.ts';
 import { writeWhole } from './whole-writes.ts';
@@ -10,6 +10,18 @@ export const partialSuffix = '.part';
 /** Makes a folder's entries durable: without this a rename may be lost with the power. */
 export async function syncFolder(path: string): Promise<void> {
   await withFile(path, 'r', (folder) => folder.sync());
+}
+
+/** Makes a folder and those on the way to it, for good: what is made durable in a folder that is gone is gone with it. */
+export async function makeFolder(path: string): Promise<void> {
+  const first = (await mkdir(path, { recursive: true })) ?? path;
+  for (let made = path; ; made = dirname(made)) {
+    await syncFolder(dirname(made)).catch((error: NodeJS.ErrnoException) => {
+      // A folder that was there before may lie in one that is closed to this user.
+      if (error.code !== 'EACCES') throw error;
+    });
+    if (made === first || dirname(made) === made) return;
+  }
 }
 
 /** Gives a file or folder its final name, for good. */

@@ -1,5 +1,5 @@
-import { chmodSync, mkdirSync, readdirSync, statSync } from 'node:fs';
-import { join } from 'node:path';
+import { chmodSync, closeSync, fsyncSync, mkdirSync, openSync, readdirSync, statSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 
 /** For nobody but the owner. */
 const ownFolder = 0o700;
@@ -12,12 +12,28 @@ const ownFile = 0o600;
 export function openHome(home: string): void {
   process.umask(0o077);
   mkdirSync(home, { recursive: true, mode: ownFolder });
+  syncParent(home);
   closeToOthers(home, ownFolder);
   for (const name of readdirSync(home)) {
     const path = join(home, name);
     if (name.startsWith('catalogue') || name.endsWith('.sqlite') || name.endsWith('.pem'))
       closeToOthers(path, ownFile);
     else if (['shelf', 'logs', 'exports', 'imports'].includes(name)) closeToOthers(path, ownFolder);
+  }
+}
+
+/** A home that was just made is there for good, as far as the folder above may be opened. */
+function syncParent(home: string): void {
+  let folder: number;
+  try {
+    folder = openSync(dirname(home), 'r');
+  } catch {
+    return;
+  }
+  try {
+    fsyncSync(folder);
+  } finally {
+    closeSync(folder);
   }
 }
 

@@ -16,6 +16,7 @@ import { expect, it } from 'vitest';
 import { filler } from '../../standin/firmware/filler.ts';
 import { flippedAt, fullFrom, shortAt, shortWrites, withWrites } from '../../testing/disk-faults.ts';
 import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
+import { numbersOf } from '../../testing/numbers.ts';
 import { wholeSets } from '../../testing/shelf-checker.ts';
 import { DamagedImage, Problem, ShelfFailure } from '../failures.ts';
 
@@ -23,17 +24,6 @@ const seconds = Number(process.env['KEEN_LARDER_FAULT_SECONDS'] ?? 0);
 const fewest = 60;
 const stepsOfLarder = 20;
 const day = 24 * 60 * 60 * 1000;
-
-/** A generator that gives the same numbers for the same seed (mulberry32). */
-function numbersOf(seed: number): (below: number) => number {
-  let state = seed;
-  return (below) => {
-    state = (state + 0x6d2b79f5) | 0;
-    let t = Math.imul(state ^ (state >>> 15), 1 | state);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) % below;
-  };
-}
 
 class Campaign {
   readonly bench = new LarderBench();

@@ -1,9 +1,19 @@
-import { existsSync, mkdirSync, readdirSync, statSync } from 'node:fs';
-import { copyFile, mkdir, rm } from 'node:fs/promises';
+import {
+  closeSync,
+  existsSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  renameSync,
+  rmSync,
+  statSync,
+} from 'node:fs';
+import { copyFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { newestVersion, requireSound, type Database } from '../database/open.ts';
-import { partialSuffix, renameDurably, withFile } from '../disk/durable.ts';
+import { makeFolder, partialSuffix, renameDurably, withFile } from '../disk/durable.ts';
 
 const folderName = 'catalogue';
 const suffix = '.sqlite';
@@ -49,7 +59,7 @@ export class Snapshots {
 
   /** @throws Error when the disk does not take it */
   async take(db: Database): Promise<void> {
-    await mkdir(this.folder, { recursive: true });
+    await makeFolder(this.folder);
     const path = join(this.folder, nameAt(this.now()));
     const partial = `${path}${partialSuffix}`;
     try {
@@ -66,7 +76,13 @@ export class Snapshots {
   takeBeforeMigrating(db: Database): void {
     if (!existsSync(join(this.shelf, 'shelf.json'))) return;
     mkdirSync(this.folder, { recursive: true });
-    db.prepare('VACUUM INTO ?').run(join(this.folder, nameAt(this.now())));
+    const path = join(this.folder, nameAt(this.now()));
+    const partial = `${path}${partialSuffix}`;
+    rmSync(partial, { force: true });
+    db.prepare('VACUUM INTO ?').run(partial);
+    syncNow(partial);
+    renameSync(partial, path);
+    syncNow(this.folder);
   }
 
   /**
@@ -107,6 +123,15 @@ export function isWhole(path: string): boolean {
 }
 
 /** One file without a log beside it, on the disk for good, under its final name. */
+function syncNow(path: string): void {
+  const file = openSync(path, 'r');
+  try {
+    fsyncSync(file);
+  } finally {
+    closeSync(file);
+  }
+}
+
 async function settle(partial: string, path: string): Promise<void> {
   const db = new Sqlite(partial);
   try {

@@ -1,7 +1,7 @@
-import { mkdir, readdir, rename, rm } from 'node:fs/promises';
+import { readdir, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ChunkStatements, PackRow } from '../database/chunks.ts';
-import { syncFolder } from '../disk/durable.ts';
+import { makeFolder, syncFolder } from '../disk/durable.ts';
 
 const folderName = 'freed';
 
@@ -23,7 +23,7 @@ export class FreedPacks {
 
   /** The pack is gone from the catalogue already. */
   async putAside({ name, bytes }: Pick<PackRow, 'name' | 'bytes'>): Promise<void> {
-    await mkdir(this.path, { recursive: true });
+    await makeFolder(this.path);
     try {
       await rename(join(this.packFolder, name), join(this.path, name));
     } catch (error) {

@@ -1,6 +1,6 @@
-import { mkdir, readdir, readFile, rm } from 'node:fs/promises';
+import { readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { partialSuffix, removeDurably, writeDurably } from '../disk/durable.ts';
+import { makeFolder, partialSuffix, removeDurably, writeDurably } from '../disk/durable.ts';
 
 /** Manifests of one kind on a shelf, a file each. */
 export class ManifestFolder<T extends { readonly id: string }> {
@@ -11,7 +11,7 @@ export class ManifestFolder<T extends { readonly id: string }> {
 
   /** Makes the folder, and removes what a killed run left half written. */
   async prepare(): Promise<void> {
-    await mkdir(this.path, { recursive: true });
+    await makeFolder(this.path);
     for (const name of await readdir(this.path)) {
       if (name.endsWith(partialSuffix)) await rm(join(this.path, name), { force: true });
     }

@@ -1,11 +1,11 @@
 import { randomUUID } from 'node:crypto';
-import { mkdir, readdir, readFile, rm, stat, statfs } from 'node:fs/promises';
+import { readdir, readFile, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { CopiedRecords, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { ChunkRow, ChunkStatements } from '../database/chunks.ts';
 import type { ShelfStatements } from '../database/shelves.ts';
-import { partialSuffix, writeDurably } from '../disk/durable.ts';
+import { makeFolder, partialSuffix, writeDurably } from '../disk/durable.ts';
 import { ShelfFailure } from '../failures.ts';
 import { Agreement } from './agreement.ts';
 import { collectPacks } from './collect.ts';
@@ -256,7 +256,7 @@ export class Shelf {
   }
 
   private async make(): Promise<void> {
-    await mkdir(this.packFolder, { recursive: true });
+    await makeFolder(this.packFolder);
     const described = join(this.path, 'shelf.json');
     if ((await readText(described)) !== undefined) return;
     const description = { format: shelfFormat, version: shelfVersion, id: randomUUID() };
@@ -283,7 +283,7 @@ export class Shelf {
 
   /** Once it is there, and again when it was away: compares generations, removes unsealed packs, enters sealed ones that the catalogue does not know. */
   private async settleIn(): Promise<ShelfFinding[]> {
-    await mkdir(this.packFolder, { recursive: true });
+    await makeFolder(this.packFolder);
     for (const folder of [this.manifests, this.copies, this.records]) await folder.prepare();
     this.isReady = true;
     const names = await readdir(this.packFolder);

@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
@@ -37,7 +38,7 @@ export async function copyBatch(
   take: (index: number, set: SetWriter, passed: Parameters<StepWork>[0]) => Promise<TakenCopy>,
 ): Promise<{ readonly outcome: string; readonly failed: ReadonlySet<string> }> {
   const set = new SetWriter(larder.shelf);
-  const beganAt = now();
+  const elapsedMs = stopwatch();
   const failed: BatchApp[] = [];
   let copied = 0;
   try {
@@ -72,7 +73,7 @@ export async function copyBatch(
     await set.discard();
   }
   const done = apps.length - failed.length;
-  const kept = `${done === 1 ? 'One app' : `${done} apps`} copied, ${sizeText(copied)} in ${durationText(now() - beganAt)}; ${sizeText(set.addedBytes)} new on the shelf.`;
+  const kept = `${done === 1 ? 'One app' : `${done} apps`} copied, ${sizeText(copied)} in ${durationText(elapsedMs())}; ${sizeText(set.addedBytes)} new on the shelf.`;
   return {
     outcome: failed.length === 0 ? kept : `${failedText(failed)} ${kept}`,
     failed: new Set(failed.map((app) => app.package)),

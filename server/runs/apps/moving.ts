@@ -20,14 +20,14 @@ import type { Run } from '../engine/live-run.ts';
  * @throws Problem 422 with the checks that stand in the way, 409 when a phone is at work already
  */
 export async function startMoving(context: RunContext, serial: string, start: MovingStart): Promise<RunView> {
-  const { appSheets, bench, engine, larder, now } = context;
+  const { appSheets, bench, engine, larder } = context;
   for (const each of [serial, start.to]) {
     if (engine.runOf(each))
       throw new Problem(409, `A run is under way on ${bench.view(each).nickname}. Wait for its end.`);
   }
   const [source, target] = [bench.view(serial).nickname, bench.view(start.to).nickname];
   const apps = start.apps.length === 1 ? 'one app' : `${start.apps.length} apps`;
-  const beganAt = now();
+  const keptBefore = new Set(larder.copies.of(serial).map(({ id }) => id));
   let onTarget: readonly Step[] = [];
   const first = await startRun(context, {
     async sheet() {
@@ -79,7 +79,7 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
       for (const copy of larder.copies.of(serial)) {
         const { package: name } = copy.app;
         const picked = start.apps.find((each) => each.package === name);
-        if (!picked || copy.createdAt < beganAt || copies.has(name) || stayed.has(name)) continue;
+        if (!picked || keptBefore.has(copy.id) || copies.has(name) || stayed.has(name)) continue;
         copies.set(name, { copy, parts: picked.parts, copies: larder.copies, shelf: larder.shelf });
       }
       const letGo = larder.bin.hold([...copies.values()].map(({ copy }) => copy.id));

@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import type { PuttingAppsStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
@@ -62,11 +63,11 @@ export async function putAll(
   apps: ReadonlyMap<string, PutApp>,
   run: Run,
 ): Promise<string> {
-  const { bench, now, retryPolicy, startLimitMs } = context;
+  const { bench, retryPolicy, startLimitMs } = context;
   const inMode = (mode: 'system' | 'recovery') =>
     new PhoneAtWork(bench, serial, mode, run, retryPolicy, 'The apps before it are in place');
   let phone = inMode('system');
-  const beganAt = now();
+  const elapsedMs = stopwatch();
   const failed = new Set<string>();
   const whole = new Set<string>();
   for (const [i, step] of steps.entries()) {
@@ -94,7 +95,7 @@ export async function putAll(
   return outcomeText(
     done,
     [...failed].map((name) => labelOf(name, apps)),
-    now() - beganAt,
+    elapsedMs(),
   );
 }
 

@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import { randomUUID } from 'node:crypto';
 import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
@@ -80,7 +81,8 @@ export class LiveRun {
   setId: string | undefined;
   isComplete = true;
   seq = 0;
-  private speed = new Speedometer(Date.now());
+  private elapsedMs = stopwatch();
+  private speed = new Speedometer(performance.now());
   private waitingFor: string | undefined;
   private idleMs = 0;
   private carriedBytes = 0;
@@ -110,7 +112,8 @@ export class LiveRun {
   begin(): void {
     this.state = 'running';
     this.startedAt = this.now();
-    this.speed = new Speedometer(Date.now());
+    this.elapsedMs = stopwatch();
+    this.speed = new Speedometer(performance.now());
   }
 
   pause(): void {
@@ -136,13 +139,14 @@ export class LiveRun {
   }
 
   tick(): void {
-    this.speed.tick(Date.now());
+    this.speed.tick(performance.now());
   }
 
   end(state: RunState, outcome: string): void {
     this.state = state;
     this.outcome = outcome;
-    this.endedAt = this.now();
+    // The computer's clock may be set meanwhile; how long the run took stays true.
+    this.endedAt = this.startedAt + this.elapsedMs();
     for (const step of this.steps) if (step.state === 'running') step.state = 'failed';
   }
 
@@ -226,7 +230,7 @@ export class LiveRun {
   private get pace(): number {
     const { startedAt, idleMs, carriedBytes, doneBytes } = this;
     // The first quarter of a second counts whole, as it does for the speed now.
-    const endedAt = Math.max(this.now(), startedAt + idleMs + 250);
+    const endedAt = startedAt + Math.max(this.elapsedMs(), idleMs + 250);
     const soFar = averageSpeed({ startedAt, endedAt, idleMs, carriedBytes, doneBytes });
     return (this.speed.bytesPerSecond + soFar) / 2;
   }
@@ -243,7 +247,7 @@ export class LiveRun {
       const passed = (bytes: number) => {
         step.doneBytes += bytes;
         if (this.apart === 0) this.carriedBytes += bytes;
-        if (bytes > 0) this.speed.pass(bytes, Date.now());
+        if (bytes > 0) this.speed.pass(bytes, performance.now());
       };
       step.result = await work(passed, (bytes) => (step.bytes = bytes));
       step.state = 'done';

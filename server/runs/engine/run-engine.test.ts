@@ -1,4 +1,4 @@
-import { beforeEach, describe, expect, it, onTestFinished, vi } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { openDatabase } from '../../database/open.ts';
 import { returnStatements } from '../../database/returns.ts';
 import { runStatements } from '../../database/runs.ts';
@@ -43,8 +43,11 @@ beforeEach(() => {
   feed = new Feed(1);
   changed = [];
   clock = 1000;
+  vi.useFakeTimers({ toFake: ['performance'] });
   engine = make();
 });
+
+afterEach(() => void vi.useRealTimers());
 
 /** A run that waits until it is told to go on. */
 function held() {
@@ -57,12 +60,12 @@ const bothSteps = async (run: Run) => {
   await run.step(0, async (passed) => {
     passed(40);
     passed(60);
-    clock += 500;
+    vi.advanceTimersByTime(500);
     return Promise.resolve('SHA-256 abc');
   });
   await run.step(1, async (passed) => {
     passed(300);
-    clock += 1500;
+    vi.advanceTimersByTime(1500);
     return Promise.resolve(undefined);
   });
   run.madeSet('set-1');
@@ -102,6 +105,17 @@ describe('a run', () => {
     expect(heard.filter(({ name }) => name === 'run-log')).toHaveLength(5);
     expect(engine.runOf('X1')).toBeUndefined();
     expect(changed).toEqual(['X1', 'X1']);
+  });
+
+  it('took as long as it took, though the computer’s clock was set meanwhile', async () => {
+    const { id } = engine.start(plan, async (run) => {
+      vi.advanceTimersByTime(2000);
+      clock -= 365 * 24 * 60 * 60 * 1000;
+      return bothSteps(run);
+    });
+    await engine.ended(id);
+    const { startedAt, endedAt } = engine.view(id);
+    expect(endedAt! - startedAt).toBe(4000);
   });
 
   it('is alone on its phone, but not on the bench; the next one waits', async () => {
@@ -204,19 +218,13 @@ describe('a run', () => {
   });
 
   it('does not take a spell in which hardly anything passes for the whole of what is left', async () => {
-    vi.useFakeTimers({ toFake: ['Date'] });
-    onTestFinished(() => void vi.useRealTimers());
-    const later = (ms: number) => {
-      clock += ms;
-      vi.setSystemTime(Date.now() + ms);
-    };
     const { gate, go } = held();
     const { id } = engine.start(plan, async (run) => {
       await run.step(0, async (passed) => {
         passed(99);
-        later(10_000);
+        vi.advanceTimersByTime(10_000);
         passed(1);
-        later(4000);
+        vi.advanceTimersByTime(4000);
         await gate;
         return undefined;
       });

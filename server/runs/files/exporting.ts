@@ -18,7 +18,14 @@ import {
 } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { partialSuffix, renameDurably, syncFolder, withFile, writeDurably } from '../../disk/durable.ts';
+import {
+  makeFolder,
+  partialSuffix,
+  renameDurably,
+  syncFolder,
+  withFile,
+  writeDurably,
+} from '../../disk/durable.ts';
 import { writeWhole } from '../../disk/whole-writes.ts';
 import { Problem, RunFailure } from '../../failures.ts';
 
@@ -148,7 +155,7 @@ export async function writeBeside(
  * already.
  */
 async function newFolder(parent: string, name: string): Promise<{ partial: string; folder: string }> {
-  await mkdir(parent, { recursive: true });
+  await makeFolder(parent);
   const taken = new Set(await readdir(parent));
   for (let n = 1; n < 1000; n++) {
     const own = n === 1 ? name : `${name} (${n})`;
@@ -163,7 +170,7 @@ async function newFolder(parent: string, name: string): Promise<{ partial: strin
 
 /** @throws Problem 507 where the files do not fit; packed ones are counted as they are unpacked */
 async function requireRoom(folder: string, files: readonly FileToWrite[]): Promise<void> {
-  await mkdir(folder, { recursive: true });
+  await makeFolder(folder);
   const { bavail, bsize } = await statfs(folder);
   const bytes = files.reduce((sum, file) => sum + file.bytes, 0);
   if (bytes <= bavail * bsize) return;

@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import type { ImportingAppsRequest, ImportingAppsStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { CopiedApp, DataFile } from '@keen-larder/core/apps/copies.ts';
@@ -130,7 +131,7 @@ export async function startImportingApps(
       const { copies } = await choose(context, batch, start);
       const phone = phoneOf(larder, start);
       const release = batch.hold();
-      const beganAt = context.now();
+      const elapsedMs = stopwatch();
       const writer = new SetWriter(larder.shelf);
       const failed: string[] = [];
       let bytes = 0;
@@ -166,7 +167,7 @@ export async function startImportingApps(
         await release();
       }
       const kept = copies.length - failed.length;
-      const said = `${kept === 1 ? 'One copy' : `${kept} copies`}, ${sizeText(bytes)} in ${durationText(context.now() - beganAt)}; ${sizeText(writer.addedBytes)} new on the shelf.`;
+      const said = `${kept === 1 ? 'One copy' : `${kept} copies`}, ${sizeText(bytes)} in ${durationText(elapsedMs())}; ${sizeText(writer.addedBytes)} new on the shelf.`;
       if (failed.length > 0)
         return `${listText(failed)} ${failed.length === 1 ? 'was' : 'were'} not kept. ${said} The files stay where they are.`;
       return `${said} ${batch.files.length > 0 ? 'The files stay where they are: there are images among them.' : await putAside().catch(staysWhereItIs)}`;

@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import { randomUUID } from 'node:crypto';
 import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -206,6 +207,7 @@ export async function startImporting(
       const phone = phoneOf(larder, start);
       const release = batch.hold();
       const beganAt = context.now();
+      const elapsedMs = stopwatch();
       const set = new SetWriter(larder.shelf);
       const stored: ManifestImage[] = [];
       const compared = new Set<string>();
@@ -237,7 +239,7 @@ export async function startImporting(
         ...(contents?.mode && { mode: contents.mode }),
         condition: isSame ? contents.condition : await conditionOfImages(larder.shelf, stored),
         createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
-        elapsedMs: context.now() - beganAt,
+        elapsedMs: elapsedMs(),
         addedBytes: set.addedBytes,
         origin: 'imported',
         images: stored,
@@ -247,7 +249,7 @@ export async function startImporting(
         stored.every(({ unsettled }) => !unsettled),
       );
       const bytes = stored.reduce((sum, each) => sum + each.bytes, 0);
-      const took = durationText(context.now() - beganAt);
+      const took = durationText(elapsedMs());
       return `${stored.length} ${stored.length === 1 ? 'image' : 'images'}, ${sizeText(bytes)} in ${took}; ${sizeText(set.addedBytes)} new on the shelf. ${batch.parts.length > 0 ? 'The files stay where they are: there are apps among them.' : await putAside().catch(staysWhereItIs)}`;
     },
   });

@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import { randomUUID } from 'node:crypto';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import {
@@ -166,9 +167,9 @@ async function image(
   journal: Journal,
   run: Run,
 ): Promise<string> {
-  const { bench, larder, digests, now, retryPolicy } = context;
+  const { bench, larder, digests, retryPolicy } = context;
   const { serial } = plan;
-  const beganAt = now();
+  const measured = stopwatch();
   const set = new SetWriter(larder.shelf, () => journal.checkpointSoon());
   const phone = new PhoneAtWork(bench, serial, plan.mode, run, retryPolicy, leftOver);
   const taking = { phone, set, shelf: larder.shelf, journal, run };
@@ -232,7 +233,7 @@ async function image(
     throw error;
   }
   const id = randomUUID();
-  const elapsedMs = now() - beganAt + plan.elapsedMs;
+  const elapsedMs = measured() + plan.elapsedMs;
   const { nickname } = bench.view(serial);
   const kept = await larder.add({
     id,

@@ -167,7 +167,7 @@ export class PhoneAtWork {
     if (!this.isLost && bench.linkIn(serial, mode) === this.link) return false;
     const { nickname } = bench.view(serial);
     this.link = await run.waiting(`Waiting for ${nickname} in ${mode} mode: check its cable.`, () =>
-      this.untilBack(Date.now() + policy.awayMs),
+      this.untilBack(performance.now() + policy.awayMs),
     );
     this.isLost = false;
     run.log(`${nickname} is back in ${mode} mode.`);
@@ -188,7 +188,7 @@ export class PhoneAtWork {
         run.log(`The phone came up in ${other.mode} mode: it is sent into ${mode} mode.`, 'warning');
         await bench.restart(serial, mode).catch(() => undefined);
       }
-      if (Date.now() > deadline) {
+      if (performance.now() > deadline) {
         throw new Interruption(
           `${bench.view(serial).nickname} did not come back. ${this.leftOver}: connect it and resume the run.`,
         );

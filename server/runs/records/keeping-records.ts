@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import type { KeepingRecordsStart } from '@keen-larder/contract/requests/records.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
@@ -37,11 +38,11 @@ export function startKeepingRecords(
       return { kind: 'keeping-records', title, ...phone, canPause: true };
     },
     async work(run, { steps }) {
-      const beganAt = context.now();
+      const elapsedMs = stopwatch();
       const kinds = steps.map(({ app }) => app as RecordKindId);
       const failed = await keepAll(context, serial, kinds, run);
       const done = kinds.length - failed.length;
-      const kept = `${done === 1 ? 'One kind' : `${done} kinds`} of records kept in ${durationText(context.now() - beganAt)}.`;
+      const kept = `${done === 1 ? 'One kind' : `${done} kinds`} of records kept in ${durationText(elapsedMs())}.`;
       return failed.length === 0 ? kept : `Not kept: ${titlesOf(failed)}; each step says why. ${kept}`;
     },
   });

@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import type { RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
 import type { ProofView, RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -179,9 +180,9 @@ async function restore(
   journal: WritingJournal,
   run: Run,
 ): Promise<string> {
-  const { bench, larder, now, retryPolicy, startLimitMs } = context;
+  const { bench, larder, retryPolicy, startLimitMs } = context;
   const { serial, mode, setIds } = plan;
-  const startedAt = now();
+  const elapsedMs = stopwatch();
   const writing = new ImageWriting(context, journal, run);
   const done = { images: 0, bytes: 0 };
   const ends: string[] = [];
@@ -247,7 +248,7 @@ async function restore(
   }
   // It may have been proved before, up to the last partition.
   journal.drop();
-  const elapsed = durationText(now() - startedAt);
+  const elapsed = durationText(elapsedMs());
   const written = `${done.images} ${done.images === 1 ? 'image' : 'images'}, ${sizeText(done.bytes)} put back in ${elapsed}; every digest computed by the phone agrees.`;
   return [done.images > 0 || setIds.length > 0 ? written : 'The slot is switched.', ...ends].join(' ');
 

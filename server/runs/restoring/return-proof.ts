@@ -1,3 +1,4 @@
+import { stopwatch } from '../../async/stopwatch.ts';
 import type { ProofView } from '@keen-larder/contract/runs.ts';
 import { packagesPath } from '@keen-larder/core/boot/boot.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
@@ -41,6 +42,7 @@ export async function watchStart(
   run: Run,
 ): Promise<string> {
   const startedAt = now();
+  const elapsedMs = stopwatch();
   const expected = expectedStart(returns.starts(serial));
   const { nickname } = bench.view(serial);
   const usual =
@@ -62,7 +64,7 @@ export async function watchStart(
   } finally {
     clearTimeout(slow);
   }
-  const ms = now() - startedAt;
+  const ms = elapsedMs();
   returns.addStart(serial, startedAt, ms);
   return `it started after ${durationText(ms)}`;
 }
