@@ -1,12 +1,12 @@
 import { open, type FileHandle } from 'node:fs/promises';
 
-type Writer = Pick<FileHandle, 'write' | 'writev'>;
+type Files = Pick<FileHandle, 'write' | 'writev' | 'read'>;
 
 /** The object that all open files of Node have their methods from. */
-async function prototypeOfFiles(): Promise<Writer> {
+async function prototypeOfFiles(): Promise<Files> {
   const file = await open('/dev/null', 'w');
   await file.close();
-  return Object.getPrototypeOf(file) as Writer;
+  return Object.getPrototypeOf(file) as Files;
 }
 
 const diskFull = () => Object.assign(new Error('ENOSPC: no space left on device, write'), { code: 'ENOSPC' });
@@ -78,5 +78,48 @@ export const shortAt = (n: number) => (bytes: Uint8Array, index: number) =>
 /** One bit of the nth write comes out wrong. */
 export const flippedAt = (n: number) => (bytes: Uint8Array, index: number) => {
   if (index === n) bytes[bytes.length >> 1]! ^= 1;
+  return bytes.length;
+};
+
+/**
+ * While `work` runs, every read from a file of this process gives some of its bytes only, or goes wrong.
+ * @param onRead given the bytes that were read and the read's number from 0 up; returns how many of them are given, or
+ * throws; it may change them
+ */
+export async function withReads<T>(
+  onRead: (bytes: Uint8Array, index: number) => number,
+  work: () => Promise<T>,
+): Promise<T> {
+  const files = await prototypeOfFiles();
+  const { read } = files;
+  type Read = (
+    this: FileHandle,
+    into: Uint8Array,
+    offset: number,
+    length: number,
+    at: number | null,
+  ) => Promise<{ readonly bytesRead: number; readonly buffer: Uint8Array }>;
+  const plainRead = read as Read;
+  let index = 0;
+  const faulty: { read: Read } = {
+    async read(into, offset, length, at) {
+      const { bytesRead } = await plainRead.call(this, into, offset, length, at);
+      return { bytesRead: onRead(into.subarray(offset, offset + bytesRead), index++), buffer: into };
+    },
+  };
+  Object.assign(files, faulty);
+  try {
+    return await work();
+  } finally {
+    Object.assign(files, { read });
+  }
+}
+
+/** Every read gives so many bytes at most. */
+export const shortReads = (most: number) => (bytes: Uint8Array) => Math.min(most, bytes.length);
+
+/** The disk cannot read what the nth read asks for. */
+export const unreadableAt = (n: number) => (bytes: Uint8Array, index: number) => {
+  if (index === n) throw Object.assign(new Error('EIO: i/o error, read'), { code: 'EIO' });
   return bytes.length;
 };

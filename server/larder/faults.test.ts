@@ -14,7 +14,16 @@ import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { expect, it } from 'vitest';
 import { filler } from '../../standin/firmware/filler.ts';
-import { flippedAt, fullFrom, shortAt, shortWrites, withWrites } from '../../testing/disk-faults.ts';
+import {
+  flippedAt,
+  fullFrom,
+  shortAt,
+  shortReads,
+  shortWrites,
+  unreadableAt,
+  withReads,
+  withWrites,
+} from '../../testing/disk-faults.ts';
 import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
 import { numbersOf } from '../../testing/numbers.ts';
 import { wholeSets } from '../../testing/shelf-checker.ts';
@@ -74,6 +83,9 @@ class Campaign {
       () => this.reopen(),
       () => this.putBackOlder(),
       () => this.jump(),
+      () => withReads(shortReads(1 + this.number(9000)), () => this.judge()),
+      () => withReads(unreadableAt(this.number(3)), () => this.readAny()),
+      () => withReads(flippedAt(this.number(3)), () => this.readAny()),
     ];
     try {
       await acts[this.number(acts.length)]!();
@@ -136,6 +148,19 @@ class Campaign {
       if (this.number(2) === 0) utimesSync(path, atime, mtime);
     }
     await Promise.resolve();
+  }
+
+  /** What a disk cannot read, or reads wrong, is not given as if it were right. */
+  private async readAny(): Promise<void> {
+    const id = this.anySet();
+    const set = id && this.kept.get(id);
+    if (!set) return;
+    try {
+      const read = await this.bench.read(this.open, id, 'boot');
+      expect(read.equals(filler('program', set.seed, set.bytes))).toBe(true);
+    } catch (error) {
+      if (!(error instanceof DamagedImage) && (error as NodeJS.ErrnoException).code !== 'EIO') throw error;
+    }
   }
 
   private async reopen(): Promise<void> {
