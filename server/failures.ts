@@ -104,6 +104,15 @@ export class RunFailure extends Error {
   override readonly name: string = 'RunFailure';
 }
 
+/** Whoever gives an image gives more than it is long. */
+export class MoreThanAsked extends RunFailure {
+  constructor(bytes: number) {
+    super(
+      `More came than the ${bytes} bytes that there are. Nothing was kept. Look at it again, then start anew.`,
+    );
+  }
+}
+
 /** A run that did not reach its end, though it can go on later from where it is. */
 export class Interruption extends RunFailure {
   override readonly name = 'Interruption';

@@ -2,6 +2,7 @@ import { createRequire } from 'node:module';
 import { Readable, type Duplex } from 'node:stream';
 import { createGunzip, createGzip } from 'node:zlib';
 import { CompressStream, DecompressStream } from 'zstd-napi';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { counted } from '../async/counted.ts';
 
@@ -23,19 +24,38 @@ const marks: readonly (readonly [Wrapper, readonly number[]])[] = [
 export const wrapperOf = (head: Uint8Array): Wrapper | undefined =>
   marks.find(([, mark]) => mark.every((byte, i) => head[i] === byte))?.[0];
 
+/** No phone has a larger flash: what unpacks to more is made to be endless. */
+export const mostUnpackedBytes = 2 * 2 ** 40;
+
 /**
  * Unpacks a compressed stream as it comes.
- * @throws FormatError when it is damaged or ends too early
+ * @param most bytes that may come out
+ * @throws FormatError when it is damaged, ends too early or unpacks to more
  */
 export async function* unwrap(
   wrapper: Wrapper,
   bytes: AsyncIterable<Uint8Array>,
+  most = mostUnpackedBytes,
 ): AsyncGenerator<Uint8Array> {
   let taken = 0;
+  let given = 0;
   const packed = counted(bytes, (more) => (taken += more));
   try {
-    if (wrapper === 'xz') yield* unxz(packed);
-    else yield* through(packed, wrapper === 'gzip' ? createGunzip() : new DecompressStream());
+    const unpacked =
+      wrapper === 'xz'
+        ? unxz(packed)
+        : through(packed, wrapper === 'gzip' ? createGunzip() : new DecompressStream());
+    for await (const part of unpacked) {
+      given += part.length;
+      if (given > most)
+        throw new FormatError(
+          wrapper,
+          'data',
+          taken,
+          `it unpacks to more than ${sizeText(most)}, as no phone holds`,
+        );
+      yield part;
+    }
   } catch (error) {
     // An error of whoever gives the bytes is theirs.
     if (error instanceof FormatError || !isOfLibrary(error)) throw error;

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { open, type FileHandle } from 'node:fs/promises';
+import { open, rm, type FileHandle } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { folderKinds, partNameOf } from '@keen-larder/core/apps/copies.ts';
 import { appIdOf, isAppId } from '@keen-larder/core/apps/ids.ts';
@@ -18,7 +18,7 @@ import { headBytes, recogniseImage } from '@keen-larder/core/formats/inspect/ins
 import { partitionFor, type IncomingFile } from '@keen-larder/core/larder/import-plan.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { tableImageName } from '@keen-larder/core/phone/roles.ts';
-import { fileSource, sourceBytes, writeSparsely } from '../formats/file-source.ts';
+import { fileSource, NoRoomFor, sourceBytes, writeSparsely } from '../formats/file-source.ts';
 import { looksLikeTar, tarEntries } from '../formats/tar.ts';
 import { looksLikeZip, zipEntries } from '../formats/zip.ts';
 import { unwrap, wrapperOf } from '../formats/wrappers.ts';
@@ -169,6 +169,10 @@ export class Opener {
       const image = () => sparseBytes(source);
       return [{ ...one, layers: [...layers, found, inner], imageBytes, image, sparse: source }];
     } catch (error) {
+      if (error instanceof NoRoomFor)
+        return faulty(
+          `To be looked into it must be unpacked, and ${error.message}. Free some space, then bring it again.`,
+        );
       if (!(error instanceof FormatError)) throw error;
       return faulty(`It cannot be read: ${error.message}.`);
     }
@@ -177,7 +181,12 @@ export class Opener {
   /** What must be unpacked to be read here and there. */
   private async putAside(bytes: AsyncIterable<Uint8Array>): Promise<ByteSource> {
     const name = join(this.scratch, randomUUID());
-    await writeSparsely(name, bytes);
+    try {
+      await writeSparsely(name, bytes);
+    } catch (error) {
+      await rm(name, { force: true });
+      throw error;
+    }
     const handle = await open(name, 'r');
     this.handles.push(handle);
     const { size } = await handle.stat();

@@ -1,6 +1,7 @@
 import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { copyToShared, type BlockPool } from './threads/block-pool.ts';
 import type { Block } from './threads/chunk-worker.ts';
+import { MoreThanAsked } from '../failures.ts';
 import { readBlocks } from './image-reader.ts';
 import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
@@ -110,8 +111,7 @@ export class ImageWriter {
         for (let at = 0; at < part.length;) {
           if (!memory) {
             room = this.roomOfBlock();
-            if (room === 0)
-              throw new RangeError(`more than the ${rangesBytes(this.ranges!)} bytes there are`);
+            if (room === 0) throw new MoreThanAsked(rangesBytes(this.ranges!));
             memory = await blocks.take();
           }
           if (this.failure) throw this.failure as Error;

@@ -12,7 +12,7 @@ import type { Run } from '../engine/live-run.ts';
 import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { proveImage } from './image-proof.ts';
-import { FlashFailure } from '../../failures.ts';
+import { FlashFailure, MoreThanAsked, RunFailure } from '../../failures.ts';
 import { accessOf } from '../phone/phone-access.ts';
 
 /** What came of taking one image. */
@@ -107,6 +107,10 @@ export async function takeImage(
       if (writer.missing.length > 0)
         await read((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
     } catch (error) {
+      if (error instanceof MoreThanAsked) {
+        const words = `${name} is not as the phone told it: it gives more than the ${sizeText(partition.bytes)} that it was said to have. Nothing of it is kept. Look at its partitions again, then start anew.`;
+        throw new RunFailure(words, { cause: error });
+      }
       if (!(error instanceof FlashFailure)) throw error;
       await read((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
     }

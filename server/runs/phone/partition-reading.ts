@@ -1,6 +1,7 @@
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Attempt } from './phone-at-work.ts';
-import { FlashFailure } from '../../failures.ts';
+import { FlashFailure, RunFailure } from '../../failures.ts';
 import { accessOf } from './phone-access.ts';
 
 /** The smallest piece that flash is read in when it fails; a page of memory and of most file systems. */
@@ -36,13 +37,19 @@ export async function readInParts(
   }
 }
 
-/** A small range in memory. */
+/**
+ * A small range in memory.
+ * @throws RunFailure when the phone gives another number of bytes and reports no error: then the partition is not what it
+ * was when the run was planned
+ */
 export async function readRange({ link, signal }: Attempt, name: string, range: ByteRange): Promise<Buffer> {
   const parts: Uint8Array[] = [];
   for await (const part of accessOf(link).read(name, [range], signal)) parts.push(part.slice());
   const bytes = Buffer.concat(parts);
   if (bytes.length !== range.bytes) {
-    throw new FlashFailure(`The phone sent ${bytes.length} of ${range.bytes} bytes.`);
+    throw new RunFailure(
+      `${name} is not as the phone told it: at ${sizeText(range.offset)} it gave ${bytes.length} of ${range.bytes} bytes and reported no error. Nothing of ${name} is kept. Look at its partitions again, then start anew.`,
+    );
   }
   return bytes;
 }
