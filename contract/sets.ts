@@ -1,6 +1,7 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { Untraced } from '@keen-larder/core/larder/untraced.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 
 /** One image of a set. */
@@ -55,6 +56,8 @@ export interface SetView {
 
 export interface SetDetail extends SetView {
   readonly images: readonly ImageView[];
+  /** Identity images that nothing read from its phone has the bytes of, and whose they are as far as that is known. */
+  readonly untraced: readonly Untraced[];
 }
 
 export interface ShelfView {

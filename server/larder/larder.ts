@@ -1,5 +1,6 @@
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
+import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import type { IdentityOrigin } from '@keen-larder/core/runsheet/restoring/facts.ts';
 import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { ChunkStatements } from '../database/chunks.ts';
@@ -126,7 +127,11 @@ export class Larder {
   detail(id: string): SetDetail {
     const row = this.row(id);
     const images = this.sets.heads(id);
-    return { ...viewOf(row, images), images: images.map(imageView) };
+    const untraced = images
+      .filter(({ partition, role }) => role === 'identity' || roleOf(partition) === 'identity')
+      .map(({ partition }) => ({ partition, origin: this.identityOrigin(id, partition, row.serial) }))
+      .filter(({ origin }) => origin.is !== 'own');
+    return { ...viewOf(row, images), images: images.map(imageView), untraced };
   }
 
   /** The newest set that was read from a phone while one of its slots was the one that starts. */

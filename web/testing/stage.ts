@@ -127,6 +127,7 @@ export const set = (over: Partial<SetDetail> = {}): SetDetail => ({
     { role: 'system', bytes: 512 * MiB },
   ],
   images: [image('boot', 'boot-chain', 32 * MiB), image('system', 'system', 512 * MiB)],
+  untraced: [],
   ...over,
 });
 

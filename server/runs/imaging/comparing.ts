@@ -1,5 +1,6 @@
 import type { CompareRequest } from '@keen-larder/contract/requests/imaging.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
+import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import type { RunContext } from '../engine/run-context.ts';
@@ -21,11 +22,18 @@ export async function startComparing(
 ): Promise<RunView> {
   const { bench, engine, digests, now } = context;
   bench.access(serial);
-  const kept = (await bench.partitionViews(serial)).filter(
+  const found = (await bench.partitionViews(serial)).filter(
     ({ name, kept: image }) => image && (!picked || picked.includes(name)),
   );
+  // An archive of files is packed anew each time: it has no digest that the phone could compute.
+  const kept = found.filter(({ name }) => archiveOf(name) === undefined);
   if (kept.length === 0)
-    throw new Problem(422, 'Nothing of this was ever kept: there is nothing to compare with.');
+    throw new Problem(
+      422,
+      found.length > 0
+        ? `${listText(found.map(({ name }) => name))} ${found.length > 1 ? 'are archives' : 'is an archive'} of files: the phone has no digest of that to compare with.`
+        : 'Nothing of this was ever kept: there is nothing to compare with.',
+    );
   const on = onPhone(context, serial);
   return engine.start(
     {

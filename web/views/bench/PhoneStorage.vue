@@ -2,6 +2,7 @@
 import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
+import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { lastPick, purposesOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../../api/client.ts';
@@ -52,7 +53,9 @@ function lidOf({ kept, since }: PartitionView): Lid {
 }
 
 /** Compares what is picked, or all that was ever kept, with the larder. */
-const canCompare = computed(() => (partitions.value ?? []).some(({ kept }) => kept));
+const canCompare = computed(() =>
+  (partitions.value ?? []).some(({ name, kept }) => kept && !archiveOf(name)),
+);
 function compare(): void {
   const picked = picks.value.picked.filter(
     (name) => partitions.value?.find((each) => each.name === name)?.kept,

@@ -7,6 +7,7 @@ import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
+import { untracedTexts } from '@keen-larder/core/larder/untraced.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
@@ -108,6 +109,7 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           @rename="(label) => change({ label })"
         />
         <p v-if="set.binnedAt" class="binned">In the bin; gone for good a day after it was put there.</p>
+        <p v-for="text in untracedTexts(set.untraced)" :key="text" class="unsettled">{{ text }}</p>
         <p v-if="unsettled.length" class="unsettled" role="status">
           Not complete: {{ listText(unsettled) }} did not come out of the phone the same way twice, or not at
           all. Image {{ unsettled.length > 1 ? 'them' : 'it' }} again with another cable while the phone is at
