@@ -62,8 +62,12 @@ export async function* rewrittenTar(
 
 const drained = (stream: Writable) =>
   new Promise<void>((resolve, reject) => {
-    stream.once('drain', resolve);
-    stream.once('close', () => reject(new Error('the archive was given up')));
+    const closed = () => reject(new Error('the archive was given up'));
+    stream.once('close', closed);
+    stream.once('drain', () => {
+      stream.off('close', closed);
+      resolve();
+    });
   });
 
 function changed(header: Header, place: (entry: AppEntry) => AppEntry | undefined): NewHeader | undefined {
