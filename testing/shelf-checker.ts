@@ -44,8 +44,20 @@ export function chunksOn(shelf: string): Map<string, Buffer> {
   return chunks;
 }
 
+/** Whether a manifest with a checksum is as that says: SHA-256 of its text with 64 zeros in the checksum's place. */
+function isAsWritten(text: string): boolean {
+  const [, before, digest, after] = /^(\{\n "checksum": ")([0-9a-f]{64})(".*)$/s.exec(text) ?? [];
+  if (digest === undefined) return true;
+  return (
+    createHash('sha256')
+      .update(`${before}${'0'.repeat(64)}${after}`)
+      .digest('hex') === digest
+  );
+}
+
 /** A manifest that can be read; a damaged one says nothing. */
 function manifestIn(text: string): Manifest | undefined {
+  if (!isAsWritten(text)) return undefined;
   try {
     const { label, images } = JSON.parse(text) as Partial<Manifest>;
     const isWhole = images?.every(

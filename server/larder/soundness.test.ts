@@ -186,7 +186,9 @@ describe('nothing is freed on the word of', () => {
     const first = await keep('of one name');
     const second = await keep('of another', { modem });
     const path = join(bench.shelfPath, 'manifests', `${second}.json`);
-    writeFileSync(path, readFileSync(path, 'utf8').replace('of another', 'of one name'));
+    // As an earlier program wrote it, which had no checksums.
+    const text = readFileSync(path, 'utf8').replace(/^ "checksum": .*\n/m, '');
+    writeFileSync(path, text.replace('of another', 'of one name'));
     const anew = await bench.open();
     expect(
       anew.larder
@@ -298,10 +300,14 @@ describe('manifest and catalogue', () => {
     expect(await open.larder.manifestFault(id)).toBeUndefined();
     const path = join(bench.shelfPath, 'manifests', `${id}.json`);
     const whole = readFileSync(path, 'utf8');
+    // Earlier programs wrote them without a checksum.
+    const earlier = whole.replace(/^ "checksum": .*\n/m, '');
     for (const [text, words] of [
-      [whole.slice(0, -20), /JSON/],
-      [whole.replace('to be verified', 'another'), /does not say what the catalogue does/],
-      [whole.replace(/"sha256": "./, '"sha256": "x'), /does not say what the catalogue does/],
+      [whole.slice(0, -20), /it is not as its checksum says/],
+      [whole.replace('to be verified', 'another'), /it is not as its checksum says/],
+      [earlier.slice(0, -20), /JSON/],
+      [earlier.replace('to be verified', 'another'), /does not say what the catalogue does/],
+      [earlier.replace(/"sha256": "./, '"sha256": "x'), /does not say what the catalogue does/],
     ] as const) {
       writeFileSync(path, text);
       expect(await open.larder.manifestFault(id)).toMatch(words);
@@ -352,6 +358,22 @@ describe('rebuilding', () => {
     const said = await texts(open);
     expect(said).toMatch(/“hurt” needs bytes that are damaged or missing on the shelf. Keep it again/);
     expect(said).not.toMatch('“whole”');
+  });
+
+  it('does not take a manifest at its word in which a digit is another: the catalogue has what it said', async () => {
+    const id = await keep('one digit');
+    const path = join(bench.shelfPath, 'manifests', `${id}.json`);
+    const whole = readFileSync(path, 'utf8');
+    const flipped = whole.replace(
+      /("chunks": \[\s+"[0-9a-f]{5})(.)/,
+      (_, before: string, digit: string) => `${before}${digit === '0' ? '1' : '0'}`,
+    );
+    expect(flipped).not.toBe(whole);
+    writeFileSync(path, flipped);
+    const said = await texts(open);
+    expect(said).toMatch(/Wrote the manifest of the set “one digit” anew/);
+    expect(readFileSync(path, 'utf8')).toBe(whole);
+    await expectWhole(id, 'boot', boot, open);
   });
 
   it('does not free anything while a manifest cannot be read, and does once it is gone', async () => {

@@ -1,6 +1,33 @@
 import { readdir, readFile, rm } from 'node:fs/promises';
+import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { makeFolder, partialSuffix, removeDurably, writeDurably } from '../disk/durable.ts';
+
+/** The line of a manifest that has its checksum: SHA-256 of its text with zeros in the checksum's place. */
+const checksumLine = /^ "checksum": "([0-9a-f]{64})",?$/m;
+const noChecksum = '0'.repeat(64);
+
+function checksumOf(text: string): string {
+  const blank = text.replace(checksumLine, (line, digest: string) => line.replace(digest, noChecksum));
+  return createHash('sha256').update(blank).digest('hex');
+}
+
+/** The text of a manifest's file. */
+function withChecksum(manifest: object): string {
+  const text = `${JSON.stringify({ checksum: noChecksum, ...manifest }, null, 1)}\n`;
+  return text.replace(noChecksum, checksumOf(text));
+}
+
+/**
+ * A manifest's text without its checksum; one that an earlier program wrote has none.
+ * @throws Error when it is not the text that was written
+ */
+function checkedText(text: string): string {
+  const [line, digest] = checksumLine.exec(text) ?? [];
+  if (line === undefined) return text;
+  if (digest !== checksumOf(text)) throw new Error('it was damaged: it is not as its checksum says');
+  return text.replace(`${line}\n`, '');
+}
 
 /** Manifests of one kind on a shelf, a file each. */
 export class ManifestFolder<T extends { readonly id: string }> {
@@ -18,7 +45,7 @@ export class ManifestFolder<T extends { readonly id: string }> {
   }
 
   async write(manifest: T): Promise<void> {
-    await writeDurably(this.pathOf(manifest.id), `${JSON.stringify(manifest, null, 1)}\n`);
+    await writeDurably(this.pathOf(manifest.id), withChecksum(manifest));
   }
 
   async remove(id: string): Promise<void> {
@@ -27,7 +54,7 @@ export class ManifestFolder<T extends { readonly id: string }> {
 
   /** @throws Error when there is none, or it cannot be used */
   async read(id: string): Promise<T> {
-    return this.parse(await readFile(this.pathOf(id), 'utf8'));
+    return this.parse(checkedText(await readFile(this.pathOf(id), 'utf8')));
   }
 
   async ids(): Promise<string[]> {

@@ -19,6 +19,7 @@ const open = await bench.open(database);
 const { larder } = open;
 const snapshots = new Snapshots(bench.shelfPath, () => bench.clock.wall);
 const sets = new Map<string, KeptSet>();
+let made = 0;
 
 const tell = (told: Told) => appendFileSync(join(home, toldFile), `${JSON.stringify(told)}\n`);
 const state = () => Object.fromEntries(sets);
@@ -31,7 +32,7 @@ async function act(touched: readonly string[], work: () => Promise<void>): Promi
 
 async function keep(of: number): Promise<void> {
   const bytes = 1000 + (of % 4) * 190_000;
-  const label = `set ${sets.size} of ${of}`;
+  const label = `set ${made++} of ${of}`;
   const id = await bench.keep(open, label, { boot: filler('program', of, bytes) });
   sets.set(id, { label, note: '', seed: of, bytes });
 }
