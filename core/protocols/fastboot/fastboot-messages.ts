@@ -1,4 +1,5 @@
 import { FormatError } from '../../bytes/format-error.ts';
+import { plainText } from '../../bytes/lines.ts';
 import { joinBytes } from '../../bytes/join.ts';
 import { readAscii, utf8 } from '../../bytes/text.ts';
 
@@ -93,7 +94,7 @@ export function parseVariables(lines: readonly string[]): Map<string, string> {
   for (const line of lines) {
     // The value follows the last colon with blanks, or else the last colon: names contain colons themselves.
     const at = line.includes(': ') ? line.indexOf(': ') : line.lastIndexOf(':');
-    if (at > 0) found.set(line.slice(0, at).trim(), line.slice(at + 1).trim());
+    if (at > 0) found.set(plainText(line.slice(0, at)), plainText(line.slice(at + 1)));
   }
   return found;
 }

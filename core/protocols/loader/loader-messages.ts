@@ -1,4 +1,5 @@
 import { FormatError } from '../../bytes/format-error.ts';
+import { plainText } from '../../bytes/lines.ts';
 import { joinBytes } from '../../bytes/join.ts';
 import { ascii, layout, u16, u32, u64 } from '../../bytes/layout.ts';
 
@@ -36,6 +37,8 @@ export const stretch = layout('loader', { region: ascii(16), offset: u64, bytes:
 /** The most that one `write` takes. */
 export const maxLoaderWrite = maxLoaderPayload - stretch.bytes;
 
+const mostSerialChars = 64;
+
 /** What `hello` answers, as JSON. */
 export interface LoaderHello {
   readonly chip: string;
@@ -45,6 +48,27 @@ export interface LoaderHello {
     readonly bytes: number;
     readonly sectorBytes: number;
   }[];
+}
+
+/** @throws FormatError for anything that no processor says of itself */
+export function parseHello(text: string): LoaderHello {
+  const bad = (what: string) => new FormatError('loader', 'hello', 0, what);
+  let told: Partial<LoaderHello>;
+  try {
+    told = (JSON.parse(text) ?? {}) as Partial<LoaderHello>;
+  } catch {
+    throw bad('no JSON');
+  }
+  const { chip, serial, regions } = told;
+  if (typeof chip !== 'string' || typeof serial !== 'string' || !Array.isArray(regions))
+    throw bad('no chip, serial or regions');
+  const isSize = (value: unknown) => Number.isSafeInteger(value) && (value as number) > 0;
+  for (const each of regions as readonly unknown[]) {
+    const { name, bytes, sectorBytes } = (each ?? {}) as Partial<LoaderHello['regions'][number]>;
+    if (typeof name !== 'string' || !isSize(bytes) || !isSize(sectorBytes))
+      throw bad('a region without name or size');
+  }
+  return { chip: plainText(chip), serial: plainText(serial, mostSerialChars), regions };
 }
 
 export interface LoaderMessage {

@@ -8,6 +8,7 @@ import {
   operations,
   statuses,
   stretch,
+  parseHello,
   type LoaderHello,
   type LoaderMessage,
 } from '@keen-larder/core/protocols/loader/loader-messages.ts';
@@ -50,7 +51,7 @@ export class LoaderClient {
   }
 
   async hello(): Promise<LoaderHello> {
-    return JSON.parse(Buffer.from(await this.ask(operations.hello)).toString()) as LoaderHello;
+    return parseHello(Buffer.from(await this.ask(operations.hello)).toString());
   }
 
   async battery(): Promise<{ readonly percent: number; readonly charging: boolean }> {
