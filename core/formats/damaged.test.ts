@@ -39,7 +39,7 @@ import { readApk, writeApk } from './apk/apk.ts';
 import { manifestOf } from './apk/manifest.ts';
 import { Resources } from './apk/resources.ts';
 import { readZipDirectory, readZipEntry } from './apk/zip.ts';
-import { parseChecksums } from './checksum-files/checksum-files.ts';
+import { checksumsIn } from './checksum-files/checksum-files.ts';
 import { inspectImage } from './inspect/inspect.ts';
 
 /** Bytes with a few places changed, cut off somewhere, or both. */
@@ -368,7 +368,7 @@ describe('readers fed with damaged bytes', { timeout: fuzzTimeoutMs }, () => {
     [
       'checksums',
       utf8(`${'ab'.repeat(32)} *boot.img\nMD5 (b) = ${'cd'.repeat(16)}\n`),
-      (bytes: Uint8Array) => parseChecksums(String.fromCharCode(...bytes)),
+      (bytes: Uint8Array) => [...checksumsIn(String.fromCharCode(...bytes))],
     ],
     [
       'a list of contents',

@@ -38,8 +38,12 @@ class SourceReader extends RandomAccessReader {
   }
 }
 
-/** The files of a zip archive in order. @throws FormatError when it is damaged or has a password */
-export async function* zipEntries(source: ByteSource): AsyncGenerator<ZipEntry> {
+/**
+ * The files of a zip archive in order.
+ * @param most entries that it may say it has
+ * @throws FormatError when it is damaged, has a password or more entries
+ */
+export async function* zipEntries(source: ByteSource, most = Infinity): AsyncGenerator<ZipEntry> {
   const fault = (error: unknown) => new FormatError('zip', 'entry', 0, wordsOf(error));
   let zip: ZipFile;
   try {
@@ -48,6 +52,8 @@ export async function* zipEntries(source: ByteSource): AsyncGenerator<ZipEntry> 
     throw fault(error);
   }
   try {
+    if (zip.entryCount > most)
+      throw new FormatError('zip', 'entries', 0, `${zip.entryCount}, more than ${most}`);
     for (;;) {
       const entry = await nextOf(zip).catch((error: unknown) => {
         throw fault(error);

@@ -1,5 +1,6 @@
 import { lstat, mkdir, readdir, rm } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
+import { setImmediate as nextTurn } from 'node:timers/promises';
 import {
   parseDescription,
   copyDescriptionName,
@@ -8,7 +9,7 @@ import {
 import type { AppContent } from '@keen-larder/core/apps/import-plan.ts';
 import {
   isChecksumFileName,
-  parseChecksums,
+  checksumsIn,
   type Checksum,
 } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
@@ -19,6 +20,9 @@ import { Opener, type OpenedFile } from './opening.ts';
 export const copyMark = '.copied-by-browser';
 const mostFiles = 2000;
 export const deepestFolder = 8;
+const linesAtOnce = 2000;
+/** Of one file. */
+const mostChecksums = 8;
 /** Longer ones are no lists. */
 const mostListBytes = 4 << 20;
 
@@ -115,9 +119,16 @@ async function apart(files: readonly OpenedFile[]) {
     const name = basename(file.path);
     const isSmall = file.bytes <= mostListBytes;
     if (isSmall && isChecksumFileName(name)) {
-      for (const each of parseChecksums(await textOf(file)) ?? []) {
+      let lines = 0;
+      for (const each of checksumsIn(await textOf(file))) {
+        // Others get their turn: there may be tens of thousands.
+        if (++lines % linesAtOnce === 0) await nextTurn();
         const path = join(dirname(file.path), each.name);
-        checksums.set(path, [...(checksums.get(path) ?? []), each]);
+        const of = checksums.get(path) ?? [];
+        // Two that differ are enough to say that something is wrong; a list may name one file a hundred thousand times.
+        const isKnown = of.some(({ kind, digest }) => kind === each.kind && digest === each.digest);
+        if (!isKnown && of.length < mostChecksums) of.push(each);
+        checksums.set(path, of);
       }
     } else if (isSmall && name === contentsFileName) contents = parseContents(await textOf(file));
     else if (isSmall && name === copyDescriptionName) {

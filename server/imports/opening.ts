@@ -64,6 +64,8 @@ async function appFolderIn(source: ByteSource, path: string): Promise<AppContent
 /** Compressed files inside compressed files, and archives inside archives: beyond this nobody nests them. */
 const deepest = 4;
 const mostEntries = 2000;
+/** Folders and hidden files among them. */
+const mostZipEntries = 20_000;
 /** Beyond these an archive is taken for what it is without them. */
 const entriesLookedAt = 8;
 
@@ -200,7 +202,7 @@ export class Opener {
     depth: number,
   ): Promise<OpenedFile[]> {
     const found: OpenedFile[] = [];
-    for await (const { name, content } of zipEntries(source)) {
+    for await (const { name, content } of zipEntries(source, mostZipEntries)) {
       if (found.length >= mostEntries) throw new FormatError('zip', 'entries', 0, `more than ${mostEntries}`);
       if (name.split('/').some((part) => part.startsWith('.'))) continue;
       const inner = await this.putAside(content());

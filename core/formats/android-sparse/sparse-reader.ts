@@ -1,5 +1,5 @@
 import { FormatError } from '../../bytes/format-error.ts';
-import { readWithin, type ByteSource } from '../../bytes/source.ts';
+import { cached, readWithin, type ByteSource } from '../../bytes/source.ts';
 import { crc32, crc32Combine, crc32Repeated } from '../../bytes/crc32.ts';
 import { chunkHeader, chunkTypes, sparseHeader, sparseMagic } from './layouts.ts';
 
@@ -13,6 +13,8 @@ export type SparsePiece =
   | { readonly offset: number; readonly skip: number };
 
 const pieceBytes = 1 << 20;
+/** Raw chunks lie between their headers; more would be read for nothing. */
+const headersAtOnce = 32_768;
 
 const bad = (field: string, offset: number, reason: string) =>
   new FormatError('android-sparse', field, offset, reason);
@@ -60,7 +62,10 @@ interface Chunk {
   readonly dataAt: number;
 }
 
-/** The chunks' headers in order, each held to its own sizes and to the image. */
+/**
+ * The chunks' headers in order, each held to its own sizes and to the image.
+ * @param source one that keeps what it read: a header has twelve bytes, and there may be millions
+ */
 async function* chunksOf(
   source: ByteSource,
   header: ReturnType<typeof sparseHeader.read>,
@@ -115,10 +120,10 @@ const payloads: Readonly<Record<number, number>> = {
  */
 export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePiece> {
   const header = await readHeader(source);
-  const crc = (await hasCrc(source, header)) ? new RunningCrc() : undefined;
-  const word = (at: number) => readWithin(source, at, 4, 'android-sparse', 'chunk data');
-  const asNumber = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset).getUint32(0, true);
-  for await (const { type, offset, length, dataAt } of chunksOf(source, header)) {
+  const headers = cached(source, headersAtOnce, 2);
+  const crc = (await hasCrc(headers, header)) ? new RunningCrc() : undefined;
+  const word = (at: number) => readWithin(headers, at, 4, 'android-sparse', 'chunk data');
+  for await (const { type, offset, length, dataAt } of chunksOf(headers, header)) {
     if (type === chunkTypes.raw) {
       for (let done = 0; done < length; done += pieceBytes) {
         const part = Math.min(pieceBytes, length - done);
@@ -139,13 +144,16 @@ export async function* sparsePieces(source: ByteSource): AsyncGenerator<SparsePi
   }
 }
 
+const asNumber = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset).getUint32(0, true);
+
 interface Extent {
   /** In the image. */
   readonly offset: number;
   readonly bytes: number;
   /** In the sparse file; undefined where nothing is said. */
   readonly dataAt?: number;
-  readonly fill?: Uint8Array;
+  /** A word, little-endian, again and again. */
+  readonly fill?: number;
 }
 
 /**
@@ -158,7 +166,7 @@ export async function sparseSource(...parts: readonly ByteSource[]): Promise<Byt
   let bytes = 0;
   for (const source of parts) {
     const { extents, end } = await extentsOf(source);
-    found.push(...extents.map((extent) => ({ ...extent, source })));
+    for (const extent of extents) found.push({ ...extent, source });
     bytes = Math.max(bytes, end);
   }
   found.sort((a, b) => a.offset - b.offset);
@@ -177,14 +185,15 @@ type PlacedExtent = Extent & { readonly source: ByteSource };
 async function extentsOf(source: ByteSource): Promise<{ extents: Extent[]; end: number }> {
   const extents: Extent[] = [];
   const header = await readHeader(source);
+  const headers = cached(source, headersAtOnce, 2);
   let end = 0;
-  for await (const chunk of chunksOf(source, header)) {
+  for await (const chunk of chunksOf(headers, header)) {
     const { offset, length, type, dataAt } = chunk;
     if (length === 0) continue;
     if (type === chunkTypes.raw) extents.push({ offset, bytes: length, dataAt });
     else if (type === chunkTypes.fill) {
-      const fill = new Uint8Array(await readWithin(source, dataAt, 4, 'android-sparse', 'fill value'));
-      if (fill.some((byte) => byte !== 0)) extents.push({ offset, bytes: length, fill });
+      const fill = asNumber(await readWithin(headers, dataAt, 4, 'android-sparse', 'fill value'));
+      if (fill !== 0) extents.push({ offset, bytes: length, fill });
     }
     end = offset + length;
   }
@@ -206,7 +215,7 @@ async function readExtents(
       const at = dataAt + from - extent.offset;
       out.set(await readWithin(source, at, to - from, 'android-sparse', 'chunk data'), from - offset);
     } else {
-      for (let at = from; at < to; at++) out[at - offset] = fill![(at - extent.offset) % 4]!;
+      for (let at = from; at < to; at++) out[at - offset] = fill! >>> (8 * ((at - extent.offset) % 4));
     }
   }
   return out;

@@ -2,7 +2,7 @@ import { crc32 } from '../../bytes/crc32.ts';
 import { FormatError } from '../../bytes/format-error.ts';
 import { inflateRaw } from '../../bytes/inflate.ts';
 import { layout, u16, u32 } from '../../bytes/layout.ts';
-import { readWithin, type ByteSource } from '../../bytes/source.ts';
+import { readWithin, slice, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 
 /** End of central directory (PKWARE APPNOTE 4.3.16), little endian. */
@@ -53,6 +53,7 @@ export const signatures = { end: 0x06054b50, entry: 0x02014b50, local: 0x04034b5
 export const methods = { stored: 0, deflated: 8 } as const;
 const mostCommentBytes = 0xffff;
 const mostDirectoryBytes = 64 << 20;
+const directoryAtOnce = 65_536;
 
 export interface ZipEntry {
   readonly name: string;
@@ -88,8 +89,8 @@ export async function readZipDirectory(source: ByteSource): Promise<ZipDirectory
   if (directoryBytes > mostDirectoryBytes || directoryOffset + directoryBytes > tailOffset + at) {
     throw bad('directoryOffset', tailOffset + at, 'the directory lies outside the archive');
   }
-  const directory = await readWithin(source, directoryOffset, directoryBytes, 'zip', 'directoryOffset');
-  return { entries: readEntries(directory, directoryOffset, end.entries), directoryOffset };
+  const directory = slice(source, directoryOffset, directoryBytes);
+  return { entries: await readEntries(directory, directoryOffset, end.entries), directoryOffset };
 }
 
 /** An end record whose comment ends with the file: the mark alone may stand in a comment. */
@@ -98,17 +99,30 @@ const isEnd = (tail: Uint8Array, at: number): boolean => {
   return signature === signatures.end && at + endRecord.bytes + commentBytes === tail.length;
 };
 
-function readEntries(directory: Uint8Array, base: number, count: number): ZipEntry[] {
+/** Piece by piece: a directory of 65,535 entries must not hold up everything else. */
+async function readEntries(directory: ByteSource, base: number, count: number): Promise<ZipEntry[]> {
   const entries: ZipEntry[] = [];
   let at = 0;
+  let window = new Uint8Array();
+  let windowAt = 0;
+  const inWindow = async (offset: number, length: number): Promise<Uint8Array> => {
+    if (offset + length > windowAt + window.length) {
+      windowAt = offset;
+      const bytes = Math.max(length, Math.min(directoryAtOnce, directory.bytes - offset));
+      window = Uint8Array.from(await readWithin(directory, offset, bytes, 'zip', 'directoryOffset'));
+    }
+    return window.subarray(offset - windowAt, offset - windowAt + length);
+  };
   for (let i = 0; i < count; i++) {
-    const entry = directoryEntry.read(directory, at, base);
+    if (at + directoryEntry.bytes > directory.bytes)
+      throw bad('signature', base + at, 'the directory ends here');
+    const entry = directoryEntry.read(await inWindow(at, directoryEntry.bytes), 0, base + at);
     if (entry.signature !== signatures.entry) throw bad('signature', base + at, 'no directory entry here');
     const nameAt = at + directoryEntry.bytes;
     const next = nameAt + entry.nameBytes + entry.extraBytes + entry.commentBytes;
-    if (next > directory.length) throw bad('nameBytes', base + at, 'the directory ends here');
+    if (next > directory.bytes) throw bad('nameBytes', base + at, 'the directory ends here');
     entries.push({
-      name: readUtf8(directory.subarray(nameAt, nameAt + entry.nameBytes)),
+      name: readUtf8(await inWindow(nameAt, entry.nameBytes)),
       method: entry.method,
       crc32: entry.crc32,
       packedBytes: entry.packedBytes,

@@ -1,3 +1,4 @@
+import { linesOf } from '../../bytes/lines.ts';
 import { hex } from '../../bytes/text.ts';
 
 /** Digests that checksum files carry, told apart by their length. */
@@ -23,22 +24,17 @@ export const checksumLine = (digest: Uint8Array, name: string): string =>
 export const isChecksumFileName = (name: string): boolean =>
   /^(sha256|md5)sums?(\.txt)?$/i.test(name) || /\.(sha256|sha256sum|md5|md5sum)$/i.test(name);
 
-/**
- * The lines of a checksum file as GNU coreutils and BSD write them; others are passed over.
- * @returns undefined when no line is a checksum
- */
-export function parseChecksums(text: string): Checksum[] | undefined {
-  const found: Checksum[] = [];
-  for (const line of text.split(/\r?\n/)) {
+/** The lines of a checksum file as GNU coreutils and BSD write them; others are passed over. */
+export function* checksumsIn(text: string): Generator<Checksum> {
+  for (const line of linesOf(text)) {
     const gnu = /^(\\?)([0-9a-fA-F]{32}|[0-9a-fA-F]{64}) [ *](.+)$/.exec(line);
     const bsd = /^(SHA256|MD5) \((.+)\) = ([0-9a-fA-F]+)$/.exec(line);
     const digest = (gnu?.[2] ?? bsd?.[3])?.toLowerCase();
     const kind = digest && kindByLength[digest.length];
     if (!digest || !kind) continue;
     const name = gnu ? (gnu[1] ? unescaped(gnu[3]!) : gnu[3]!) : bsd![2]!;
-    found.push({ kind, digest, name: name.replace(/^\.\//, '') });
+    yield { kind, digest, name: name.replace(/^\.\//, '') };
   }
-  return found.length > 0 ? found : undefined;
 }
 
 const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', '\\': '\\' };
