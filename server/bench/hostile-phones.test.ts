@@ -31,6 +31,8 @@ const home = join(folder.path, 'home');
 /** Longer than this nothing that is asked of a phone may take, with all its attempts. */
 const limitMs = 60_000;
 const stallMs = 800;
+/** 100 ms on a machine that is idle. */
+const mostHeldMs = 1000;
 
 let bench: PracticeBench;
 let app: KeenLarder;
@@ -115,6 +117,7 @@ it(
     const delays = monitorEventLoopDelay({ resolution: 10 });
     delays.enable();
     let steps = 0;
+    let heldMs = 0;
     for (; steps < fewest || performance.now() < until_; steps++) {
       const { serial, mode, mangler } = ways[steps % ways.length]!;
       const phone = bench.phones.find(({ identity }) => identity.serial === serial)!;
@@ -122,6 +125,8 @@ it(
       await until(`${serial} in ${mode}`, () => app.bench.linkIn(serial, mode) !== undefined);
       const mangling = nextMangling();
       const said = `step ${steps}, ${mode}, ${JSON.stringify(mangling)}`;
+      // Simulated phones live in this process: how long their own start takes is not measured.
+      delays.reset();
       mangler.set(mangling);
       // From the greeting on, or while something is under way.
       if (number(3) === 0) mangler.drop();
@@ -138,6 +143,7 @@ it(
               });
         told.add((await app.engine.ended(run.id)).state);
       });
+      heldMs = Math.max(heldMs, delays.max / 1e6);
       mangler.set({ how: 'none' });
       mangler.drop();
       await until(`${said}: the phone as it is`, () => app.bench.linkIn(serial) !== undefined);
@@ -145,7 +151,7 @@ it(
       expect(unforeseen, said).toEqual([]);
     }
     process.stdout.write(
-      `${steps} hostile phones, runs ${[...told].sort().join(', ')}; at most ${Math.round(delays.max / 1e6)} ms held\n`,
+      `${steps} hostile phones, runs ${[...told].sort().join(', ')}; at most ${Math.round(heldMs)} ms held\n`,
     );
   },
   20 * 60_000,
