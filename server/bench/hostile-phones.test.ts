@@ -150,6 +150,7 @@ it(
       for (const each of wholeSets(join(home, 'shelf'))) expect(each).toEqual([each[0], true]);
       expect(unforeseen, said).toEqual([]);
     }
+    expect(heldMs).toBeLessThan(mostHeldMs);
     process.stdout.write(
       `${steps} hostile phones, runs ${[...told].sort().join(', ')}; at most ${Math.round(heldMs)} ms held\n`,
     );
