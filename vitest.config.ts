@@ -11,12 +11,14 @@ const unhurried = { testTimeout: 60_000, hookTimeout: 60_000 };
 /** Modules are loaded once for each worker, not once for each file. */
 const shared = { pool: 'forks' as const, isolate: false };
 
-const longestFirst = ['browser', 'phones', 'web', 'pure'];
+/** Of what begins first: where its files lie, or its project. */
+const longestFirst = ['e2e', 'phones', 'web', 'pure'];
 /** Long stories begin first, so that none is left over at the end, alone. */
 class LongestFirst extends BaseSequencer {
   override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {
     const sorted = await super.sort(files);
-    const place = ({ project }: TestSpecification) => longestFirst.indexOf(project.name);
+    const place = ({ project, moduleId }: TestSpecification) =>
+      longestFirst.indexOf(moduleId.includes('/e2e/') ? 'e2e' : project.name);
     return sorted.sort((a, b) => place(a) - place(b));
   }
 }
@@ -62,21 +64,11 @@ export default defineConfig({
         test: {
           ...shared,
           ...patient,
+          // Stories in the browser as well: both load nearly all of the application.
           name: 'phones',
-          include: ['{server,standin,cli,demo}/**/*.test.ts'],
+          include: ['{server,standin,cli,demo}/**/*.test.ts', 'e2e/**/*.e2e.test.ts'],
           exclude,
-          globalSetup: ['testing/flash-setup.ts', 'testing/workers-setup.ts'],
-        },
-      },
-      {
-        extends: true,
-        test: {
-          ...shared,
-          ...patient,
-          name: 'browser',
-          include: ['e2e/**/*.e2e.test.ts'],
-          exclude,
-          globalSetup: ['testing/flash-setup.ts', 'testing/interface-setup.ts'],
+          globalSetup: ['testing/flash-setup.ts', 'testing/built-setup.ts'],
         },
       },
     ],

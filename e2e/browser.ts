@@ -20,7 +20,7 @@ const browser = (): Promise<Browser> =>
 
 /** A window with an empty profile of its own. */
 export async function openBrowser(size = { width: 1280, height: 800 }): Promise<BrowserContext> {
-  return (await browser()).newContext({ viewport: size, locale: 'en-GB' });
+  return (await browser()).newContext({ viewport: size, locale: 'en-GB', reducedMotion: 'reduce' });
 }
 
 /** Ends the browser, for programs that go on without it. */
