@@ -203,9 +203,11 @@ async function deviceDigest(
   return digest;
 }
 
+/** A piece is good until the next is asked for. */
 async function* wholeOf(device: Device): AsyncGenerator<Uint8Array> {
-  for (let at = 0; at < device.bytes; at += 1 << 20) {
-    yield await device.read(at, Math.min(1 << 20, device.bytes - at));
+  const memory = Buffer.allocUnsafeSlow(1 << 20);
+  for (let at = 0; at < device.bytes; at += memory.length) {
+    yield await device.read(at, Math.min(memory.length, device.bytes - at), memory);
   }
 }
 

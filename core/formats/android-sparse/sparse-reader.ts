@@ -166,12 +166,14 @@ export async function sparseSource(...parts: readonly ByteSource[]): Promise<Byt
   let bytes = 0;
   for (const source of parts) {
     const { extents, end } = await extentsOf(source);
-    for (const extent of extents) found.push({ ...extent, source });
+    for (const extent of extents) found.push(Object.assign(extent, { source }));
     bytes = Math.max(bytes, end);
   }
-  found.sort((a, b) => a.offset - b.offset);
+  // One file has them in order.
+  if (parts.length > 1) found.sort((a, b) => a.offset - b.offset);
   for (let i = 1; i < found.length; i++) {
-    const [before, after] = [found[i - 1]!, found[i]!];
+    const before = found[i - 1]!;
+    const after = found[i]!;
     if (before.offset + before.bytes > after.offset) {
       throw bad('chunkBlocks', after.dataAt ?? 0, `two parts speak of the bytes from ${after.offset}`);
     }
