@@ -80,7 +80,10 @@ export class Forecaster {
     // A phone that says nothing must not hold up the run sheet, and only once at that.
     const inTime = Promise.race([found, pause(longestMs, undefined, { ref: false })]);
     known.set(key, inTime);
-    void found.then((outlook) => outlook && known.set(key, found));
+    void found.then(
+      (outlook) => outlook && known.set(key, found),
+      () => undefined,
+    );
     return inTime;
   }
 

@@ -40,7 +40,7 @@ export async function digestStored(
   for (const range of ranges) {
     for await (const block of readBlocks(shelf, image, range)) {
       signal?.throwIfAborted();
-      void digests.update(block).then(block.release);
+      void digests.update(block).then(block.release, block.release);
       passed(block.bytes);
     }
   }
