@@ -12,9 +12,8 @@ import { authTypes } from '@keen-larder/core/protocols/adb/auth.ts';
 import type { Cable } from '../phone/cable.ts';
 import { readingInto } from '../phone/socket-memory.ts';
 import { drained } from '../phone/drained.ts';
-import type { ShellHost } from '../shell/host.ts';
 import type { Authorisation } from './authorisation.ts';
-import { serviceFor } from './services.ts';
+import type { Service } from './services.ts';
 import { AdbStream, windowBytes } from './stream.ts';
 
 /** The phone's end of one adb connection. */
@@ -33,12 +32,13 @@ export class AdbConnection {
 
   /**
    * @param accepted paused as it was accepted
+   * @param serviceFor the service that an OPEN names; undefined where the phone does not offer it
    * @param authorisation left out where everybody is let in
    */
   constructor(
     accepted: Socket,
     private readonly banner: string,
-    private readonly host: ShellHost,
+    private readonly serviceFor: (name: string) => Service | undefined,
     private readonly cable: Cable,
     private readonly authorisation: Authorisation | undefined,
   ) {
@@ -125,7 +125,7 @@ export class AdbConnection {
   }
 
   private async open(remoteId: number, name: string, ahead: number): Promise<void> {
-    const service = serviceFor(name, this.host);
+    const service = this.serviceFor(name);
     if (!service) return this.send(commands.CLSE, 0, remoteId, []);
     const localId = this.nextId++;
     const stream = new AdbStream(

@@ -5,18 +5,27 @@ import {
   shellIds,
   ShellParser,
 } from '@keen-larder/core/protocols/adb/shell.ts';
-import type { ShellHost } from '../shell/host.ts';
+import type { ShellHost, Streams } from '../shell/host.ts';
 import { runScript } from '../shell/run.ts';
 import type { AdbStream } from './stream.ts';
 
 export type Service = (stream: AdbStream) => Promise<void>;
 
+/** Runs a script; resolves to its exit code. */
+export type RunShell = (script: string, streams: Streams) => Promise<number>;
+
+/** The shell that an OPEN names; undefined where it names another service. */
+export function shellFor(name: string, run: RunShell): Service | undefined {
+  const shell = /^shell,v2(?:,[^:]*)?:(.*)$/s.exec(name);
+  if (shell) return (stream) => shellV2(stream, shell[1]!, run);
+  const plain = /^(?:exec|shell):(.*)$/s.exec(name);
+  return plain ? (stream) => unframed(stream, plain[1]!, run) : undefined;
+}
+
 /** The service that an OPEN names, or undefined when the phone does not offer it. */
 export function serviceFor(name: string, host: ShellHost): Service | undefined {
-  const shell = /^shell,v2(?:,[^:]*)?:(.*)$/s.exec(name);
-  if (shell) return (stream) => shellV2(stream, shell[1]!, host);
-  const plain = /^(?:exec|shell):(.*)$/s.exec(name);
-  if (plain) return (stream) => unframed(stream, plain[1]!, host);
+  const shell = shellFor(name, (script, streams) => runScript(script, host, streams));
+  if (shell) return shell;
   const reboot = /^reboot:(.*)$/.exec(name);
   if (reboot) {
     return async (stream) => {
@@ -27,7 +36,7 @@ export function serviceFor(name: string, host: ShellHost): Service | undefined {
   return undefined;
 }
 
-async function shellV2(stream: AdbStream, script: string, host: ShellHost): Promise<void> {
+async function shellV2(stream: AdbStream, script: string, run: RunShell): Promise<void> {
   const send = async (id: number, bytes: Uint8Array) => {
     const room = maxPayloadBytes - shellHeaderBytes;
     for (let at = 0; at < bytes.length; at += room) {
@@ -35,7 +44,7 @@ async function shellV2(stream: AdbStream, script: string, host: ShellHost): Prom
       await stream.write(shellHeader(id, part.length), part);
     }
   };
-  const exit = await runScript(script, host, {
+  const exit = await run(script, {
     stdin: shellInput(stream),
     out: (bytes) => send(shellIds.stdout, bytes),
     err: (text) => send(shellIds.stderr, Buffer.from(text)),
@@ -55,12 +64,12 @@ async function* shellInput(stream: AdbStream): AsyncGenerator<Uint8Array> {
   }
 }
 
-async function unframed(stream: AdbStream, script: string, host: ShellHost): Promise<void> {
+async function unframed(stream: AdbStream, script: string, run: RunShell): Promise<void> {
   const out = async (bytes: Uint8Array) => {
     for (let at = 0; at < bytes.length; at += maxPayloadBytes) {
       await stream.write(bytes.subarray(at, at + maxPayloadBytes));
     }
   };
-  await runScript(script, host, { stdin: stream.input(), out, err: (text) => out(Buffer.from(text)) });
+  await run(script, { stdin: stream.input(), out, err: (text) => out(Buffer.from(text)) });
   await stream.close();
 }

@@ -2,6 +2,7 @@ import { EventEmitter } from 'node:events';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { Authorisation } from '../adb/authorisation.ts';
 import { AdbConnection } from '../adb/connection.ts';
+import { serviceFor } from '../adb/services.ts';
 import {
   bootloaderFault,
   isLocked,
@@ -360,7 +361,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     // A system that does not come up, and recovery, let everybody in.
     const asks = host?.mode === 'system' && this.phase === 'running' ? this.authorisation : undefined;
     if (kind === 'adb' && host)
-      return (accepted) => new AdbConnection(accepted, bannerOf(host), host, cable, asks).socket;
+      return (accepted) =>
+        new AdbConnection(accepted, bannerOf(host), (name) => serviceFor(name, host), cable, asks).socket;
     if (kind === 'fastboot' && mode === 'bootloader')
       return (accepted) => new FastbootConnection(accepted, bare, cable).socket;
     if (kind === 'loader' && mode === 'loader')

@@ -127,6 +127,8 @@ const blockdev: Command = async (process) => {
   const [option, ...paths] = process.args;
   if (option !== '--getsize64' && option !== '--getss' && option !== '--flushbufs')
     return complain(process, 'blockdev', `unknown option ${option ?? ''}`);
+  // As toybox has it.
+  if (paths.length > 1) return complain(process, 'blockdev', 'Max 1 argument');
   for (const path of paths) {
     const device = deviceAt(process.host, path);
     if (!device) return complain(process, 'blockdev', `${path}: No such file or directory`);

@@ -1,4 +1,5 @@
 import { Readable } from 'node:stream';
+import { linesOf } from '@keen-larder/core/bytes/lines.ts';
 import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/gpt.ts';
@@ -7,6 +8,7 @@ import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
 import { contentsOf, zerosWhereUnreadable } from '../contents.ts';
 import { type PartitionAccess } from '../phone-link.ts';
 import { inPairs, untilTaken } from '../../async/in-pairs.ts';
+import { batches } from './batches.ts';
 import { parseByName, parseMounts } from './parsing.ts';
 import { quote, type AdbShell } from './shell.ts';
 import { stretches } from './stretches.ts';
@@ -19,7 +21,12 @@ const framedBlockBytes = blockBytes - 4096;
 const rangesAtOnce = 200;
 const nothing = () => Readable.from([]);
 const stretchSizes = { alignBytes: blockBytes, leastBytes: 8 * blockBytes, mostBytes: 256 * blockBytes };
-const folders = ['/dev/block/by-name', '/dev/block/bootdevice/by-name'];
+/** With a slash behind them, since the folder itself may be a link. */
+const folders = ['/dev/block/by-name/', '/dev/block/bootdevice/by-name/'];
+/** Where older phones have theirs, by the name of their controller. */
+const searched = '/dev/block/platform/*/by-name /dev/block/platform/*/*/by-name';
+/** A disk, not a partition of one: Android lists them by name since version 10. */
+const wholeDisk = /^\/dev\/block\/(?:mmcblk\d+|sd[a-z]+|nvme\d+n\d+)$/;
 
 /** Where a partition's bytes lie: on a node of their own, or in a stretch of a disk that no partition has. */
 interface Place {
@@ -41,14 +48,7 @@ export class AdbPartitions implements PartitionAccess {
 
   async list(): Promise<PartitionFacts[]> {
     const nodes = await this.byName();
-    const paths = [...nodes.values()];
-    const sizes = (await this.shell.must(`blockdev --getsize64 ${paths.map(quote).join(' ')}`))
-      .trim()
-      .split(/\s+/)
-      .map(Number);
-    if (sizes.length !== paths.length || sizes.some((size) => !Number.isSafeInteger(size))) {
-      throw new PhoneRefusal('The phone did not tell the size of every partition. Connect it again.');
-    }
+    const sizes = await this.sizesOf([...nodes.values()]);
     const mounts = parseMounts(await this.shell.must('cat /proc/mounts'));
     const found: PartitionFacts[] = [];
     for (const [i, [name, node]] of [...nodes].entries()) {
@@ -121,6 +121,19 @@ export class AdbPartitions implements PartitionAccess {
       bytes,
       read: (offset, length) => this.readRange(name, offset, length, bytes),
     });
+  }
+
+  /** Sizes of nodes in their order, in bytes. @throws PhoneRefusal where one has none */
+  private async sizesOf(nodes: readonly string[]): Promise<number[]> {
+    const sizes: number[] = [];
+    for (const batch of batches(nodes)) {
+      // toybox takes one device a call.
+      const script = batch.map((node) => `blockdev --getsize64 ${quote(node)} || echo -`).join('; ');
+      sizes.push(...(await this.shell.must(script)).trim().split(/\s+/).map(Number));
+    }
+    if (sizes.length !== nodes.length || sizes.some((size) => !Number.isSafeInteger(size)))
+      throw new PhoneRefusal('The phone did not tell the size of every partition. Connect it again.');
+    return sizes;
   }
 
   private async sizeOf(node: string): Promise<number> {
@@ -204,12 +217,23 @@ export class AdbPartitions implements PartitionAccess {
     return node === undefined ? undefined : this.source(name, await this.sizeOf(node));
   }
 
+  /** What a by-name folder lists, disks left out. */
+  private async listed(folder: string): Promise<Map<string, string>> {
+    const { stdout } = await this.shell.run(this.shell.rooted(`ls -l ${folder}`));
+    return new Map([...parseByName(stdout)].filter(([, node]) => !wholeDisk.test(node)));
+  }
+
   private byName(): Promise<Map<string, string>> {
     const load = async () => {
       for (const folder of folders) {
-        const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`ls -l ${folder}`));
-        const nodes = parseByName(stdout);
-        if (exitCode === 0 && nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
+        const nodes = await this.listed(folder);
+        if (nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
+      }
+      const { stdout } = await this.shell.run(this.shell.rooted(`ls -d ${searched}`));
+      for (const folder of linesOf(stdout)) {
+        if (!/^\/dev\/block\/platform\/[\w./:-]+\/by-name$/.test(folder)) continue;
+        const nodes = await this.listed(quote(`${folder}/`));
+        if (nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
       }
       throw new PhoneRefusal('The phone lists no partitions by name.');
     };

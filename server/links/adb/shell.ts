@@ -34,6 +34,13 @@ const mostMs = 5 * 60_000;
 /** Quotes a word for the phone's shell. */
 export const quote = (word: string): string => `'${word.replaceAll("'", `'\\''`)}'`;
 
+/** How a script is run as root: as those who give root have it, and as AOSP's own `su` has it, which takes a command's words. */
+const waysToRoot: readonly ((script: string) => string)[] = [
+  (script) => `su -c ${quote(script)}`,
+  (script) => `su 0 sh -c ${quote(script)}`,
+  (script) => `su root sh -c ${quote(script)}`,
+];
+
 /**
  * Runs commands on the phone and tells apart what it says, what it complains of and how it ends. A phone that gives no
  * sign of life ends every command.
@@ -56,9 +63,13 @@ export class AdbShell {
       this.root = true;
       return true;
     }
-    const su = await this.run(`su -c ${quote('id -u')}`);
-    this.root = su.exitCode === 0 && su.stdout.trim() === '0';
-    if (this.root) this.asRoot = (script) => `su -c ${quote(script)}`;
+    for (const asRoot of waysToRoot) {
+      const { exitCode, stdout } = await this.run(asRoot('id -u'));
+      this.root = exitCode === 0 && stdout.trim() === '0';
+      if (!this.root) continue;
+      this.asRoot = asRoot;
+      break;
+    }
     return this.root;
   }
 
