@@ -14,7 +14,7 @@ import {
   testFolder,
   until,
 } from '../../testing/bench.ts';
-import { Mangler, type Mangling } from '../../testing/mangler.ts';
+import { Mangler, type Mangling } from '../../testing/faults/mangler.ts';
 import { numbersOf } from '../../testing/numbers.ts';
 import { wholeSets } from '../../testing/shelf-checker.ts';
 import { Problem, traitsOf } from '../failures.ts';

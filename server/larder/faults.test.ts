@@ -23,7 +23,7 @@ import {
   unreadableAt,
   withReads,
   withWrites,
-} from '../../testing/disk-faults.ts';
+} from '../../testing/faults/disk-faults.ts';
 import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
 import { numbersOf } from '../../testing/numbers.ts';
 import { wholeSets } from '../../testing/shelf-checker.ts';

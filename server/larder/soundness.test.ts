@@ -14,7 +14,7 @@ import { join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { filler } from '../../standin/firmware/filler.ts';
-import { flippedAt, fullFrom, shortAt, shortWrites, withWrites } from '../../testing/disk-faults.ts';
+import { flippedAt, fullFrom, shortAt, shortWrites, withWrites } from '../../testing/faults/disk-faults.ts';
 import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
 import { openDatabase } from '../database/open.ts';
 import { ShelfFailure } from '../failures.ts';

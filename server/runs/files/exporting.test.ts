@@ -3,7 +3,7 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { afterAll, expect, it } from 'vitest';
-import { flippedAt, fullFrom, shortWrites, withWrites } from '../../../testing/disk-faults.ts';
+import { flippedAt, fullFrom, shortWrites, withWrites } from '../../../testing/faults/disk-faults.ts';
 import { testFolder } from '../../../testing/folder.ts';
 import { writeFileOf } from './exporting.ts';
 
