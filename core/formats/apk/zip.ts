@@ -2,7 +2,7 @@ import { crc32 } from '../../bytes/crc32.ts';
 import { FormatError } from '../../bytes/format-error.ts';
 import { inflateRaw } from '../../bytes/inflate.ts';
 import { layout, u16, u32 } from '../../bytes/layout.ts';
-import { readWithin, slice, type ByteSource } from '../../bytes/source.ts';
+import { cached, readWithin, slice, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 
 /** End of central directory (PKWARE APPNOTE 4.3.16), little endian. */
@@ -103,26 +103,18 @@ const isEnd = (tail: Uint8Array, at: number): boolean => {
 async function readEntries(directory: ByteSource, base: number, count: number): Promise<ZipEntry[]> {
   const entries: ZipEntry[] = [];
   let at = 0;
-  let window = new Uint8Array();
-  let windowAt = 0;
-  const inWindow = async (offset: number, length: number): Promise<Uint8Array> => {
-    if (offset + length > windowAt + window.length) {
-      windowAt = offset;
-      const bytes = Math.max(length, Math.min(directoryAtOnce, directory.bytes - offset));
-      window = Uint8Array.from(await readWithin(directory, offset, bytes, 'zip', 'directoryOffset'));
-    }
-    return window.subarray(offset - windowAt, offset - windowAt + length);
-  };
+  const pieces = cached(directory, directoryAtOnce, 2);
+  const read = (offset: number, bytes: number) => readWithin(pieces, offset, bytes, 'zip', 'directoryOffset');
   for (let i = 0; i < count; i++) {
     if (at + directoryEntry.bytes > directory.bytes)
       throw bad('signature', base + at, 'the directory ends here');
-    const entry = directoryEntry.read(await inWindow(at, directoryEntry.bytes), 0, base + at);
+    const entry = directoryEntry.read(await read(at, directoryEntry.bytes), 0, base + at);
     if (entry.signature !== signatures.entry) throw bad('signature', base + at, 'no directory entry here');
     const nameAt = at + directoryEntry.bytes;
     const next = nameAt + entry.nameBytes + entry.extraBytes + entry.commentBytes;
     if (next > directory.bytes) throw bad('nameBytes', base + at, 'the directory ends here');
     entries.push({
-      name: readUtf8(await inWindow(nameAt, entry.nameBytes)),
+      name: readUtf8(await read(nameAt, entry.nameBytes)),
       method: entry.method,
       crc32: entry.crc32,
       packedBytes: entry.packedBytes,
