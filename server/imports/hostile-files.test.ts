@@ -1,5 +1,5 @@
-// Files that are made to take long: what is found in the watched folder never holds the program up. On an idle machine 100 ms are
-// held at most; one of these once took 36 seconds. The limit leaves room for a machine that does three other things.
+// Files that are made to take long: what is found in the watched folder does not hold the program up. One of these once took 36
+// seconds. The limit finds what goes back and forth, on a machine that does three other things as well; 100 ms are aimed at.
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { mkdirSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';

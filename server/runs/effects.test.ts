@@ -1,5 +1,5 @@
-// What the steps of a run were said to change is what changes on the phone: every write to its flash is watched, for every
-// kind of run.
+// What the steps of a run were said to change is what changes on the phone: every write to its flash is watched. Locking,
+// unlocking, switching slots, installing alone and removing are not among the runs.
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, it, vi } from 'vitest';
 import type { RunView } from '@keen-larder/contract/runs.ts';
