@@ -3,13 +3,14 @@ import { createInterface } from 'node:readline';
 
 const running = new Set<ChildProcess>();
 
-/** Runs one of our TypeScript programs; its standard output is given line by line. */
+/** Runs one of our programs, built or in TypeScript; its standard output is given line by line. */
 export function startProgram(
   path: string,
   args: readonly string[],
   onLine: (line: string) => void,
 ): ChildProcess {
-  const child = spawn(process.execPath, ['--import', 'tsx', path, ...args], {
+  const how = path.endsWith('.ts') ? ['--import', 'tsx'] : ['--enable-source-maps'];
+  const child = spawn(process.execPath, [...how, path, ...args], {
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   running.add(child);

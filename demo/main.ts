@@ -25,7 +25,7 @@ const values = new Command('npm run demo --')
 const larderHome = join(values.home, 'larder');
 const standinHome = join(values.home, 'phones');
 const nicknames = Object.fromEntries(recipes.map(({ serial, nickname }) => [serial, nickname]));
-const server = join(import.meta.dirname, '..', 'server', 'main.ts');
+const server = join(import.meta.dirname, '..', 'server', 'dist', 'server.mjs');
 
 for (const signal of ['SIGINT', 'SIGTERM'] as const) {
   process.on(signal, () => void endAll().then(() => process.exit(0)));

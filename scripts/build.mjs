@@ -1,4 +1,4 @@
-// `npm run build`: the interface and the worker threads.
+// `npm run build`: the server, the command, the worker threads and the interface.
 import { build } from './prepare.mjs';
 
 await build();

@@ -1,16 +1,17 @@
-// Starts one of our TypeScript programs in this terminal and passes signals on to it.
+// Starts one of our programs in this terminal and passes signals on to it.
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
-import { buildInterface, buildWorkers, installDependencies, requireNode, root } from './prepare.mjs';
+import { buildInterface, buildPrograms, installDependencies, requireNode, root } from './prepare.mjs';
 
 /** @param options.interface whether the interface must be built first; the demo builds it meanwhile */
 export async function launch(program, { interface: needsInterface = true } = {}) {
   requireNode();
   installDependencies();
   const isQuestion = process.argv.slice(2).some((each) => each === '--help' || each === '-h');
-  if (!isQuestion) buildWorkers();
+  await buildPrograms();
   if (needsInterface && !isQuestion) await buildInterface();
-  const child = spawn(process.execPath, ['--import', 'tsx', join(root, program), ...process.argv.slice(2)], {
+  const how = program.endsWith('.ts') ? ['--import', 'tsx'] : ['--enable-source-maps'];
+  const child = spawn(process.execPath, [...how, join(root, program), ...process.argv.slice(2)], {
     cwd: root,
     stdio: 'inherit',
   });

@@ -1,3 +1,3 @@
 export const root: string;
-export function buildWorkers(): void;
+export function buildPrograms(): Promise<void>;
 export function buildInterface(): Promise<void>;

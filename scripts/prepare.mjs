@@ -2,7 +2,16 @@
 // since nothing is installed when it starts.
 import { execFileSync, spawn } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -33,44 +42,46 @@ export function installDependencies() {
 const newest = (...folders) => Math.max(...folders.map((folder) => newestIn(join(root, folder))));
 const builtAt = (path) => (existsSync(join(root, path)) ? statSync(join(root, path)).mtimeMs : 0);
 
-/** As one file for Node; what is compiled for this machine, or finds its files by itself, stays outside. */
-const bundle = (entries, outdir, ...options) =>
-  run('npx', [
-    ...['esbuild', ...entries, '--bundle', '--platform=node', '--format=esm', '--out-extension:.js=.mjs'],
-    ...[`--outdir=${outdir}`, '--log-level=warning', ...options],
-  ]);
-const workers = [
-  'server/shelf/threads/chunk-worker.ts',
-  'server/shelf/threads/digest-worker.ts',
-  'server/untrusted/untrusted-worker.ts',
-];
-const natives = [
-  ...['zstd-napi', '@napi-rs/blake-hash', 'better-sqlite3'].map((name) => `--external:${name}`),
-  // Where they come from is told apart no further.
-  '--entry-names=[name]',
-  '--alias:@keen-larder/core=./core',
-];
+/** Compiled for this machine. */
+const native = ['zstd-napi', '@napi-rs/blake-hash', 'better-sqlite3'];
+/** They find files of their own, or run code that they write. */
+const onTheirOwn = ['pino', 'piscina', 'xz-decompress', 'class-validator', 'class-transformer'];
+const programs = { server: 'server/main.ts', larder: 'cli/main.ts' };
+const workers = {
+  'chunk-worker': 'server/shelf/threads/chunk-worker.ts',
+  'digest-worker': 'server/shelf/threads/digest-worker.ts',
+  'untrusted-worker': 'server/untrusted/untrusted-worker.ts',
+};
 
-/** Builds the worker threads where a source is newer than what was built. */
-export function buildWorkers() {
-  if (builtAt('server/dist/untrusted-worker.mjs') > newest('server/shelf', 'server/untrusted', 'core'))
-    return;
-  bundle(workers, 'server/dist', ...natives);
-}
-
-/** Builds the `larder` command, which starts in a fraction of the time that its sources take. */
-export function buildCommand() {
-  if (builtAt('cli/dist/larder.mjs') > newest('cli', 'server', 'core', 'contract')) return;
-  bundle(workers, 'cli/dist', ...natives);
-  bundle(
-    ['larder=cli/main.ts'],
-    'cli/dist',
-    '--packages=external',
-    '--alias:@keen-larder/core=./core',
-    '--alias:@keen-larder/contract=./contract',
-    '--alias:@keen-larder/server=./server',
-  );
-  cpSync(join(root, 'server/database/migrations'), join(root, 'cli/dist/migrations'), { recursive: true });
+/**
+ * Builds the server, the `larder` command and the worker threads where a source is newer than what was built: each as one
+ * file, which starts in a fraction of the time that its sources take.
+ */
+export async function buildPrograms() {
+  if (builtAt('server/dist/migrations') > newest('server', 'cli', 'core', 'contract')) return;
+  const { build: bundle } = await import('esbuild');
+  const options = {
+    absWorkingDir: root,
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    outdir: 'server/dist',
+    outExtension: { '.js': '.mjs' },
+    external: [...native, ...onTheirOwn],
+    // What packages of CommonJS ask Node for by themselves.
+    banner: {
+      js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);",
+    },
+    sourcemap: 'linked',
+    logLevel: 'warning',
+    alias: Object.fromEntries(
+      ['core', 'contract', 'server'].map((name) => [`@keen-larder/${name}`, `./${name}`]),
+    ),
+  };
+  await bundle({ ...options, entryPoints: { ...programs, ...workers } });
+  const migrations = join(root, 'server/dist/migrations');
+  rmSync(migrations, { recursive: true, force: true });
+  cpSync(join(root, 'server/database/migrations'), migrations, { recursive: true });
 }
 
 /** Builds the interface where a source is newer than what was built, beside whatever else goes on. */
@@ -85,8 +96,7 @@ export async function buildInterface() {
 
 /** Builds everything that is built. */
 export async function build() {
-  buildWorkers();
-  buildCommand();
+  await buildPrograms();
   await buildInterface();
 }
 

@@ -1,4 +1,4 @@
 // `npm start`: everything a fresh clone needs, then the application for real phones.
 import { launch } from './launch.mjs';
 
-await launch('server/main.ts');
+await launch('server/dist/server.mjs');

@@ -1,6 +1,5 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { join } from 'node:path';
 import type { Logger } from 'pino';
 import { accessKeyOf } from './http/access.ts';
 import { httpApp } from './http/app.ts';
@@ -25,14 +24,12 @@ export interface ServeOptions extends Options {
   readonly isClosed?: boolean;
 }
 
-const builtWeb = join(import.meta.dirname, '..', 'web', 'dist');
-
 /** Opens the larder and serves it on loopback. */
 export async function serve(options: ServeOptions): Promise<Serving> {
   const app = await openKeenLarder(options);
   const accessKey = options.isClosed ? await accessKeyOf(options.home) : undefined;
   const { log, practiceUrl } = options;
-  const http = httpApp(app, { log, webFolder: builtWeb, practiceUrl, accessKey });
+  const http = httpApp(app, { log, practiceUrl, accessKey });
   const server = await new Promise<Server>((resolve, reject) => {
     const listening = http.listen(options.port, '127.0.0.1', (error?: Error) =>
       error ? reject(error) : resolve(listening),

@@ -1,11 +1,11 @@
-import { buildInterface, buildWorkers } from '../scripts/prepare.mjs';
+import { buildInterface, buildPrograms } from '../scripts/prepare.mjs';
 
 /**
- * A worker is a file that Node reads, so it is built before the tests that use one; so is what a browser shows, unless the
+ * Threads and programs that are started run from built files; so is what a browser shows, unless the
  * files that were asked for are none of its stories.
  */
 export default async function setup(): Promise<void> {
-  buildWorkers();
+  await buildPrograms();
   const asked = process.argv
     .slice(2)
     .filter((argument) => /[./]/.test(argument) && !argument.startsWith('-'));

@@ -18,7 +18,7 @@ export class KillableServer {
   /** Resolves once it is ready and the phone is there. */
   async start(): Promise<void> {
     const link = await new Promise<string>((resolve, reject) => {
-      const main = join(import.meta.dirname, '../server/main.ts');
+      const main = join(import.meta.dirname, '../server/dist/server.mjs');
       const args = [
         '--home',
         this.home,
@@ -30,7 +30,7 @@ export class KillableServer {
         '80',
         '--no-adb-server',
       ];
-      const started = spawn(process.execPath, ['--import', 'tsx', main, ...args], {
+      const started = spawn(process.execPath, [main, ...args], {
         stdio: ['ignore', 'pipe', 'inherit'],
       });
       this.child = started;

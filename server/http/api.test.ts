@@ -18,7 +18,6 @@ afterAll(async () => {
 it('names every route, and no other', () => {
   const router = apiRoutes(app, {
     log: silent,
-    webFolder: '',
     practiceUrl: undefined,
   });
   const page = readFileSync(join(import.meta.dirname, '../../docs/api.md'), 'utf8');

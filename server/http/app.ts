@@ -20,16 +20,17 @@ import { isDiskFull, plainWords, Problem, traitsOf } from '../failures.ts';
 
 export interface HttpOptions {
   readonly log: Logger;
-  /** Built interface. */
-  readonly webFolder: string;
   /** Controls of the simulated phones, in the demo. */
   readonly practiceUrl: string | undefined;
   /** Without which nothing is answered; left out where the bench is open to everybody on this computer, as the demo is. */
   readonly accessKey?: string | undefined;
 }
 
+/** From here, and from where the program is built, alike. */
+const builtInterface = join(import.meta.dirname, '../../web/dist');
+
 export function httpApp(app: KeenLarder, options: HttpOptions): Express {
-  const { log, webFolder } = options;
+  const { log } = options;
   const http = express();
   http.disable('x-powered-by');
   http.use(headers, ownHostOnly, ownOriginOnly);
@@ -45,9 +46,9 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   });
   http.use('/api', apiRoutes(app, options));
 
-  http.use(express.static(webFolder, { index: false, maxAge: '1h', immutable: false }));
+  http.use(express.static(builtInterface, { index: false, maxAge: '1h', immutable: false }));
   http.get('/{*path}', (_request, response) => {
-    const page = join(webFolder, 'index.html');
+    const page = join(builtInterface, 'index.html');
     if (!existsSync(page)) throw new Problem(404, 'The interface has not been built. Run `npm run build`.');
     response.setHeader('cache-control', 'no-store');
     response.sendFile(page);

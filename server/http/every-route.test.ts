@@ -115,7 +115,7 @@ async function call(route: string, headers: Record<string, string>, given: strin
 }
 
 it('answers each with good words or a refusal, never with an error of its own', async () => {
-  const router = apiRoutes(serving.app, { log: silent, webFolder: '', practiceUrl: undefined });
+  const router = apiRoutes(serving.app, { log: silent, practiceUrl: undefined });
   const routes = routesOf(router).filter((route) => !route.startsWith('GET /events'));
   expect(routes.length).toBeGreaterThan(80);
   const wrong: string[] = [];

@@ -6,6 +6,6 @@ import { existsSync } from 'node:fs';
  */
 export function builtWorker(name: 'chunk-worker' | 'digest-worker' | 'untrusted-worker'): URL {
   const url = new URL(`../dist/${name}.mjs`, import.meta.url);
-  if (!existsSync(url)) throw new Error('The worker threads have not been built. Run `npm run build`.');
+  if (!existsSync(url)) throw new Error('The programs have not been built. Run `npm run build`.');
   return url;
 }
