@@ -1,5 +1,5 @@
 export { quernProgram, quernProgramHeader, type QuernProgram } from './early-loader.ts';
-export { activeSlot, bootControlOf, bootableSlot, isUnbootable, type Slot } from './slots.ts';
+export { activeSlot, bootControlOf, bootableSlot, isUnbootable, keepsSlots, type Slot } from './slots.ts';
 export { forecastStart, isWell, type Forecast, type SystemFacts } from './forecast.ts';
 export { chainFault, rollbackIndexes, signingKey } from './verify-chain.ts';
 export { BootFailure } from './failure.ts';

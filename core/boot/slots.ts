@@ -29,6 +29,11 @@ export async function activeSlot(misc: ByteSource): Promise<Slot> {
   return (control.slotInfo1 & 0xf) > (control.slotInfo0 & 0xf) ? 'b' : 'a';
 }
 
+/** Whether the phone keeps its slots on `misc` at all; some keep them elsewhere. */
+export async function keepsSlots(misc: ByteSource): Promise<boolean> {
+  return bootControl.read(await misc.read(offset, bootControl.bytes)).magic === magic;
+}
+
 /** The slot that a bootloader starts; undefined when each is marked as not bootable: priority 0 (AOSP, libboot_control). */
 export async function bootableSlot(misc: ByteSource): Promise<Slot | undefined> {
   const control = bootControl.read(await misc.read(offset, bootControl.bytes));

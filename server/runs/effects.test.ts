@@ -1,23 +1,24 @@
-// What the steps of a run were said to change is what changes on the phone: every write to its flash is watched. Locking,
-// unlocking, switching slots, installing alone and removing are not among the runs.
+// What the steps of a run were said to change is what changes on the phone: every write to its flash is watched. Every
+// kind of step is among the runs.
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, it, vi } from 'vitest';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { effectsOf, type Effect } from '@keen-larder/core/runsheet/effects.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { PracticeBench } from '@keen-larder/standin/bench.ts';
+import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import {
-  isIn,
+  addressesOfAll,
   keepSet,
-  openOn,
   putting,
+  quick,
   serial,
-  startKnot3,
+  startPhones,
   testFolder,
-  toRecovery,
   until,
 } from '../../testing/bench.ts';
-import type { KeenLarder } from '../keen-larder.ts';
+import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from './apps/changing-apps.ts';
 import { startCopying } from './apps/copying.ts';
 import { startPuttingApps } from './apps/putting-apps.ts';
@@ -25,19 +26,27 @@ import { startComparing } from './imaging/comparing.ts';
 import { startImaging } from './imaging/imaging.ts';
 import { startKeepingRecords } from './records/keeping-records.ts';
 import { startPuttingRecords } from './records/putting-records.ts';
+import { startLocking } from './restoring/locking.ts';
 import { startRestoring } from './restoring/restoring.ts';
 
 const folder = testFolder();
-let bench: Awaited<ReturnType<typeof startKnot3>>;
+/** With two slots, and a bootloader that can be locked. */
+const knot5 = 'TW5K-20316';
+/** Whose apps can be reached through recovery alone. */
+const unrooted = 'TW3K-10517';
+let bench: PracticeBench;
 let app: KeenLarder;
 let setId: string;
 const everything: PartKind[] = ['program', 'data', 'device-data'];
-const armed = { confirmed: [], armedWith: serial.slice(-4) };
+const armed = (phone = serial) => ({ confirmed: [], armedWith: phone.slice(-4) });
 
 beforeAll(async () => {
-  bench = await startKnot3(join(folder.path, 'phones'));
-  app = await openOn(join(folder.path, 'home'), bench);
-  await toRecovery(app, bench.phone);
+  bench = await startPhones(join(folder.path, 'phones'), [serial, knot5, unrooted], {
+    [serial]: 'system-march',
+    [unrooted]: 'system-january',
+  });
+  app = await openKeenLarder({ ...quick, home: join(folder.path, 'home'), addresses: addressesOfAll(bench) });
+  await into(serial, 'recovery');
   setId = await keepSet(app, 'before', ['boot', 'logo', 'userdata-files']);
 });
 afterEach(() => void vi.restoreAllMocks());
@@ -63,7 +72,8 @@ function placesOf(effect: Effect): readonly string[] {
     case 'clears caches':
       return ['userdata', 'cache'];
     case 'wipes user data':
-      return ['userdata', 'cache'];
+      // What it was encrypted with goes as well.
+      return ['userdata', 'cache', 'metadata'];
     default:
       return ['userdata'];
   }
@@ -74,8 +84,8 @@ interface Watched {
   readonly effects: readonly Effect[];
 }
 /** Carries out a run, and tells what it wrote and what its steps were said to do. */
-async function watched(start: () => Promise<RunView>): Promise<Watched> {
-  const { flash } = bench.phone;
+async function watched(phone: string, start: () => Promise<RunView>): Promise<Watched> {
+  const { flash } = phoneOf(phone);
   const written = new Set<string>();
   const write = flash.write.bind(flash);
   vi.spyOn(flash, 'write').mockImplementation((offset, bytes) => {
@@ -94,21 +104,27 @@ async function watched(start: () => Promise<RunView>): Promise<Watched> {
   });
   const run = await app.engine.ended((await start()).id);
   expect(['done', 'incomplete'], run.outcome).toContain(run.state);
+  for (const { kind } of steps) seen.add(kind);
   return { written, effects: steps.flatMap(effectsOf) };
 }
 
-const inMode = async (mode: 'system' | 'recovery' | 'bootloader') => {
-  if (bench.phone.state().mode !== mode) await bench.phone.start(mode);
-  await until(mode, isIn(app, mode));
-};
+const phoneOf = (wanted: string) => bench.phones.find(({ identity }) => identity.serial === wanted)!;
+async function into(wanted: string, mode: SimulatedMode): Promise<void> {
+  if (phoneOf(wanted).state().mode !== mode) void phoneOf(wanted).start(mode);
+  await until(mode, () => app.bench.linkIn(wanted, mode) !== undefined);
+}
 const copyOf = (name: string) => app.larder.copies.of(serial).find(({ app }) => app.package === name)!.id;
 
-/** Of each kind of run: what it must have written, so that the test sees anything. */
+/** Whose steps' kinds were carried out. */
+const seen = new Set<Step['kind']>();
+
+/** Of each kind of run: where it begins, and what it must have written, so that the test sees anything. */
 const kinds: readonly [
   string,
   'system' | 'recovery' | 'bootloader',
   readonly string[],
   () => Promise<RunView>,
+  phone?: string,
 ][] = [
   [
     'imaging',
@@ -166,7 +182,7 @@ const kinds: readonly [
     ['userdata'],
     () =>
       startPuttingApps(app, serial, {
-        ...armed,
+        ...armed(),
         copies: [{ copyId: copyOf('example.tidebook'), parts: everything }],
       }),
   ],
@@ -189,16 +205,92 @@ const kinds: readonly [
     ['userdata'],
     () =>
       startPuttingRecords(app, serial, {
-        ...armed,
+        ...armed(),
         copies: [app.larder.records.of(serial).find(({ records }) => records.kind === 'contacts')!.id],
       }),
   ],
+  [
+    'putting back, proved and watched',
+    'bootloader',
+    ['boot'],
+    () => startRestoring(app, serial, putting(setId, ['boot'])),
+  ],
+  [
+    'removing an app',
+    'system',
+    ['userdata'],
+    () =>
+      startChangingApps(app, serial, {
+        packages: ['example.tidebook'],
+        action: 'remove',
+        confirmed: ['will-wipe', 'copy-first'],
+      }),
+  ],
+  [
+    'putting apps of another phone through recovery',
+    'system',
+    ['userdata'],
+    () =>
+      startPuttingApps(app, unrooted, {
+        ...armed(unrooted),
+        confirmed: ['battery'],
+        copies: [{ copyId: copyOf('example.tidebook'), parts: everything }],
+        through: 'recovery',
+      }),
+    unrooted,
+  ],
+  [
+    'switching slots',
+    'bootloader',
+    ['misc'],
+    () => startRestoring(app, knot5, putting('', [], { activate: 'a', restartAfter: false }, knot5)),
+    knot5,
+  ],
+  [
+    'locking',
+    'recovery',
+    ['userdata'],
+    () => startLocking(app, knot5, { lock: true, ...armed(knot5), confirmed: ['will-wipe'] }),
+    knot5,
+  ],
+  [
+    'unlocking',
+    'bootloader',
+    ['userdata'],
+    () => startLocking(app, knot5, { lock: false, ...armed(knot5), confirmed: ['will-wipe'] }),
+    knot5,
+  ],
 ];
 
-it.each(kinds)('of %s', async (_, mode, expected, start) => {
-  await inMode(mode);
-  const { written, effects } = await watched(start);
+it.each(kinds)('of %s', async (_, mode, expected, start, phone = serial) => {
+  await into(phone, mode);
+  const { written, effects } = await watched(phone, start);
   const told = new Set(effects.flatMap(placesOf));
   expect([...written].filter((place) => !told.has(place))).toEqual([]);
   expect([...written]).toEqual(expect.arrayContaining([...expected]));
+});
+
+/** Typed, so that a new kind of step asks for its run. */
+const everyKind: Readonly<Record<Step['kind'], true>> = {
+  read: true,
+  verify: true,
+  write: true,
+  prove: true,
+  format: true,
+  clear: true,
+  activate: true,
+  lock: true,
+  unlock: true,
+  restart: true,
+  watch: true,
+  compare: true,
+  copy: true,
+  remove: true,
+  install: true,
+  'put-data': true,
+  'set-state': true,
+  'put-back': true,
+};
+it('of every kind of step', () => {
+  expect([...seen].sort()).toEqual(Object.keys(everyKind).sort());
 });

@@ -77,6 +77,8 @@ export interface RestoringFacts {
   readonly images: readonly RestoringImage[];
   /** The slot that is to be made the one that starts. */
   readonly activate?: Slot | undefined;
+  /** This mode switches slots on `misc`, and the phone does not keep them there. */
+  readonly slotsAreElsewhere?: boolean;
   /** A set of this phone says what it was when that slot started. */
   readonly knowsSlot?: boolean;
   /** The one that starts now; undefined where there are none, or nobody can tell. */

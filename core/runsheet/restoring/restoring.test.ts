@@ -452,6 +452,11 @@ describe('whether it starts afterwards', () => {
     ).toMatch(/stays the one/);
     expect(check({}, 'other-slot')).toBeUndefined();
     expect(severity({ images: [], activate: 'a' }, 'other-slot')).toBe('stop');
+    const elsewhere = { ...moved, activate: 'b' as const, slotsAreElsewhere: true };
+    expect(check(elsewhere, 'other-slot')).toMatchObject({
+      severity: 'stop',
+      mend: { do: 'restart', into: 'bootloader' },
+    });
   });
 
   it('first-start notes the long first start of a system or of user data', () => {

@@ -168,11 +168,17 @@ export const partOfBootChain: RestoringCheck = ({ images, forecast }) => {
 const mapped = ({ partition, onto }: RestoringImage) => partition !== onto;
 
 /** Says which image goes to which slot, and which slot starts afterwards. */
-export const otherSlot: RestoringCheck = ({ images, activate, activeSlot, partitions }) => {
+export const otherSlot: RestoringCheck = (facts) => {
+  const { images, activate, activeSlot, partitions, slotsAreElsewhere } = facts;
   const hasSlots =
     partitions.length === 0 || partitions.some(({ name }) => splitSlot(name).slot !== undefined);
   if (activate && !hasSlots) {
     return stop('other-slot', 'This phone has no slots', `There is no slot ${activate} to start from.`);
+  }
+  if (activate && slotsAreElsewhere) {
+    const sentence = 'It does not keep its slots on misc. Switch them in its bootloader.';
+    const mend = { do: 'restart', into: 'bootloader' } as const;
+    return stop('other-slot', 'Slots cannot be switched in this mode', sentence, mend);
   }
   const moved = images.filter(mapped);
   const slots = new Set(images.map(({ onto }) => splitSlot(onto).slot).filter((slot) => slot !== undefined));

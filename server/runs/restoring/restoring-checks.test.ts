@@ -293,6 +293,13 @@ const cases: readonly Case[] = [
   {
     check: 'other-slot',
     severity: 'note',
+    fires: [knot5, () => ({ puts: put('knot5', 'boot_a>boot_b') })],
+    silent: [knot3, boot],
+  },
+  {
+    // As it left the works, its slots are not on misc yet.
+    check: 'other-slot',
+    severity: 'stop',
     fires: [knot5, () => ({ puts: put('knot5', 'boot_a>boot_b'), activate: 'b' })],
     silent: [knot3, boot],
   },

@@ -1,5 +1,6 @@
 import type { Put, RestoringRequest } from '@keen-larder/contract/requests/restoring.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import { keepsSlots } from '@keen-larder/core/boot/boot.ts';
 import { dayText } from '@keen-larder/core/larder/label.ts';
 import { isMakersKey } from '@keen-larder/core/phone/maker-keys.ts';
 import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
@@ -56,6 +57,8 @@ export class RestoringSheets {
       activate: request.activate,
       knowsSlot: request.activate !== undefined && this.larder.ofSlot(serial, request.activate) !== undefined,
       activeSlot: activeSlotOf(phone),
+      slotsAreElsewhere:
+        request.activate !== undefined && (await this.keepsSlotsElsewhere(serial, phone, partitions)),
       restartAfter: request.restartAfter,
       format: request.format,
       ...(await this.outlooks(serial, request)),
@@ -137,6 +140,19 @@ export class RestoringSheets {
         partitions: set.images.filter(({ kind }) => kind === 'block').map(({ partition }) => partition),
       },
     };
+  }
+
+  /** In a mode that would switch them by writing `misc`. */
+  private async keepsSlotsElsewhere(
+    serial: string,
+    { mode }: PhoneFacts,
+    partitions: readonly PartitionFacts[],
+  ): Promise<boolean> {
+    const misc = partitions.find(({ name }) => name === 'misc');
+    if (mode === 'bootloader' || !misc) return false;
+    const source = this.bench.access(serial).source('misc', misc.bytes);
+    // One that cannot be read is told of elsewhere.
+    return !(await keepsSlots(source).catch(() => true));
   }
 
   /** Worth asking where something is picked that a start goes through. */
