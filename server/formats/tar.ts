@@ -3,6 +3,7 @@ import { Readable } from 'node:stream';
 import { extract, type Header } from 'tar-stream';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readUtf8 } from '@keen-larder/core/bytes/text.ts';
+import { giveWay } from '../async/give-way.ts';
 import { raceAgainst } from '../async/race-against.ts';
 
 /** A tar header, behind which the file's bytes begin (POSIX pax, ustar interchange format). */
@@ -35,6 +36,7 @@ export async function* tarEntries(stream: AsyncIterable<Uint8Array>): AsyncGener
       at = entry.offset;
       yield { header: entry.header, offset: entry.offset + headerBytes };
       entry.resume();
+      await giveWay();
     }
   } catch (error) {
     if (fromSource) throw fromSource as Error;
@@ -105,6 +107,7 @@ export async function* digestedFiles(
         entries.set(header.name, found);
         entry.resume();
       }
+      await giveWay();
     }
   })();
   read.catch(() => undefined);

@@ -1,6 +1,5 @@
 import { lstat, mkdir, readdir, rm } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
-import { setImmediate as nextTurn } from 'node:timers/promises';
 import {
   parseDescription,
   copyDescriptionName,
@@ -13,6 +12,7 @@ import {
   type Checksum,
 } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
+import { giveWay } from '../async/give-way.ts';
 import { RunFailure } from '../failures.ts';
 import { Opener, type OpenedFile } from './opening.ts';
 
@@ -20,7 +20,6 @@ import { Opener, type OpenedFile } from './opening.ts';
 export const copyMark = '.copied-by-browser';
 const mostFiles = 2000;
 export const deepestFolder = 8;
-const linesAtOnce = 2000;
 /** Of one file. */
 const mostChecksums = 8;
 /** Longer ones are no lists. */
@@ -119,10 +118,8 @@ async function apart(files: readonly OpenedFile[]) {
     const name = basename(file.path);
     const isSmall = file.bytes <= mostListBytes;
     if (isSmall && isChecksumFileName(name)) {
-      let lines = 0;
       for (const each of checksumsIn(await textOf(file))) {
-        // Others get their turn: there may be tens of thousands.
-        if (++lines % linesAtOnce === 0) await nextTurn();
+        await giveWay();
         const path = join(dirname(file.path), each.name);
         const of = checksums.get(path) ?? [];
         // Two that differ are enough to say that something is wrong; a list may name one file a hundred thousand times.

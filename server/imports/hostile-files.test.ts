@@ -8,6 +8,7 @@ import { openOn, testFolder, until } from '../../testing/bench.ts';
 import { Turns } from '../../testing/turns.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 
+/** Of processor time; nothing holds the program up for longer. */
 const longestMs = 100;
 const folder = testFolder();
 const home = join(folder.path, 'home');
@@ -110,6 +111,7 @@ it.each<[string, () => Buffer | string]>([
   renameSync(made, join(home, 'imports', name));
   const found = () => app.incoming.view(() => []).imports.find(({ id }) => id === name);
   await until(name, () => found()?.state === 'ready');
+  const heldMs = turns.take();
   turns.stop();
-  expect(turns.take()).toBeLessThan(longestMs);
+  expect(heldMs).toBeLessThan(longestMs);
 });

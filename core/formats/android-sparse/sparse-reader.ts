@@ -14,7 +14,7 @@ export type SparsePiece =
 
 const pieceBytes = 1 << 20;
 /** Raw chunks lie between their headers; more would be read for nothing. */
-const headersAtOnce = 32_768;
+const headersAtOnce = 16_384;
 
 const bad = (field: string, offset: number, reason: string) =>
   new FormatError('android-sparse', field, offset, reason);
