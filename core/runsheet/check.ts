@@ -168,6 +168,15 @@ export const obstacles = (sheet: Pick<RunSheet, 'checks'>, confirmed: readonly s
     (check) => check.severity === 'stop' || (check.severity === 'confirm' && !confirmed.includes(check.id)),
   );
 
+const namedPaths = 5;
+
+/** A few of many paths, for a sentence. */
+export const someOf = (paths: readonly string[]): string =>
+  listText([
+    ...paths.slice(0, namedPaths),
+    ...(paths.length > namedPaths ? [`${paths.length - namedPaths} more`] : []),
+  ]);
+
 /** Names for a sentence: `efs`, `efs and persist`, `efs, persist and modem`. */
 export function listText(names: readonly string[]): string {
   if (names.length <= 1) return names.join('');

@@ -1,11 +1,12 @@
 import type { Writable } from 'node:stream';
-import { extract, pack, type Header, type NewHeader } from 'tar-stream';
-import type { AppEntry } from '@keen-larder/core/apps/entries.ts';
+import { extract, type Header } from 'tar-stream';
+import { UnsafeEntry, type AppEntry } from '@keen-larder/core/apps/entries.ts';
+import { tarEnd, tarHeader, tarPadding, type TarHead } from './tar-header.ts';
 
+/** What stands for bytes that are no text. */
+const notUtf8 = '\ufffd';
 const labelKeys = ['RHT.security.selinux', 'SCHILY.xattr.security.selinux'] as const;
-/** What the header itself says, or is changed. */
-const madeAnew = new Set<string>(['path', 'linkpath', 'size', 'uid', 'gid', 'mtime', ...labelKeys]);
-const typeNames: Readonly<Record<string, Header['type']>> = {
+const typeNames: Readonly<Record<string, TarHead['type']>> = {
   file: 'file',
   'contiguous-file': 'file',
   directory: 'directory',
@@ -14,8 +15,8 @@ const typeNames: Readonly<Record<string, Header['type']>> = {
 };
 
 /**
- * An archive made anew with other owners, modes and labels; sizes, times, contents and extended attributes
- * stay as they are.
+ * An archive made anew for a phone's own tar, with other owners, modes and labels; sizes, times and contents stay as they are.
+ * Other extended attributes stay out: no phone's tar takes them.
  * @param place says what an entry is to be, nothing of one to be left out; what it throws ends the archive
  */
 export async function* rewrittenTar(
@@ -23,7 +24,6 @@ export async function* rewrittenTar(
   place: (entry: AppEntry) => AppEntry | undefined,
 ): AsyncGenerator<Uint8Array> {
   const reader = extract();
-  const archive = pack();
   const fed = (async () => {
     for await (const part of stream) {
       // What is handed on is good until the next piece is asked for; the reader keeps it longer.
@@ -32,31 +32,23 @@ export async function* rewrittenTar(
     reader.end();
   })();
   fed.catch((error: unknown) => reader.destroy(error as Error));
-  const written = (async () => {
+  try {
     for await (const entry of reader) {
-      const header = changed(entry.header, place);
-      if (!header) {
+      const head = changed(entry.header, place);
+      if (!head) {
         entry.resume();
         continue;
       }
-      const into = archive.entry(header);
-      if (header.type === 'file' && (header.size ?? 0) > 0) {
-        for await (const part of entry) if (!into.write(part)) await drained(into);
-      } else {
-        entry.resume();
-      }
-      into.end();
+      yield tarHeader(head);
+      if (head.bytes > 0) {
+        yield* entry as AsyncIterable<Uint8Array>;
+        yield tarPadding(head.bytes);
+      } else entry.resume();
     }
     await fed;
-    archive.finalize();
-  })();
-  written.catch((error: unknown) => archive.destroy(error as Error));
-  try {
-    yield* archive;
-    await written;
+    yield tarEnd();
   } finally {
     reader.destroy();
-    archive.destroy();
   }
 }
 
@@ -70,9 +62,11 @@ const drained = (stream: Writable) =>
     });
   });
 
-function changed(header: Header, place: (entry: AppEntry) => AppEntry | undefined): NewHeader | undefined {
+function changed(header: Header, place: (entry: AppEntry) => AppEntry | undefined): TarHead | undefined {
+  for (const name of [header.name, header.linkname ?? ''])
+    if (name.includes(notUtf8))
+      throw new UnsafeEntry(`${name} has a name that is not UTF-8, which could not be told from others`);
   const had = header.pax ?? {};
-  const pax = Object.fromEntries(Object.entries(had).filter(([key]) => !madeAnew.has(key)));
   const label = labelKeys
     .map((key) => had[key])
     .find(Boolean)
@@ -88,22 +82,29 @@ function changed(header: Header, place: (entry: AppEntry) => AppEntry | undefine
     ...(label !== undefined && { label }),
   });
   if (!next) return undefined;
-  if (next.label !== undefined) {
-    pax[labelKeys[0]] = next.label;
-    pax[labelKeys[1]] = `${next.label}\0`;
-  }
   return {
     name: next.type === 'directory' ? `${nameIn(next.path)}/` : nameIn(next.path),
     type: type!,
     mode: next.mode,
     uid: next.uid,
     gid: next.gid,
-    mtime: header.mtime ?? new Date(0),
-    size: type === 'file' ? (header.size ?? 0) : 0,
-    ...(next.target !== undefined && { linkname: next.type === 'link' ? nameIn(next.target) : next.target }),
-    ...(Object.keys(pax).length > 0 && { pax }),
+    modifiedAt: Math.floor((header.mtime?.getTime() ?? 0) / 1000),
+    bytes: type === 'file' ? (header.size ?? 0) : 0,
+    ...(next.target !== undefined && { target: next.type === 'link' ? nameIn(next.target) : next.target }),
+    label: next.label,
   };
 }
 
 /** As the phone's tar names what lies in the folder itself. */
 const nameIn = (path: string) => (path === '.' ? '.' : `./${path}`);
+
+/** An archive as a phone's tar made it, with labels that were asked for besides. @param labels by the paths in it */
+export const labelledTar = (
+  stream: AsyncIterable<Uint8Array>,
+  labels: ReadonlyMap<string, string>,
+): AsyncGenerator<Uint8Array> =>
+  rewrittenTar(stream, (entry) => {
+    const path = entry.path.replace(/(.)\/$/, '$1');
+    const label = labels.get(path);
+    return { ...entry, path: path.replace(/^\.\//, ''), ...(label !== undefined && { label }) };
+  });

@@ -54,8 +54,18 @@ export interface FlashingAccess {
 export interface FileAccess {
   /** Whether the files can be reached now; mounts them where that helps. */
   ready(): Promise<boolean>;
-  /** A tar stream of a folder, with owners, modes, times, links and extended attributes. @param leaveOut paths within it */
-  archive(folder: string, leaveOut: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /**
+   * A tar stream of a folder, with owners, modes, times, links and labels.
+   * @param leaveOut paths within it
+   * @param remark is told what was left out and what the phone complained of
+   * @throws LinkFailure when it does not come to its end
+   */
+  archive(
+    folder: string,
+    leaveOut: readonly string[],
+    signal?: AbortSignal,
+    remark?: (text: string) => void,
+  ): AsyncIterable<Uint8Array>;
   /** Mounts user data so that files can be written; resolves to whether that worked. */
   makeWritable(): Promise<boolean>;
   /** Makes user data anew, empty. @throws PhoneRefusal when the phone's own tool will not */
@@ -64,7 +74,7 @@ export interface FileAccess {
   empty(folder: string, stays: readonly string[]): Promise<void>;
   /** Removes what programs were translated into; the system makes it anew. */
   clearCodeCaches(): Promise<void>;
-  /** Unpacks a tar stream, with owners, modes, times, links and extended attributes, into a folder of user data. */
+  /** Unpacks a tar stream, with owners, modes, times and links, into a folder of user data; labels where the phone's tar has them. */
   unpack(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
   /** The files at some paths, and below those that are folders; what is not there is left out. */
   describe(paths: readonly string[], signal?: AbortSignal): Promise<DescribedFile[]>;
@@ -89,12 +99,21 @@ export interface FileAccess {
     signal?: AbortSignal,
   ): Promise<Map<string, string>>;
   /** Owners, modes and labels by paths within a folder, links not followed; those that are gone are missing. */
-  owners(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, FileOwner>>;
+  owners(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, PresentFile>>;
+  /** Sets SELinux labels where unpacking did not, and the phone tells labels. @param labels by paths within the folder */
+  settleLabels(folder: string, labels: ReadonlyMap<string, string>, signal?: AbortSignal): Promise<void>;
 }
 
 export interface DescribedFile extends FileOwner {
   readonly path: string;
   readonly bytes: number;
+}
+
+/** A file, folder or link that is on the phone. */
+export interface PresentFile extends FileOwner {
+  readonly isLink: boolean;
+  /** Of a link. */
+  readonly target?: string | undefined;
 }
 
 export interface FileOwner {
@@ -134,7 +153,12 @@ export interface SomeNames {
 /** Exchanges what is in folders of user data, by their full paths, where there is root: staged beside, then swapped. */
 export interface FolderExchange {
   hasFolder(folder: string): Promise<boolean>;
-  archive(folder: string, without: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  archive(
+    folder: string,
+    without: readonly string[],
+    signal?: AbortSignal,
+    remark?: (text: string) => void,
+  ): AsyncIterable<Uint8Array>;
   /** Where what is to come into a folder is staged, within it. */
   nextOf(folder: string): string;
   /** Unpacks beside what is in the folder; resolves to where. */

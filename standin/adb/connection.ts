@@ -78,7 +78,8 @@ export class AdbConnection {
 
   private async handle({ command, arg0, arg1, payload }: Packet): Promise<void> {
     if (command === commands.CNXN) {
-      this.hasWindows = /[=,]delayed_ack(,|$)/.test(Buffer.from(payload).toString().replace(/\0$/, ''));
+      const theirs = Buffer.from(payload).toString().replace(/\0$/, '');
+      this.hasWindows = [theirs, this.banner].every((features) => /[=,]delayed_ack(,|$)/.test(features));
       return this.authorisation ? this.challenge() : this.greet();
     }
     if (command === commands.AUTH && this.token) return this.authenticate(arg0, payload);

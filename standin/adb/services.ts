@@ -37,12 +37,18 @@ export function serviceFor(name: string, host: ShellHost): Service | undefined {
 }
 
 async function shellV2(stream: AdbStream, script: string, run: RunShell): Promise<void> {
-  const send = async (id: number, bytes: Uint8Array) => {
-    const room = maxPayloadBytes - shellHeaderBytes;
-    for (let at = 0; at < bytes.length; at += room) {
-      const part = bytes.subarray(at, at + room);
-      await stream.write(shellHeader(id, part.length), part);
-    }
+  // One after the other: what a command prints and what it complains of may come at once.
+  let order: Promise<void> = Promise.resolve();
+  const send = (id: number, bytes: Uint8Array): Promise<void> => {
+    const sending = order.then(async () => {
+      const room = maxPayloadBytes - shellHeaderBytes;
+      for (let at = 0; at < bytes.length; at += room) {
+        const part = bytes.subarray(at, at + room);
+        await stream.write(shellHeader(id, part.length), part);
+      }
+    });
+    order = sending.catch(() => undefined);
+    return sending;
   };
   const exit = await run(script, {
     stdin: shellInput(stream),

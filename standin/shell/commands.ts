@@ -17,7 +17,7 @@ import {
 } from './host.ts';
 import { dumpsys, service } from './service-commands.ts';
 import { tar } from './tar.ts';
-import { chown, df, du, find, mkdir, mke2fs, mv, rm, stat } from './tree-commands.ts';
+import { chcon, chown, df, du, find, mkdir, mke2fs, mv, rm, placeOf, stat } from './tree-commands.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
@@ -102,6 +102,7 @@ const ls: Command = async (process) => {
   const { args, host, uid } = process;
   const long = args.includes('-l') || args.includes('-la');
   const path = args.find((each) => !each.startsWith('-')) ?? '/';
+  if (args[0] === '-ld') return listThemselves(process, args.slice(1));
   if (path.replace(/\/$/, '') === byNameFolder) {
     if (uid !== 0 && host.mode === 'system') return complain(process, 'ls', `${path}: Permission denied`);
     const lines = [...host.flash.list()]
@@ -122,6 +123,25 @@ const ls: Command = async (process) => {
   for await (const part of found) await process.out(part);
   return 0;
 };
+
+/** `ls -ld PATH…`: of links their targets. */
+async function listThemselves(process: Process, paths: readonly string[]): Promise<number> {
+  for (const path of paths) {
+    const place = placeOf(process, path);
+    const fs = place && (await Ext4.open(place.mount.source));
+    const inode = place && process.uid === 0 ? await fs!.findSelf(place.within) : undefined;
+    if (!inode) {
+      await complain(process, 'ls', `${path}: No such file or directory`);
+      continue;
+    }
+    const target = inode.type === 'link' ? ` -> ${await fs!.linkTarget(inode)}` : '';
+    await print(
+      process,
+      `lrwxrwxrwx 1 ${inode.uid} ${inode.gid} ${inode.bytes} 1970-01-01 00:00 ${path}${target}\n`,
+    );
+  }
+  return 0;
+}
 
 const blockdev: Command = async (process) => {
   const [option, ...paths] = process.args;
@@ -251,6 +271,15 @@ const umount: Command = async (process) => {
   return 0;
 };
 
+/** `sh`: runs what it reads. */
+const sh: Command = async (process) => {
+  if (process.args.length > 0)
+    return complain(process, 'sh', `${process.args[0]}: No such file or directory`);
+  const script: Uint8Array[] = [];
+  for await (const part of process.stdin) script.push(part.slice());
+  return process.sub(Buffer.concat(script).toString(), process.uid);
+};
+
 const echo: Command = async (process) => {
   await print(process, `${process.args.join(' ')}\n`);
   return 0;
@@ -261,6 +290,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   am,
   blockdev,
   cat,
+  chcon,
   chown,
   cmd,
   dd,
@@ -283,6 +313,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   reboot,
   rm,
   service,
+  sh,
   sha256sum: digest('sha256sum', 'sha256'),
   stat,
   su,

@@ -20,27 +20,37 @@ const suffixes: Readonly<Record<string, number>> = {
 interface Options {
   if?: string;
   of?: string;
-  bs: number;
+  /** What is read at once, and what counts and skips are in. */
+  ibs: number;
+  /** What is written at once, and what `seek` is in. */
+  obs: number;
   count: number;
   skip: number;
   seek: number;
 }
 
+const numbered = ['bs', 'ibs', 'obs', 'count', 'skip', 'seek'] as const;
+const isNumbered = (name: string): name is (typeof numbered)[number] =>
+  (numbered as readonly string[]).includes(name);
+
 function optionsOf(args: readonly string[]): Options | string {
-  const options: Options = { bs: 512, count: Infinity, skip: 0, seek: 0 };
+  const options: Options = { ibs: 512, obs: 512, count: Infinity, skip: 0, seek: 0 };
   for (const arg of args) {
     const [, name, value] = /^([a-z]+)=(.*)$/.exec(arg) ?? [];
     if (name === 'if' || name === 'of') options[name] = value!;
-    else if (name === 'bs' || name === 'count' || name === 'skip' || name === 'seek') {
+    else if (name && isNumbered(name)) {
       const number = /^(\d+)([a-zA-Z]*)$/.exec(value!);
       const scale = number ? suffixes[number[2]!] : undefined;
       if (!number || scale === undefined) return `bad ${name} '${value}'`;
-      options[name] = Number(number[1]) * scale;
+      const size = Number(number[1]) * scale;
+      if (name === 'bs') options.ibs = options.obs = size;
+      else options[name] = size;
     } else if (name !== 'conv' && name !== 'status' && name !== 'iflag' && name !== 'oflag') {
       return `unknown operand '${arg}'`;
     }
   }
-  return options.bs > 0 && options.bs <= 64 << 20 ? options : `bad bs`;
+  const isSound = [options.ibs, options.obs].every((size) => size > 0 && size <= 64 << 20);
+  return isSound ? options : `bad bs`;
 }
 
 /** Copies blocks between standard streams and block devices, counting as toybox does. */
@@ -59,7 +69,7 @@ export const dd: Command = async (process) => {
     for await (const block of blocks) {
       // What goes from device to device sees no cable.
       const carried = input && output ? block : process.host.flash.faults.onCable(block);
-      if (output) await (output as Device).write(options.seek * options.bs + bytes, carried);
+      if (output) await (output as Device).write(options.seek * options.obs + bytes, carried);
       else await process.out(carried);
       bytes += block.length;
     }
@@ -71,9 +81,9 @@ export const dd: Command = async (process) => {
     throw error;
   }
   const seconds = Math.max(0.001, (Date.now() - startedAt) / 1000);
-  const records = `${Math.floor(bytes / options.bs)}+${bytes % options.bs ? 1 : 0} records`;
+  const records = (size: number) => `${Math.floor(bytes / size)}+${bytes % size ? 1 : 0} records`;
   await process.err(
-    `${records} in\n${records} out\n${bytes} bytes transferred in ${seconds.toFixed(3)} secs\n`,
+    `${records(options.ibs)} in\n${records(options.obs)} out\n${bytes} bytes transferred in ${seconds.toFixed(3)} secs\n`,
   );
   return 0;
 };
@@ -106,7 +116,7 @@ function openDevice(process: Process, path: string): Device | string {
 }
 
 /** Reads one block ahead, as the kernel does. A block is good until the next is asked for. */
-async function* deviceBlocks(device: Device, { bs, skip, count }: Options): AsyncGenerator<Uint8Array> {
+async function* deviceBlocks(device: Device, { ibs: bs, skip, count }: Options): AsyncGenerator<Uint8Array> {
   const end = Math.min(device.bytes, skip * bs + count * bs);
   const memory = [Buffer.allocUnsafeSlow(bs), Buffer.allocUnsafeSlow(bs)];
   const block = (at: number) => {

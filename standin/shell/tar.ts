@@ -9,12 +9,11 @@ interface Options {
   readonly unpacks: boolean;
   readonly folder: string;
   readonly excludes: readonly string[];
-  readonly withAttributes: boolean;
   readonly withLabels: boolean;
 }
 
 const usage = [
-  'usage: tar [-cxt] [-f FILE] [-C DIR] [--exclude=PATTERN] [--numeric-owner] [--selinux] [--xattrs] FILE...',
+  'usage: tar [-cxt] [-f FILE] [-C DIR] [--exclude=PATTERN] [--numeric-owner] [--selinux] FILE...',
   '',
 ].join('\n');
 
@@ -44,7 +43,7 @@ function optionsOf(args: readonly string[]): Options | string {
     else if (arg === '-f') {
       if (args[++i] !== '-') return 'only standard streams can be used';
     } else if (arg.startsWith('--exclude=')) excludes.push(arg.slice('--exclude='.length));
-    else if (['-c', '-x', '-p', '--numeric-owner', '--selinux', '--xattrs'].includes(arg)) continue;
+    else if (['-c', '-x', '-p', '--numeric-owner', '--selinux'].includes(arg)) continue;
     else if (arg.startsWith('-')) return `Unknown option '${arg}'`;
     else rest.push(arg);
   }
@@ -55,10 +54,13 @@ function optionsOf(args: readonly string[]): Options | string {
     unpacks,
     folder,
     excludes,
-    withAttributes: args.includes('--xattrs'),
     withLabels: args.includes('--selinux'),
   };
 }
+
+/** A `*` stands for anything, slashes as well. */
+const isLike = (path: string, pattern: string): boolean =>
+  pattern.endsWith('*') ? path.startsWith(pattern.slice(0, -1)) : path === pattern;
 
 async function packFolder(process: Process, { mount, within }: Place, options: Options): Promise<number> {
   const fs = await Ext4.open(mount.source);
@@ -71,7 +73,7 @@ async function packFolder(process: Process, { mount, within }: Place, options: O
   })();
   const linked = new Map<number, string>();
   const add = async (path: string, inode: Inode): Promise<void> => {
-    if (options.excludes.includes(path)) return;
+    if (options.excludes.some((pattern) => isLike(path, pattern))) return;
     await addEntry(archive, fs, path, inode, linked, options);
     if (inode.type !== 'directory') return;
     const names = (await fs.list(inode)).sort((a, b) => (a.name < b.name ? -1 : 1));
@@ -89,13 +91,12 @@ async function addEntry(
   path: string,
   inode: Inode,
   linked: Map<number, string>,
-  { withAttributes, withLabels }: Options,
+  { withLabels }: Options,
 ): Promise<void> {
   const attributes = await fs.attributes(inode);
   const pax: Record<string, string> = {};
   for (const { name, value } of attributes) {
     const text = Buffer.from(value).toString('latin1');
-    if (withAttributes) pax[`SCHILY.xattr.${name}`] = text;
     if (withLabels && name === 'security.selinux') pax['RHT.security.selinux'] = text.replace(/\0$/, '');
   }
   const header = {

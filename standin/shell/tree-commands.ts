@@ -203,13 +203,15 @@ async function statLine(fs: Ext4, inode: Inode, path: string, format: string): P
   return `${format.replace(/%([a-zA-Z])/g, (whole, field: string) => fields[field] ?? whole)}\n`;
 }
 
-/** `find PATH… -type f -exec stat -c FORMAT '{}' +` */
+/** `find -H PATH… [-type f] -exec stat -c FORMAT '{}' +`; of sockets and pipes, which these phones have none of, nothing. */
 export const find: Command = async (process) => {
-  const { args } = process;
-  const options = args.findIndex((arg) => arg.startsWith('-'));
+  const args = process.args[0] === '-H' ? process.args.slice(1) : process.args;
+  const options = args.findIndex((arg) => /^[-(]/.test(arg));
   const paths = args.slice(0, options);
-  const [, type, , command, , format, ...end] = args.slice(options);
-  if (options < 1 || type !== 'f' || command !== 'stat' || !format || end.join(' ') !== '{} +')
+  if (args.slice(options).join(' ') === '( -type s -o -type p )') return 0;
+  const isOfFiles = args[options] === '-type' && args[options + 1] === 'f';
+  const [, command, , format, ...end] = args.slice(isOfFiles ? options + 2 : options);
+  if (options < 1 || command !== 'stat' || !format || end.join(' ') !== '{} +')
     return complain(process, 'find', `bad arg '${args[options] ?? ''}'`);
   let code = 0;
   for (const path of paths) {
@@ -223,7 +225,7 @@ export const find: Command = async (process) => {
     }
     const lines: string[] = [];
     const walk = async (at: string, inode: Inode): Promise<void> => {
-      if (inode.type === 'file') lines.push(await statLine(fs!, inode, at, format));
+      if (!isOfFiles || inode.type === 'file') lines.push(await statLine(fs!, inode, at, format));
       if (inode.type !== 'directory') return;
       for (const { name, inode: number } of await fs!.list(inode))
         await walk(`${at}/${name}`, await fs!.inode(number));
@@ -232,6 +234,31 @@ export const find: Command = async (process) => {
     await print(process, lines.join(''));
   }
   return code;
+};
+
+/** `chcon LABEL PATH…` */
+export const chcon: Command = async (process) => {
+  const [label = '', ...paths] = process.args;
+  if (paths.length === 0) return complain(process, 'chcon', 'usage: chcon CONTEXT FILE...');
+  return edit(process, 'chcon', paths, async (fs, within) => {
+    const adds: Addition[] = [];
+    for (const path of within) {
+      const inode = await fs.findSelf(path);
+      if (!inode) return `${path}: No such file or directory`;
+      const { type, permissions, uid, gid, modifiedAt, bytes } = inode;
+      if (type !== 'file' && type !== 'directory') continue;
+      const others = (await fs.attributes(inode)).filter(({ name }) => name !== 'security.selinux');
+      const attributes = [
+        ...others,
+        { name: 'security.selinux', value: Buffer.from(`${label}\0`, 'latin1') },
+      ];
+      adds.push({
+        ...{ path, type, permissions, uid, gid, modifiedAt, attributes },
+        ...(type === 'file' && { bytes, content: fs.content(inode) }),
+      });
+    }
+    return { adds };
+  });
 };
 
 /** `df -k PATH`, in kibibytes. */

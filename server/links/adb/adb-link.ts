@@ -10,13 +10,13 @@ import { AdbAppWork } from './apps/app-work.ts';
 import { AdbApps } from './apps/apps.ts';
 import { AdbFiles } from './files.ts';
 import { AdbPartitions } from './partitions.ts';
+import { commands } from './commands.ts';
 import { AdbShell } from './shell.ts';
 import { LinkFailure, PhoneRefusal, PhoneSilent } from '../../failures.ts';
 import type { SilenceLimit } from '../silence.ts';
 
 /** That a link is gone is noticed within this. */
 const noticeMs = 1000;
-const kernelBattery = '/sys/class/power_supply/battery';
 
 /** A phone that answers over adb: its running system or its recovery. */
 export class AdbLink implements PhoneLink {
@@ -77,7 +77,7 @@ export class AdbLink implements PhoneLink {
   }
 
   async facts(): Promise<PhoneFacts> {
-    const properties = parseGetprop((await this.shell.run('getprop')).stdout);
+    const properties = parseGetprop((await this.shell.run(commands.properties())).stdout);
     const serial = properties['ro.serialno'] ?? properties['ro.boot.serialno'];
     if (!serial) throw new LinkFailure('The phone does not tell its serial number.');
     const battery = await this.battery();
@@ -106,7 +106,7 @@ export class AdbLink implements PhoneLink {
 
   async ready(): Promise<boolean> {
     if (this.mode === 'recovery') return true;
-    return (await this.shell.run('getprop sys.boot_completed')).stdout.trim() === '1';
+    return (await this.shell.run(commands.property('sys.boot_completed'))).stdout.trim() === '1';
   }
 
   async restart(into: PhoneMode): Promise<void> {
@@ -135,17 +135,15 @@ export class AdbLink implements PhoneLink {
 
   /** Whether the phone knows its IMEI; the number itself is not kept. */
   private async imei(): Promise<{ readonly hasImei?: boolean }> {
-    const told = await this.shell.run(this.shell.rooted('service call iphonesubinfo 1'));
+    const told = await this.shell.run(this.shell.rooted(commands.imei()));
     const hasImei = told.exitCode === 0 ? parseHasImei(told.stdout) : undefined;
     return hasImei === undefined ? {} : { hasImei };
   }
 
   private async battery(): Promise<Battery | undefined> {
-    const told = await this.shell.run('dumpsys battery');
+    const told = await this.shell.run(commands.batteryOfSystem());
     if (told.exitCode === 0) return parseDumpsysBattery(told.stdout);
-    const read = await this.shell.run(
-      this.shell.rooted(`cat ${kernelBattery}/capacity ${kernelBattery}/status`),
-    );
+    const read = await this.shell.run(this.shell.rooted(commands.batteryOfKernel()));
     return parseKernelBattery(read.stdout);
   }
 }

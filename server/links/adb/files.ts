@@ -1,13 +1,16 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
-import { type DescribedFile, type FileAccess, type FileOwner } from '../phone-link.ts';
+import { type DescribedFile, type FileAccess, type PresentFile } from '../phone-link.ts';
 import { batches } from './batches.ts';
 import { fileOn } from './file-source.ts';
 import { parseMounts, type MountLine } from './parsing.ts';
-import { quote, type AdbShell } from './shell.ts';
+import { commands } from './commands.ts';
+import type { AdbShell } from './shell.ts';
 import type { Quiet } from '../silence.ts';
-import { PhoneRefusal } from '../../failures.ts';
+import { labelledTar } from '../../formats/tar-rewrite.ts';
+import { LinkFailure, PhoneRefusal } from '../../failures.ts';
+import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 
 const mountPoint = '/data';
 const userDataNode = '/dev/block/by-name/userdata';
@@ -19,8 +22,11 @@ const codeCaches = [`${mountPoint}/dalvik-cache`, `${mountPoint}/resource-cache`
 /** Making a file system and removing many files say nothing until they are done. */
 const slow: Quiet = { ms: 300_000 };
 
-/** Options that keep what plain tar does not, where the phone's tar has them. */
-const extras = ['--selinux', '--xattrs'];
+const labelOption = '--selinux';
+/** Two empty blocks. */
+const endBytes = 1024;
+/** Lists of all files of user data. */
+const mostListBytes = 256 << 20;
 
 /** Files of a phone through its own `tar` and `sha256sum`. */
 export class AdbFiles implements FileAccess {
@@ -31,7 +37,7 @@ export class AdbFiles implements FileAccess {
   async ready(): Promise<boolean> {
     if (await this.isMounted()) return true;
     // Recovery leaves user data alone; what it can read is mounted here, for reading only.
-    await this.shell.run(this.shell.rooted(`mount -t ext4 -o ro ${userDataNode} ${mountPoint}`));
+    await this.shell.run(this.shell.rooted(commands.mount('ext4', userDataNode, mountPoint, 'ro')));
     return this.isMounted();
   }
 
@@ -39,17 +45,29 @@ export class AdbFiles implements FileAccess {
     folder: string,
     leaveOut: readonly string[],
     signal?: AbortSignal,
+    remark: (text: string) => void = () => undefined,
   ): AsyncGenerator<Uint8Array> {
-    const excludes = leaveOut.map((path) => `--exclude=${quote(`./${path}`)}`).join(' ');
-    const options = await this.tarOptions();
-    yield* this.shell.stream(`tar -c -f - -C ${quote(folder)} ${options} ${excludes} .`, { signal });
+    const options = await this.tarOptions(folder);
+    const labels = options === '' ? await this.labels(folder, signal) : undefined;
+    const unkept = await this.unkept(folder, leaveOut, signal);
+    if (unkept.length > 0)
+      remark(
+        `${someOf(unkept)} ${unkept.length > 1 ? 'are sockets or pipes' : 'is a socket or a pipe'}: not kept.`,
+      );
+    const mayComplain = (words: string) => {
+      for (const line of complaints(words)) remark(`The phone’s tar says: ${line}`);
+    };
+    const packed = endedArchive(
+      this.shell.stream(commands.archive(folder, options, leaveOut), { signal, mayComplain }),
+    );
+    yield* labels ? labelledTar(packed, labels) : packed;
   }
 
   async makeWritable(): Promise<boolean> {
     if ((await this.mounted())?.writable) return true;
-    await this.shell.run(this.shell.rooted(`umount ${mountPoint}`));
+    await this.shell.run(this.shell.rooted(commands.unmount(mountPoint)));
     for (const fileSystem of ['ext4', 'f2fs']) {
-      const mount = `mount -t ${fileSystem} -o rw ${userDataNode} ${mountPoint}`;
+      const mount = commands.mount(fileSystem, userDataNode, mountPoint, 'rw');
       const { exitCode } = await this.shell.run(this.shell.rooted(mount));
       if (exitCode === 0) break;
     }
@@ -57,40 +75,34 @@ export class AdbFiles implements FileAccess {
   }
 
   async format(fileSystem: 'ext4' | 'f2fs'): Promise<void> {
-    await this.shell.run(this.shell.rooted(`umount ${mountPoint}`));
-    const make =
-      fileSystem === 'ext4'
-        ? `mke2fs -t ext4 -b 4096 -q -F ${userDataNode}`
-        : `make_f2fs -g android ${userDataNode}`;
-    await this.shell.must(make, { quiet: slow });
+    await this.shell.run(this.shell.rooted(commands.unmount(mountPoint)));
+    const make = fileSystem === 'ext4' ? commands.makeExt4 : commands.makeF2fs;
+    await this.shell.must(make(userDataNode), { quiet: slow });
   }
 
   async empty(folder: string, stays: readonly string[]): Promise<void> {
-    const names = (await this.shell.must(`ls -A ${quote(folder)}`)).split('\n').filter(Boolean);
+    const names = (await this.shell.must(commands.names(folder))).split('\n').filter(Boolean);
     const gone = names.filter((name) => !stays.includes(name)).map((name) => `${folder}/${name}`);
-    for (const batch of batches(gone))
-      await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`, { quiet: slow });
+    for (const batch of batches(gone)) await this.shell.must(commands.removeAll(batch), { quiet: slow });
   }
 
   async clearCodeCaches(): Promise<void> {
-    await this.shell.must(`rm -rf ${codeCaches.map(quote).join(' ')}`, { quiet: slow });
+    await this.shell.must(commands.removeAll(codeCaches), { quiet: slow });
   }
 
   async unpack(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
     if (folder.startsWith(`${mountPoint}/media/`)) {
       // Shared storage belongs to the service that hands it out (AOSP: AID_MEDIA_RW).
-      const made = [`${mountPoint}/media`, folder].map(quote).join(' ');
-      await this.shell.must(`mkdir -p ${made} && chown ${mediaOwner}:${mediaOwner} ${made}`);
+      await this.shell.must(commands.makeFoldersOf(mediaOwner, [`${mountPoint}/media`, folder]));
     }
-    const options = await this.tarOptions();
-    await this.shell.feed(`tar -x -p -f - -C ${quote(folder)} ${options} && sync`, stream, { signal });
+    const options = await this.tarOptions(folder);
+    await this.shell.feed(commands.unpack(folder, options), stream, { signal });
   }
 
   async describe(paths: readonly string[], signal?: AbortSignal): Promise<DescribedFile[]> {
     const found: DescribedFile[] = [];
     for (const batch of batches(paths)) {
-      const script = `find ${batch.map(quote).join(' ')} -type f -exec stat -c '%s %u %g %a %C %n' '{}' + 2>/dev/null; true`;
-      const text = await this.shell.text(script, { signal });
+      const text = await this.shell.text(commands.describeFiles(batch), { signal });
       for (const match of text.matchAll(/^(\d+) (\d+) (\d+) ([0-7]+) (\S+) (\/.*)$/gm)) {
         const [, bytes, uid, gid, mode, label, path] = [...match];
         found.push({
@@ -107,21 +119,19 @@ export class AdbFiles implements FileAccess {
   }
 
   async remove(paths: readonly string[]): Promise<void> {
-    for (const batch of batches(paths))
-      await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`, { quiet: slow });
+    for (const batch of batches(paths)) await this.shell.must(commands.removeAll(batch), { quiet: slow });
   }
 
   async *content(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-    yield* this.shell.stream(`cat ${quote(path)}`, { signal });
+    yield* this.shell.stream(commands.content(path), { signal });
   }
 
   async list(folder: string): Promise<{ name: string; isFolder: boolean }[]> {
-    const { stdout, exitCode } = await this.shell.run(this.shell.rooted(`ls -A ${quote(folder)}`));
+    const { stdout, exitCode } = await this.shell.run(this.shell.rooted(commands.names(folder)));
     if (exitCode !== 0) return [];
     const found: { name: string; isFolder: boolean }[] = [];
     for (const batch of batches(stdout.split('\n').filter(Boolean))) {
-      const script = `cd ${quote(folder)} && stat -c '%F %n' ${batch.map((name) => quote(`./${name}`)).join(' ')} 2>/dev/null; true`;
-      const text = await this.shell.must(script);
+      const text = await this.shell.must(commands.types(folder, batch));
       for (const [, type, name] of text.matchAll(/^(directory|\S.*?) \.\/(.+)$/gm))
         found.push({ name: name!, isFolder: type === 'directory' });
     }
@@ -129,8 +139,7 @@ export class AdbFiles implements FileAccess {
   }
 
   async open(path: string): Promise<ByteSource | undefined> {
-    const script = `stat -c '%F|%s' ${quote(path)} 2>/dev/null; true`;
-    const [, bytes] = /^regular[^|]*\|(\d+)$/m.exec(await this.shell.must(script)) ?? [];
+    const [, bytes] = /^regular[^|]*\|(\d+)$/m.exec(await this.shell.must(commands.typeAndSize(path))) ?? [];
     return bytes === undefined ? undefined : fileOn(this.shell, path, Number(bytes));
   }
 
@@ -155,8 +164,7 @@ export class AdbFiles implements FileAccess {
   ): Promise<Map<string, string>> {
     const found = new Map<string, string>();
     for (const batch of batches(paths)) {
-      const script = `cd ${quote(folder)} && sha256sum ${batch.map(quote).join(' ')} 2>/dev/null; true`;
-      const text = await this.shell.text(script, { signal, quiet: { bytes } });
+      const text = await this.shell.text(commands.digestFiles(folder, batch), { signal, quiet: { bytes } });
       for (const match of text.matchAll(/^([0-9a-f]{64})[ *]{2}(.*)$/gm)) found.set(match[2]!, match[1]!);
     }
     return found;
@@ -166,20 +174,26 @@ export class AdbFiles implements FileAccess {
     folder: string,
     paths: readonly string[],
     signal?: AbortSignal,
-  ): Promise<Map<string, FileOwner>> {
-    const found = new Map<string, FileOwner>();
+  ): Promise<Map<string, PresentFile>> {
+    const found = new Map<string, PresentFile>();
     for (const batch of batches(paths)) {
-      const script = `cd ${quote(folder)} && stat -c '%u %g %a %C %n' ${batch.map(quote).join(' ')} 2>/dev/null; true`;
-      const text = await this.shell.text(script, { signal });
-      for (const [, uid, gid, mode, label, path] of text.matchAll(/^(\d+) (\d+) ([0-7]+) (\S+) (.*)$/gm)) {
-        const isLabel = label!.includes(':');
+      const text = await this.shell.text(commands.owners(folder, batch), { signal });
+      const links: string[] = [];
+      for (const match of text.matchAll(/^(\d+) (\d+) ([0-7]+) (\S+) ([^|\n]*)\|(.*)$/gm)) {
+        const [, uid, gid, mode, label, type, path] = [...match] as [string, ...string[]];
+        const isLink = type === 'symbolic link';
+        if (isLink) links.push(path!);
         found.set(path!, {
           uid: Number(uid),
           gid: Number(gid),
           mode: Number.parseInt(mode!, 8),
-          label: isLabel ? label : undefined,
+          // Of a link, toybox tells the label of what it leads to.
+          label: label!.includes(':') && !isLink ? label : undefined,
+          isLink,
         });
       }
+      for (const [path, target] of await this.targets(folder, links, signal))
+        found.set(path, { ...found.get(path)!, target });
     }
     return found;
   }
@@ -189,18 +203,104 @@ export class AdbFiles implements FileAccess {
   }
 
   private async mounted(): Promise<MountLine | undefined> {
-    return parseMounts(await this.shell.must('cat /proc/mounts')).findLast(({ at }) => at === mountPoint);
+    return parseMounts(await this.shell.must(commands.mounts())).findLast(({ at }) => at === mountPoint);
   }
 
-  private tarOptions(): Promise<string> {
+  async settleLabels(
+    folder: string,
+    labels: ReadonlyMap<string, string>,
+    signal?: AbortSignal,
+  ): Promise<void> {
+    if ((await this.tarOptions(folder)) !== '') return;
+    const present = await this.owners(folder, [...labels.keys()], signal);
+    const byLabel = new Map<string, string[]>();
+    for (const [path, label] of labels) {
+      const there = present.get(path)?.label;
+      if (there !== undefined && there !== label) byLabel.set(label, [...(byLabel.get(label) ?? []), path]);
+    }
+    for (const [label, paths] of byLabel)
+      for (const batch of batches(paths))
+        await this.shell.must(commands.label(label, folder, batch), { signal, quiet: slow });
+  }
+
+  private async targets(
+    folder: string,
+    links: readonly string[],
+    signal?: AbortSignal,
+  ): Promise<Map<string, string>> {
+    const found = new Map<string, string>();
+    for (const batch of batches(links)) {
+      const lines = (await this.shell.text(commands.linkTargets(folder, batch), { signal })).split('\n');
+      const paths = new Set(batch);
+      for (const line of lines) {
+        const [before, ...target] = line.split(' -> ');
+        const path = [...tails(before!)].find((tail) => paths.has(tail));
+        if (path !== undefined && target.length > 0) found.set(path, target.join(' -> '));
+      }
+    }
+    return found;
+  }
+
+  /** Labels by paths as the phone's tar names them; nothing where the phone tells none. */
+  private async labels(folder: string, signal?: AbortSignal): Promise<Map<string, string> | undefined> {
+    const text = await this.shell.text(commands.labels(folder), { signal, mostBytes: mostListBytes });
+    const found = new Map<string, string>();
+    for (const match of text.matchAll(/^(\S+:\S+) (\..*)$/gm)) found.set(match[2]!, match[1]!);
+    return found.size > 0 ? found : undefined;
+  }
+
+  /** Sockets and pipes in a folder, by their paths in it. */
+  private async unkept(folder: string, leaveOut: readonly string[], signal?: AbortSignal): Promise<string[]> {
+    const text = await this.shell.text(commands.unkept(folder), { signal, mostBytes: mostListBytes });
+    return text
+      .split('\n')
+      .filter((path) => path.startsWith(`${folder}/`))
+      .map((path) => path.slice(folder.length + 1))
+      .filter((path) => !leaveOut.some((out) => path === out || path.startsWith(`${out}/`)));
+  }
+
+  /**
+   * Whether the phone's tar packs labels, found out on a folder by doing so: some name the option and fail with it.
+   * Where it does not, labels are asked for one by one.
+   */
+  private tarOptions(folder: string): Promise<string> {
     const ask = async () => {
-      const { stdout, stderr, exitCode } = await this.shell.run('tar --help');
+      const { stdout, stderr, exitCode } = await this.shell.run(commands.tarHelp());
       if (exitCode === 127)
         throw new PhoneRefusal('The phone has no tar, so it cannot make an archive of files.');
-      return extras.filter((option) => `${stdout}${stderr}`.includes(option)).join(' ');
+      if (!`${stdout}${stderr}`.includes(labelOption)) return '';
+      const tried = await this.shell.run(this.shell.rooted(commands.archiveAlone(folder, labelOption)));
+      const isPacked = tried.exitCode === 0 && /RHT\.security\.selinux=\w+:\w+:/.test(tried.stdout);
+      return isPacked ? labelOption : '';
     };
     this.options ??= ask();
     this.options.catch(() => (this.options = undefined));
     return this.options;
   }
+}
+
+/** The ends of a line that may be a path, the longest first. */
+function* tails(line: string): Generator<string> {
+  for (let at = line.indexOf(' '); at >= 0; at = line.indexOf(' ', at + 1)) yield line.slice(at + 1);
+}
+
+const mostComplaints = 20;
+
+/** A command's complaints, one a line, not all where there are many. */
+function complaints(words: string): string[] {
+  const lines = words.split('\n').filter((line) => line.trim() !== '');
+  const rest = lines.length - mostComplaints;
+  return rest > 0 ? [...lines.slice(0, mostComplaints), `and ${rest} lines more`] : lines;
+}
+
+/** An archive that came to its end, which two empty blocks mark; a tar that complains may still have packed all it could. */
+async function* endedArchive(stream: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  let zeros = 0;
+  for await (const part of stream) {
+    const last = part.findLastIndex((byte) => byte !== 0);
+    zeros = last < 0 ? zeros + part.length : part.length - 1 - last;
+    yield part;
+  }
+  if (zeros < endBytes)
+    throw new LinkFailure('The archive ended in the middle. Check the cable, then start again.');
 }

@@ -2,7 +2,8 @@ import { stagingFolders } from '@keen-larder/core/apps/copies.ts';
 import type { FolderExchange, SomeNames } from '../phone-link.ts';
 import { batches } from './batches.ts';
 import { mediaOwner, type AdbFiles } from './files.ts';
-import { quote, type AdbShell } from './shell.ts';
+import { commands } from './commands.ts';
+import type { AdbShell } from './shell.ts';
 import { PhoneRefusal } from '../../failures.ts';
 
 const sharedStorage = '/data/media/';
@@ -19,23 +20,26 @@ export class AdbFolderExchange implements FolderExchange {
   ) {}
 
   async hasFolder(folder: string): Promise<boolean> {
-    const { exitCode } = await this.shell.run(this.shell.rooted(`ls -A ${quote(folder)}`));
+    const { exitCode } = await this.shell.run(this.shell.rooted(commands.names(folder)));
     return exitCode === 0;
   }
 
-  archive(folder: string, without: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array> {
-    return this.files.archive(folder, without, signal);
+  archive(
+    folder: string,
+    without: readonly string[],
+    signal?: AbortSignal,
+    remark?: (text: string) => void,
+  ): AsyncIterable<Uint8Array> {
+    return this.files.archive(folder, without, signal, remark);
   }
 
   async stage(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<string> {
     if (!(await this.hasFolder(folder))) {
       if (!folder.startsWith(sharedStorage)) throw new PhoneRefusal(`There is no ${folder} on the phone.`);
-      await this.shell.must(
-        `mkdir -p ${quote(folder)} && chown ${mediaOwner}:${mediaOwner} ${quote(folder)}`,
-      );
+      await this.shell.must(commands.makeFoldersOf(mediaOwner, [folder]));
     }
     const next = at(folder, 'next');
-    await this.shell.must(`mkdir -p ${quote(next)}`);
+    await this.shell.must(commands.makeFolders([next]));
     await this.files.unpack(next, stream, signal);
     return next;
   }
@@ -46,7 +50,7 @@ export class AdbFolderExchange implements FolderExchange {
 
   async swap(folder: string, some?: SomeNames): Promise<void> {
     const before = at(folder, 'before');
-    await this.shell.must(`mkdir -p ${quote(before)}`);
+    await this.shell.must(commands.makeFolders([before]));
     if (some)
       await this.move(
         some.going.map((name) => `${folder}/${name}`),
@@ -55,15 +59,15 @@ export class AdbFolderExchange implements FolderExchange {
     else await this.moveAll(folder, before);
     const coming = some?.coming.map((name) => `${at(folder, 'coming')}/${name}`);
     for (const batch of batches(coming ?? [at(folder, 'aside')]))
-      await this.shell.must(`mkdir -p ${batch.map(quote).join(' ')}`);
+      await this.shell.must(commands.makeFolders(batch));
     if (!some || some.coming.length > 0) await this.moveAll(at(folder, 'next'), folder);
   }
 
   async settle(folder: string): Promise<void> {
-    await this.shell.must(`mkdir -p ${quote(at(folder, 'settled'))}`);
-    const rests = (['before', 'next', 'aside', 'coming'] as const).map((name) => quote(at(folder, name)));
-    await this.shell.must(`rm -rf ${rests.join(' ')}`);
-    await this.shell.must(`rm -rf ${quote(at(folder, 'settled'))}`);
+    await this.shell.must(commands.makeFolders([at(folder, 'settled')]));
+    const rests = (['before', 'next', 'aside', 'coming'] as const).map((name) => at(folder, name));
+    await this.shell.must(commands.removeAll(rests));
+    await this.shell.must(commands.removeAll([at(folder, 'settled')]));
   }
 
   async rollBack(folder: string): Promise<boolean> {
@@ -92,16 +96,15 @@ export class AdbFolderExchange implements FolderExchange {
   }
 
   private async move(paths: readonly string[], into: string): Promise<void> {
-    for (const batch of batches(paths))
-      await this.shell.must(`mv ${batch.map(quote).join(' ')} ${quote(into)}`);
+    for (const batch of batches(paths)) await this.shell.must(commands.move(batch, into));
   }
 
   private async removeAll(folder: string, names: readonly string[]): Promise<void> {
     for (const batch of batches(names.map((name) => `${folder}/${name}`)))
-      await this.shell.must(`rm -rf ${batch.map(quote).join(' ')}`);
+      await this.shell.must(commands.removeAll(batch));
   }
 
   private async namesIn(folder: string): Promise<string[]> {
-    return (await this.shell.must(`ls -A ${quote(folder)}`)).split('\n').filter(Boolean);
+    return (await this.shell.must(commands.names(folder))).split('\n').filter(Boolean);
   }
 }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { parseByName, parseDumpsysBattery, parseKernelBattery, parseMounts } from './parsing.ts';
-import { quote } from './shell.ts';
+import { quote } from './commands.ts';
 
 describe('what phones print', () => {
   it('names and nodes of partitions, whatever the columns before them', () => {

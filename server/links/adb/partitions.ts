@@ -10,21 +10,19 @@ import { type PartitionAccess } from '../phone-link.ts';
 import { inPairs, untilTaken } from '../../async/in-pairs.ts';
 import { batches } from './batches.ts';
 import { parseByName, parseMounts } from './parsing.ts';
-import { quote, type AdbShell } from './shell.ts';
+import { commands, rangesScript } from './commands.ts';
+import type { AdbShell } from './shell.ts';
 import { stretches } from './stretches.ts';
 import { PhoneRefusal } from '../../failures.ts';
 
 const blockBytes = 1 << 20;
 const pageBytes = 4096;
-const framedBlockBytes = blockBytes - 4096;
 /** What one command may name: an argument of Linux has 128 KiB at most. */
 const rangesAtOnce = 200;
 const nothing = () => Readable.from([]);
 const stretchSizes = { alignBytes: blockBytes, leastBytes: 8 * blockBytes, mostBytes: 256 * blockBytes };
 /** With a slash behind them, since the folder itself may be a link. */
 const folders = ['/dev/block/by-name/', '/dev/block/bootdevice/by-name/'];
-/** Where older phones have theirs, by the name of their controller. */
-const searched = '/dev/block/platform/*/by-name /dev/block/platform/*/*/by-name';
 /** A disk, not a partition of one: Android lists them by name since version 10. */
 const wholeDisk = /^\/dev\/block\/(?:mmcblk\d+|sd[a-z]+|nvme\d+n\d+)$/;
 
@@ -49,7 +47,7 @@ export class AdbPartitions implements PartitionAccess {
   async list(): Promise<PartitionFacts[]> {
     const nodes = await this.byName();
     const sizes = await this.sizesOf([...nodes.values()]);
-    const mounts = parseMounts(await this.shell.must('cat /proc/mounts'));
+    const mounts = parseMounts(await this.shell.must(commands.mounts()));
     const found: PartitionFacts[] = [];
     for (const [i, [name, node]] of [...nodes].entries()) {
       const bytes = sizes[i]!;
@@ -75,10 +73,8 @@ export class AdbPartitions implements PartitionAccess {
     const { node, region } = await this.place(name);
     const base = region?.offset ?? 0;
     for (let i = 0; i < ranges.length; i += rangesAtOnce) {
-      const reads = ranges
-        .slice(i, i + rangesAtOnce)
-        .flatMap(({ offset, bytes }) => readsOf(node, base + offset, bytes));
-      yield* this.shell.stream(reads.join(' && '), { signal });
+      const some = ranges.slice(i, i + rangesAtOnce).map(moved(base));
+      yield* this.shell.stream(commands.readRanges(node, some), { signal });
     }
   }
 
@@ -88,29 +84,29 @@ export class AdbPartitions implements PartitionAccess {
     if (this.mayUnmount) await this.unmount(node, name);
     // The cable does not wait for the flash at the end of a stretch, and zeros are written while data comes.
     await inPairs(stretches(bytes, stretchSizes), signal, (each, taken, stop) => {
-      const onto = `of=${quote(node)} bs=${blockBytes} seek=${each.offset / blockBytes} conv=notrunc`;
       if (each.kind === 'data')
-        return this.shell.feed(`dd ${onto}`, untilTaken(each.parts, taken), { signal: stop });
+        return this.shell.feed(commands.writeAt(node, each.offset), untilTaken(each.parts, taken), {
+          signal: stop,
+        });
       // Long runs of zeros the phone writes from its own: its flash is faster than its cable.
       taken();
-      return this.shell.feed(`dd if=/dev/zero ${onto} count=${each.bytes / blockBytes}`, nothing(), {
+      return this.shell.feed(commands.writeZeros(node, each.offset, each.bytes), nothing(), {
         signal: stop,
         quiet: { bytes: each.bytes },
       });
     });
-    await this.shell.feed('sync', nothing(), { signal, quiet: { bytes: stretchSizes.mostBytes } });
-    await this.shell.must(`blockdev --flushbufs ${quote(node)}`).catch(() => undefined);
+    await this.shell.feed(commands.sync(), nothing(), { signal, quiet: { bytes: stretchSizes.mostBytes } });
+    await this.shell.must(commands.forget(node)).catch(() => undefined);
   }
 
   async digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string> {
     const { node, region } = await this.place(name);
-    const base = region?.offset ?? 0;
-    const reads = ranges.flatMap(({ offset, bytes }) => readsOf(node, base + offset, bytes));
     const isWhole = !region && ranges.length === 1 && ranges[0]!.bytes === (await this.sizeOf(node));
-    const digest = isWhole ? `sha256sum ${quote(node)}` : `{ ${reads.join('; ')}; } | sha256sum`;
-    // What the kernel has in memory is what was read before; the flash itself is to be asked.
-    const script = `blockdev --flushbufs ${quote(node)}; ${digest}`;
-    const text = await this.shell.text(script, { signal, quiet: { bytes: rangesBytes(ranges) } });
+    const quiet = { bytes: rangesBytes(ranges) };
+    const input = rangesScript(node, ranges.map(moved(region?.offset ?? 0)));
+    const text = isWhole
+      ? await this.shell.text(commands.digestNode(node), { signal, quiet })
+      : await this.shell.text(commands.digestRanges(node), { signal, quiet, input });
     const match = /^([0-9a-f]{64})\b/.exec(text);
     if (!match) throw new PhoneRefusal(`The phone computed no digest of ${name}: “${text.trim()}”.`);
     return match[1]!;
@@ -127,9 +123,7 @@ export class AdbPartitions implements PartitionAccess {
   private async sizesOf(nodes: readonly string[]): Promise<number[]> {
     const sizes: number[] = [];
     for (const batch of batches(nodes)) {
-      // toybox takes one device a call.
-      const script = batch.map((node) => `blockdev --getsize64 ${quote(node)} || echo -`).join('; ');
-      sizes.push(...(await this.shell.must(script)).trim().split(/\s+/).map(Number));
+      sizes.push(...(await this.shell.must(commands.nodeSizes(batch))).trim().split(/\s+/).map(Number));
     }
     if (sizes.length !== nodes.length || sizes.some((size) => !Number.isSafeInteger(size)))
       throw new PhoneRefusal('The phone did not tell the size of every partition. Connect it again.');
@@ -139,7 +133,7 @@ export class AdbPartitions implements PartitionAccess {
   private async sizeOf(node: string): Promise<number> {
     let size = this.sizes.get(node);
     if (size === undefined) {
-      size = Number((await this.shell.must(`blockdev --getsize64 ${quote(node)}`)).trim());
+      size = Number((await this.shell.must(commands.nodeSizes([node]))).trim());
       this.sizes.set(node, size);
     }
     return size;
@@ -155,14 +149,13 @@ export class AdbPartitions implements PartitionAccess {
   }
 
   private async readNode(node: string, offset: number, bytes: number): Promise<Buffer> {
-    return this.shell.bytes(readsOf(node, offset, bytes).join(' && '), { mostBytes: bytes });
+    return this.shell.bytes(commands.readRanges(node, [{ offset, bytes }]), { mostBytes: bytes });
   }
 
   private async unmount(node: string, name: string): Promise<void> {
-    const mounts = parseMounts(await this.shell.must('cat /proc/mounts'));
+    const mounts = parseMounts(await this.shell.must(commands.mounts()));
     for (const { device, at } of mounts) {
-      if (device === node || device.endsWith(`/by-name/${name}`))
-        await this.shell.must(`umount ${quote(at)}`);
+      if (device === node || device.endsWith(`/by-name/${name}`)) await this.shell.must(commands.unmount(at));
     }
   }
 
@@ -183,9 +176,7 @@ export class AdbPartitions implements PartitionAccess {
       const found = new Map<string, Required<Place>>();
       for (const disk of disks) {
         // A phone that cannot tell still has its partitions: its tables are then not offered.
-        const { stdout: told } = await this.shell.run(
-          this.shell.rooted(`blockdev --getsize64 ${quote(disk)} && blockdev --getss ${quote(disk)}`),
-        );
+        const { stdout: told } = await this.shell.run(this.shell.rooted(commands.diskSize(disk)));
         const [bytes = NaN, sectorBytes = NaN] = told.trim().split(/\s+/).map(Number);
         if (!Number.isSafeInteger(bytes) || (sectorBytes !== 512 && sectorBytes !== 4096)) continue;
         const read = (offset: number, length: number) => this.readNode(disk, offset, length);
@@ -201,11 +192,8 @@ export class AdbPartitions implements PartitionAccess {
     return this.tables;
   }
 
-  /** Boot areas of eMMC that no partition table lists (kernel, Documentation/driver-api/mmc/mmc-dev-parts). */
   private async bootAreas(): Promise<Map<string, string>> {
-    const { stdout } = await this.shell.run(
-      this.shell.rooted('ls /dev/block/mmcblk0boot0 /dev/block/mmcblk0boot1'),
-    );
+    const { stdout } = await this.shell.run(this.shell.rooted(commands.bootAreas()));
     return new Map(
       [...stdout.matchAll(/^\/dev\/block\/(mmcblk0boot[01])$/gm)].map(([path, name]) => [name!, path]),
     );
@@ -219,7 +207,7 @@ export class AdbPartitions implements PartitionAccess {
 
   /** What a by-name folder lists, disks left out. */
   private async listed(folder: string): Promise<Map<string, string>> {
-    const { stdout } = await this.shell.run(this.shell.rooted(`ls -l ${folder}`));
+    const { stdout } = await this.shell.run(this.shell.rooted(commands.listByName(folder)));
     return new Map([...parseByName(stdout)].filter(([, node]) => !wholeDisk.test(node)));
   }
 
@@ -229,10 +217,10 @@ export class AdbPartitions implements PartitionAccess {
         const nodes = await this.listed(folder);
         if (nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
       }
-      const { stdout } = await this.shell.run(this.shell.rooted(`ls -d ${searched}`));
+      const { stdout } = await this.shell.run(this.shell.rooted(commands.searchByName()));
       for (const folder of linesOf(stdout)) {
         if (!/^\/dev\/block\/platform\/[\w./:-]+\/by-name$/.test(folder)) continue;
-        const nodes = await this.listed(quote(`${folder}/`));
+        const nodes = await this.listed(`${folder}/`);
         if (nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
       }
       throw new PhoneRefusal('The phone lists no partitions by name.');
@@ -243,32 +231,10 @@ export class AdbPartitions implements PartitionAccess {
   }
 }
 
-/** The largest block that divides both where to start and how much to read. */
-function smallBlock(offset: number, bytes: number): number {
-  let block = blockBytes;
-  while (block > 1 && (offset % block !== 0 || bytes % block !== 0)) block /= 2;
-  return block;
-}
-
-/** What has `dd` read a range of a node, in the largest blocks that fit it. */
-function readsOf(node: string, offset: number, bytes: number): string[] {
-  const dd = (block: number, from: number, blocks: number) =>
-    `dd if=${quote(node)} bs=${block} skip=${from / block} count=${blocks}`;
-  const part = (from: number, length: number) => {
-    const block = smallBlock(from, length);
-    return length > 0 ? [dd(block, from, length / block)] : [];
-  };
-  // Most of it in blocks that fit into one adb payload together with their shell frame.
-  const lead = Math.min(bytes, Math.ceil(offset / framedBlockBytes) * framedBlockBytes - offset);
-  const framed = Math.floor((bytes - lead) / framedBlockBytes);
-  if (framed < 2) return part(offset, bytes);
-  const framedBytes = framed * framedBlockBytes;
-  return [
-    ...part(offset, lead),
-    dd(framedBlockBytes, offset + lead, framed),
-    ...part(offset + lead + framedBytes, bytes - lead - framedBytes),
-  ];
-}
+/** From where a range of a region lies on its disk. */
+const moved =
+  (base: number) =>
+  ({ offset, bytes }: ByteRange): ByteRange => ({ offset: base + offset, bytes });
 
 /** The disk that a partition's node lies on: `/dev/block/mmcblk0p14` on `mmcblk0`, `/dev/block/sda12` on `sda`. */
 function diskOf(node: string): string | undefined {

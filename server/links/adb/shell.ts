@@ -1,10 +1,13 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { AdbSocket } from '@yume-chan/adb';
 import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
+import { BothEnds } from '@keen-larder/core/bytes/both-ends.ts';
+import { utf8 } from '@keen-larder/core/bytes/text.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { raceAgainst } from '../../async/race-against.ts';
 import { FlashFailure, LinkFailure, PhoneFailure, PhoneRefusal } from '../../failures.ts';
 import type { Quiet, SilenceLimit } from '../silence.ts';
+import { commands, quote } from './commands.ts';
 import type { AdbConnection } from './connect.ts';
 
 /** A command's end comes a moment after the end of what it reads. */
@@ -20,19 +23,22 @@ export interface CommandOptions {
   readonly signal?: AbortSignal | undefined;
   /** Why the phone may be quiet for longer than usual. */
   readonly quiet?: Quiet;
+  /** What it reads; nothing otherwise. */
+  readonly input?: string;
+  /** It may end with 1 and complaints, which are handed over: what it printed is judged by itself. */
+  readonly mayComplain?: (words: string) => void;
   /** So many bytes it may print at most, where they are all wanted at once. */
   readonly mostBytes?: number;
 }
 
 /** No answer of a few lines is longer. */
 const usuallyMostBytes = 4 << 20;
-/** So many bytes of complaint are kept. */
-const mostWords = 64 << 10;
+/** So many bytes of complaint are kept, of their beginning and of their end. */
+const mostWords = 32 << 10;
+/** Of a command's input at once. */
+const inputBytes = 32 << 10;
 /** A command whose whole answer is waited for may print for so long; what it reads or writes counts besides. */
 const mostMs = 5 * 60_000;
-
-/** Quotes a word for the phone's shell. */
-export const quote = (word: string): string => `'${word.replaceAll("'", `'\\''`)}'`;
 
 /** How a script is run as root: as those who give root have it, and as AOSP's own `su` has it, which takes a command's words. */
 const waysToRoot: readonly ((script: string) => string)[] = [
@@ -58,13 +64,13 @@ export class AdbShell {
 
   /** Finds out how to become root: the daemon may be, otherwise `su` is tried. */
   async findRoot(): Promise<boolean> {
-    const plain = await this.run('id -u');
+    const plain = await this.run(commands.userId());
     if (plain.stdout.trim() === '0') {
       this.root = true;
       return true;
     }
     for (const asRoot of waysToRoot) {
-      const { exitCode, stdout } = await this.run(asRoot('id -u'));
+      const { exitCode, stdout } = await this.run(asRoot(commands.userId()));
       this.root = exitCode === 0 && stdout.trim() === '0';
       if (!this.root) continue;
       this.asRoot = asRoot;
@@ -142,7 +148,8 @@ export class AdbShell {
     const { exitCode, words } = yield* this.output(this.rooted(script), options);
     // The last command of a pipe ends well even when the first one could not read.
     if (flashError.test(words)) throw new FlashFailure('The phone cannot read its own flash there.');
-    if (exitCode !== 0) throw refusal(script, exitCode, words);
+    if (options.mayComplain && exitCode <= 1) options.mayComplain(words);
+    else if (exitCode !== 0) throw refusal(script, exitCode, words);
   }
 
   /**
@@ -205,10 +212,12 @@ export class AdbShell {
   /** What a command prints, as it is given; resolves to how it ended, which it did. */
   private async *output(
     script: string,
-    { signal, quiet }: CommandOptions,
+    { signal, quiet, input }: CommandOptions,
   ): AsyncGenerator<Uint8Array, Ending & { readonly exitCode: number }> {
     const socket = await this.open(script);
     const close = closing(socket);
+    // Where it does not take its input, it ends, and says why.
+    if (input !== undefined) this.give(socket, utf8(input)).catch(() => undefined);
     signal?.addEventListener('abort', close, { once: true });
     try {
       signal?.throwIfAborted();
@@ -225,6 +234,17 @@ export class AdbShell {
     }
   }
 
+  /** Gives a command all that it reads. */
+  private async give(socket: AdbSocket, input: Uint8Array): Promise<void> {
+    const writer = socket.writable.getWriter();
+    for (let at = 0; at < input.length; at += inputBytes) {
+      const part = input.subarray(at, at + inputBytes);
+      await this.connection.orGone(writer.write(shellHeader(shellIds.stdin, part.length)));
+      await this.connection.orGone(writer.write(part));
+    }
+    await this.connection.orGone(writer.write(shellHeader(shellIds.closeStdin, 0)));
+  }
+
   /** What a command prints until its end, and how it ended. @param awaited each sign of life */
   private async *listen(
     socket: AdbSocket,
@@ -236,8 +256,7 @@ export class AdbShell {
     // The reader ends at once; the phone may take its time to hear of it, or be past hearing.
     signal?.addEventListener('abort', cancel, { once: true });
     const parser = new ShellParser();
-    const complaint: Uint8Array[] = [];
-    let complained = 0;
+    const complaint = new BothEnds(mostWords);
     let exitCode: number | undefined;
     try {
       for (;;) {
@@ -245,10 +264,8 @@ export class AdbShell {
         if (done) break;
         for (const { id, data } of parser.push(value)) {
           if (id === shellIds.stdout) yield data;
-          else if (id === shellIds.stderr && complained < mostWords) {
-            complaint.push(data.slice());
-            complained += data.length;
-          } else if (id === shellIds.exit) exitCode = data[0];
+          else if (id === shellIds.stderr) complaint.add(data);
+          else if (id === shellIds.exit) exitCode = data[0];
         }
         this.connection.pool.giveBack(value);
       }
@@ -256,7 +273,7 @@ export class AdbShell {
       signal?.removeEventListener('abort', cancel);
       cancel();
     }
-    return { exitCode, words: Buffer.concat(complaint).toString() };
+    return { exitCode, words: complaint.text() };
   }
 
   private async drain(socket: AdbSocket): Promise<Ending> {

@@ -14,7 +14,8 @@ import { openUserData, userDataOn, type UserData } from '../../larder/inside/use
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { type FileAccess } from '../../links/phone-link.ts';
 import { copyBatch, type BatchApp, type TakenCopy } from './app-batch.ts';
-import { filesAmong, filesNotReadable, someOf } from '../imaging/archive-taking.ts';
+import { filesAmong, filesNotReadable } from '../imaging/archive-taking.ts';
+import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { onPhone, requireClear } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { dataFiles, mostReadings } from './copying.ts';

@@ -1,21 +1,23 @@
 import { describe, expect, it } from 'vitest';
 import type { ArchivedEntry } from '../../formats/tar.ts';
-import type { FileAccess, FileOwner } from '../../links/phone-link.ts';
+import type { FileAccess, PresentFile } from '../../links/phone-link.ts';
 import { differing } from './archive-taking.ts';
 
 const label = 'u:object_r:app_data_file:s0:c61,c256,c512,c768';
 const plain = { bytes: 0, modifiedAt: 0 };
 const kept: Readonly<Record<string, ArchivedEntry>> = {
   './a/': { uid: 10061, gid: 10061, mode: 0o700, label, type: 'directory', ...plain },
+  './a/lib': { uid: 0, gid: 0, mode: 0o777, type: 'symlink', target: '/data/app/lib', ...plain },
   './a/notes.db': { uid: 10061, gid: 10061, mode: 0o660, label, sha256: 'ab', type: 'file', ...plain },
 };
 
 /** A phone that has what was kept, but for some of it. */
 function phone(
-  over: Readonly<Record<string, Partial<FileOwner> & { sha256?: string }>>,
-): Pick<FileAccess, 'digests' | 'owners'> {
+  over: Readonly<Record<string, Partial<PresentFile> & { sha256?: string }>>,
+): Pick<FileAccess, 'digests' | 'owners' | 'settleLabels'> {
   const now = (path: string) => ({
     label: undefined,
+    isLink: path === './a/lib',
     ...kept[path === './a' ? './a/' : path]!,
     ...over[path],
   });
@@ -24,6 +26,7 @@ function phone(
       Promise.resolve(new Map(paths.map((path) => [path, now(path).sha256!]))),
     owners: (_folder: string, paths: readonly string[]) =>
       Promise.resolve(new Map(paths.map((path) => [path, now(path)]))),
+    settleLabels: () => Promise.resolve(),
   };
 }
 
@@ -40,6 +43,7 @@ describe('what an unpacked archive did not become', () => {
     ['an owner', './a/notes.db', { uid: 0 }],
     ['a group', './a/notes.db', { gid: 1000 }],
     ['a mode', './a', { mode: 0o755 }],
+    ['where a link leads', './a/lib', { target: 'PaxHeader' }],
     ['a label', './a', { label: 'u:object_r:unlabeled:s0' }],
   ])('is named for %s', async (_what, path, now) => {
     expect(await found({ [path]: now })).toEqual([path === './a' ? './a/' : path]);

@@ -1,8 +1,8 @@
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
-import { type FileAccess, type FileOwner } from '../../links/phone-link.ts';
+import type { FileAccess, PresentFile } from '../../links/phone-link.ts';
 import type { StoredImage } from '../../shelf/image-writer.ts';
 import type { Taking } from './image-taking.ts';
 import { RunFailure } from '../../failures.ts';
@@ -15,15 +15,6 @@ export interface TakenArchive {
   readonly unsettled: readonly ByteRange[];
   readonly files: number;
 }
-
-const namedFiles = 5;
-
-/** A few of many paths, for a sentence. */
-export const someOf = (paths: readonly string[]): string =>
-  listText([
-    ...paths.slice(0, namedFiles),
-    ...(paths.length > namedFiles ? [`${paths.length - namedFiles} more`] : []),
-  ]);
 
 /**
  * Has the phone pack files into an archive and digest each of them; what differs is named.
@@ -47,7 +38,7 @@ export async function takeArchive(
         await writer.startAnew();
       }
       entries = new Map();
-      const stream = files.archive(plan.folder, plan.leaveOut, signal);
+      const stream = files.archive(plan.folder, plan.leaveOut, signal, (text) => run.log(text, 'warning'));
       await writer.take(digestedFiles(stream, entries), passed);
     },
     onBreak: () => set.seal(),
@@ -97,9 +88,12 @@ async function differingBytes(
   return [...digests].filter(([path, digest]) => present.get(path) !== digest).map(([path]) => path);
 }
 
-/** What of an archive the phone does not have with the same bytes, owner, mode and label. */
+/**
+ * What of an archive that was unpacked the phone does not have with the same bytes, owner, mode, label and link target.
+ * Labels that its tar did not set are set.
+ */
 export async function differing(
-  files: Pick<FileAccess, 'digests' | 'owners'>,
+  files: Pick<FileAccess, 'digests' | 'owners' | 'settleLabels'>,
   folder: string,
   entries: Entries,
   bytes: number,
@@ -107,17 +101,24 @@ export async function differing(
 ): Promise<string[]> {
   const wrong = await differingBytes(files, folder, entries, bytes, signal);
   const plain = (path: string) => path.replace(/(.)\/$/, '$1');
-  const present = await files.owners(folder, [...entries.keys()].map(plain), signal);
+  const paths = [...entries.keys()].map(plain);
+  const labels = [...entries].flatMap(([path, { label }]) =>
+    label === undefined ? [] : [[plain(path), label] as const],
+  );
+  await files.settleLabels(folder, new Map(labels), signal);
+  const present = await files.owners(folder, paths, signal);
   const others = [...entries].filter(([path, kept]) => !isOwnedAlike(kept, present.get(plain(path))));
   return [...new Set([...wrong, ...others.map(([path]) => path)])];
 }
 
 /** A phone that does not tell its labels is taken at its word for the rest. */
-const isOwnedAlike = (kept: ArchivedEntry, present: FileOwner | undefined): boolean =>
+const isOwnedAlike = (kept: ArchivedEntry, present: PresentFile | undefined): boolean =>
   present !== undefined &&
   present.uid === kept.uid &&
   present.gid === kept.gid &&
-  present.mode === kept.mode &&
+  // Of a link, nobody asks for the mode.
+  (present.isLink || present.mode === kept.mode) &&
+  (kept.type !== 'symlink' || present.target === kept.target) &&
   (kept.label === undefined || present.label === undefined || present.label === kept.label);
 
 export const filesNotReadable =

@@ -12,7 +12,8 @@ import { byItself } from '../apps/app-batch.ts';
 import type { Run } from '../engine/live-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
-import { someOf } from '../imaging/archive-taking.ts';
+
+import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { filesOf } from '../phone/phone-access.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
 import { undoExchange } from './records-exchange.ts';

@@ -1,10 +1,12 @@
 import { posix } from 'node:path';
-import { pack } from 'tar-stream';
+import { Readable } from 'node:stream';
 import { recordKind, type RecordFile, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { PhoneRefusal, traitsOf } from '../../failures.ts';
 import type { FileOwner, PhoneLink } from '../../links/phone-link.ts';
+import { tarEnd, tarHeader, tarPadding } from '../../formats/tar-header.ts';
 import { findRecords, userDataRoot } from '../../records/phone-records.ts';
-import { someOf } from '../imaging/archive-taking.ts';
+
+import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { filesOf, foldersOf } from '../phone/phone-access.ts';
 
 /** A file of records as it is to be. */
@@ -88,11 +90,32 @@ async function stage(
   const missing = [...needed]
     .filter(([path]) => !have.has(path.slice(1)))
     .sort(([a], [b]) => (a < b ? -1 : 1));
-  const archive = pack();
-  for (const [path, owner] of missing) archive.entry({ ...headerOf(`${path}/`, owner), type: 'directory' });
-  for (const { path, bytes } of wanted) archive.entry(headerOf(staged(path), owners.get(path)!), bytes);
-  archive.finalize();
-  await files.unpack(userDataRoot, archive, signal);
+  const modifiedAt = Math.floor(Date.now() / 1000);
+  const parts = [
+    ...missing.map(([path, owner]) =>
+      tarHeader({ name: `.${path}/`, type: 'directory', ...owner, modifiedAt, bytes: 0 }),
+    ),
+    ...wanted.flatMap(({ path, bytes }) => [
+      tarHeader({
+        name: `.${staged(path)}`,
+        type: 'file',
+        ...owners.get(path)!,
+        modifiedAt,
+        bytes: bytes.length,
+      }),
+      bytes,
+      tarPadding(bytes.length),
+    ]),
+    tarEnd(),
+  ];
+  await files.unpack(userDataRoot, Readable.from(parts), signal);
+  const unlabelled = new Map(
+    [
+      ...missing.map(([path, { label }]) => [path.slice(1), label] as const),
+      ...wanted.map(({ path }) => [staged(path).slice(1), owners.get(path)!.label] as const),
+    ].flatMap(([path, label]) => (label === undefined ? [] : [[path, label] as const])),
+  );
+  await files.settleLabels(userDataRoot, unlabelled, signal);
   const total = wanted.reduce((sum, { bytes }) => sum + bytes.length, 0);
   const digests = await files.digests(
     userDataRoot,
@@ -106,15 +129,6 @@ async function stage(
 }
 
 const ownerOf = ({ uid, gid, mode, label }: RecordFile | FileOwner): FileOwner => ({ uid, gid, mode, label });
-
-const headerOf = (path: string, { uid, gid, mode, label }: FileOwner) => ({
-  name: `.${path}`,
-  uid,
-  gid,
-  mode,
-  mtime: new Date(),
-  ...(label && { pax: { 'RHT.security.selinux': label, 'SCHILY.xattr.security.selinux': `${label}\0` } }),
-});
 
 /** Names by the folders that they lie in. */
 function byFolder(paths: readonly string[]): Map<string, string[]> {

@@ -8,7 +8,8 @@ import { type AppAccess } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
 import { fileOn } from '../file-source.ts';
 import { hardwareKeyUids } from './keystore.ts';
-import { quote, type AdbShell } from '../shell.ts';
+import { commands } from '../commands.ts';
+import type { AdbShell } from '../shell.ts';
 import { LinkFailure } from '../../../failures.ts';
 
 /** APKs looked into side by side: each is a few round trips. */
@@ -37,15 +38,15 @@ export class AdbApps implements AppAccess {
   }
 
   async list(signal?: AbortSignal): Promise<AppFacts[]> {
-    const installed = await readPackages(await this.text('dumpsys package packages', signal));
+    const installed = await readPackages(await this.text(commands.allPackages(), signal));
     if (installed.length === 0) {
       throw new LinkFailure(
         'The phone’s package manager lists no apps. Wait until it has started, then look again.',
       );
     }
-    const bases = parseBasePaths(await this.text('pm list packages -f', signal));
+    const bases = parseBasePaths(await this.text(commands.packagePaths(), signal));
     const running = new Set(
-      (await this.text('ps -A -o NAME', signal)).split('\n').map((line) => line.trim()),
+      (await this.text(commands.processes(), signal)).split('\n').map((line) => line.trim()),
     );
     const pathsOf = new Map(installed.map((app) => [app.package, apkPaths(app, bases.get(app.package))]));
     const files = await this.filesAt([...pathsOf.values()].flat(), signal);
@@ -114,7 +115,7 @@ export class AdbApps implements AppAccess {
   private async filesAt(paths: readonly string[], signal?: AbortSignal): Promise<Map<string, ApkFile>> {
     const found = new Map<string, ApkFile>();
     for (const batch of batches(paths)) {
-      const script = `stat -c '%s %Y %n' ${batch.map(quote).join(' ')} 2>/dev/null; true`;
+      const script = commands.dates(batch);
       for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (.*)$/gm)) {
         const [key, bytes, , path] = [...match] as [string, string, string, string];
         found.set(path, { path, bytes: Number(bytes), key });
@@ -129,7 +130,7 @@ export class AdbApps implements AppAccess {
     const found = new Map<string, DataFile[]>();
     const folders = ['data', 'device-data'] as const;
     const parents = folders.map((kind) => folderOf(kind, '').replace(/\/$/, ''));
-    const script = `find ${parents.join(' ')} -type f -exec stat -c '%s %Y %n' '{}' + 2>/dev/null; true`;
+    const script = commands.datedFiles(parents);
     for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (\/.*)$/gm)) {
       const [, bytes, modifiedAt, path] = [...match] as [string, string, string, string];
       const at = parents.findIndex((parent) => path.startsWith(`${parent}/`));

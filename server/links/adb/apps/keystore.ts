@@ -1,5 +1,6 @@
 import { readKeyUids } from '../../../untrusted/untrusted.ts';
-import { quote, type AdbShell } from '../shell.ts';
+import { commands } from '../commands.ts';
+import type { AdbShell } from '../shell.ts';
 
 /** Up to Android 11 a file for each key, named by the uid (AOSP system/security, keystore). */
 const keyFolder = '/data/misc/keystore/user_0';
@@ -10,9 +11,9 @@ const mostDatabaseBytes = 64 << 20;
 /** Uids of apps that keep keys in the phone's hardware; needs root. */
 export async function hardwareKeyUids(shell: AdbShell): Promise<Set<number>> {
   const found = new Set<number>();
-  const list = await shell.run(shell.rooted(`ls ${quote(keyFolder)}`));
+  const list = await shell.run(shell.rooted(commands.keysOfHardware(keyFolder)));
   for (const [, uid] of list.stdout.matchAll(/^(\d+)_USRPKEY_/gm)) found.add(Number(uid));
-  const bytes = await shell.bytes(`cat ${quote(keyDatabase)} 2>/dev/null; true`, {
+  const bytes = await shell.bytes(commands.contentIfThere(keyDatabase), {
     mostBytes: mostDatabaseBytes,
   });
   if (bytes.length > 0) for (const uid of await readKeyUids(bytes)) found.add(uid);

@@ -1,0 +1,164 @@
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { PhoneRefusal } from '../../failures.ts';
+
+/** Quotes a word for the phone's shell. */
+export const quote = (word: string): string => `'${word.replaceAll("'", `'\\''`)}'`;
+
+const words = (all: readonly string[]): string => all.map(quote).join(' ');
+
+const kernelBattery = '/sys/class/power_supply/battery';
+const blockBytes = 1 << 20;
+/** So much fits into one adb payload together with its shell frame. */
+const framedBlockBytes = blockBytes - 4096;
+
+/** A package's or permission's name is a word of the shell as it is. */
+const plainName = /^[A-Za-z0-9_.]+$/;
+
+/** @throws PhoneRefusal for what could not be the name of a package or a permission */
+function nameOf(name: string): string {
+  if (!plainName.test(name)) throw new PhoneRefusal(`“${name}” is no name of an app or a permission.`);
+  return name;
+}
+
+/**
+ * Every command line that a phone's shell is given, by what it is for. They are tried on the tools that phones have, each
+ * in the shapes that a test lists, and a command that it does not list is an error of types. Whatever a phone's tools
+ * do otherwise is dealt with here, with the tool that does so named.
+ */
+export const commands = {
+  userId: () => 'id -u',
+  properties: () => 'getprop',
+  property: (name: string) => `getprop ${nameOf(name)}`,
+  batteryOfSystem: () => 'dumpsys battery',
+  batteryOfKernel: () => `cat ${kernelBattery}/capacity ${kernelBattery}/status`,
+  imei: () => 'service call iphonesubinfo 1',
+  mounts: () => 'cat /proc/mounts',
+
+  /** @param folder with a slash behind it, since it may be a link; or a pattern, which is no word */
+  listByName: (folder: string) => `ls -l ${quote(folder)}`,
+  /** Where older phones have theirs, by the name of their controller. */
+  searchByName: () => 'ls -d /dev/block/platform/*/by-name /dev/block/platform/*/*/by-name',
+  /** Boot areas of eMMC that no partition table lists (kernel, Documentation/driver-api/mmc/mmc-dev-parts). */
+  bootAreas: () => 'ls /dev/block/mmcblk0boot0 /dev/block/mmcblk0boot1',
+  /** A line for each, `-` where there is none. toybox takes one device a call. */
+  nodeSizes: (nodes: readonly string[]) =>
+    nodes.map((node) => `blockdev --getsize64 ${quote(node)} || echo -`).join('; '),
+  diskSize: (disk: string) => `blockdev --getsize64 ${quote(disk)} && blockdev --getss ${quote(disk)}`,
+  /** What of a node lies in some ranges, one behind the other. */
+  readRanges: (node: string, ranges: readonly ByteRange[]) => readsOf(node, ranges).join(' && '),
+  digestNode: (node: string) => `${flush(node)}; sha256sum ${quote(node)}`,
+  /** Of what its input says is read: a command line of a file system's ranges would be longer than Linux takes. */
+  digestRanges: (node: string) => `${flush(node)}; sh | sha256sum`,
+  /** toybox overruns `bs=` where what it reads comes in short pieces, as from a socket; blocks of its own it fills. */
+  writeAt: (node: string, offset: number) =>
+    `dd of=${quote(node)} ibs=${blockBytes} obs=${blockBytes} seek=${offset / blockBytes} conv=notrunc`,
+  writeZeros: (node: string, offset: number, bytes: number) =>
+    `dd if=/dev/zero of=${quote(node)} bs=${blockBytes} seek=${offset / blockBytes} count=${bytes / blockBytes} conv=notrunc`,
+  sync: () => 'sync',
+  forget: (node: string) => flush(node),
+
+  mount: (fileSystem: string, node: string, at: string, way: 'ro' | 'rw') =>
+    `mount -t ${fileSystem} -o ${way} ${quote(node)} ${quote(at)}`,
+  unmount: (at: string) => `umount ${quote(at)}`,
+  makeExt4: (node: string) => `mke2fs -t ext4 -b 4096 -q -F ${quote(node)}`,
+  makeF2fs: (node: string) => `make_f2fs -g android ${quote(node)}`,
+
+  names: (folder: string) => `ls -A ${quote(folder)}`,
+  removeAll: (paths: readonly string[]) => `rm -rf ${words(paths)}`,
+  makeFolders: (paths: readonly string[]) => `mkdir -p ${words(paths)}`,
+  makeFoldersOf: (owner: number, paths: readonly string[]) =>
+    `mkdir -p ${words(paths)} && chown ${owner}:${owner} ${words(paths)}`,
+  move: (paths: readonly string[], into: string) => `mv ${words(paths)} ${quote(into)}`,
+  archive: (folder: string, options: string, leaveOut: readonly string[]) =>
+    `tar -c -f - -C ${quote(folder)} ${options} ${leaveOut.map((path) => `--exclude=${quote(`./${path}`)}`).join(' ')} .`,
+  unpack: (folder: string, options: string) => `tar -x -p -f - -C ${quote(folder)} ${options} && sync`,
+  /** The folder alone, to see whether labels come along. */
+  archiveAlone: (folder: string, options: string) =>
+    `tar -c -f - -C ${quote(folder)} ${options} --exclude='./*' .`,
+  tarHelp: () => 'tar --help',
+  /** Sockets and pipes, which no archive holds. */
+  unkept: (folder: string) => `find -H ${quote(folder)} '(' -type s -o -type p ')' 2>/dev/null; true`,
+  labels: (folder: string) => `cd ${quote(folder)} && find . -exec stat -c '%C %n' '{}' + 2>/dev/null; true`,
+  label: (label: string, folder: string, paths: readonly string[]) =>
+    `cd ${quote(folder)} && chcon ${quote(label)} ${words(paths)}`,
+  /** Lines that end with a link's path, an arrow and its target. */
+  linkTargets: (folder: string, paths: readonly string[]) =>
+    `cd ${quote(folder)} && ls -ld ${words(paths)} 2>/dev/null; true`,
+  content: (path: string) => `cat ${quote(path)}`,
+  contentIfThere: (path: string) => `cat ${quote(path)} 2>/dev/null; true`,
+  readFile: (path: string, block: number, from: number, blocks: number) =>
+    `dd if=${quote(path)} bs=${block} skip=${from} count=${blocks}`,
+  digestFiles: (folder: string, paths: readonly string[]) =>
+    `cd ${quote(folder)} && sha256sum ${words(paths)} 2>/dev/null; true`,
+  /** Files at some paths and below them. The paths may be links, which toybox follows only when told. */
+  describeFiles: (paths: readonly string[]) =>
+    `find -H ${words(paths)} -type f -exec stat -c '%s %u %g %a %C %n' '{}' + 2>/dev/null; true`,
+  datedFiles: (paths: readonly string[]) =>
+    `find -H ${words(paths)} -type f -exec stat -c '%s %Y %n' '{}' + 2>/dev/null; true`,
+  dates: (paths: readonly string[]) => `stat -c '%s %Y %n' ${words(paths)} 2>/dev/null; true`,
+  owners: (folder: string, paths: readonly string[]) =>
+    `cd ${quote(folder)} && stat -c '%u %g %a %C %F|%n' ${words(paths)} 2>/dev/null; true`,
+  types: (folder: string, names: readonly string[]) =>
+    `cd ${quote(folder)} && stat -c '%F %n' ${words(names.map((name) => `./${name}`))} 2>/dev/null; true`,
+  typeAndSize: (path: string) => `stat -c '%F|%s' ${quote(path)} 2>/dev/null; true`,
+
+  allPackages: () => 'dumpsys package packages',
+  packagePaths: () => 'pm list packages -f',
+  processes: () => 'ps -A -o NAME',
+  keysOfHardware: (folder: string) => `ls ${quote(folder)}`,
+  freeSpace: () => 'df -k /data',
+  stopApp: (name: string) => `am force-stop ${nameOf(name)}`,
+  describePackage: (name: string) => `dumpsys package ${nameOf(name)}`,
+  beginInstall: (bytes: number, installer: string | undefined, mayDowngrade: boolean) =>
+    `pm install-create -r${mayDowngrade ? ' -d' : ''}${installer ? ` -i ${nameOf(installer)}` : ''} -S ${bytes}`,
+  writeInstall: (session: string, name: string, bytes: number) =>
+    `pm install-write -S ${bytes} ${nameOf(session)} ${quote(name)} -`,
+  commitInstall: (session: string) => `pm install-commit ${nameOf(session)}`,
+  abandonInstall: (session: string) => `pm install-abandon ${nameOf(session)}`,
+  uninstall: (name: string) => `pm uninstall --user 0 ${nameOf(name)}`,
+  bringBack: (name: string) => `cmd package install-existing --user 0 ${nameOf(name)}`,
+  enable: (name: string) => `pm enable --user 0 ${nameOf(name)}`,
+  disable: (name: string) => `pm disable-user --user 0 ${nameOf(name)}`,
+  grant: (name: string, permission: string) => `pm grant ${nameOf(name)} ${nameOf(permission)}`,
+  revoke: (name: string, permission: string) => `pm revoke ${nameOf(name)} ${nameOf(permission)}`,
+} satisfies Record<string, (...args: never[]) => string>;
+
+/** What the kernel has in memory is what was read before; the flash itself is to be asked. */
+function flush(node: string): string {
+  return `blockdev --flushbufs ${quote(node)}`;
+}
+
+/** The largest block that divides both where to start and how much to read. */
+function smallBlock(offset: number, bytes: number): number {
+  let block = blockBytes;
+  while (block > 1 && (offset % block !== 0 || bytes % block !== 0)) block /= 2;
+  return block;
+}
+
+/** The input of `digestRanges`. */
+export const rangesScript = (node: string, ranges: readonly ByteRange[]): string =>
+  readsOf(node, ranges)
+    .map((read) => `${read}\n`)
+    .join('');
+
+/** What has `dd` read ranges of a node, in the largest blocks that fit each. */
+function readsOf(node: string, ranges: readonly ByteRange[]): string[] {
+  const dd = (block: number, from: number, blocks: number) =>
+    `dd if=${quote(node)} bs=${block} skip=${from / block} count=${blocks}`;
+  const part = (from: number, length: number) => {
+    const block = smallBlock(from, length);
+    return length > 0 ? [dd(block, from, length / block)] : [];
+  };
+  return ranges.flatMap(({ offset, bytes }) => {
+    // Most of it in blocks that fit into one adb payload.
+    const lead = Math.min(bytes, Math.ceil(offset / framedBlockBytes) * framedBlockBytes - offset);
+    const framed = Math.floor((bytes - lead) / framedBlockBytes);
+    if (framed < 2) return part(offset, bytes);
+    const framedBytes = framed * framedBlockBytes;
+    return [
+      ...part(offset, lead),
+      dd(framedBlockBytes, offset + lead, framed),
+      ...part(offset + lead + framedBytes, bytes - lead - framedBytes),
+    ];
+  });
+}

@@ -1,0 +1,255 @@
+// A phone whose commands are run by the tools that phones have: mksh and toybox or busybox, in a folder of their own with
+// mounts and processes of its own, on loop devices. Shares nothing with the simulated shell; only the framing of adb.
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  readFileSync,
+  symlinkSync,
+  truncateSync,
+  writeFileSync,
+} from 'node:fs';
+import { createServer, type AddressInfo, type Server } from 'node:net';
+import { dirname, join } from 'node:path';
+import { AdbConnection } from '@keen-larder/standin/adb/connection.ts';
+import { shellFor, type RunShell } from '@keen-larder/standin/adb/services.ts';
+import { toyboxBinary } from './toybox.ts';
+
+/** How a phone's shell side is made. */
+export interface Personality {
+  readonly mode: 'system' | 'recovery';
+  readonly tools: 'toybox' | 'busybox';
+  /** How one becomes root: the daemon is, by some form of `su`, or not at all. */
+  readonly root: 'daemon' | 'su -c' | 'su 0' | 'none';
+}
+
+export interface UserlandPartition {
+  readonly name: string;
+  readonly bytes: Uint8Array;
+}
+
+const mksh = '/bin/mksh-static';
+const busybox = '/bin/busybox';
+const shellUid = 2000;
+
+/** What a phone says when something here is missing to run it; undefined where nothing is. */
+export function whyNotHere(): string | undefined {
+  if (process.getuid?.() !== 0) return 'only root may mount and make namespaces';
+  for (const path of [mksh, busybox, '/dev/loop-control'])
+    if (!existsSync(path)) return `${path} is not there`;
+  try {
+    toyboxBinary();
+    return undefined;
+  } catch (error) {
+    return `toybox could not be built: ${(error as Error).message}`;
+  }
+}
+
+export class UserlandPhone {
+  private readonly loops: string[] = [];
+  private readonly root: string;
+  private holder: ChildProcess | undefined;
+  private initPid = 0;
+  private readonly server: Server;
+
+  private constructor(
+    private readonly folder: string,
+    readonly personality: Personality,
+    private readonly properties: Readonly<Record<string, string>>,
+  ) {
+    this.root = join(folder, 'root');
+    const cable = { carry: () => undefined };
+    const banner = `${personality.mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=knot;features=shell_v2,cmd`;
+    this.server = createServer({ pauseOnConnect: true }, (accepted) => {
+      new AdbConnection(accepted, banner, (name) => shellFor(name, this.run), cable, undefined);
+    });
+  }
+
+  /** @param folder an empty one, on a file system that loop devices work on */
+  static async start(
+    folder: string,
+    personality: Personality,
+    properties: Readonly<Record<string, string>>,
+    partitions: readonly UserlandPartition[],
+  ): Promise<UserlandPhone> {
+    const phone = new UserlandPhone(folder, personality, properties);
+    phone.makeRoot();
+    phone.attach(partitions);
+    await phone.hold();
+    await new Promise<void>((resolve) => phone.server.listen(0, '127.0.0.1', resolve));
+    return phone;
+  }
+
+  get address(): string {
+    return `127.0.0.1:${(this.server.address() as AddressInfo).port}`;
+  }
+
+  /** The file that a partition's bytes lie in. */
+  fileOf(partition: string): string {
+    return join(this.folder, 'flash', partition);
+  }
+
+  async close(): Promise<void> {
+    this.server.close();
+    this.holder?.kill('SIGKILL');
+    if (this.holder) await new Promise((resolve) => this.holder!.once('close', resolve));
+    for (const loop of this.loops) execFileSync('losetup', ['-d', loop]);
+  }
+
+  /** Runs a command line as the phone's daemon does, outside of any link. */
+  shell(script: string): { readonly stdout: string; readonly exitCode: number } {
+    const [command, ...args] = this.commandOf(script);
+    try {
+      return {
+        stdout: execFileSync(command!, args, { encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] }),
+        exitCode: 0,
+      };
+    } catch (error) {
+      const { stdout, status } = error as { stdout: string; status: number };
+      return { stdout, exitCode: status };
+    }
+  }
+
+  private makeRoot(): void {
+    const { root, personality } = this;
+    const bin = join(root, 'system/bin');
+    for (const name of ['etc', 'system/bin', 'dev/block/by-name', 'proc', 'sys', 'data', 'tmp', 'cache', 'sdcard'])
+      mkdirSync(join(root, name), { recursive: true });
+    // What bionic has built in.
+    const people = { root: 0, system: 1000, media_rw: 1023, shell: 2000 };
+    const lines = (rest: string) => Object.entries(people).map(([name, id]) => `${name}:x:${id}:${rest.replace('ID', String(id))}\n`);
+    writeFileSync(join(root, 'etc/passwd'), lines('ID::/:/system/bin/sh').join(''));
+    writeFileSync(join(root, 'etc/group'), lines('').join(''));
+    copyFileSync(mksh, join(bin, 'sh'));
+    copyFileSync(personality.tools === 'toybox' ? toyboxBinary() : busybox, join(bin, personality.tools));
+    // Debian's busybox is not linked statically.
+    if (personality.tools === 'busybox')
+      for (const [path] of execFileSync('ldd', [busybox], { encoding: 'utf8' }).matchAll(/\/\S+\.so\S*/g)) {
+        mkdirSync(join(root, dirname(path)), { recursive: true });
+        copyFileSync(path, join(root, path));
+      }
+    const list = execFileSync(
+      join(bin, personality.tools),
+      personality.tools === 'toybox' ? [] : ['--list'],
+      { encoding: 'utf8' },
+    );
+    for (const name of list.trim().split(/\s+/)) {
+      const path = join(bin, name);
+      if (!existsSync(path) && name !== 'sh') symlinkSync(personality.tools, path);
+    }
+    for (const [name, major, minor] of [
+      ['null', 1, 3],
+      ['zero', 1, 5],
+      ['urandom', 1, 9],
+    ] as const)
+      execFileSync('mknod', ['-m', '666', join(root, 'dev', name), 'c', String(major), String(minor)]);
+    const said = Object.entries(this.properties);
+    this.shim(
+      'getprop',
+      `case "$1" in\n${said.map(([key, value]) => `${key}) echo '${value}';;`).join('\n')}\n'') cat /system/properties;;\n*) echo;;\nesac`,
+    );
+    writeFileSync(
+      join(root, 'system/properties'),
+      said.map(([key, value]) => `[${key}]: [${value}]\n`).join(''),
+    );
+    if (personality.root === 'su -c')
+      this.shim(
+        'su',
+        'test "$1" = -c || { echo "su: unknown id: $1" >&2; exit 1; }\nshift\nexec /system/bin/sh -c "$1"',
+      );
+    if (personality.root === 'su 0')
+      this.shim(
+        'su',
+        'case "$1" in 0|root) shift;; *) echo "su: invalid uid/gid \'$1\'" >&2; exit 1;; esac\nexec "$@"',
+      );
+    if (personality.root === 'su -c' || personality.root === 'su 0') chmodSync(join(bin, 'su'), 0o4755);
+  }
+
+  private shim(name: string, script: string): void {
+    const path = join(this.root, 'system/bin', name);
+    execFileSync('rm', ['-f', path]);
+    writeFileSync(path, `#!/system/bin/sh\n${script}\n`, { mode: 0o755 });
+  }
+
+  private attach(partitions: readonly UserlandPartition[]): void {
+    mkdirSync(join(this.folder, 'flash'));
+    const block = join(this.root, 'dev/block');
+    for (const [i, { name, bytes }] of partitions.entries()) {
+      const file = this.fileOf(name);
+      writeFileSync(file, bytes);
+      truncateSync(file, bytes.length);
+      const loop = execFileSync('losetup', ['--find', '--show', file], { encoding: 'utf8' }).trim();
+      this.loops.push(loop);
+      const node = `mmcblk0p${i + 1}`;
+      execFileSync('mknod', [join(block, node), 'b', '7', loop.replace('/dev/loop', '')]);
+      symlinkSync(`/dev/block/${node}`, join(block, 'by-name', name));
+    }
+  }
+
+  /** Something that holds the namespaces until the phone is closed. */
+  private async hold(): Promise<void> {
+    const script = `mount --make-rprivate / && mount -t proc proc ${this.root}/proc && mount -t tmpfs tmpfs ${this.root}/tmp && echo ready && exec sleep infinity`;
+    this.holder = spawn('unshare', ['--mount', '--pid', '--fork', '--kill-child', 'sh', '-c', script], {
+      stdio: ['ignore', 'pipe', 'inherit'],
+    });
+    await new Promise<void>((resolve, reject) => {
+      this.holder!.stdout!.once('data', () => resolve());
+      this.holder!.once('close', () => reject(new Error('namespaces could not be made')));
+    });
+    const children = readFileSync(`/proc/${this.holder.pid!}/task/${this.holder.pid!}/children`, 'utf8');
+    this.initPid = Number(children.trim().split(' ')[0]);
+  }
+
+  private commandOf(script: string): string[] {
+    const isRoot = this.personality.root === 'daemon';
+    const who = isRoot ? [] : [`--userspec=${shellUid}:${shellUid}`];
+    return [
+      ...['nsenter', '-t', String(this.initPid), '-m', '-p', 'chroot', ...who, this.root],
+      ...[
+        '/system/bin/env',
+        '-i',
+        'PATH=/system/bin',
+        'HOME=/',
+        'TMPDIR=/tmp',
+        '/system/bin/sh',
+        '-c',
+        script,
+      ],
+    ];
+  }
+
+  private readonly run: RunShell = async (script, streams) => {
+    const [command, ...args] = this.commandOf(script);
+    if (process.env['UL']) console.log('START', script.slice(0, 200));
+    const child = spawn(command!, args, { stdio: ['pipe', 'pipe', 'pipe'] });
+    if (process.env['UL']) child.once('exit', (c) => console.log('EXIT', c, script.slice(0, 60)));
+    child.stdin.on('error', () => undefined);
+    const fed = (async () => {
+      for await (const part of streams.stdin) {
+        const own = Buffer.from(part);
+        if (!child.stdin.write(own)) await new Promise((resolve) => child.stdin.once('drain', resolve));
+      }
+      child.stdin.end();
+    })();
+    fed.catch(() => child.stdin.end());
+    const ended = new Promise<number>((resolve) =>
+      child.once('close', (code, signal) => resolve(code ?? (signal ? 128 : 1))),
+    );
+    try {
+      await Promise.all([
+        (async () => {
+          for await (const part of child.stdout) await streams.out(part as Uint8Array);
+        })(),
+        (async () => {
+          for await (const part of child.stderr) await streams.err((part as Buffer).toString());
+        })(),
+      ]);
+    } catch {
+      // The host has gone.
+      child.kill('SIGKILL');
+    }
+    return ended;
+  };
+}
