@@ -23,6 +23,8 @@ const tools = {
   b3sum: 'b3sum',
   sqlite3: 'sqlite3',
   busybox: 'busybox',
+  '/bin/mksh-static': 'mksh',
+  setfattr: 'attr',
   cc: 'build-essential',
   zip: 'zip',
   unzip: 'unzip',

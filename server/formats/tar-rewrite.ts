@@ -81,10 +81,11 @@ function changed(header: Header, place: (entry: AppEntry) => AppEntry | undefine
     mode: header.mode ?? 0o600,
     ...(label !== undefined && { label }),
   });
-  if (!next) return undefined;
+  // What is none of these holds nothing.
+  if (!next || !type) return undefined;
   return {
     name: next.type === 'directory' ? `${nameIn(next.path)}/` : nameIn(next.path),
-    type: type!,
+    type,
     mode: next.mode,
     uid: next.uid,
     gid: next.gid,

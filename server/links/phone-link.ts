@@ -100,8 +100,11 @@ export interface FileAccess {
   ): Promise<Map<string, string>>;
   /** Owners, modes and labels by paths within a folder, links not followed; those that are gone are missing. */
   owners(folder: string, paths: readonly string[], signal?: AbortSignal): Promise<Map<string, PresentFile>>;
-  /** Sets SELinux labels where unpacking did not, and the phone tells labels. @param labels by paths within the folder */
-  settleLabels(folder: string, labels: ReadonlyMap<string, string>, signal?: AbortSignal): Promise<void>;
+  /**
+   * Sets what unpacking did not, as far as the phone can: SELinux labels, and owners of links.
+   * @param wanted by paths within the folder
+   */
+  settle(folder: string, wanted: ReadonlyMap<string, PresentFile>, signal?: AbortSignal): Promise<void>;
 }
 
 export interface DescribedFile extends FileOwner {

@@ -1,12 +1,16 @@
 // The words that are said to phones, judged by tools that nobody here wrote: mksh with toybox, and busybox, on loop devices
 // with real file systems. Source of the tools: Debian's packages mksh, busybox and toybox (its source, built with `dd`).
-import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
+import { execFileSync } from 'node:child_process';
+import { createCipheriv, createHash } from 'node:crypto';
+import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterAll, describe, expect, it } from 'vitest';
-import { filler } from '../../standin/firmware/filler.ts';
-import { keepSet, openOn, putting, testFolder, until } from '../../testing/bench.ts';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openOn, putting, testFolder, until } from '../../testing/bench.ts';
 import { UserlandPhone, whyNotHere, type Personality } from '../../testing/userland/userland-phone.ts';
+import { isLong } from '../../testing/effort.ts';
+import { census, layOddFiles, mounted } from '../../testing/userland/odd-files.ts';
+import type { KeenLarder } from '../keen-larder.ts';
+import { startImaging } from '../runs/imaging/imaging.ts';
 import { startRestoring } from '../runs/restoring/restoring.ts';
 
 const missing = whyNotHere();
@@ -22,50 +26,154 @@ const properties = {
   'ro.product.model': 'Knot 3',
   'ro.product.cpu.abilist': 'arm64-v8a,armeabi-v7a',
 };
+/** Bytes that look like nothing. */
+const noise = (seed: string, bytes: number) =>
+  createCipheriv('aes-128-ctr', createHash('md5').update(seed).digest(), Buffer.alloc(16)).update(
+    Buffer.alloc(bytes),
+  );
 const partitions = [
-  { name: 'boot', bytes: filler('program', 11, 16 << 20) },
-  { name: 'logo', bytes: filler('program', 12, 8 << 20) },
+  { name: 'logo', bytes: Buffer.concat([noise('logo', 5 << 20), Buffer.alloc(11 << 20)]) },
+  { name: 'modem', bytes: noise('modem', 3 << 20) },
   { name: 'misc', bytes: new Uint8Array(1 << 20) },
-  { name: 'frp', bytes: filler('program', 13, 512 << 10) },
+  { name: 'frp', bytes: noise('frp', 512 << 10) },
 ];
 const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex');
 
 const personalities: readonly [string, Personality][] = [
   ['recovery with toybox', { mode: 'recovery', tools: 'toybox', root: 'daemon' }],
   ['recovery with busybox', { mode: 'recovery', tools: 'busybox', root: 'daemon' }],
+  ['system with toybox and su -c', { mode: 'system', tools: 'toybox', root: 'su -c' }],
+  ['system with toybox and su 0', { mode: 'system', tools: 'toybox', root: 'su 0' }],
 ];
 
 describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personality) => {
+  let phone: UserlandPhone;
+  let app: KeenLarder;
+  let before: Map<string, string>;
+  const tellsLabels = personality.tools === 'toybox';
+  const userData = () => phone.fileOf('userdata');
+  const confirmed = ['battery', 'will-wipe', 'version-unknown', 'live-file-system', 'boot-forecast'];
+  const restore = async (set: string, picked: readonly string[], over: object = {}) => {
+    const start = putting(set, picked, { restartAfter: false, confirmed, ...over }, serial);
+    const run = await app.engine.ended((await startRestoring(app, serial, start)).id);
+    const log = app.engine
+      .logOf(run.id)
+      .map(({ text }) => text)
+      .join('\n');
+    expect(run.state, `${run.outcome}\n${log}`).toBe('done');
+    return { ...run, log };
+  };
+
+  const keep = async (label: string, picked: readonly string[], usedOnly: readonly string[] = []) => {
+    const request = {
+      ...{ picked: [...picked], label, usedOnly: [...usedOnly] },
+      confirmed: ['identity-left-out', 'live-file-system', 'battery'],
+    };
+    const run = await app.engine.ended((await startImaging(app, serial, request)).id);
+    expect(['done', 'incomplete'], run.outcome).toContain(run.state);
+    return run.setId!;
+  };
+
+  beforeAll(async () => {
+    const own = join(folder.path, name.replaceAll(' ', '-'));
+    mkdirSync(own, { recursive: true });
+    const image = join(own, 'userdata.img');
+    execFileSync('mke2fs', ['-q', '-t', 'ext4', '-b', '4096', image, '96M']);
+    before = await mounted(image, async (root) => {
+      await layOddFiles(root, 400);
+      return census(root, ['media']);
+    });
+    phone = await UserlandPhone.start(own, personality, properties, [
+      ...partitions,
+      { name: 'userdata', bytes: readFileSync(image) },
+    ]);
+    app = await openOn(join(folder.path, `home ${name}`), undefined, { addresses: [phone.address] });
+    await until('the phone', () => app.bench.linkIn(serial) !== undefined);
+  });
+  afterAll(async () => {
+    await app?.close();
+    await phone?.close();
+  });
+
   it('lists partitions, keeps them proved, and takes them back', async () => {
-    const phone = await UserlandPhone.start(
-      join(folder.path, name.replaceAll(' ', '-')),
-      personality,
-      properties,
-      partitions,
+    const found = await app.bench.partitions(serial);
+    expect(
+      found
+        .filter(({ name }) => partitions.some((each) => each.name === name))
+        .map(({ name, bytes }) => [name, bytes]),
+    ).toEqual(
+      [...partitions]
+        .sort((a, b) => (a.name < b.name ? -1 : 1))
+        .map((each) => [each.name, each.bytes.length]),
     );
-    const app = await openOn(join(folder.path, `home ${name}`), undefined, { addresses: [phone.address] });
-    try {
-      await until('the phone', () => app.bench.linkIn(serial) !== undefined);
-      const found = await app.bench.partitions(serial);
-      expect(found.map(({ name: own, bytes }) => [own, bytes])).toEqual(
-        [...partitions]
-          .sort((a, b) => (a.name < b.name ? -1 : 1))
-          .map((each) => [each.name, each.bytes.length]),
+    const set = await keep('kept', ['logo', 'frp', 'modem']);
+    const digests = Object.fromEntries(
+      app.larder.detail(set).images.map(({ partition, sha256: digest }) => [partition, digest]),
+    );
+    for (const partition of ['logo', 'frp', 'modem'])
+      expect(digests[partition]).toBe(sha256(readFileSync(phone.fileOf(partition))));
+    if (personality.mode === 'system') return;
+    phone.shell('dd if=/dev/urandom of=/dev/block/by-name/logo bs=4096 count=2000 seek=3 conv=notrunc; sync');
+    phone.shell('dd if=/dev/zero of=/dev/block/by-name/modem bs=4096 count=10 conv=notrunc; sync');
+    await restore(set, ['logo', 'modem']);
+    for (const [at, partition] of (['logo', 'modem'] as const).entries())
+      expect(sha256(readFileSync(phone.fileOf(partition)))).toBe(sha256(partitions[at]!.bytes));
+  });
+
+  // Through `su` with `npm run kills`.
+  it.runIf(personality.root === 'daemon' || isLong)('reads and digests two thousand ranges', async () => {
+    const access = app.bench.access(serial);
+    const ranges = Array.from({ length: 2048 }, (_, i) => ({ offset: i * 8192, bytes: 4096 }));
+    const device = readFileSync(phone.fileOf('logo'));
+    const expected = Buffer.concat(
+      ranges.map(({ offset, bytes }) => device.subarray(offset, offset + bytes)),
+    );
+    const read: Buffer[] = [];
+    for await (const part of access.read('logo', ranges)) read.push(Buffer.from(part));
+    expect(sha256(Buffer.concat(read))).toBe(sha256(expected));
+    expect(await access.digest('logo', ranges)).toBe(sha256(expected));
+  });
+
+  it.runIf(personality.mode === 'recovery')(
+    'keeps the blocks in use of a file system, proved, and puts them back',
+    async () => {
+      const set = await keep('used', ['userdata'], ['userdata']);
+      const image = app.larder.image(set, 'userdata');
+      expect(image.ranges!.length).toBeGreaterThan(20);
+      execFileSync(
+        'dd',
+        ['if=/dev/urandom', `of=${userData()}`, 'bs=1M', 'seek=1', 'count=90', 'conv=notrunc'],
+        {
+          stdio: 'ignore',
+        },
       );
-      const set = await keepSet(app, 'kept', ['boot', 'frp'], { phone: serial });
-      const { images } = app.larder.detail(set);
-      expect(Object.fromEntries(images.map(({ partition, sha256: digest }) => [partition, digest]))).toEqual({
-        boot: sha256(partitions[0]!.bytes),
-        frp: sha256(partitions[3]!.bytes),
-      });
-      phone.shell('dd if=/dev/zero of=/dev/block/by-name/boot bs=4096 count=10 seek=3 conv=notrunc; sync');
-      const start = putting(set, ['boot'], { restartAfter: false, confirmed: ['battery'] }, serial);
-      const run = await app.engine.ended((await startRestoring(app, serial, start)).id);
-      expect(run.state, run.outcome).toBe('done');
-      expect(sha256(readFileSync(phone.fileOf('boot')))).toBe(sha256(partitions[0]!.bytes));
-    } finally {
-      await app.close();
-      await phone.close();
-    }
+      await restore(set, ['userdata']);
+      execFileSync('e2fsck', ['-fn', userData()], { stdio: 'ignore' });
+      expect(await mounted(userData(), (root) => census(root, ['media']))).toEqual(before);
+    },
+  );
+
+  it('keeps user data as files and puts it back, names, owners, modes, labels, links and times as they were', async () => {
+    const set = await keep('files', ['userdata-files']);
+    const run = app.engine.list().find(({ setId }) => setId === set)!;
+    const log = app.engine
+      .logOf(run.id)
+      .map(({ text }) => text)
+      .join('\n');
+    expect(log).toMatch(/system\/a pipe.*sockets, pipes or devices: not kept/);
+    expect(/tells no SELinux labels: none are kept/.test(log)).toBe(!tellsLabels);
+    if (personality.mode === 'system') return;
+    await restore(set, ['userdata-files']);
+    await phone.unmounted(async () => {
+      const after = await mounted(userData(), (root) => census(root, ['media']));
+      const told = (files: Map<string, string>) =>
+        new Map(
+          [...files].map(([path, facts]) => [
+            path,
+            tellsLabels ? facts : facts.replace(/,(?:null|"u:[^"]*")/, ''),
+          ]),
+        );
+      expect(told(after)).toEqual(told(before));
+    });
   });
 });

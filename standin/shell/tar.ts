@@ -1,3 +1,4 @@
+import { posix } from 'node:path';
 import { pack, type Header, type Pack } from 'tar-stream';
 import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { complain, print, type Command, type Process } from './host.ts';
@@ -8,6 +9,7 @@ import { unpackFolder } from './untar.ts';
 interface Options {
   readonly unpacks: boolean;
   readonly folder: string;
+  readonly names: readonly string[];
   readonly excludes: readonly string[];
   readonly withLabels: boolean;
 }
@@ -49,10 +51,11 @@ function optionsOf(args: readonly string[]): Options | string {
   }
   const unpacks = args.includes('-x');
   if (unpacks === args.includes('-c')) return 'needs one of -c and -x';
-  if (!unpacks && rest.join() !== '.') return 'needs the folder itself';
+  if (!unpacks && rest.length === 0) return 'empty archive';
   return {
     unpacks,
     folder,
+    names: rest,
     excludes,
     withLabels: args.includes('--selinux'),
   };
@@ -80,7 +83,15 @@ async function packFolder(process: Process, { mount, within }: Place, options: O
     for (const { name, inode: number } of names) await add(`${path}/${name}`, await fs.inode(number));
   };
   // When nobody takes what is packed, packing never ends.
-  await Promise.race([add('.', root).then(() => archive.finalize()), written]);
+  const addAll = async () => {
+    for (const name of options.names) {
+      const inode = await fs.find(posix.join(within, name));
+      if (inode) await add(name, inode);
+      else await process.err(`tar: ${name}: No such file or directory\n`);
+    }
+    archive.finalize();
+  };
+  await Promise.race([addAll(), written]);
   await written;
   return 0;
 }

@@ -114,16 +114,24 @@ export const mkdir: Command = async (process) => {
   });
 };
 
-/** `chown UID:GID PATH…` of directories. */
+/** `chown [-h] UID:GID PATH…` of directories and links. */
 export const chown: Command = async (process) => {
-  const [owner = '', ...paths] = process.args;
+  const isOfLinks = process.args[0] === '-h';
+  const [owner = '', ...paths] = process.args.slice(isOfLinks ? 1 : 0);
   const [uid, gid] = owner.split(':').map(Number);
   if (!Number.isInteger(uid) || !Number.isInteger(gid) || paths.length === 0)
     return complain(process, 'chown', 'usage: chown UID:GID PATH...');
   return edit(process, 'chown', paths, async (fs, within) => {
     const adds: Addition[] = [];
     for (const path of within) {
-      const inode = await fs.find(path);
+      const inode = await (isOfLinks ? fs.findSelf(path) : fs.find(path));
+      if (inode?.type === 'link') {
+        const target = await fs.linkTarget(inode);
+        const { permissions, modifiedAt } = inode;
+        const attributes = await fs.attributes(inode);
+        adds.push({ path, type: 'link', target, permissions, uid: uid!, gid: gid!, modifiedAt, attributes });
+        continue;
+      }
       if (inode?.type !== 'directory') return `${path}: No such file or directory`;
       const { permissions, modifiedAt } = inode;
       const attributes = await fs.attributes(inode);
@@ -208,7 +216,7 @@ export const find: Command = async (process) => {
   const args = process.args[0] === '-H' ? process.args.slice(1) : process.args;
   const options = args.findIndex((arg) => /^[-(]/.test(arg));
   const paths = args.slice(0, options);
-  if (args.slice(options).join(' ') === '( -type s -o -type p )') return 0;
+  if (args.slice(options).join(' ') === '( -type s -o -type p -o -type b -o -type c )') return 0;
   const isOfFiles = args[options] === '-type' && args[options + 1] === 'f';
   const [, command, , format, ...end] = args.slice(isOfFiles ? options + 2 : options);
   if (options < 1 || command !== 'stat' || !format || end.join(' ') !== '{} +')

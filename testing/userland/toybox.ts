@@ -15,7 +15,7 @@ import { join } from 'node:path';
 
 const cache = join(import.meta.dirname, '../../node_modules/.cache/keen-larder');
 /** What Android's configuration has and the default has not. */
-const wanted = ['DD', 'GETFATTR', 'TOYBOX_SELINUX'];
+const wanted = ['DD', 'GETFATTR', 'TOYBOX_SELINUX', 'CHCON'];
 const packages = ['gcc', 'libc6-dev', 'make', 'libselinux1-dev', 'xz-utils'];
 
 /** Where Debian's packages come from here, and its release. */

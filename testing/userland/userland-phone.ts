@@ -32,6 +32,7 @@ export interface UserlandPartition {
 
 const mksh = '/bin/mksh-static';
 const busybox = '/bin/busybox';
+const mke2fs = '/sbin/mke2fs';
 const shellUid = 2000;
 
 /** What a phone says when something here is missing to run it; undefined where nothing is. */
@@ -77,7 +78,11 @@ export class UserlandPhone {
     const phone = new UserlandPhone(folder, personality, properties);
     phone.makeRoot();
     phone.attach(partitions);
+    // Whatever the umask of who makes it.
+    execFileSync('chmod', ['-R', 'a+rX', phone.root]);
     await phone.hold();
+    if (personality.mode === 'system')
+      phone.outside('mount', '-t', 'ext4', '/dev/block/by-name/userdata', '/data');
     await new Promise<void>((resolve) => phone.server.listen(0, '127.0.0.1', resolve));
     return phone;
   }
@@ -98,6 +103,26 @@ export class UserlandPhone {
     for (const loop of this.loops) execFileSync('losetup', ['-d', loop]);
   }
 
+  /** Has something done while user data is not mounted. */
+  async unmounted<T>(work: () => Promise<T>): Promise<T> {
+    this.outside('umount', '-D', '/data');
+    try {
+      return await work();
+    } finally {
+      if (this.personality.mode === 'system')
+        this.outside('mount', '-t', 'ext4', '/dev/block/by-name/userdata', '/data');
+    }
+  }
+
+  /** Runs one of toybox's commands as the phone's own first process would. */
+  private outside(...words: string[]): void {
+    const toybox = join(this.root, 'host/toybox');
+    mkdirSync(dirname(toybox), { recursive: true });
+    if (!existsSync(toybox)) copyFileSync(toyboxBinary(), toybox);
+    const inside = ['-t', String(this.initPid), '-m', '-p', 'chroot', this.root, '/host/toybox'];
+    execFileSync('nsenter', [...inside, ...words]);
+  }
+
   /** Runs a command line as the phone's daemon does, outside of any link. */
   shell(script: string): { readonly stdout: string; readonly exitCode: number } {
     const [command, ...args] = this.commandOf(script);
@@ -115,21 +140,33 @@ export class UserlandPhone {
   private makeRoot(): void {
     const { root, personality } = this;
     const bin = join(root, 'system/bin');
-    for (const name of ['etc', 'system/bin', 'dev/block/by-name', 'proc', 'sys', 'data', 'tmp', 'cache', 'sdcard'])
+    for (const name of [
+      'etc',
+      'system/bin',
+      'dev/block/by-name',
+      'proc',
+      'sys',
+      'data',
+      'tmp',
+      'cache',
+      'sdcard',
+    ])
       mkdirSync(join(root, name), { recursive: true });
     // What bionic has built in.
     const people = { root: 0, system: 1000, media_rw: 1023, shell: 2000 };
-    const lines = (rest: string) => Object.entries(people).map(([name, id]) => `${name}:x:${id}:${rest.replace('ID', String(id))}\n`);
+    const lines = (rest: string) =>
+      Object.entries(people).map(([name, id]) => `${name}:x:${id}:${rest.replace('ID', String(id))}\n`);
     writeFileSync(join(root, 'etc/passwd'), lines('ID::/:/system/bin/sh').join(''));
     writeFileSync(join(root, 'etc/group'), lines('').join(''));
     copyFileSync(mksh, join(bin, 'sh'));
     copyFileSync(personality.tools === 'toybox' ? toyboxBinary() : busybox, join(bin, personality.tools));
-    // Debian's busybox is not linked statically.
-    if (personality.tools === 'busybox')
-      for (const [path] of execFileSync('ldd', [busybox], { encoding: 'utf8' }).matchAll(/\/\S+\.so\S*/g)) {
+    // Debian's busybox and mke2fs are not linked statically.
+    for (const program of [busybox, mke2fs])
+      for (const [path] of execFileSync('ldd', [program], { encoding: 'utf8' }).matchAll(/\/\S+\.so\S*/g)) {
         mkdirSync(join(root, dirname(path)), { recursive: true });
         copyFileSync(path, join(root, path));
       }
+    copyFileSync(mke2fs, join(bin, 'mke2fs'));
     const list = execFileSync(
       join(bin, personality.tools),
       personality.tools === 'toybox' ? [] : ['--list'],
@@ -154,17 +191,14 @@ export class UserlandPhone {
       join(root, 'system/properties'),
       said.map(([key, value]) => `[${key}]: [${value}]\n`).join(''),
     );
-    if (personality.root === 'su -c')
-      this.shim(
-        'su',
-        'test "$1" = -c || { echo "su: unknown id: $1" >&2; exit 1; }\nshift\nexec /system/bin/sh -c "$1"',
-      );
-    if (personality.root === 'su 0')
-      this.shim(
-        'su',
-        'case "$1" in 0|root) shift;; *) echo "su: invalid uid/gid \'$1\'" >&2; exit 1;; esac\nexec "$@"',
-      );
-    if (personality.root === 'su -c' || personality.root === 'su 0') chmodSync(join(bin, 'su'), 0o4755);
+    // toybox lets a loop device go of its file, which no phone's flash does.
+    if (personality.tools === 'toybox') this.shim('umount', 'exec /system/bin/toybox umount -D "$@"');
+    if (personality.root === 'su -c' || personality.root === 'su 0') {
+      const su = join(bin, 'su');
+      const words = personality.root === 'su 0' ? ['-DWORDS'] : [];
+      execFileSync('cc', ['-static', '-O1', ...words, '-o', su, join(import.meta.dirname, 'su.c')]);
+      chmodSync(su, 0o4755);
+    }
   }
 
   private shim(name: string, script: string): void {
@@ -174,7 +208,7 @@ export class UserlandPhone {
   }
 
   private attach(partitions: readonly UserlandPartition[]): void {
-    mkdirSync(join(this.folder, 'flash'));
+    mkdirSync(join(this.folder, 'flash'), { recursive: true });
     const block = join(this.root, 'dev/block');
     for (const [i, { name, bytes }] of partitions.entries()) {
       const file = this.fileOf(name);
@@ -222,9 +256,7 @@ export class UserlandPhone {
 
   private readonly run: RunShell = async (script, streams) => {
     const [command, ...args] = this.commandOf(script);
-    if (process.env['UL']) console.log('START', script.slice(0, 200));
     const child = spawn(command!, args, { stdio: ['pipe', 'pipe', 'pipe'] });
-    if (process.env['UL']) child.once('exit', (c) => console.log('EXIT', c, script.slice(0, 60)));
     child.stdin.on('error', () => undefined);
     const fed = (async () => {
       for await (const part of streams.stdin) {

@@ -69,16 +69,21 @@ export const commands = {
   makeFoldersOf: (owner: number, paths: readonly string[]) =>
     `mkdir -p ${words(paths)} && chown ${owner}:${owner} ${words(paths)}`,
   move: (paths: readonly string[], into: string) => `mv ${words(paths)} ${quote(into)}`,
-  archive: (folder: string, options: string, leaveOut: readonly string[]) =>
-    `tar -c -f - -C ${quote(folder)} ${options} ${leaveOut.map((path) => `--exclude=${quote(`./${path}`)}`).join(' ')} .`,
+  /** Of some names in a folder: not every tar can leave names out. */
+  archive: (folder: string, options: string, names: readonly string[]) =>
+    `tar -c -f - -C ${quote(folder)} ${options} ${words(names)}`,
   unpack: (folder: string, options: string) => `tar -x -p -f - -C ${quote(folder)} ${options} && sync`,
   /** The folder alone, to see whether labels come along. */
   archiveAlone: (folder: string, options: string) =>
     `tar -c -f - -C ${quote(folder)} ${options} --exclude='./*' .`,
   tarHelp: () => 'tar --help',
-  /** Sockets and pipes, which no archive holds. */
-  unkept: (folder: string) => `find -H ${quote(folder)} '(' -type s -o -type p ')' 2>/dev/null; true`,
+  /** Sockets, pipes and devices, which hold no data. */
+  unkept: (folder: string) =>
+    `find -H ${quote(folder)} '(' -type s -o -type p -o -type b -o -type c ')' 2>/dev/null; true`,
   labels: (folder: string) => `cd ${quote(folder)} && find . -exec stat -c '%C %n' '{}' + 2>/dev/null; true`,
+  /** busybox unpacks links without their owners. */
+  ownLinks: (owner: string, folder: string, paths: readonly string[]) =>
+    `cd ${quote(folder)} && chown -h ${quote(owner)} ${words(paths)}`,
   label: (label: string, folder: string, paths: readonly string[]) =>
     `cd ${quote(folder)} && chcon ${quote(label)} ${words(paths)}`,
   /** Lines that end with a link's path, an arrow and its target. */

@@ -8,6 +8,7 @@ import { parseMounts, type MountLine } from './parsing.ts';
 import { commands } from './commands.ts';
 import type { AdbShell } from './shell.ts';
 import type { Quiet } from '../silence.ts';
+import { tarEnd, tarHeader } from '../../formats/tar-header.ts';
 import { labelledTar } from '../../formats/tar-rewrite.ts';
 import { LinkFailure, PhoneRefusal } from '../../failures.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
@@ -49,18 +50,47 @@ export class AdbFiles implements FileAccess {
   ): AsyncGenerator<Uint8Array> {
     const options = await this.tarOptions(folder);
     const labels = options === '' ? await this.labels(folder, signal) : undefined;
+    if (options === '' && !labels) remark('The phone tells no SELinux labels: none are kept.');
     const unkept = await this.unkept(folder, leaveOut, signal);
     if (unkept.length > 0)
       remark(
-        `${someOf(unkept)} ${unkept.length > 1 ? 'are sockets or pipes' : 'is a socket or a pipe'}: not kept.`,
+        `${someOf(unkept)} ${unkept.length > 1 ? 'are sockets, pipes or devices' : 'is a socket, a pipe or a device'}: not kept.`,
       );
+    const isWhole = leaveOut.length === 0;
+    const names = isWhole ? ['.'] : await this.othersIn(folder, leaveOut);
+    if (!isWhole) yield await this.headOf(folder, signal);
+    if (names.length === 0) {
+      yield tarEnd();
+      return;
+    }
+    let complaint = '';
     const mayComplain = (words: string) => {
-      for (const line of complaints(words)) remark(`The phone’s tar says: ${line}`);
+      complaint = words;
+      for (const line of linesAmong(words)) remark(`The phone’s tar says: ${line}`);
     };
-    const packed = endedArchive(
-      this.shell.stream(commands.archive(folder, options, leaveOut), { signal, mayComplain }),
-    );
-    yield* labels ? labelledTar(packed, labels) : packed;
+    const packed = this.shell.stream(commands.archive(folder, options, names), { signal, mayComplain });
+    const ended = endedArchive(packed, () => complaint);
+    yield* labels ? labelledTar(ended, labels) : ended;
+  }
+
+  /** The folder itself, as an entry of an archive of what is in it. */
+  private async headOf(folder: string, signal?: AbortSignal): Promise<Buffer> {
+    const owner = (await this.owners(folder, ['.'], signal)).get('.');
+    const [, modifiedAt] =
+      /^\d+ (\d+) /.exec(await this.shell.text(commands.dates([folder]), { signal })) ?? [];
+    if (!owner || modifiedAt === undefined) throw new PhoneRefusal(`There is no ${folder} on the phone.`);
+    const { uid, gid, mode, label } = owner;
+    return tarHeader({
+      ...{ name: './', type: 'directory', uid, gid, mode, label },
+      modifiedAt: Number(modifiedAt),
+      bytes: 0,
+    });
+  }
+
+  /** Names in a folder but some, as its archive has them. */
+  private async othersIn(folder: string, but: readonly string[]): Promise<string[]> {
+    const names = (await this.shell.must(commands.names(folder))).split('\n').filter(Boolean);
+    return names.filter((name) => !but.includes(name)).map((name) => `./${name}`);
   }
 
   async makeWritable(): Promise<boolean> {
@@ -206,21 +236,36 @@ export class AdbFiles implements FileAccess {
     return parseMounts(await this.shell.must(commands.mounts())).findLast(({ at }) => at === mountPoint);
   }
 
-  async settleLabels(
+  async settle(
     folder: string,
-    labels: ReadonlyMap<string, string>,
+    wanted: ReadonlyMap<string, PresentFile>,
     signal?: AbortSignal,
   ): Promise<void> {
-    if ((await this.tarOptions(folder)) !== '') return;
-    const present = await this.owners(folder, [...labels.keys()], signal);
-    const byLabel = new Map<string, string[]>();
-    for (const [path, label] of labels) {
-      const there = present.get(path)?.label;
-      if (there !== undefined && there !== label) byLabel.set(label, [...(byLabel.get(label) ?? []), path]);
+    const setsLabels = (await this.tarOptions(folder)) !== '';
+    const asked = [...wanted].filter(
+      ([, { isLink, label }]) => isLink || (label !== undefined && !setsLabels),
+    );
+    const present = await this.owners(
+      folder,
+      asked.map(([path]) => path),
+      signal,
+    );
+    const owned = new Map<string, string[]>();
+    const labelled = new Map<string, string[]>();
+    for (const [path, { isLink, uid, gid, label }] of asked) {
+      const there = present.get(path);
+      if (isLink && (there?.uid !== uid || there.gid !== gid)) add(owned, `${uid}:${gid}`, path);
+      if (!isLink && label !== undefined && there?.label !== label) add(labelled, label, path);
     }
-    for (const [label, paths] of byLabel)
-      for (const batch of batches(paths))
-        await this.shell.must(commands.label(label, folder, batch), { signal, quiet: slow });
+    // Whether it worked is seen by asking once more.
+    for (const [owner, paths] of owned)
+      for (const batch of batches(paths)) await this.try(commands.ownLinks(owner, folder, batch), signal);
+    for (const [label, paths] of labelled)
+      for (const batch of batches(paths)) await this.try(commands.label(label, folder, batch), signal);
+  }
+
+  private async try(script: string, signal?: AbortSignal): Promise<void> {
+    await this.shell.run(this.shell.rooted(script), { signal, quiet: slow });
   }
 
   private async targets(
@@ -279,6 +324,12 @@ export class AdbFiles implements FileAccess {
   }
 }
 
+function add(all: Map<string, string[]>, key: string, path: string): void {
+  const list = all.get(key);
+  if (list) list.push(path);
+  else all.set(key, [path]);
+}
+
 /** The ends of a line that may be a path, the longest first. */
 function* tails(line: string): Generator<string> {
   for (let at = line.indexOf(' '); at >= 0; at = line.indexOf(' ', at + 1)) yield line.slice(at + 1);
@@ -287,20 +338,29 @@ function* tails(line: string): Generator<string> {
 const mostComplaints = 20;
 
 /** A command's complaints, one a line, not all where there are many. */
-function complaints(words: string): string[] {
+function linesAmong(words: string): string[] {
   const lines = words.split('\n').filter((line) => line.trim() !== '');
   const rest = lines.length - mostComplaints;
   return rest > 0 ? [...lines.slice(0, mostComplaints), `and ${rest} lines more`] : lines;
 }
 
-/** An archive that came to its end, which two empty blocks mark; a tar that complains may still have packed all it could. */
-async function* endedArchive(stream: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+/**
+ * An archive that came to its end, which two empty blocks mark: a tar that complains may still have packed all it could.
+ * @param complaint of the tar that made it
+ */
+async function* endedArchive(
+  stream: AsyncIterable<Uint8Array>,
+  complaint: () => string,
+): AsyncGenerator<Uint8Array> {
   let zeros = 0;
   for await (const part of stream) {
     const last = part.findLastIndex((byte) => byte !== 0);
     zeros = last < 0 ? zeros + part.length : part.length - 1 - last;
     yield part;
   }
-  if (zeros < endBytes)
-    throw new LinkFailure('The archive ended in the middle. Check the cable, then start again.');
+  if (zeros >= endBytes) return;
+  const said = complaint().trim();
+  throw said === ''
+    ? new LinkFailure('The archive ended in the middle. Check the cable, then start again.')
+    : new PhoneRefusal(`The phone’s tar made no whole archive: “${linesAmong(said).join(' ')}”.`, said);
 }

@@ -8,7 +8,7 @@ import type { AppCopies } from '../../larder/copies.ts';
 import { type PhoneLink } from '../../links/phone-link.ts';
 import { readImage } from '../../shelf/image-reader.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
-import { differing, filesAmong } from '../imaging/archive-taking.ts';
+import { compareUnpacked, filesAmong } from '../imaging/archive-taking.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { counted } from '../../async/counted.ts';
 import type { Attempt } from '../phone/phone-at-work.ts';
@@ -170,7 +170,7 @@ async function stageFolder(
   const entries = new Map<string, ArchivedEntry>();
   const placed = rewrittenTar(counted(readImage(shelf, part), passed), (entry) => placer.place(entry));
   const next = await foldersOf(link).stage(folder, digestedFiles(placed, entries), signal);
-  const differ = await differing(files, next, entries, part.bytes, signal);
+  const { differ } = await compareUnpacked(files, next, entries, part.bytes, signal);
   if (differ.length > 0) throw new PhoneRefusal(`${someOf(differ)} did not come out on the phone as kept.`);
   return filesAmong(entries).size;
 }

@@ -88,38 +88,56 @@ async function differingBytes(
   return [...digests].filter(([path, digest]) => present.get(path) !== digest).map(([path]) => path);
 }
 
-/**
- * What of an archive that was unpacked the phone does not have with the same bytes, owner, mode, label and link target.
- * Labels that its tar did not set are set.
- */
-export async function differing(
-  files: Pick<FileAccess, 'digests' | 'owners' | 'settleLabels'>,
+/** How what was unpacked compares with what was kept. */
+export interface Unpacked {
+  /** What the phone has with other bytes, another owner, mode, label or link target. */
+  readonly differ: readonly string[];
+  /** False where the phone tells no SELinux labels, so that nobody knows those. */
+  readonly tellsLabels: boolean;
+}
+
+/** What became of an archive that was unpacked. What its tar did not set is set first. */
+export async function compareUnpacked(
+  files: Pick<FileAccess, 'digests' | 'owners' | 'settle'>,
   folder: string,
   entries: Entries,
   bytes: number,
   signal?: AbortSignal,
-): Promise<string[]> {
+): Promise<Unpacked> {
   const wrong = await differingBytes(files, folder, entries, bytes, signal);
   const plain = (path: string) => path.replace(/(.)\/$/, '$1');
-  const paths = [...entries.keys()].map(plain);
-  const labels = [...entries].flatMap(([path, { label }]) =>
-    label === undefined ? [] : [[plain(path), label] as const],
-  );
-  await files.settleLabels(folder, new Map(labels), signal);
-  const present = await files.owners(folder, paths, signal);
-  const others = [...entries].filter(([path, kept]) => !isOwnedAlike(kept, present.get(plain(path))));
-  return [...new Set([...wrong, ...others.map(([path]) => path)])];
+  const wanted = [...entries].map(([path, { uid, gid, mode, label, type }]) => {
+    const isLink = type === 'symlink';
+    return [plain(path), { uid, gid, mode, label: isLink ? undefined : label, isLink }] as const;
+  });
+  await files.settle(folder, new Map(wanted), signal);
+  const present = await files.owners(folder, [...entries.keys()].map(plain), signal);
+  const labelled = wanted.filter(([, { label }]) => label !== undefined);
+  const tellsLabels =
+    labelled.length === 0 || labelled.some(([path]) => present.get(path)?.label !== undefined);
+  const others = [...entries].filter(([path, kept]) => {
+    const there = present.get(plain(path));
+    return !isOwnedAlike(kept, there) || (tellsLabels && !isLabelledAlike(kept, there));
+  });
+  return { differ: [...new Set([...wrong, ...others.map(([path]) => path)])], tellsLabels };
 }
 
-/** A phone that does not tell its labels is taken at its word for the rest. */
 const isOwnedAlike = (kept: ArchivedEntry, present: PresentFile | undefined): boolean =>
   present !== undefined &&
   present.uid === kept.uid &&
   present.gid === kept.gid &&
   // Of a link, nobody asks for the mode.
   (present.isLink || present.mode === kept.mode) &&
-  (kept.type !== 'symlink' || present.target === kept.target) &&
-  (kept.label === undefined || present.label === undefined || present.label === kept.label);
+  (kept.type !== 'symlink' || present.target === kept.target);
+
+const isLabelledAlike = (kept: ArchivedEntry, present: PresentFile | undefined): boolean =>
+  kept.label === undefined || kept.type === 'symlink' || present?.label === kept.label;
+
+/** In a sentence, behind what is the same. */
+export const andLabels = ({ tellsLabels }: Unpacked): string =>
+  tellsLabels
+    ? 'owners, modes and labels'
+    : 'owners and modes; it tells no SELinux labels, so those are not proved';
 
 export const filesNotReadable =
   'User data cannot be read as files in this mode: it is encrypted. Start the system, where it is open, or keep the block image.';

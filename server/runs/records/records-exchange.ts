@@ -109,13 +109,14 @@ async function stage(
     tarEnd(),
   ];
   await files.unpack(userDataRoot, Readable.from(parts), signal);
-  const unlabelled = new Map(
-    [
-      ...missing.map(([path, { label }]) => [path.slice(1), label] as const),
-      ...wanted.map(({ path }) => [staged(path).slice(1), owners.get(path)!.label] as const),
-    ].flatMap(([path, label]) => (label === undefined ? [] : [[path, label] as const])),
+  await files.settle(
+    userDataRoot,
+    new Map([
+      ...missing.map(([path, owner]) => [path.slice(1), { ...owner, isLink: false }] as const),
+      ...wanted.map(({ path }) => [staged(path).slice(1), { ...owners.get(path)!, isLink: false }] as const),
+    ]),
+    signal,
   );
-  await files.settleLabels(userDataRoot, unlabelled, signal);
   const total = wanted.reduce((sum, { bytes }) => sum + bytes.length, 0);
   const digests = await files.digests(
     userDataRoot,

@@ -29,14 +29,17 @@ let app: KeenLarder;
 let setId: string;
 let before: Map<string, string>;
 
-/** Every file with all that is to survive; times of directories apart, which change with what is in them. */
+/**
+ * Every file with all that is to survive; times of directories apart, which change with what is in them, and extended
+ * attributes but labels, which no phone's tar packs.
+ */
 async function census(under = '/'): Promise<Map<string, string>> {
   const fs = await Ext4.open(phone.flash.partition('userdata')!);
   const found = new Map<string, string>();
   const walk = async (path: string, inode: Inode): Promise<void> => {
-    const attributes = (await fs.attributes(inode)).map(
-      ({ name, value }) => `${name}=${Buffer.from(value).toString('hex')}`,
-    );
+    const attributes = (await fs.attributes(inode))
+      .filter(({ name }) => name === 'security.selinux')
+      .map(({ name, value }) => `${name}=${Buffer.from(value).toString('hex')}`);
     const { type, permissions, uid, gid, links, modifiedAt } = inode;
     const facts: unknown[] = [type, permissions, uid, gid, attributes.sort()];
     if (type === 'file') {

@@ -8,7 +8,7 @@ import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import type { Effect } from '@keen-larder/core/runsheet/effects.ts';
 import { judgeArchive, judgedArchive } from '../../formats/judged-archive.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
-import { differing, filesAmong, filesNotReadable } from '../imaging/archive-taking.ts';
+import { andLabels, compareUnpacked, filesAmong, filesNotReadable } from '../imaging/archive-taking.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { counted } from '../../async/counted.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
@@ -106,16 +106,20 @@ export class ImageWriting {
           await files.unpack(plan.folder, digestedFiles(judgedArchive(parts), entries), signal);
         },
       });
-      const differ = await run.withoutBytes(() =>
+      const unpacked = await run.withoutBytes(() =>
         phone.retry({
           what: `Compare ${plan.name}`,
-          attempt: ({ link, signal }) => differing(filesOf(link), plan.folder, entries, image.bytes, signal),
+          attempt: ({ link, signal }) =>
+            compareUnpacked(filesOf(link), plan.folder, entries, image.bytes, signal),
         }),
       );
+      const { differ } = unpacked;
       if (differ.length === 0) {
+        if (!unpacked.tellsLabels)
+          run.log('The phone tells no SELinux labels: whether they are as kept is not known.', 'warning');
         journal.proved(plan.name);
         this.context.bench.forgetPartitions(phone.serial);
-        return `the phone computes the same SHA-256 of all ${filesAmong(entries).size} files, and has the same owners, modes and labels`;
+        return `the phone computes the same SHA-256 of all ${filesAmong(entries).size} files, and has the same ${andLabels(unpacked)}`;
       }
       const words = `${someOf(differ)} did not come out as ${differ.length > 1 ? 'they were' : 'it was'} kept.`;
       if (writing === writings)
