@@ -83,17 +83,18 @@ async function packFolder(process: Process, { mount, within }: Place, options: O
     for (const { name, inode: number } of names) await add(`${path}/${name}`, await fs.inode(number));
   };
   // When nobody takes what is packed, packing never ends.
+  let code = 0;
   const addAll = async () => {
     for (const name of options.names) {
       const inode = await fs.find(posix.join(within, name));
       if (inode) await add(name, inode);
-      else await process.err(`tar: ${name}: No such file or directory\n`);
+      else code = await complain(process, 'tar', `${name}: No such file or directory`);
     }
     archive.finalize();
   };
   await Promise.race([addAll(), written]);
   await written;
-  return 0;
+  return code;
 }
 
 async function addEntry(

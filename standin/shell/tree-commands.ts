@@ -181,7 +181,7 @@ export const stat: Command = async (process) => {
     const fs = place && (await Ext4.open(place.mount.source));
     const inode = place && (await fs!.findSelf(place.within));
     if (inode && (process.uid === 0 || place.mount.at !== '/data')) {
-      await print(process, await statLine(fs!, inode, path, format));
+      await print(process, await statLine(fs!, inode, path, format, place.within));
       continue;
     }
     const why = inode ? 'Permission denied' : 'No such file or directory';
@@ -196,14 +196,28 @@ const typeNames: Readonly<Record<string, string>> = {
   link: 'symbolic link',
 };
 
-async function statLine(fs: Ext4, inode: Inode, path: string, format: string): Promise<string> {
-  const label = (await fs.attributes(inode)).find(({ name }) => name === 'security.selinux');
+/** @param within the path, from the file system's own root on */
+async function statLine(
+  fs: Ext4,
+  inode: Inode,
+  path: string,
+  format: string,
+  within: string,
+): Promise<string> {
+  // Of a link, toybox tells the label of what it leads to.
+  const labelled = inode.type === 'link' ? await fs.find(within) : inode;
+  const label = (labelled ? await fs.attributes(labelled) : []).find(
+    ({ name }) => name === 'security.selinux',
+  );
   const fields: Readonly<Record<string, string>> = {
     u: String(inode.uid),
     g: String(inode.gid),
     a: inode.permissions.toString(8),
     C: label ? Buffer.from(label.value).toString('latin1').replace(/\0$/, '') : '?',
-    F: typeNames[inode.type] ?? 'unknown',
+    F:
+      inode.type === 'file' && inode.bytes === 0
+        ? 'regular empty file'
+        : (typeNames[inode.type] ?? 'unknown'),
     s: String(inode.bytes),
     Y: String(Math.floor(inode.modifiedAt)),
     n: path,
@@ -233,7 +247,8 @@ export const find: Command = async (process) => {
     }
     const lines: string[] = [];
     const walk = async (at: string, inode: Inode): Promise<void> => {
-      if (!isOfFiles || inode.type === 'file') lines.push(await statLine(fs!, inode, at, format));
+      if (!isOfFiles || inode.type === 'file')
+        lines.push(await statLine(fs!, inode, at, format, placeOf(process, at)!.within));
       if (inode.type !== 'directory') return;
       for (const { name, inode: number } of await fs!.list(inode))
         await walk(`${at}/${name}`, await fs!.inode(number));

@@ -1,6 +1,6 @@
 // A phone whose commands are run by the tools that phones have: mksh and toybox or busybox, in a folder of their own with
 // mounts and processes of its own, on loop devices. Shares nothing with the simulated shell; only the framing of adb.
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { execFileSync, spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import {
   chmodSync,
   copyFileSync,
@@ -8,7 +8,6 @@ import {
   mkdirSync,
   readFileSync,
   symlinkSync,
-  truncateSync,
   writeFileSync,
 } from 'node:fs';
 import { createServer, type AddressInfo, type Server } from 'node:net';
@@ -27,7 +26,10 @@ export interface Personality {
 
 export interface UserlandPartition {
   readonly name: string;
-  readonly bytes: Uint8Array;
+  /** What lies on it, or where in a file it lies. */
+  readonly bytes: Uint8Array | { readonly path: string; readonly offset: number; readonly length: number };
+  /** Of its node, `mmcblk0p14`; one after the other when left out, and the whole disk with 0. */
+  readonly number?: number;
 }
 
 const mksh = '/bin/mksh-static';
@@ -124,17 +126,13 @@ export class UserlandPhone {
   }
 
   /** Runs a command line as the phone's daemon does, outside of any link. */
-  shell(script: string): { readonly stdout: string; readonly exitCode: number } {
+  shell(
+    script: string,
+    input: Uint8Array = new Uint8Array(),
+  ): { readonly stdout: Buffer; readonly stderr: string; readonly exitCode: number } {
     const [command, ...args] = this.commandOf(script);
-    try {
-      return {
-        stdout: execFileSync(command!, args, { encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] }),
-        exitCode: 0,
-      };
-    } catch (error) {
-      const { stdout, status } = error as { stdout: string; status: number };
-      return { stdout, exitCode: status };
-    }
+    const { stdout, stderr, status } = spawnSync(command!, args, { input, maxBuffer: 1 << 28 });
+    return { stdout, stderr: stderr.toString(), exitCode: status ?? -1 };
   }
 
   private makeRoot(): void {
@@ -210,15 +208,16 @@ export class UserlandPhone {
   private attach(partitions: readonly UserlandPartition[]): void {
     mkdirSync(join(this.folder, 'flash'), { recursive: true });
     const block = join(this.root, 'dev/block');
-    for (const [i, { name, bytes }] of partitions.entries()) {
-      const file = this.fileOf(name);
-      writeFileSync(file, bytes);
-      truncateSync(file, bytes.length);
-      const loop = execFileSync('losetup', ['--find', '--show', file], { encoding: 'utf8' }).trim();
+    for (const [i, { name, bytes, number = i + 1 }] of partitions.entries()) {
+      const file = 'path' in bytes ? bytes.path : this.fileOf(name);
+      if (!('path' in bytes)) writeFileSync(file, bytes);
+      const part =
+        'path' in bytes ? ['--offset', String(bytes.offset), '--sizelimit', String(bytes.length)] : [];
+      const loop = execFileSync('losetup', ['--find', '--show', ...part, file], { encoding: 'utf8' }).trim();
       this.loops.push(loop);
-      const node = `mmcblk0p${i + 1}`;
+      const node = number === 0 ? 'mmcblk0' : `mmcblk0p${number}`;
       execFileSync('mknod', [join(block, node), 'b', '7', loop.replace('/dev/loop', '')]);
-      symlinkSync(`/dev/block/${node}`, join(block, 'by-name', name));
+      if (number > 0) symlinkSync(`/dev/block/${node}`, join(block, 'by-name', name));
     }
   }
 

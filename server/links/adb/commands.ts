@@ -111,7 +111,8 @@ export const commands = {
   packagePaths: () => 'pm list packages -f',
   processes: () => 'ps -A -o NAME',
   keysOfHardware: (folder: string) => `ls ${quote(folder)}`,
-  freeSpace: () => 'df -k /data',
+  /** In POSIX's format, since busybox breaks lines otherwise. */
+  freeSpace: () => 'df -k -P /data',
   stopApp: (name: string) => `am force-stop ${nameOf(name)}`,
   describePackage: (name: string) => `dumpsys package ${nameOf(name)}`,
   beginInstall: (bytes: number, installer: string | undefined, mayDowngrade: boolean) =>
