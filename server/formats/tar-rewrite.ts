@@ -106,6 +106,6 @@ export const labelledTar = (
 ): AsyncGenerator<Uint8Array> =>
   rewrittenTar(stream, (entry) => {
     const path = entry.path.replace(/(.)\/$/, '$1');
-    const label = labels.get(path);
+    const label = entry.type === 'symlink' ? undefined : labels.get(path);
     return { ...entry, path: path.replace(/^\.\//, ''), ...(label !== undefined && { label }) };
   });

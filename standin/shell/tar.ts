@@ -86,7 +86,7 @@ async function packFolder(process: Process, { mount, within }: Place, options: O
   let code = 0;
   const addAll = async () => {
     for (const name of options.names) {
-      const inode = await fs.find(posix.join(within, name));
+      const inode = name === '.' ? root : await fs.findSelf(posix.join(within, name));
       if (inode) await add(name, inode);
       else code = await complain(process, 'tar', `${name}: No such file or directory`);
     }

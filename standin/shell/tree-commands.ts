@@ -205,7 +205,7 @@ async function statLine(
   within: string,
 ): Promise<string> {
   // Of a link, toybox tells the label of what it leads to.
-  const labelled = inode.type === 'link' ? await fs.find(within) : inode;
+  const labelled = inode.type === 'link' ? await fs.find(within).catch(() => undefined) : inode;
   const label = (labelled ? await fs.attributes(labelled) : []).find(
     ({ name }) => name === 'security.selinux',
   );

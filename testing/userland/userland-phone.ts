@@ -248,7 +248,8 @@ export class UserlandPhone {
         'TMPDIR=/tmp',
         '/system/bin/sh',
         '-c',
-        script,
+        // Whatever the umask of who asks.
+        `umask 022\n${script}`,
       ],
     ];
   }

@@ -80,7 +80,8 @@ export const commands = {
   /** Sockets, pipes and devices, which hold no data. */
   unkept: (folder: string) =>
     `find -H ${quote(folder)} '(' -type s -o -type p -o -type b -o -type c ')' 2>/dev/null; true`,
-  labels: (folder: string) => `cd ${quote(folder)} && find . -exec stat -c '%C %n' '{}' + 2>/dev/null; true`,
+  labels: (folder: string) =>
+    `cd ${quote(folder)} && find . -exec stat -c '%C %F|%n' '{}' + 2>/dev/null; true`,
   /** busybox unpacks links without their owners. */
   ownLinks: (owner: string, folder: string, paths: readonly string[]) =>
     `cd ${quote(folder)} && chown -h ${quote(owner)} ${words(paths)}`,

@@ -29,9 +29,16 @@ const endBytes = 1024;
 /** Lists of all files of user data. */
 const mostListBytes = 256 << 20;
 
+interface Labelled {
+  readonly path: string;
+  readonly label: string;
+  readonly isFolder: boolean;
+}
+
 /** Files of a phone through its own `tar` and `sha256sum`. */
 export class AdbFiles implements FileAccess {
-  private options: Promise<string> | undefined;
+  /** Of tar, so that labels come along; not known at first. */
+  private options: string | undefined;
 
   constructor(private readonly shell: AdbShell) {}
 
@@ -49,8 +56,8 @@ export class AdbFiles implements FileAccess {
     remark: (text: string) => void = () => undefined,
   ): AsyncGenerator<Uint8Array> {
     const options = await this.tarOptions(folder);
-    const labels = options === '' ? await this.labels(folder, signal) : undefined;
-    if (options === '' && !labels) remark('The phone tells no SELinux labels: none are kept.');
+    const labels = options === '' ? await this.labels(folder, signal) : [];
+    if (options === '' && labels.length === 0) remark('The phone tells no SELinux labels: none are kept.');
     const unkept = await this.unkept(folder, leaveOut, signal);
     if (unkept.length > 0)
       remark(
@@ -70,7 +77,9 @@ export class AdbFiles implements FileAccess {
     };
     const packed = this.shell.stream(commands.archive(folder, options, names), { signal, mayComplain });
     const ended = endedArchive(packed, () => complaint);
-    yield* labels ? labelledTar(ended, labels) : ended;
+    yield* labels.length > 0
+      ? labelledTar(ended, new Map(labels.map(({ path, label }) => [path, label])))
+      : ended;
   }
 
   /** The folder itself, as an entry of an archive of what is in it. */
@@ -286,12 +295,12 @@ export class AdbFiles implements FileAccess {
     return found;
   }
 
-  /** Labels by paths as the phone's tar names them; nothing where the phone tells none. */
-  private async labels(folder: string, signal?: AbortSignal): Promise<Map<string, string> | undefined> {
+  /** What has a label in a folder, links apart: toybox tells that of what they lead to. Paths are as the phone's tar has them. */
+  private async labels(folder: string, signal?: AbortSignal): Promise<readonly Labelled[]> {
     const text = await this.shell.text(commands.labels(folder), { signal, mostBytes: mostListBytes });
-    const found = new Map<string, string>();
-    for (const match of text.matchAll(/^(\S+:\S+) (\..*)$/gm)) found.set(match[2]!, match[1]!);
-    return found.size > 0 ? found : undefined;
+    return [...text.matchAll(/^(\S+:\S+) ([^|\n]*)\|(\..*)$/gm)]
+      .map(([, label, type, path]) => ({ path: path!, label: label!, isFolder: type === 'directory', type }))
+      .filter(({ type }) => type !== 'symbolic link');
   }
 
   /** Sockets and pipes in a folder, by their paths in it. */
@@ -308,19 +317,19 @@ export class AdbFiles implements FileAccess {
    * Whether the phone's tar packs labels, found out on a folder by doing so: some name the option and fail with it.
    * Where it does not, labels are asked for one by one.
    */
-  private tarOptions(folder: string): Promise<string> {
-    const ask = async () => {
-      const { stdout, stderr, exitCode } = await this.shell.run(commands.tarHelp());
-      if (exitCode === 127)
-        throw new PhoneRefusal('The phone has no tar, so it cannot make an archive of files.');
-      if (!`${stdout}${stderr}`.includes(labelOption)) return '';
-      const tried = await this.shell.run(this.shell.rooted(commands.archiveAlone(folder, labelOption)));
-      const isPacked = tried.exitCode === 0 && /RHT\.security\.selinux=\w+:\w+:/.test(tried.stdout);
-      return isPacked ? labelOption : '';
-    };
-    this.options ??= ask();
-    this.options.catch(() => (this.options = undefined));
-    return this.options;
+  private async tarOptions(folder: string): Promise<string> {
+    if (this.options !== undefined) return this.options;
+    const { stdout, stderr, exitCode } = await this.shell.run(commands.tarHelp());
+    if (exitCode === 127)
+      throw new PhoneRefusal('The phone has no tar, so it cannot make an archive of files.');
+    if (!`${stdout}${stderr}`.includes(labelOption)) return (this.options = '');
+    const labelled = (await this.labels(folder)).find(({ isFolder }) => isFolder);
+    // In a folder without any it makes no difference.
+    if (!labelled) return '';
+    const script = commands.archiveAlone(`${folder}/${labelled.path}`, labelOption);
+    const tried = await this.shell.run(this.shell.rooted(script));
+    const isPacked = tried.exitCode === 0 && tried.stdout.includes(`RHT.security.selinux=${labelled.label}`);
+    return (this.options = isPacked ? labelOption : '');
   }
 }
 
