@@ -21,13 +21,18 @@ import { dirname, join } from 'node:path';
 
 /** Has something done with a file system mounted; the file that it lies in is used by nobody else meanwhile. */
 export async function mounted<T>(image: string, work: (root: string) => T | Promise<T>): Promise<T> {
-  const root = `${image}.mounted`;
+  const shared = `${image}.mounted`;
+  const root = join(shared, 'root');
+  mkdirSync(shared, { recursive: true });
+  // Whoever copies the mounts of this computer meanwhile, as phones do, must let go of it as well.
+  execFileSync('mount', ['--bind', '--make-shared', shared, shared]);
   mkdirSync(root, { recursive: true });
   execFileSync('mount', ['-o', 'loop', image, root]);
   try {
     return await work(root);
   } finally {
     execFileSync('umount', [root]);
+    execFileSync('umount', [shared]);
   }
 }
 

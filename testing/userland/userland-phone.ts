@@ -223,10 +223,18 @@ export class UserlandPhone {
 
   /** Something that holds the namespaces until the phone is closed. */
   private async hold(): Promise<void> {
-    const script = `mount --make-rprivate / && mount -t proc proc ${this.root}/proc && mount -t tmpfs tmpfs ${this.root}/tmp && echo ready && exec sleep infinity`;
-    this.holder = spawn('unshare', ['--mount', '--pid', '--fork', '--kill-child', 'sh', '-c', script], {
-      stdio: ['ignore', 'pipe', 'inherit'],
-    });
+    const script = `mount -t proc proc ${this.root}/proc && mount -t tmpfs tmpfs ${this.root}/tmp && echo ready && exec sleep infinity`;
+    this.holder = spawn(
+      'unshare',
+      [
+        // What is unmounted outside is unmounted inside as well; nothing goes the other way.
+        ...['--mount', '--propagation', 'slave', '--pid', '--fork', '--kill-child'],
+        ...['sh', '-c', script],
+      ],
+      {
+        stdio: ['ignore', 'pipe', 'inherit'],
+      },
+    );
     await new Promise<void>((resolve, reject) => {
       this.holder!.stdout!.once('data', () => resolve());
       this.holder!.once('close', () => reject(new Error('namespaces could not be made')));
