@@ -20,6 +20,7 @@ import { PayloadPool } from '@keen-larder/core/protocols/adb/payload-pool.ts';
 import { raceAgainst } from '../../async/race-against.ts';
 import { connectTcp } from '../tcp.ts';
 import type { AdbKey } from './key.ts';
+import { LateEnds } from './late-ends.ts';
 import { LinkFailure } from '../../failures.ts';
 
 const greetingMs = 5000;
@@ -128,7 +129,10 @@ async function openSocket(address: string, pool: PayloadPool): Promise<Opened> {
 /** A socket as the pair of packet streams that the adb client speaks to. */
 function connectionOf(opened: Opened): AdbDaemonConnection {
   const { socket, parser } = opened;
+  const ends = new LateEnds<AdbPacketData>();
+  let handOn: (packet: AdbPacketData) => Promise<unknown> = () => Promise.resolve();
   const packets = new PushReadableStream<AdbPacketData>((controller) => {
+    handOn = (packet) => Promise.resolve(controller.enqueue(packet));
     let open = true;
     const end = () => {
       if (!open) return;
@@ -149,7 +153,9 @@ function connectionOf(opened: Opened): AdbDaemonConnection {
       }
       if (!packet) return true;
       const { command, arg0, arg1, payload } = packet;
-      controller.enqueue({ command, arg0, arg1, payload }).then(
+      const next = ends.came({ command, arg0, arg1, payload });
+      if (!next) return true;
+      controller.enqueue(next).then(
         () => socket.resume(),
         () => socket.destroy(),
       );
@@ -159,7 +165,11 @@ function connectionOf(opened: Opened): AdbDaemonConnection {
     socket.on('close', end);
   });
   const writable = new Consumable.WritableStream<AdbPacketInit>({
-    write: (packet) => send(socket, packet),
+    async write(packet) {
+      await send(socket, packet);
+      const end = ends.sent(packet);
+      if (end) void handOn(end).catch(() => socket.destroy());
+    },
     close: () => void socket.end(),
     abort: () => void socket.destroy(),
   });
