@@ -145,7 +145,8 @@ const sharedStorage: ImagingCheck = ({ partitions, images }) => {
         id: 'shared-storage',
         severity: 'note',
         title: 'Photos and downloads are left out',
-        sentence: 'The archive holds apps and settings without shared storage; of extended attributes, SELinux labels alone.',
+        sentence:
+          'The archive holds apps and settings without shared storage; of extended attributes, SELinux labels alone.',
         mend: { do: 'pick', partitions: ['shared-storage'] },
       },
     ];
