@@ -2,7 +2,7 @@
 // with real file systems. Source of the tools: Debian's packages mksh, busybox and toybox (its source, built with `dd`).
 import { execFileSync } from 'node:child_process';
 import { createCipheriv, createHash } from 'node:crypto';
-import { mkdirSync, readFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, renameSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openOn, putting, testFolder, until } from '../../testing/bench.ts';
@@ -41,7 +41,13 @@ const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest(
 
 const personalities: readonly [string, Personality][] = [
   ['recovery with toybox', { mode: 'recovery', tools: 'toybox', root: 'daemon' }],
-  ['recovery with busybox', { mode: 'recovery', tools: 'busybox', root: 'daemon' }],
+  [
+    'recovery with busybox',
+    {
+      ...{ mode: 'recovery', tools: 'busybox', root: 'daemon' },
+      byName: '/dev/block/platform/soc/7824900.sdhci/by-name',
+    },
+  ],
   ['system with toybox and su -c', { mode: 'system', tools: 'toybox', root: 'su -c' }],
   ['system with toybox and su 0', { mode: 'system', tools: 'toybox', root: 'su 0' }],
 ];
@@ -80,7 +86,7 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
     const image = join(own, 'userdata.img');
     execFileSync('mke2fs', ['-q', '-t', 'ext4', '-b', '4096', image, '96M']);
     before = await mounted(image, async (root) => {
-      await layOddFiles(root, 400);
+      await layOddFiles(root, isLong ? 2800 : 200);
       return census(root, ['media']);
     });
     phone = await UserlandPhone.start(own, personality, properties, [
@@ -113,17 +119,17 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
     for (const partition of ['logo', 'frp', 'modem'])
       expect(digests[partition]).toBe(sha256(readFileSync(phone.fileOf(partition))));
     if (personality.mode === 'system') return;
-    phone.shell('dd if=/dev/urandom of=/dev/block/by-name/logo bs=4096 count=2000 seek=3 conv=notrunc; sync');
-    phone.shell('dd if=/dev/zero of=/dev/block/by-name/modem bs=4096 count=10 conv=notrunc; sync');
+    phone.shell('dd if=/dev/urandom of=/dev/block/mmcblk0p1 bs=4096 count=2000 seek=3 conv=notrunc; sync');
+    phone.shell('dd if=/dev/zero of=/dev/block/mmcblk0p2 bs=4096 count=10 conv=notrunc; sync');
     await restore(set, ['logo', 'modem']);
     for (const [at, partition] of (['logo', 'modem'] as const).entries())
       expect(sha256(readFileSync(phone.fileOf(partition)))).toBe(sha256(partitions[at]!.bytes));
   });
 
-  // Through `su` with `npm run kills`.
-  it.runIf(personality.root === 'daemon' || isLong)('reads and digests two thousand ranges', async () => {
+  // Two thousand, and through `su` as well, with `npm run kills`.
+  it.runIf(personality.root === 'daemon' || isLong)('reads and digests ranges', async () => {
     const access = app.bench.access(serial);
-    const ranges = Array.from({ length: 2048 }, (_, i) => ({ offset: i * 8192, bytes: 4096 }));
+    const ranges = Array.from({ length: isLong ? 2048 : 200 }, (_, i) => ({ offset: i * 8192, bytes: 4096 }));
     const device = readFileSync(phone.fileOf('logo'));
     const expected = Buffer.concat(
       ranges.map(({ offset, bytes }) => device.subarray(offset, offset + bytes)),
@@ -175,5 +181,18 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
         );
       expect(told(after)).toEqual(told(before));
     });
+  });
+
+  it.runIf(personality.mode === 'recovery')('takes encrypted names for what they are', async () => {
+    const ready = () => app.bench.link(serial).files!.ready();
+    expect(await ready()).toBe(true);
+    const rename = (from: string, to: string) =>
+      phone.unmounted(() =>
+        mounted(userData(), (root) => renameSync(join(root, 'system', from), join(root, 'system', to))),
+      );
+    await rename('packages.xml', 'kX+2c,9QeVw');
+    expect(await ready()).toBe(false);
+    await rename('kX+2c,9QeVw', 'packages.xml');
+    expect(await ready()).toBe(true);
   });
 });

@@ -18,6 +18,7 @@ import {
 } from 'node:fs';
 import { createServer } from 'node:net';
 import { dirname, join } from 'node:path';
+import { isLong } from '../effort.ts';
 
 /** Has something done with a file system mounted; the file that it lies in is used by nobody else meanwhile. */
 export async function mounted<T>(image: string, work: (root: string) => T | Promise<T>): Promise<T> {
@@ -38,7 +39,7 @@ export async function mounted<T>(image: string, work: (root: string) => T | Prom
 
 const label = (uid: number) => `u:object_r:app_data_file:s0:c${uid & 255},c256`;
 
-const pieces = 2400;
+const pieces = isLong ? 4600 : 200;
 
 /** @param count files, about; their names, owners, modes, sizes and times differ */
 export async function layOddFiles(root: string, count: number): Promise<void> {

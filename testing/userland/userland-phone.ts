@@ -22,6 +22,8 @@ export interface Personality {
   readonly tools: 'toybox' | 'busybox';
   /** How one becomes root: the daemon is, by some form of `su`, or not at all. */
   readonly root: 'daemon' | 'su -c' | 'su 0' | 'none';
+  /** Folder that lists partitions by name. */
+  readonly byName?: string;
 }
 
 export interface UserlandPartition {
@@ -35,6 +37,7 @@ export interface UserlandPartition {
 const mksh = '/bin/mksh-static';
 const busybox = '/bin/busybox';
 const mke2fs = '/sbin/mke2fs';
+const usualByName = '/dev/block/by-name';
 const shellUid = 2000;
 
 /** What a phone says when something here is missing to run it; undefined where nothing is. */
@@ -138,17 +141,7 @@ export class UserlandPhone {
   private makeRoot(): void {
     const { root, personality } = this;
     const bin = join(root, 'system/bin');
-    for (const name of [
-      'etc',
-      'system/bin',
-      'dev/block/by-name',
-      'proc',
-      'sys',
-      'data',
-      'tmp',
-      'cache',
-      'sdcard',
-    ])
+    for (const name of ['etc', 'system/bin', 'dev/block', 'proc', 'sys', 'data', 'tmp', 'cache', 'sdcard'])
       mkdirSync(join(root, name), { recursive: true });
     // What bionic has built in.
     const people = { root: 0, system: 1000, media_rw: 1023, shell: 2000 };
@@ -208,6 +201,8 @@ export class UserlandPhone {
   private attach(partitions: readonly UserlandPartition[]): void {
     mkdirSync(join(this.folder, 'flash'), { recursive: true });
     const block = join(this.root, 'dev/block');
+    const byName = join(this.root, this.personality.byName ?? usualByName);
+    mkdirSync(byName, { recursive: true });
     for (const [i, { name, bytes, number = i + 1 }] of partitions.entries()) {
       const file = 'path' in bytes ? bytes.path : this.fileOf(name);
       if (!('path' in bytes)) writeFileSync(file, bytes);
@@ -217,7 +212,7 @@ export class UserlandPhone {
       this.loops.push(loop);
       const node = number === 0 ? 'mmcblk0' : `mmcblk0p${number}`;
       execFileSync('mknod', [join(block, node), 'b', '7', loop.replace('/dev/loop', '')]);
-      if (number > 0) symlinkSync(`/dev/block/${node}`, join(block, 'by-name', name));
+      if (number > 0) symlinkSync(`/dev/block/${node}`, join(byName, name));
     }
   }
 

@@ -36,8 +36,9 @@ export class AdbLink implements PhoneLink {
     readonly description: string,
   ) {
     if (shell.root) {
-      this.partitions = new AdbPartitions(shell, mode === 'recovery');
-      this.files = new AdbFiles(shell);
+      const partitions = new AdbPartitions(shell, mode === 'recovery');
+      this.partitions = partitions;
+      this.files = new AdbFiles(shell, () => partitions.nodeOf('userdata'));
       this.folders = new AdbFolderExchange(shell, this.files);
     }
     if (mode === 'system') {

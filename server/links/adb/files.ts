@@ -14,7 +14,9 @@ import { LinkFailure, PhoneRefusal } from '../../failures.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 
 const mountPoint = '/data';
-const userDataNode = '/dev/block/by-name/userdata';
+const fileSystems = ['ext4', 'f2fs'] as const;
+/** What every system that has started has there, by names that a locked file system shows as others. */
+const alwaysThere = { folder: '/data/system', names: ['packages.xml', 'packages.list', 'users'] };
 /** Of shared storage: the service that hands it out (AOSP, AID_MEDIA_RW). */
 export const mediaOwner = 1023;
 /** What the system translates programs into, and makes anew when it is gone. */
@@ -40,13 +42,39 @@ export class AdbFiles implements FileAccess {
   /** Of tar, so that labels come along; not known at first. */
   private options: string | undefined;
 
-  constructor(private readonly shell: AdbShell) {}
+  /** @param userData node of its partition */
+  constructor(
+    private readonly shell: AdbShell,
+    private readonly userData: () => Promise<string | undefined>,
+  ) {}
 
   async ready(): Promise<boolean> {
-    if (await this.isMounted()) return true;
+    if (await this.isMounted()) return !(await this.isLocked());
     // Recovery leaves user data alone; what it can read is mounted here, for reading only.
-    await this.shell.run(this.shell.rooted(commands.mount('ext4', userDataNode, mountPoint, 'ro')));
-    return this.isMounted();
+    await this.mount('ro');
+    return (await this.isMounted()) && !(await this.isLocked());
+  }
+
+  /** In the first way that works. */
+  private async mount(way: 'ro' | 'rw'): Promise<void> {
+    const node = await this.userDataNode();
+    for (const fileSystem of fileSystems) {
+      const mount = commands.mount(fileSystem, node, mountPoint, way);
+      if ((await this.shell.run(this.shell.rooted(mount))).exitCode === 0) return;
+    }
+  }
+
+  /** Encrypted file by file, without its keys: then names are others than the system gave. */
+  private async isLocked(): Promise<boolean> {
+    const { stdout } = await this.shell.run(this.shell.rooted(commands.names(alwaysThere.folder)));
+    const names = stdout.split('\n').filter(Boolean);
+    return names.length > 0 && !names.some((name) => alwaysThere.names.includes(name));
+  }
+
+  private async userDataNode(): Promise<string> {
+    const node = await this.userData();
+    if (node === undefined) throw new PhoneRefusal('The phone has no partition called userdata.');
+    return node;
   }
 
   async *archive(
@@ -105,18 +133,14 @@ export class AdbFiles implements FileAccess {
   async makeWritable(): Promise<boolean> {
     if ((await this.mounted())?.writable) return true;
     await this.shell.run(this.shell.rooted(commands.unmount(mountPoint)));
-    for (const fileSystem of ['ext4', 'f2fs']) {
-      const mount = commands.mount(fileSystem, userDataNode, mountPoint, 'rw');
-      const { exitCode } = await this.shell.run(this.shell.rooted(mount));
-      if (exitCode === 0) break;
-    }
+    await this.mount('rw');
     return (await this.mounted())?.writable ?? false;
   }
 
   async format(fileSystem: 'ext4' | 'f2fs'): Promise<void> {
     await this.shell.run(this.shell.rooted(commands.unmount(mountPoint)));
     const make = fileSystem === 'ext4' ? commands.makeExt4 : commands.makeF2fs;
-    await this.shell.must(make(userDataNode), { quiet: slow });
+    await this.shell.must(make(await this.userDataNode()), { quiet: slow });
   }
 
   async empty(folder: string, stays: readonly string[]): Promise<void> {

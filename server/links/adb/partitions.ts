@@ -199,6 +199,11 @@ export class AdbPartitions implements PartitionAccess {
     );
   }
 
+  /** The node that a partition was found on, wherever this phone lists it. */
+  async nodeOf(name: string): Promise<string | undefined> {
+    return (await this.byName()).get(name);
+  }
+
   /** A partition as a source; undefined when there is none of that name. */
   async maybeSource(name: string): Promise<ByteSource | undefined> {
     const node = (await this.byName()).get(name);
