@@ -1,6 +1,7 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { IoError } from '../flash/faults.ts';
 import { deviceAt, userPath, type ShellHost } from './host.ts';
 
 type Found = AsyncIterable<Uint8Array> | string;
@@ -31,7 +32,7 @@ export async function readMounted(
     const names = inode.type === 'directory' ? (await fs.list(inode)).map(({ name }) => name).sort() : [path];
     return onePiece(Buffer.from(names.map((name) => `${name}\n`).join('')));
   } catch (error) {
-    if (error instanceof FormatError) return 'I/O error';
+    if (error instanceof FormatError || error instanceof IoError) return 'I/O error';
     throw error;
   }
 }
