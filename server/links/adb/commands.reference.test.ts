@@ -1,6 +1,6 @@
 // Every command line that the application can send, on the simulated shell and on the tools that phones have, over the same
 // flash: what differs fails, or stands in the list of differences with its reason. Source of the tools: Debian's packages
-// mksh, busybox and toybox (its source, built with `dd`).
+// mksh, busybox and toybox (its source, built with `dd`). The table of all of them makes this file long.
 import { execFileSync } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
@@ -104,14 +104,31 @@ const tree = (text: string) =>
       .replace(/^(symbolic link.*?\S+ \S+ \S+) \d+ \d+ \S+/, '$1'),
   );
 
+const of = <K extends Key>(reason: string, ...keys: K[]) =>
+  Object.fromEntries(keys.map((key) => [key, reason])) as Readonly<Record<K, string>>;
+
 /** In this order, since some change what later ones find. */
 const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   userId: [{ line: commands.userId() }],
-  properties: 'getprop is Android’s own',
-  property: 'getprop is Android’s own',
-  batteryOfSystem: 'dumpsys is Android’s own',
+  ...of('getprop is Android’s own', 'properties', 'property'),
+  ...of('dumpsys is Android’s own', 'batteryOfSystem', 'allPackages', 'describePackage'),
+  ...of('service is Android’s own', 'imei'),
+  ...of(
+    'pm is Android’s own',
+    'packagePaths',
+    'beginInstall',
+    'writeInstall',
+    'commitInstall',
+    'abandonInstall',
+    'uninstall',
+    'enable',
+    'disable',
+    'grant',
+    'revoke',
+  ),
+  ...of('am is Android’s own', 'stopApp'),
+  ...of('cmd is Android’s own', 'bringBack'),
   batteryOfKernel: 'this computer has another kernel',
-  imei: 'service is Android’s own',
   listByName: [
     {
       line: commands.listByName('/dev/block/by-name/'),
@@ -246,22 +263,8 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     },
   ],
   makeF2fs: 'Debian’s make_f2fs has another name and other options',
-  allPackages: 'dumpsys is Android’s own',
-  packagePaths: 'pm is Android’s own',
   processes: 'no process of this computer runs on the simulated phone',
   keysOfHardware: [{ line: commands.keysOfHardware('/data/misc/keystore/user_0') }],
-  stopApp: 'am is Android’s own',
-  describePackage: 'dumpsys is Android’s own',
-  beginInstall: 'pm is Android’s own',
-  writeInstall: 'pm is Android’s own',
-  commitInstall: 'pm is Android’s own',
-  abandonInstall: 'pm is Android’s own',
-  uninstall: 'pm is Android’s own',
-  bringBack: 'cmd is Android’s own',
-  enable: 'pm is Android’s own',
-  disable: 'pm is Android’s own',
-  grant: 'pm is Android’s own',
-  revoke: 'pm is Android’s own',
 };
 
 /** What the tools do otherwise than the simulated shell, which is like toybox, by the tools and the command. */

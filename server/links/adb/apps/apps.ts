@@ -6,7 +6,7 @@ import { stampOf } from '../../../formats/data-stamp.ts';
 import { readPackages } from '../../../untrusted/untrusted.ts';
 import { type AppAccess } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
-import { fileOn } from '../file-source.ts';
+import { fileOn } from '../files/file-source.ts';
 import { hardwareKeyUids } from './keystore.ts';
 import { commands } from '../commands.ts';
 import type { AdbShell } from '../shell.ts';

@@ -1,6 +1,6 @@
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { commands } from './commands.ts';
-import type { AdbShell } from './shell.ts';
+import { commands } from '../commands.ts';
+import type { AdbShell } from '../shell.ts';
 
 /** What of a file is fetched at once: of an APK its directory, its manifest and its signers lie in few such pieces. */
 const pieceBytes = 64 * 1024;

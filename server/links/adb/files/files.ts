@@ -1,17 +1,15 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
-import { type DescribedFile, type FileAccess, type PresentFile } from '../phone-link.ts';
-import { batches } from './batches.ts';
+import { type DescribedFile, type FileAccess, type PresentFile } from '../../phone-link.ts';
+import { batches } from '../batches.ts';
+import { AdbArchives } from './archives.ts';
 import { fileOn } from './file-source.ts';
-import { parseMounts, type MountLine } from './parsing.ts';
-import { commands } from './commands.ts';
-import type { AdbShell } from './shell.ts';
-import type { Quiet } from '../silence.ts';
-import { tarEnd, tarHeader } from '../../formats/tar-header.ts';
-import { labelledTar } from '../../formats/tar-rewrite.ts';
-import { LinkFailure, PhoneRefusal } from '../../failures.ts';
-import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { parseMounts, type MountLine } from '../parsing.ts';
+import { commands } from '../commands.ts';
+import type { AdbShell } from '../shell.ts';
+import type { Quiet } from '../../silence.ts';
+import { PhoneRefusal } from '../../../failures.ts';
 
 const mountPoint = '/data';
 const fileSystems = ['ext4', 'f2fs'] as const;
@@ -25,28 +23,17 @@ const codeCaches = [`${mountPoint}/dalvik-cache`, `${mountPoint}/resource-cache`
 /** Making a file system and removing many files say nothing until they are done. */
 const slow: Quiet = { ms: 300_000 };
 
-const labelOption = '--selinux';
-/** Two empty blocks. */
-const endBytes = 1024;
-/** Lists of all files of user data. */
-const mostListBytes = 256 << 20;
-
-interface Labelled {
-  readonly path: string;
-  readonly label: string;
-  readonly isFolder: boolean;
-}
-
 /** Files of a phone through its own `tar` and `sha256sum`. */
 export class AdbFiles implements FileAccess {
-  /** Of tar, so that labels come along; not known at first. */
-  private options: string | undefined;
+  private readonly archives: AdbArchives;
 
   /** @param userData node of its partition */
   constructor(
     private readonly shell: AdbShell,
     private readonly userData: () => Promise<string | undefined>,
-  ) {}
+  ) {
+    this.archives = new AdbArchives(shell, (folder) => this.owners(folder, ['.']));
+  }
 
   async ready(): Promise<boolean> {
     if (await this.isMounted()) return !(await this.isLocked());
@@ -83,45 +70,12 @@ export class AdbFiles implements FileAccess {
     signal?: AbortSignal,
     remark: (text: string) => void = () => undefined,
   ): AsyncGenerator<Uint8Array> {
-    const options = await this.tarOptions(folder);
-    const labels = options === '' ? await this.labels(folder, signal) : [];
-    if (options === '' && labels.length === 0) remark('The phone tells no SELinux labels: none are kept.');
-    const unkept = await this.unkept(folder, leaveOut, signal);
-    if (unkept.length > 0)
-      remark(
-        `${someOf(unkept)} ${unkept.length > 1 ? 'are sockets, pipes or devices' : 'is a socket, a pipe or a device'}: not kept.`,
-      );
-    const isWhole = leaveOut.length === 0;
-    const names = isWhole ? ['.'] : await this.othersIn(folder, leaveOut);
-    if (!isWhole) yield await this.headOf(folder, signal);
-    if (names.length === 0) {
-      yield tarEnd();
-      return;
-    }
-    let complaint = '';
-    const mayComplain = (words: string) => {
-      complaint = words;
-      for (const line of linesAmong(words)) remark(`The phone’s tar says: ${line}`);
-    };
-    const packed = this.shell.stream(commands.archive(folder, options, names), { signal, mayComplain });
-    const ended = endedArchive(packed, () => complaint);
-    yield* labels.length > 0
-      ? labelledTar(ended, new Map(labels.map(({ path, label }) => [path, label])))
-      : ended;
+    yield* this.archives.of(folder, await this.namesFor(folder, leaveOut), leaveOut, signal, remark);
   }
 
-  /** The folder itself, as an entry of an archive of what is in it. */
-  private async headOf(folder: string, signal?: AbortSignal): Promise<Buffer> {
-    const owner = (await this.owners(folder, ['.'], signal)).get('.');
-    const [, modifiedAt] =
-      /^\d+ (\d+) /.exec(await this.shell.text(commands.dates([folder]), { signal })) ?? [];
-    if (!owner || modifiedAt === undefined) throw new PhoneRefusal(`There is no ${folder} on the phone.`);
-    const { uid, gid, mode, label } = owner;
-    return tarHeader({
-      ...{ name: './', type: 'directory', uid, gid, mode, label },
-      modifiedAt: Number(modifiedAt),
-      bytes: 0,
-    });
+  /** What of a folder is packed: itself, or all in it but some. */
+  private async namesFor(folder: string, leaveOut: readonly string[]): Promise<readonly string[]> {
+    return leaveOut.length === 0 ? ['.'] : this.othersIn(folder, leaveOut);
   }
 
   /** Names in a folder but some, as its archive has them. */
@@ -158,7 +112,7 @@ export class AdbFiles implements FileAccess {
       // Shared storage belongs to the service that hands it out (AOSP: AID_MEDIA_RW).
       await this.shell.must(commands.makeFoldersOf(mediaOwner, [`${mountPoint}/media`, folder]));
     }
-    const options = await this.tarOptions(folder);
+    const options = await this.archives.labelOptions(folder);
     await this.shell.feed(commands.unpack(folder, options), stream, { signal });
   }
 
@@ -274,7 +228,7 @@ export class AdbFiles implements FileAccess {
     wanted: ReadonlyMap<string, PresentFile>,
     signal?: AbortSignal,
   ): Promise<void> {
-    const setsLabels = (await this.tarOptions(folder)) !== '';
+    const setsLabels = (await this.archives.labelOptions(folder)) !== '';
     const asked = [...wanted].filter(
       ([, { isLink, label }]) => isLink || (label !== undefined && !setsLabels),
     );
@@ -318,43 +272,6 @@ export class AdbFiles implements FileAccess {
     }
     return found;
   }
-
-  /** What has a label in a folder, links apart: toybox tells that of what they lead to. Paths are as the phone's tar has them. */
-  private async labels(folder: string, signal?: AbortSignal): Promise<readonly Labelled[]> {
-    const text = await this.shell.text(commands.labels(folder), { signal, mostBytes: mostListBytes });
-    return [...text.matchAll(/^(\S+:\S+) ([^|\n]*)\|(\..*)$/gm)]
-      .map(([, label, type, path]) => ({ path: path!, label: label!, isFolder: type === 'directory', type }))
-      .filter(({ type }) => type !== 'symbolic link');
-  }
-
-  /** Sockets and pipes in a folder, by their paths in it. */
-  private async unkept(folder: string, leaveOut: readonly string[], signal?: AbortSignal): Promise<string[]> {
-    const text = await this.shell.text(commands.unkept(folder), { signal, mostBytes: mostListBytes });
-    return text
-      .split('\n')
-      .filter((path) => path.startsWith(`${folder}/`))
-      .map((path) => path.slice(folder.length + 1))
-      .filter((path) => !leaveOut.some((out) => path === out || path.startsWith(`${out}/`)));
-  }
-
-  /**
-   * Whether the phone's tar packs labels, found out on a folder by doing so: some name the option and fail with it.
-   * Where it does not, labels are asked for one by one.
-   */
-  private async tarOptions(folder: string): Promise<string> {
-    if (this.options !== undefined) return this.options;
-    const { stdout, stderr, exitCode } = await this.shell.run(commands.tarHelp());
-    if (exitCode === 127)
-      throw new PhoneRefusal('The phone has no tar, so it cannot make an archive of files.');
-    if (!`${stdout}${stderr}`.includes(labelOption)) return (this.options = '');
-    const labelled = (await this.labels(folder)).find(({ isFolder }) => isFolder);
-    // In a folder without any it makes no difference.
-    if (!labelled) return '';
-    const script = commands.archiveAlone(`${folder}/${labelled.path}`, labelOption);
-    const tried = await this.shell.run(this.shell.rooted(script));
-    const isPacked = tried.exitCode === 0 && tried.stdout.includes(`RHT.security.selinux=${labelled.label}`);
-    return (this.options = isPacked ? labelOption : '');
-  }
 }
 
 function add(all: Map<string, string[]>, key: string, path: string): void {
@@ -366,34 +283,4 @@ function add(all: Map<string, string[]>, key: string, path: string): void {
 /** The ends of a line that may be a path, the longest first. */
 function* tails(line: string): Generator<string> {
   for (let at = line.indexOf(' '); at >= 0; at = line.indexOf(' ', at + 1)) yield line.slice(at + 1);
-}
-
-const mostComplaints = 20;
-
-/** A command's complaints, one a line, not all where there are many. */
-function linesAmong(words: string): string[] {
-  const lines = words.split('\n').filter((line) => line.trim() !== '');
-  const rest = lines.length - mostComplaints;
-  return rest > 0 ? [...lines.slice(0, mostComplaints), `and ${rest} lines more`] : lines;
-}
-
-/**
- * An archive that came to its end, which two empty blocks mark: a tar that complains may still have packed all it could.
- * @param complaint of the tar that made it
- */
-async function* endedArchive(
-  stream: AsyncIterable<Uint8Array>,
-  complaint: () => string,
-): AsyncGenerator<Uint8Array> {
-  let zeros = 0;
-  for await (const part of stream) {
-    const last = part.findLastIndex((byte) => byte !== 0);
-    zeros = last < 0 ? zeros + part.length : part.length - 1 - last;
-    yield part;
-  }
-  if (zeros >= endBytes) return;
-  const said = complaint().trim();
-  throw said === ''
-    ? new LinkFailure('The archive ended in the middle. Check the cable, then start again.')
-    : new PhoneRefusal(`The phone’s tar made no whole archive: “${linesAmong(said).join(' ')}”.`, said);
 }

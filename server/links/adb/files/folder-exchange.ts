@@ -1,10 +1,10 @@
 import { stagingFolders } from '@keen-larder/core/apps/copies.ts';
-import type { FolderExchange, SomeNames } from '../phone-link.ts';
-import { batches } from './batches.ts';
+import type { FolderExchange, SomeNames } from '../../phone-link.ts';
+import { batches } from '../batches.ts';
 import { mediaOwner, type AdbFiles } from './files.ts';
-import { commands } from './commands.ts';
-import type { AdbShell } from './shell.ts';
-import { PhoneRefusal } from '../../failures.ts';
+import { commands } from '../commands.ts';
+import type { AdbShell } from '../shell.ts';
+import { PhoneRefusal } from '../../../failures.ts';
 
 const sharedStorage = '/data/media/';
 
