@@ -53,7 +53,7 @@ export const signatures = { end: 0x06054b50, entry: 0x02014b50, local: 0x04034b5
 export const methods = { stored: 0, deflated: 8 } as const;
 const mostCommentBytes = 0xffff;
 const mostDirectoryBytes = 64 << 20;
-const directoryAtOnce = 65_536;
+const directoryAtOnce = 16_384;
 
 export interface ZipEntry {
   readonly name: string;
