@@ -1,7 +1,7 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
-import { type DescribedFile, type FileAccess, type PresentFile } from '../../phone-link.ts';
+import { type DescribedFile, type FileAccess, type FileOwner, type PresentFile } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
 import { AdbArchives } from './archives.ts';
 import { fileOn } from './file-source.ts';
@@ -125,10 +125,7 @@ export class AdbFiles implements FileAccess {
         found.push({
           path: path!,
           bytes: Number(bytes),
-          uid: Number(uid),
-          gid: Number(gid),
-          mode: Number.parseInt(mode!, 8),
-          label: label!.includes(':') ? label : undefined,
+          ...ownerIn(uid!, gid!, mode!, label!),
         });
       }
     }
@@ -201,11 +198,9 @@ export class AdbFiles implements FileAccess {
         const isLink = type === 'symbolic link';
         if (isLink) links.push(path!);
         found.set(path!, {
-          uid: Number(uid),
-          gid: Number(gid),
-          mode: Number.parseInt(mode!, 8),
+          ...ownerIn(uid!, gid!, mode!, label!),
           // Of a link, toybox tells the label of what it leads to.
-          label: label!.includes(':') && !isLink ? label : undefined,
+          ...(isLink && { label: undefined }),
           isLink,
         });
       }
@@ -273,6 +268,14 @@ export class AdbFiles implements FileAccess {
     return found;
   }
 }
+
+/** From what `stat` prints; one that tells no label prints something else in its place. */
+const ownerIn = (uid: string, gid: string, mode: string, label: string): FileOwner => ({
+  uid: Number(uid),
+  gid: Number(gid),
+  mode: Number.parseInt(mode, 8),
+  label: label.includes(':') ? label : undefined,
+});
 
 function add(all: Map<string, string[]>, key: string, path: string): void {
   const list = all.get(key);
