@@ -1,6 +1,7 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { Untraced } from '@keen-larder/core/larder/untraced.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 
@@ -21,6 +22,8 @@ export interface ImageView {
   readonly ranges: readonly ByteRange[] | undefined;
   /** What the phone did not give the same way twice, or not at all. */
   readonly unsettled: readonly ByteRange[] | undefined;
+  /** How the phone proved it, as far as that is known. */
+  readonly proof: ProofWay | undefined;
 }
 
 export interface SetView {

@@ -1,6 +1,7 @@
 import type { ByteRange } from '../bytes/ranges.ts';
 import type { Condition, NamedPhone } from '../phone/facts.ts';
 import { phoneModes, type PhoneMode } from '../phone/modes.ts';
+import { proofWays, type ProofWay } from '../phone/proof-ways.ts';
 import type { Role } from '../phone/roles.ts';
 
 export const contentsFileName = 'CONTENTS.json';
@@ -29,6 +30,7 @@ export interface ContentsImage {
   readonly sha256: string;
   readonly ranges?: readonly ByteRange[];
   readonly unsettled?: readonly ByteRange[];
+  readonly proof?: ProofWay;
   /** Names of the files that hold it. */
   readonly files: readonly string[];
 }
@@ -65,6 +67,7 @@ const isImage = (value: unknown): boolean =>
   isDigest(value['sha256'], 64) &&
   areRanges(value['ranges'], value['bytes'] as number) &&
   areRanges(value['unsettled'], value['bytes'] as number) &&
+  (value['proof'] === undefined || proofWays.includes(value['proof'] as ProofWay)) &&
   Array.isArray(value['files']) &&
   value['files'].every((name) => isText(name, 400));
 

@@ -1,5 +1,6 @@
 import { lineMatches, linesOf, plainText } from '../bytes/lines.ts';
 import type { PhoneMode } from './modes.ts';
+import type { ProofWay } from './proof-ways.ts';
 import type { Role } from './roles.ts';
 
 export type ConditionKind = 'stock' | 'rooted' | 'custom' | 'unknown';
@@ -46,6 +47,8 @@ export interface PhoneFacts {
   readonly root: boolean;
   readonly abis: readonly string[];
   readonly condition: Condition;
+  /** How images are proved; left out where none are read. */
+  readonly proof?: ProofWay;
   readonly battery?: Battery;
   /** What the bootloader tells of itself. */
   readonly variables?: Readonly<Record<string, string>>;

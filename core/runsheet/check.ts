@@ -42,6 +42,7 @@ export type CheckId =
   | 'encrypted-user-data'
   | 'used-blocks'
   | 'bad-flash'
+  | 'weaker-proof'
   | 'two-ways'
   | 'shared-storage'
   | 'scratch-picked'

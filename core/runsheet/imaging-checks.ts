@@ -3,6 +3,7 @@ import { nextFreeLabel } from '../larder/label.ts';
 import { abilitiesOf } from '../phone/modes.ts';
 import { batteryFor, imagingBattery } from './battery.ts';
 import { listText, type Check } from './check.ts';
+import { weakerProof } from './proof-checks.ts';
 import { canReadUsedOnly, type ImagingCheck } from './imaging-facts.ts';
 
 const nothingPicked: ImagingCheck = () => [
@@ -292,6 +293,7 @@ export const imagingChecks: readonly ImagingCheck[] = [
   usedBlocks,
   badFlash,
   scratchPicked,
+  ({ phone }) => weakerProof(phone),
   ({ phone, bytes, bytesPerSecond }) =>
     imagingBattery(phone.battery, batteryFor((bytes / bytesPerSecond) * 1000)),
 ];

@@ -55,6 +55,14 @@ describe('imaging', () => {
   };
   const sheet = (change: Partial<ImagingFacts> = {}) => imagingSheet({ ...facts, ...change });
 
+  it('says by what images are proved where that is not SHA-256', () => {
+    const proof = (proof: PhoneFacts['proof']) =>
+      check(sheet({ phone: { ...phone, ...(proof && { proof }) } }), 'weaker-proof')?.title;
+    expect([undefined, 'sha256' as const].map(proof)).toEqual([undefined, undefined]);
+    expect(proof('md5')).toBe('The phone proves by MD5');
+    expect(proof('second reading')).toBe('The phone computes no digests');
+  });
+
   it('plans what is picked, with size and time', () => {
     const plan = sheet();
     expect(plan.steps.map(({ kind, partition }) => `${kind} ${partition}`)).toEqual([

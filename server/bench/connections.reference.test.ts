@@ -135,7 +135,7 @@ describe('a phone behind the adb server', () => {
       const ended = await app.engine.ended(id);
       expect(ended.outcome).toMatch(/The phone computes the same digests/);
       const boot = app.larder.detail(ended.setId!).images.find(({ partition }) => partition === 'boot')!;
-      expect(await app.bench.access(serial).digest('boot', wholeOf(boot.bytes))).toBe(boot.sha256);
+      expect((await app.bench.access(serial).digest('boot', wholeOf(boot.bytes))).hex).toBe(boot.sha256);
 
       await app.bench.restart(serial, 'recovery');
       await until('recovery', async () => {

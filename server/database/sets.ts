@@ -43,6 +43,8 @@ export interface ImageRow {
   readonly ranges: string | null;
   /** JSON of ranges; null when everything came out right. */
   readonly unsettled: string | null;
+  /** How the phone proved it; null where that is not known. */
+  readonly proof: string | null;
 }
 
 /** Images without their chunk lists, which are long. */
@@ -61,15 +63,15 @@ export interface KeptRow {
 }
 
 const head =
-  'setId, position, partition, role, bytes, chunkBytes, sha256, fileSystem, usedBytes, damage, kind, ranges, unsettled';
+  'setId, position, partition, role, bytes, chunkBytes, sha256, fileSystem, usedBytes, damage, kind, ranges, unsettled, proof';
 
 export function setStatements(db: Database) {
   const insertSet = db.prepare<SetRow>(`
     INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, binnedMs, origin)
     VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @binnedMs, @origin)`);
   const insertImage = db.prepare<ImageRow>(`
-    INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled)
-    VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled)`);
+    INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled, proof)
+    VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled, @proof)`);
   const withPhone = `
     SELECT sets.*, phones.nickname, phones.maker, phones.model
     FROM sets JOIN phones ON phones.serial = sets.serial`;

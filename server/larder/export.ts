@@ -14,6 +14,7 @@ import {
   type ExportImage,
   type ExportOptions,
 } from '@keen-larder/core/larder/export-plan.ts';
+import { proofWords } from '@keen-larder/core/phone/proof-ways.ts';
 import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import type { ImageRow } from '../database/sets.ts';
 import { wrap } from '../formats/wrappers.ts';
@@ -139,7 +140,7 @@ function contentsText(set: SetDetail, picked: readonly string[], names: readonly
     'Image, role, bytes, SHA-256 of the image as it was on the phone:',
     ...set.images
       .filter(({ partition }) => picked.includes(partition))
-      .flatMap(({ partition, role, bytes, sha256, ranges, unsettled }) => [
+      .flatMap(({ partition, role, bytes, sha256, ranges, unsettled, proof }) => [
         `${partition}  ${role}  ${bytes}  ${sha256}`,
         ...(ranges
           ? [
@@ -149,6 +150,7 @@ function contentsText(set: SetDetail, picked: readonly string[], names: readonly
         ...(unsettled
           ? [`  NOT COMPLETE at ${rangesText(unsettled)}: the phone did not give it twice alike.`]
           : []),
+        ...(proof && proof !== 'sha256' ? [`  Proved by ${proofWords[proof]}.`] : []),
       ]),
     '',
     'Files:',
@@ -170,7 +172,7 @@ function contentsOf(set: SetDetail, picked: readonly string[], written: readonly
     createdAt: new Date(set.createdAt).toISOString(),
     images: set.images
       .filter(({ partition }) => picked.includes(partition))
-      .map(({ partition, kind, role, bytes, sha256, ranges, unsettled }) => ({
+      .map(({ partition, kind, role, bytes, sha256, ranges, unsettled, proof }) => ({
         partition,
         ...(kind === 'archive' && { kind }),
         role,
@@ -178,6 +180,7 @@ function contentsOf(set: SetDetail, picked: readonly string[], written: readonly
         sha256,
         ...(ranges && { ranges }),
         ...(unsettled && { unsettled }),
+        ...(proof && { proof }),
         files: written.filter((file) => file.partition === partition).map(({ name }) => name),
       })),
   };

@@ -1,6 +1,7 @@
 import { hex } from '@keen-larder/core/bytes/text.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { ImageHead, ImageRow, SetRow, SetWithPhone } from '../database/sets.ts';
 import {
@@ -47,6 +48,7 @@ export function rowsOf(
       kind: image.kind ?? 'block',
       ranges: image.ranges ? JSON.stringify(image.ranges) : null,
       unsettled: image.unsettled ? JSON.stringify(image.unsettled) : null,
+      proof: image.proof ?? null,
     })),
   };
 }
@@ -92,6 +94,7 @@ export function manifestOfRows(
       ...(head.usedBytes !== null && { usedBytes: head.usedBytes }),
       ...(head.ranges !== null && { ranges: rangesOf(head.ranges) }),
       ...(head.unsettled !== null && { unsettled: rangesOf(head.unsettled) }),
+      ...(head.proof !== null && { proof: head.proof as ProofWay }),
       chunks: unpackChunkList(chunksOf(head.partition)),
     })),
   };

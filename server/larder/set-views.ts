@@ -3,6 +3,7 @@ import type { ImageView, SetView } from '@keen-larder/contract/sets.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { ImageHead, SetWithPhone } from '../database/sets.ts';
 import { sha256Sums } from './set-sums.ts';
@@ -47,6 +48,7 @@ export const imageView = (head: ImageHead): ImageView => ({
   kind: head.kind as ImageView['kind'],
   ranges: head.ranges === null ? undefined : rangesOf(head.ranges),
   unsettled: head.unsettled === null ? undefined : rangesOf(head.unsettled),
+  proof: (head.proof as ProofWay | null) ?? undefined,
 });
 
 export const rangesOf = (json: string) => JSON.parse(json) as ByteRange[];

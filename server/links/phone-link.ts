@@ -3,6 +3,13 @@ import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
+
+/** A digest of some bytes, in lower-case hexadecimal. */
+export interface Digest {
+  readonly by: 'sha256' | 'md5';
+  readonly hex: string;
+}
 
 /** A partition's bytes over a link. */
 export interface PartitionAccess {
@@ -15,11 +22,13 @@ export interface PartitionAccess {
   read(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
   /** Replaces the bytes from the first on; resolves when the phone has them on its flash. */
   write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
+  /** How `digest` comes about; asked of the phone once. */
+  proofWay(): Promise<ProofWay>;
   /**
-   * SHA-256 over ranges one after the other, computed by the phone; lower-case hexadecimal.
+   * Digest over ranges one after the other: computed by the phone, or here of what is read of it once more.
    * @throws FlashFailure when the phone cannot read all of them
    */
-  digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string>;
+  digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<Digest>;
   /** It can digest while it is read from. */
   readonly doesTwoThings: boolean;
   /** A partition with random access, for looking at a few of its blocks. */
@@ -88,6 +97,8 @@ export interface FileAccess {
   open(path: string): Promise<ByteSource | undefined>;
   /** A small text file, also where it is in the platform's binary XML; undefined where there is none. */
   text(path: string): Promise<string | undefined>;
+  /** How `digests` come about. */
+  proofWay(): Promise<ProofWay>;
   /**
    * SHA-256 of files by their paths within a folder; those that are gone are missing.
    * @param bytes how many they are together, for how long is waited

@@ -88,6 +88,13 @@ export class ImageWriter {
     return this.digests.sha256SoFar();
   }
 
+  /** What was taken so far, as an image of which the rest is missing. */
+  async soFar(): Promise<Pick<StoredImage, 'bytes' | 'chunkBytes' | 'chunks'>> {
+    await this.settled();
+    const names = (await Promise.all(this.entries.map((entry) => entry.names))).flat();
+    return { bytes: this.imageBytes, chunkBytes, chunks: Buffer.concat(names) };
+  }
+
   /**
    * Reads a stream to its end, behind what was taken before. When it breaks off, what was handed over
    * counts and the rest of it does not.

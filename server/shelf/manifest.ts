@@ -1,6 +1,7 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Condition, NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { hex } from '@keen-larder/core/bytes/text.ts';
 import { digestBytes, zeroDigest } from './packs/pack-format.ts';
@@ -44,6 +45,8 @@ export interface ManifestImage {
   readonly ranges?: readonly ByteRange[];
   /** What the phone did not give the same way twice, or not at all. */
   readonly unsettled?: readonly ByteRange[];
+  /** How the phone proved it; left out where that is not known, as of what came as files. */
+  readonly proof?: ProofWay;
   /** Chunk digests in order; `0` is a chunk of zeros. */
   readonly chunks: readonly string[];
 }

@@ -1,5 +1,7 @@
+import { createHash } from 'node:crypto';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { readBlocks, type ImageRecipe } from './image-reader.ts';
+import { giveWay } from '../async/give-way.ts';
+import { readBlocks, readInPlace, type ImageRecipe } from './image-reader.ts';
 import { wholeOf } from './image-writer.ts';
 import type { Shelf } from './shelf.ts';
 import { DamagedImage } from '../failures.ts';
@@ -28,6 +30,30 @@ export async function verifyImage(
   }
 }
 
+/** Digest of all bytes of an image, holes included, by either algorithm. */
+export const digestWhole = (
+  shelf: Shelf,
+  image: ImageRecipe,
+  by: 'sha256' | 'md5',
+  signal?: AbortSignal,
+): Promise<Buffer> => {
+  const whole = { ...image, ranges: null };
+  return by === 'sha256' ? digestStored(shelf, whole, signal) : md5Stored(shelf, whole, signal);
+};
+
+/** As `digestStored`, where a phone computes no better digest. */
+export async function md5Stored(shelf: Shelf, image: StoredBytes, signal?: AbortSignal): Promise<Buffer> {
+  const md5 = createHash('md5');
+  for (const range of rangesOf(image)) {
+    signal?.throwIfAborted();
+    for await (const part of readInPlace(shelf, image, range)) {
+      md5.update(part);
+      await giveWay();
+    }
+  }
+  return md5.digest();
+}
+
 /** SHA-256 of what an image's own digest covers: everything, or the ranges that were read. */
 export async function digestStored(
   shelf: Shelf,
@@ -35,9 +61,8 @@ export async function digestStored(
   signal?: AbortSignal,
   passed: (bytes: number) => void = () => undefined,
 ): Promise<Buffer> {
-  const ranges = image.ranges === null ? wholeOf(image.bytes) : (JSON.parse(image.ranges) as ByteRange[]);
   const digests = shelf.workers.digestStream();
-  for (const range of ranges) {
+  for (const range of rangesOf(image)) {
     for await (const block of readBlocks(shelf, image, range)) {
       signal?.throwIfAborted();
       void digests.update(block).then(block.release, block.release);
@@ -47,6 +72,5 @@ export async function digestStored(
   return digests.finish();
 }
 
-/** SHA-256 over all bytes of an image, holes included. */
-export const digestWhole = (shelf: Shelf, image: ImageRecipe, signal?: AbortSignal): Promise<Buffer> =>
-  digestStored(shelf, { ...image, ranges: null }, signal);
+const rangesOf = ({ ranges, bytes }: StoredBytes): readonly ByteRange[] =>
+  ranges === null ? wholeOf(bytes) : (JSON.parse(ranges) as ByteRange[]);

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
@@ -188,6 +189,7 @@ const digest =
 class Complaint extends Error {}
 
 async function fileDigest(host: ShellHost, path: string, uid: number, algorithm: string): Promise<string> {
+  if (path === '/dev/null') return createHash(algorithm).digest('hex');
   const bytes = await readMounted(host, path, uid);
   if (typeof bytes === 'string') throw new Complaint(bytes);
   return digestOf(bytes, algorithm);

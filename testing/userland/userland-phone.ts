@@ -13,7 +13,7 @@ import {
 import { createServer, type AddressInfo, type Server } from 'node:net';
 import { dirname, join } from 'node:path';
 import { AdbConnection } from '@keen-larder/standin/adb/connection.ts';
-import { shellFor, type RunShell } from '@keen-larder/standin/adb/services.ts';
+import { shellFor, type RunShell, type Service } from '@keen-larder/standin/adb/services.ts';
 import { toyboxBinary } from './toybox.ts';
 
 /** How a phone's shell side is made. */
@@ -24,6 +24,10 @@ export interface Personality {
   readonly root: 'daemon' | 'su -c' | 'su 0' | 'none';
   /** Folder that lists partitions by name. */
   readonly byName?: string;
+  /** Commands that it does not have. */
+  readonly lacks?: readonly string[];
+  /** Its adb daemon is of a time before the framed shell. */
+  readonly isOld?: boolean;
 }
 
 export interface UserlandPartition {
@@ -67,9 +71,10 @@ export class UserlandPhone {
   ) {
     this.root = join(folder, 'root');
     const cable = { carry: () => undefined };
-    const banner = `${personality.mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=knot;features=shell_v2,cmd`;
+    const features = personality.isOld ? '' : ';features=shell_v2,cmd';
+    const banner = `${personality.mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=knot${features}`;
     this.server = createServer({ pauseOnConnect: true }, (accepted) => {
-      new AdbConnection(accepted, banner, (name) => shellFor(name, this.run), cable, undefined);
+      new AdbConnection(accepted, banner, (name) => this.serviceOf(name), cable, undefined);
     });
   }
 
@@ -165,7 +170,8 @@ export class UserlandPhone {
     );
     for (const name of list.trim().split(/\s+/)) {
       const path = join(bin, name);
-      if (!existsSync(path) && name !== 'sh') symlinkSync(personality.tools, path);
+      if (!existsSync(path) && name !== 'sh' && !personality.lacks?.includes(name))
+        symlinkSync(personality.tools, path);
     }
     for (const [name, major, minor] of [
       ['null', 1, 3],
@@ -236,6 +242,11 @@ export class UserlandPhone {
     });
     const children = readFileSync(`/proc/${this.holder.pid!}/task/${this.holder.pid!}/children`, 'utf8');
     this.initPid = Number(children.trim().split(' ')[0]);
+  }
+
+  private serviceOf(name: string): Service | undefined {
+    // What an old daemon does not know it refuses.
+    return this.personality.isOld && name.startsWith('shell,') ? undefined : shellFor(name, this.run);
   }
 
   private commandOf(script: string): string[] {

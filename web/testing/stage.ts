@@ -99,6 +99,7 @@ export const image = (name: string, role: ImageView['role'], bytes: number): Ima
   kind: 'block',
   ranges: undefined,
   unsettled: undefined,
+  proof: 'sha256',
 });
 
 export const set = (over: Partial<SetDetail> = {}): SetDetail => ({

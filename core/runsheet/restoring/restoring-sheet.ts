@@ -1,6 +1,7 @@
 import { abilitiesOf } from '../../phone/modes.ts';
 import { batteryFor, restoringBattery } from '../battery.ts';
 import { bySeverity, stop, type RunSheet } from '../check.ts';
+import { weakerProof } from '../proof-checks.ts';
 import { dataLostBy, type DataLost } from '../effects.ts';
 import type { RestoringCheck, RestoringFacts } from './facts.ts';
 import {
@@ -137,6 +138,7 @@ const checks: readonly RestoringCheck[] = [
   imageTooLarge,
   imageDamaged,
   ({ phone }) => restoringBattery(phone.battery),
+  ({ phone }) => weakerProof(phone),
   willWipe,
   encryptedUserData,
   rollbackIndex,

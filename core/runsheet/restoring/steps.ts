@@ -49,6 +49,7 @@ export function restoringSteps(images: readonly RestoringImage[], facts: Restori
     bytes: 0,
   });
   const later = provesLater(phone.mode);
+  const compared = phone.proof === 'second reading' ? 'a second reading' : 'the phone’s digest';
   const from = ({ partition, onto }: RestoringImage) => (partition === onto ? '' : ` from ${partition}`);
   const switching: Step[] = activate
     ? [{ kind: 'activate', text: `Make slot ${activate} the one that starts`, slot: activate, bytes: 0 }]
@@ -60,10 +61,10 @@ export function restoringSteps(images: readonly RestoringImage[], facts: Restori
       : []),
     ...each('write', (image) =>
       image.kind === 'archive'
-        ? `Unpack ${image.onto} and compare the phone’s digest of every file`
+        ? `Unpack ${image.onto} and compare ${compared} of every file`
         : later
           ? `Flash ${image.onto}${from(image)}`
-          : `Write ${image.onto}${from(image)} and compare the phone’s digest`,
+          : `Write ${image.onto}${from(image)} and compare ${compared}`,
     ),
     ...(clearsCaches({ ...facts, images })
       ? [{ kind: 'clear' as const, text: 'Clear code caches', bytes: 0 }]

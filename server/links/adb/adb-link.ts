@@ -8,6 +8,7 @@ import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing
 import { AdbFolderExchange } from './files/folder-exchange.ts';
 import { AdbAppWork } from './apps/app-work.ts';
 import { AdbApps } from './apps/apps.ts';
+import { AdbDigests } from './digests.ts';
 import { AdbFiles } from './files/files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { commands } from './commands.ts';
@@ -35,15 +36,16 @@ export class AdbLink implements PhoneLink {
     readonly mode: 'system' | 'recovery',
     readonly description: string,
   ) {
+    const digests = new AdbDigests(shell);
     if (shell.root) {
-      const partitions = new AdbPartitions(shell, mode === 'recovery');
+      const partitions = new AdbPartitions(shell, digests, mode === 'recovery');
       this.partitions = partitions;
-      this.files = new AdbFiles(shell, () => partitions.nodeOf('userdata'));
+      this.files = new AdbFiles(shell, digests, () => partitions.nodeOf('userdata'));
       this.folders = new AdbFolderExchange(shell, this.files);
     }
     if (mode === 'system') {
       this.apps = new AdbApps(shell);
-      this.appWork = new AdbAppWork(shell);
+      this.appWork = new AdbAppWork(shell, digests);
     }
     this.gone = connection.gone;
   }
@@ -101,6 +103,7 @@ export class AdbLink implements PhoneLink {
         this.mode === 'recovery'
           ? conditionFrom({ ...bootState(properties), ...installed?.properties }, installed?.hasSu)
           : { ...conditionFrom(properties, this.shell.root), ...(await this.imei()) },
+      ...(partitions && { proof: await partitions.proofWay() }),
       ...(battery && { battery }),
     };
   }

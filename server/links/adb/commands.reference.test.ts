@@ -156,10 +156,11 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     { line: commands.readRanges(node, ranges) },
     { line: commands.readRanges('/dev/block/none', ranges) },
   ],
-  digestNode: [{ line: commands.digestNode(node) }],
+  digestNode: [{ line: commands.digestNode('sha256', node) }, { line: commands.digestNode('md5', node) }],
+  digestOfNothing: [{ line: commands.digestOfNothing('sha256') }, { line: commands.digestOfNothing('md5') }],
   digestRanges: [
-    { line: commands.digestRanges(node), input: Buffer.from(rangesScript(node, ranges)) },
-    { line: commands.digestRanges(node), input: Buffer.from(rangesScript('/dev/block/none', ranges)) },
+    { line: commands.digestRanges('sha256', node), input: Buffer.from(rangesScript(node, ranges)) },
+    { line: commands.digestRanges('md5', node), input: Buffer.from(rangesScript('/dev/block/none', ranges)) },
   ],
   writeAt: [
     { line: commands.writeAt(node, 2 << 20), input: Buffer.alloc(3_000_000, 'piece'), then: digestOf(node) },

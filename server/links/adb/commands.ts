@@ -11,6 +11,8 @@ const blockBytes = 1 << 20;
 /** So much fits into one adb payload together with its shell frame. */
 const framedBlockBytes = blockBytes - 4096;
 
+export type DigestName = 'sha256' | 'md5';
+
 /** A package's or permission's name is a word of the shell as it is. */
 const plainName = /^[A-Za-z0-9_.]+$/;
 
@@ -46,9 +48,11 @@ export const commands = {
   diskSize: (disk: string) => `blockdev --getsize64 ${quote(disk)} && blockdev --getss ${quote(disk)}`,
   /** What of a node lies in some ranges, one behind the other. */
   readRanges: (node: string, ranges: readonly ByteRange[]) => readsOf(node, ranges).join(' && '),
-  digestNode: (node: string) => `${flush(node)}; sha256sum ${quote(node)}`,
+  digestNode: (by: DigestName, node: string) => `${flush(node)}; ${by}sum ${quote(node)}`,
   /** Of what its input says is read: a command line of a file system's ranges would be longer than Linux takes. */
-  digestRanges: (node: string) => `${flush(node)}; sh | sha256sum`,
+  digestRanges: (by: DigestName, node: string) => `${flush(node)}; sh | ${by}sum`,
+  /** Whether a tool for digests is there and right. */
+  digestOfNothing: (by: DigestName) => `${by}sum /dev/null`,
   /** toybox overruns `bs=` where what it reads comes in short pieces, as from a socket; blocks of its own it fills. */
   writeAt: (node: string, offset: number) =>
     `dd of=${quote(node)} ibs=${blockBytes} obs=${blockBytes} seek=${offset / blockBytes} conv=notrunc`,
@@ -142,11 +146,9 @@ function smallBlock(offset: number, bytes: number): number {
   return block;
 }
 
-/** The input of `digestRanges`. */
+/** The input of `digestRanges`, which says where it ends. */
 export const rangesScript = (node: string, ranges: readonly ByteRange[]): string =>
-  readsOf(node, ranges)
-    .map((read) => `${read}\n`)
-    .join('');
+  [...readsOf(node, ranges), 'exit'].map((line) => `${line}\n`).join('');
 
 /** What has `dd` read ranges of a node, in the largest blocks that fit each. */
 function readsOf(node: string, ranges: readonly ByteRange[]): string[] {

@@ -1,16 +1,19 @@
+import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
 import { linesOf } from '@keen-larder/core/bytes/lines.ts';
 import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/gpt.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
 import { contentsOf, zerosWhereUnreadable } from '../contents.ts';
-import { type PartitionAccess } from '../phone-link.ts';
+import { type Digest, type PartitionAccess } from '../phone-link.ts';
 import { inPairs, untilTaken } from '../../async/in-pairs.ts';
 import { batches } from './batches.ts';
 import { parseByName, parseMounts } from './parsing.ts';
 import { commands, rangesScript } from './commands.ts';
+import type { AdbDigests } from './digests.ts';
 import type { AdbShell } from './shell.ts';
 import { stretches } from './stretches.ts';
 import { PhoneRefusal } from '../../failures.ts';
@@ -32,17 +35,26 @@ interface Place {
   readonly region?: GptRegion;
 }
 
-/** Partitions of a phone, and its partition tables, through `dd` and `sha256sum` on its shell. */
+/** Partitions of a phone, and its partition tables, through `dd` and its tools for digests, on its shell. */
 export class AdbPartitions implements PartitionAccess {
-  readonly doesTwoThings = true;
   private nodes: Promise<Map<string, string>> | undefined;
   private readonly sizes = new Map<string, number>();
   private tables: Promise<Map<string, Required<Place>>> | undefined;
 
   constructor(
     private readonly shell: AdbShell,
+    private readonly digests: AdbDigests,
     private readonly mayUnmount: boolean,
   ) {}
+
+  /** Where it is read a second time, that comes afterwards. */
+  get doesTwoThings(): boolean {
+    return this.digests.known !== 'second reading';
+  }
+
+  proofWay(): Promise<ProofWay> {
+    return this.digests.way();
+  }
 
   async list(): Promise<PartitionFacts[]> {
     const nodes = await this.byName();
@@ -99,17 +111,23 @@ export class AdbPartitions implements PartitionAccess {
     await this.shell.must(commands.forget(node)).catch(() => undefined);
   }
 
-  async digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string> {
+  async digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<Digest> {
+    const way = await this.digests.way();
+    if (way === 'second reading') {
+      const hash = createHash('sha256');
+      for await (const part of this.read(name, ranges, signal)) hash.update(part);
+      return { by: 'sha256', hex: hash.digest('hex') };
+    }
     const { node, region } = await this.place(name);
     const isWhole = !region && ranges.length === 1 && ranges[0]!.bytes === (await this.sizeOf(node));
     const quiet = { bytes: rangesBytes(ranges) };
     const input = rangesScript(node, ranges.map(moved(region?.offset ?? 0)));
     const text = isWhole
-      ? await this.shell.text(commands.digestNode(node), { signal, quiet })
-      : await this.shell.text(commands.digestRanges(node), { signal, quiet, input });
-    const match = /^([0-9a-f]{64})\b/.exec(text);
+      ? await this.shell.text(commands.digestNode(way, node), { signal, quiet })
+      : await this.shell.text(commands.digestRanges(way, node), { signal, quiet, input });
+    const match = /^([0-9a-f]{32,64})\b/.exec(text);
     if (!match) throw new PhoneRefusal(`The phone computed no digest of ${name}: “${text.trim()}”.`);
-    return match[1]!;
+    return { by: way, hex: match[1]! };
   }
 
   source(name: string, bytes: number): ByteSource {

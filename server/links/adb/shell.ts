@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { AdbSocket } from '@yume-chan/adb';
-import { shellHeader, shellIds, ShellParser } from '@keen-larder/core/protocols/adb/shell.ts';
+import { shellIds } from '@keen-larder/core/protocols/adb/shell.ts';
 import { BothEnds } from '@keen-larder/core/bytes/both-ends.ts';
 import { utf8 } from '@keen-larder/core/bytes/text.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -9,6 +9,7 @@ import { FlashFailure, LinkFailure, PhoneFailure, PhoneRefusal } from '../../fai
 import type { Quiet, SilenceLimit } from '../silence.ts';
 import { commands, quote } from './commands.ts';
 import type { AdbConnection } from './connect.ts';
+import { framedConversation, plainConversation, type Conversation } from './conversations.ts';
 
 /** A command's end comes a moment after the end of what it reads. */
 const lastWordsMs = 300;
@@ -54,13 +55,18 @@ const waysToRoot: readonly ((script: string) => string)[] = [
 export class AdbShell {
   private asRoot = (script: string) => script;
 
+  /** Whether the adb daemon frames what a command prints, complains of and ends with (Android 7 on). */
+  readonly framed: boolean;
+
   /** Whether commands can run as root; known after `findRoot`. */
   root = false;
 
   constructor(
     private readonly connection: AdbConnection,
     private readonly silence: SilenceLimit,
-  ) {}
+  ) {
+    this.framed = connection.adb.subprocess.shellProtocol !== undefined;
+  }
 
   /** Finds out how to become root: the daemon may be, otherwise `su` is tried. */
   async findRoot(): Promise<boolean> {
@@ -163,32 +169,30 @@ export class AdbShell {
     bytes: AsyncIterable<Uint8Array>,
     { signal, quiet = {} }: CommandOptions = {},
   ): Promise<void> {
-    const socket = await this.open(this.rooted(script));
+    const talk = this.about(this.rooted(script), true);
+    const socket = await this.open(talk);
     const close = closing(socket);
     signal?.addEventListener('abort', close, { once: true });
     let isOver = false;
-    const ended = this.drain(socket).finally(() => (isOver = true));
+    const ended = this.drain(socket, talk).finally(() => (isOver = true));
     ended.catch(() => undefined);
     const orEnded = raceAgainst<Ending>(ended);
     const writer = socket.writable.getWriter();
     // A command that has ended takes no more bytes, and may not even say so: its last words tell why.
-    const put = async (part: Uint8Array) => {
-      const written = this.connection.orGone(writer.write(part)).catch(async (error: unknown) => {
+    const put = (part: Uint8Array) =>
+      this.connection.orGone(writer.write(part)).catch(async (error: unknown) => {
         await Promise.race([ended, pause(lastWordsMs, undefined, { ref: false })]).catch(() => undefined);
         if (!isOver) throw error;
       });
-      await this.silence.for(orEnded(written), quiet);
-    };
     let fed = 0;
     try {
       for await (const part of bytes) {
         signal?.throwIfAborted();
         if (isOver) break;
-        await put(shellHeader(shellIds.stdin, part.length));
-        await put(part);
+        await this.silence.for(orEnded(talk.give(part, put)), quiet);
         fed += part.length;
       }
-      if (!isOver) await put(shellHeader(shellIds.closeStdin, 0));
+      if (!isOver) await this.silence.for(orEnded(talk.endInput(put)), quiet);
       // What it was given may have to reach its flash first.
       const { exitCode, words } = await this.silence.for(ended, {
         ...quiet,
@@ -214,14 +218,17 @@ export class AdbShell {
     script: string,
     { signal, quiet, input }: CommandOptions,
   ): AsyncGenerator<Uint8Array, Ending & { readonly exitCode: number }> {
-    const socket = await this.open(script);
+    const talk = this.about(script, false);
+    const socket = await this.open(talk);
     const close = closing(socket);
     // Where it does not take its input, it ends, and says why.
-    if (input !== undefined) this.give(socket, utf8(input)).catch(() => undefined);
+    if (input !== undefined) this.give(socket, talk, utf8(input)).catch(() => undefined);
     signal?.addEventListener('abort', close, { once: true });
     try {
       signal?.throwIfAborted();
-      const { exitCode, words } = yield* this.listen(socket, signal, (sign) => this.silence.for(sign, quiet));
+      const { exitCode, words } = yield* this.listen(socket, talk, signal, (sign) =>
+        this.silence.for(sign, quiet),
+      );
       signal?.throwIfAborted();
       if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
       return { exitCode, words };
@@ -235,19 +242,18 @@ export class AdbShell {
   }
 
   /** Gives a command all that it reads. */
-  private async give(socket: AdbSocket, input: Uint8Array): Promise<void> {
+  private async give(socket: AdbSocket, talk: Conversation, input: Uint8Array): Promise<void> {
     const writer = socket.writable.getWriter();
-    for (let at = 0; at < input.length; at += inputBytes) {
-      const part = input.subarray(at, at + inputBytes);
-      await this.connection.orGone(writer.write(shellHeader(shellIds.stdin, part.length)));
-      await this.connection.orGone(writer.write(part));
-    }
-    await this.connection.orGone(writer.write(shellHeader(shellIds.closeStdin, 0)));
+    const put = (part: Uint8Array) => this.connection.orGone(writer.write(part));
+    for (let at = 0; at < input.length; at += inputBytes)
+      await talk.give(input.subarray(at, at + inputBytes), put);
+    await talk.endInput(put);
   }
 
   /** What a command prints until its end, and how it ended. @param awaited each sign of life */
   private async *listen(
     socket: AdbSocket,
+    talk: Conversation,
     signal?: AbortSignal,
     awaited: <T>(sign: Promise<T>) => Promise<T> = (sign) => sign,
   ): AsyncGenerator<Uint8Array, Ending> {
@@ -255,18 +261,17 @@ export class AdbShell {
     const cancel = () => void reader.cancel().catch(() => undefined);
     // The reader ends at once; the phone may take its time to hear of it, or be past hearing.
     signal?.addEventListener('abort', cancel, { once: true });
-    const parser = new ShellParser();
     const complaint = new BothEnds(mostWords);
     let exitCode: number | undefined;
     try {
       for (;;) {
         const { done, value } = await awaited(this.connection.orGone(reader.read()));
-        if (done) break;
-        for (const { id, data } of parser.push(value)) {
+        for (const { id, data } of done ? talk.ended() : talk.heard(value)) {
           if (id === shellIds.stdout) yield data;
           else if (id === shellIds.stderr) complaint.add(data);
           else if (id === shellIds.exit) exitCode = data[0];
         }
+        if (done) break;
         this.connection.pool.giveBack(value);
       }
     } finally {
@@ -276,20 +281,24 @@ export class AdbShell {
     return { exitCode, words: complaint.text() };
   }
 
-  private async drain(socket: AdbSocket): Promise<Ending> {
-    const said = this.listen(socket);
+  private async drain(socket: AdbSocket, talk: Conversation): Promise<Ending> {
+    const said = this.listen(socket, talk);
     for (;;) {
       const { done, value } = await said.next();
       if (done) return value;
     }
   }
 
-  /** Starts a command, its output and its input framed. */
-  private async open(script: string): Promise<AdbSocket> {
+  /** How a command is spoken to: as the phone's adb daemon knows how to. */
+  private about(script: string, isFed: boolean): Conversation {
+    return this.framed ? framedConversation(script) : plainConversation(script, isFed);
+  }
+
+  /** Starts a command. */
+  private async open({ service }: Conversation): Promise<AdbSocket> {
     const { adb, orGone } = this.connection;
-    if (!adb.subprocess.shellProtocol) throw new PhoneRefusal(tooOld);
     try {
-      return await this.silence.for(orGone(adb.createSocket(`shell,v2,raw:${script}`)));
+      return await this.silence.for(orGone(adb.createSocket(service)));
     } catch (error) {
       throw error instanceof PhoneFailure ? error : new LinkFailure(broken(error));
     }
@@ -304,8 +313,6 @@ interface Ending {
 }
 
 const closing = (socket: AdbSocket) => () => void Promise.resolve(socket.close()).catch(() => undefined);
-
-const tooOld = 'This phone’s adb is too old: it cannot tell how a command ends (no shell v2).';
 
 /** An exit code from here on says which signal ended the command (POSIX.1-2017, Shell, 2.8.2). */
 const leastSignalCode = 128;

@@ -6,7 +6,7 @@ import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf, tableImageName, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import type { LoaderHello } from '@keen-larder/core/protocols/loader/loader-messages.ts';
 import { contentsOf, installedSystem, zerosWhereUnreadable } from '../contents.ts';
-import { type PartitionAccess, type PhoneLink } from '../phone-link.ts';
+import { type Digest, type PartitionAccess, type PhoneLink } from '../phone-link.ts';
 import { LoaderClient } from './loader-client.ts';
 import type { SilenceLimit } from '../silence.ts';
 import { PhoneRefusal } from '../../failures.ts';
@@ -108,9 +108,13 @@ class LoaderPartitions implements PartitionAccess {
     yield* this.client.read(place.region, within(place, ranges), signal);
   }
 
-  async digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<string> {
+  async digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<Digest> {
     const place = await this.place(name);
-    return this.client.digest(place.region, within(place, ranges), signal);
+    return { by: 'sha256', hex: await this.client.digest(place.region, within(place, ranges), signal) };
+  }
+
+  proofWay(): Promise<'sha256'> {
+    return Promise.resolve('sha256');
   }
 
   async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {

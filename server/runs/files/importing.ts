@@ -322,6 +322,7 @@ async function takeIn(
     ...(kind === 'archive' && { fileSystem: 'tar' }),
     ...(listed?.ranges && { ranges: listed.ranges }),
     ...(listed?.unsettled && { unsettled: listed.unsettled }),
+    ...(listed?.proof && { proof: listed.proof }),
     chunks: unpackChunkList(stored.chunks),
   };
 }

@@ -1,4 +1,5 @@
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
@@ -14,6 +15,7 @@ export interface TakenArchive {
   /** The whole of it, when files at rest did not come out as the phone digests them. */
   readonly unsettled: readonly ByteRange[];
   readonly files: number;
+  readonly proof: ProofWay;
 }
 
 /**
@@ -57,10 +59,15 @@ export async function takeArchive(
       mayChange ? 'warning' : 'error',
     );
   }
+  const proof = await phone.retry({
+    what: `Compare ${plan.name}`,
+    attempt: ({ link }) => filesOf(link).proofWay(),
+  });
   const isWrong = differ.length > 0 && !mayChange;
   return {
     stored,
     files: filesAmong(entries).size,
+    proof,
     unsettled: isWrong ? [{ offset: 0, bytes: stored.bytes }] : [],
   };
 }

@@ -6,6 +6,7 @@ import { wholeOf } from '../../shelf/image-writer.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { onPhone } from '../engine/start-run.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
+import { md5Stored } from '../../shelf/verify-image.ts';
 import { Problem } from '../../failures.ts';
 import { accessOf } from '../phone/phone-access.ts';
 
@@ -20,7 +21,7 @@ export async function startComparing(
   serial: string,
   { picked }: CompareRequest,
 ): Promise<RunView> {
-  const { bench, engine, digests, now } = context;
+  const { bench, engine, larder, digests, now } = context;
   bench.access(serial);
   const found = (await bench.partitionViews(serial)).filter(
     ({ name, kept: image }) => image && (!picked || picked.includes(name)),
@@ -49,13 +50,21 @@ export async function startComparing(
         await run.step(i, async (passed) => {
           // An image may be shorter than its partition, or of its blocks in use alone: that is compared.
           const ranges = image!.ranges ?? wholeOf(Math.min(bytes, image!.bytes));
-          const sha256 = await phone.retry({
+          const told = await phone.retry({
             what: `Compare ${name}`,
             attempt: ({ link, signal }) => accessOf(link).digest(name, ranges, signal),
           });
           passed(bytes);
-          digests.save({ serial, partition: name, sha256: Buffer.from(sha256, 'hex'), at: now() });
-          if (sha256 === image!.sha256) return `as in “${image!.label}”`;
+          const row = larder.image(image!.setId, name);
+          const isSame =
+            told.by === 'sha256'
+              ? told.hex === image!.sha256
+              : told.hex === (await md5Stored(larder.shelf, row, run.signal)).toString('hex');
+          // Of what changed, a phone without SHA-256 tells no digest that could be laid beside another.
+          const sha256 = isSame ? row.sha256 : told.by === 'sha256' && Buffer.from(told.hex, 'hex');
+          if (sha256) digests.save({ serial, partition: name, sha256, at: now() });
+          else digests.forget(serial, name);
+          if (isSame) return `as in “${image!.label}”`;
           changed.push(name);
           return `changed since “${image!.label}”`;
         });

@@ -5,10 +5,11 @@ import type { StoredImage } from '../../shelf/image-writer.ts';
 import { chunkBytes, digestBytes } from '../../shelf/packs/pack-format.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
+import type { Digest } from '../../links/phone-link.ts';
 import type { Run } from '../engine/live-run.ts';
 import { readInParts } from '../phone/partition-reading.ts';
 import type { PhoneAtWork } from '../phone/phone-at-work.ts';
-import { digestStored } from '../../shelf/verify-image.ts';
+import { digestStored, md5Stored } from '../../shelf/verify-image.ts';
 import { FlashFailure } from '../../failures.ts';
 import { accessOf } from '../phone/phone-access.ts';
 
@@ -43,14 +44,13 @@ export async function proveImage(
   ranges: readonly ByteRange[],
   stored: StoredImage,
   mayAgree: boolean,
-  told?: Promise<string | undefined>,
+  told?: Promise<Digest | undefined>,
 ): Promise<Proven> {
-  const read = stored.sha256.toString('hex');
+  const agrees = async (as: StoredImage, early?: Promise<Digest | undefined>) =>
+    isWhole(proving, name, as, ranges, await phoneDigest(proving, name, ranges, early));
   // What it told while it was read from may be of a moment before it settled: it is asked again.
-  if (mayAgree && told && (await phoneDigest(proving, name, ranges, told)) === read) {
-    return { stored, unsettled: [] };
-  }
-  if (mayAgree && (await phoneDigest(proving, name, ranges)) === read) return { stored, unsettled: [] };
+  if (mayAgree && told && (await agrees(stored, told))) return { stored, unsettled: [] };
+  if (mayAgree && (await agrees(stored))) return { stored, unsettled: [] };
   const { run, set, shelf } = proving;
   if (mayAgree) {
     run.log(
@@ -80,8 +80,21 @@ export async function proveImage(
   }
   run.log(`${name}: ${readAgain} ${readAgain === 1 ? 'chunk was' : 'chunks were'} read again and now agree.`);
   // Something may have changed while it was looked for.
-  const agrees = (await phoneDigest(proving, name, ranges)) === sha256.toString('hex');
-  return { stored: now, unsettled: agrees ? [] : ranges };
+  return { stored: now, unsettled: (await agrees(now)) ? [] : ranges };
+}
+
+/** Whether what was stored is what the phone told the digest of. */
+async function isWhole(
+  { shelf, set, run }: Proving,
+  partition: string,
+  stored: StoredImage,
+  ranges: readonly ByteRange[],
+  told: Digest | undefined,
+): Promise<boolean> {
+  if (told?.by !== 'md5') return told?.hex === stored.sha256.toString('hex');
+  await set.seal();
+  const md5 = await md5Stored(shelf, { partition, ...stored, ranges: JSON.stringify(ranges) }, run.signal);
+  return told.hex === md5.toString('hex');
 }
 
 /** Reads a chunk until the phone's digest of it agrees; resolves to what of it does not. */
@@ -97,9 +110,13 @@ async function readAnew(
       attempt: async (attempt) => {
         const lost: ByteRange[] = [];
         const read = await readInParts(attempt, name, chunk, lost);
-        const digest = createHash('sha256').update(read).digest('hex');
         const told = await accessOf(attempt.link).digest(name, [chunk], attempt.signal).catch(notReadable);
-        return { bytes: read, agrees: told === digest, lost };
+        const agrees =
+          told?.hex ===
+          createHash(told?.by ?? 'sha256')
+            .update(read)
+            .digest('hex');
+        return { bytes: read, agrees, lost };
       },
     });
     const memory = new SharedArrayBuffer(bytes.length);
@@ -116,7 +133,7 @@ const phoneDigest = (
   { phone }: Proving,
   name: string,
   ranges: readonly ByteRange[],
-  told?: Promise<string | undefined>,
+  told?: Promise<Digest | undefined>,
 ) =>
   phone.retry({
     what: `Compare ${name}`,
@@ -134,9 +151,11 @@ async function isAsStored(
   recipe: ImageRecipe,
   range: ByteRange,
 ): Promise<boolean> {
-  const hash = createHash('sha256');
+  const told = await phoneDigest(proving, name, [range]);
+  if (!told) return false;
+  const hash = createHash(told.by);
   for await (const part of readInPlace(proving.shelf, recipe, range)) hash.update(part);
-  return hash.digest('hex') === (await phoneDigest(proving, name, [range]));
+  return hash.digest('hex') === told.hex;
 }
 
 function orAborted<T>(promise: Promise<T>, signal: AbortSignal): Promise<T> {

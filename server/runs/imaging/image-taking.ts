@@ -1,8 +1,9 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { rangesBytes, rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
-import { type PhoneLink } from '../../links/phone-link.ts';
+import type { Digest, PhoneLink } from '../../links/phone-link.ts';
 import type { ImageWriter, StoredImage } from '../../shelf/image-writer.ts';
 import { chunkBytes } from '../../shelf/packs/pack-format.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
@@ -13,6 +14,7 @@ import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { proveImage } from './image-proof.ts';
 import { FlashFailure, MoreThanAsked, RunFailure } from '../../failures.ts';
+import { md5Stored } from '../../shelf/verify-image.ts';
 import { accessOf } from '../phone/phone-access.ts';
 
 /** What came of taking one image. */
@@ -21,6 +23,8 @@ export interface TakenImage {
   readonly ranges: readonly ByteRange[];
   /** What the phone did not give the same way twice, or not at all. */
   readonly unsettled: readonly ByteRange[];
+  /** How the rest was proved. */
+  readonly proof: ProofWay;
 }
 
 /** What taking images needs. */
@@ -45,7 +49,7 @@ export async function takeImage(
   partition: PartitionFacts,
   ranges: readonly ByteRange[],
   recalled: Recalled | undefined,
-  told: string | undefined,
+  told: Digest | undefined,
   passed: (bytes: number) => void,
 ): Promise<TakenImage> {
   const { phone, set, journal, run, shelf } = taking;
@@ -62,7 +66,7 @@ export async function takeImage(
     journal.begin(name, ranges, writer);
   };
   const check = async (attempt: Attempt) => {
-    if (writer.taken === 0 || (await isStillSo(name, writer, attempt))) return;
+    if (writer.taken === 0 || (await isStillSo(taking, name, writer, attempt))) return;
     await startAnew(`${name} changed while the phone was away: it is read from its beginning.`);
   };
 
@@ -124,7 +128,11 @@ export async function takeImage(
   if (proven.stored !== stored) {
     journal.replaced(name, ranges, { taken: rangesBytes(ranges), chunks: proven.stored.chunks });
   }
-  return { ...proven, ranges };
+  const proof = await phone.retry({
+    what: `Compare ${name}`,
+    attempt: ({ link }) => accessOf(link).proofWay(),
+  });
+  return { ...proven, ranges, proof };
 }
 
 /** Less is digested in no time. */
@@ -135,14 +143,14 @@ const worthDigestingEarly = 8 << 20;
  * proof costs no time of its own. When it comes to nothing, the phone is asked again afterwards.
  */
 class EarlyDigest {
-  told: Promise<string | undefined> | undefined;
+  told: Promise<Digest | undefined> | undefined;
   private controller = new AbortController();
 
   constructor(
     private readonly name: string,
     private readonly ranges: readonly ByteRange[],
     private readonly cancelled: AbortSignal,
-    told: string | undefined,
+    told: Digest | undefined,
   ) {
     if (told) this.told = Promise.resolve(told);
   }
@@ -163,9 +171,17 @@ class EarlyDigest {
 }
 
 /** The phone digests what was read of a partition: whether it is still the same. */
-async function isStillSo(name: string, writer: ImageWriter, { link, signal }: Attempt): Promise<boolean> {
-  const present = await accessOf(link).digest(name, writer.rangesRead, signal);
-  return present === (await writer.sha256SoFar()).toString('hex');
+async function isStillSo(
+  { set, shelf }: Taking,
+  partition: string,
+  writer: ImageWriter,
+  { link, signal }: Attempt,
+): Promise<boolean> {
+  const present = await accessOf(link).digest(partition, writer.rangesRead, signal);
+  if (present.by === 'sha256') return present.hex === (await writer.sha256SoFar()).toString('hex');
+  const stored = { partition, ...(await writer.soFar()), ranges: JSON.stringify(writer.rangesRead) };
+  await set.seal();
+  return present.hex === (await md5Stored(shelf, stored, signal)).toString('hex');
 }
 
 /** Reads the next chunk in smaller and smaller pieces; what cannot be read at all becomes zeros. */

@@ -61,7 +61,7 @@ describe('imaging', () => {
     const set = app.larder.detail(run.setId!);
     expect(set.images.map(({ partition }) => partition)).toEqual(small);
     for (const { partition, bytes, sha256 } of set.images) {
-      expect(await app.bench.access(serial).digest(partition, wholeOf(bytes))).toBe(sha256);
+      expect((await app.bench.access(serial).digest(partition, wholeOf(bytes))).hex).toBe(sha256);
     }
     expect(set).toMatchObject({
       label: 'first',
@@ -80,7 +80,7 @@ describe('imaging', () => {
         parts.push(part);
       const table = Buffer.concat(parts);
       expect(table.length).toBe(bytes);
-      expect(await app.bench.access(serial).digest(partition, wholeOf(bytes))).toBe(sha256);
+      expect((await app.bench.access(serial).digest(partition, wholeOf(bytes))).hex).toBe(sha256);
       whole.set(partition === 'gpt-primary' ? 0 : phone.flash.bytes - bytes, table);
     }
     expect(whole.size).toBe(2);
@@ -271,7 +271,7 @@ describe('putting back', () => {
     const run = await app.engine.ended((await startRestoring(app, serial, start())).id);
     expect(run.state).toBe('failed');
     expect(run.outcome).toMatch(/Nothing was written/);
-    expect(await app.bench.access(serial).digest('boot', wholeOf(image.bytes))).toBe(digest);
+    expect(await app.bench.access(serial).digest('boot', wholeOf(image.bytes))).toEqual(digest);
     const verified = await app.engine.ended(startVerifying(app, first()).id);
     expect(verified.state).toBe('failed');
     expect(app.larder.detail(first()).images.find(({ partition }) => partition === 'boot')?.damage).toMatch(

@@ -12,6 +12,7 @@ import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { usedRanges } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import type { ImagingStart } from '@keen-larder/contract/requests/imaging.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
@@ -207,10 +208,12 @@ async function image(
         if (asked?.unchanged) {
           resize(0);
           const { label, image } = asked.unchanged;
-          const head = headOf(partition, { stored: image, ranges, unsettled: [] });
+          const { told } = asked;
+          const proof = told?.by ?? 'sha256';
+          const head = headOf(partition, { stored: image, ranges, unsettled: [], proof });
           images.push({ ...head, chunks: unpackChunkList(image.chunks) });
           unchanged.add(partition.name);
-          return `unchanged since “${label}”, not read again: the phone computes the same SHA-256 ${head.sha256}`;
+          return `unchanged since “${label}”, not read again: the phone computes the same ${proof === 'md5' ? 'MD5' : `SHA-256 ${head.sha256}`}`;
         }
         const taken = await takeImage(taking, partition, ranges, before, asked?.told, passed);
         const head = headOf(partition, taken);
@@ -293,7 +296,7 @@ async function rangesToRead(
   }
 }
 
-const archiveHead = (partition: PartitionFacts, { stored, unsettled }: TakenArchive): ImageHead => ({
+const archiveHead = (partition: PartitionFacts, { stored, unsettled, proof }: TakenArchive): ImageHead => ({
   partition: partition.name,
   kind: 'archive',
   role: partition.role,
@@ -302,9 +305,10 @@ const archiveHead = (partition: PartitionFacts, { stored, unsettled }: TakenArch
   sha256: stored.sha256.toString('hex'),
   fileSystem: 'tar',
   ...(unsettled.length > 0 && { unsettled }),
+  proof,
 });
 
-function headOf(partition: PartitionFacts, { stored, ranges, unsettled }: TakenImage): ImageHead {
+function headOf(partition: PartitionFacts, { stored, ranges, unsettled, proof }: TakenImage): ImageHead {
   const isWhole = rangesBytes(ranges) === stored.bytes;
   return {
     partition: partition.name,
@@ -316,13 +320,25 @@ function headOf(partition: PartitionFacts, { stored, ranges, unsettled }: TakenI
     ...(partition.usedBytes !== undefined && { usedBytes: partition.usedBytes }),
     ...(!isWhole && { ranges }),
     ...(unsettled.length > 0 && { unsettled }),
+    proof,
   };
 }
 
-const resultText = ({ kind, sha256, ranges, unsettled }: ImageHead): string =>
+const resultText = ({ kind, sha256, ranges, unsettled, proof = 'sha256' }: ImageHead): string =>
   unsettled
     ? `not the same twice at ${rangesText(unsettled)}`
-    : `SHA-256 ${sha256}${ranges ? ` of the ${sizeText(rangesBytes(ranges))} in use` : ''}; ${kind === 'archive' ? 'each file is as the phone digests it' : 'the phone computes the same'}`;
+    : `SHA-256 ${sha256}${ranges ? ` of the ${sizeText(rangesBytes(ranges))} in use` : ''}; ${(kind === 'archive' ? archiveProofs : imageProofs)[proof]}`;
+
+const imageProofs: Readonly<Record<ProofWay, string>> = {
+  sha256: 'the phone computes the same',
+  md5: 'the phone’s MD5 agrees with what is kept',
+  'second reading': 'read a second time, it is the same',
+};
+const archiveProofs: Readonly<Record<ProofWay, string>> = {
+  ...imageProofs,
+  sha256: 'each file is as the phone digests it',
+  'second reading': 'each file is the same when it is read a second time',
+};
 
 function outcomeText(
   images: readonly ManifestImage[],
@@ -336,7 +352,9 @@ function outcomeText(
   const same = notRead.size > 0 ? `, ${notRead.size} of them unchanged since kept and not read again` : '';
   const kept = `${images.length} ${images.length === 1 ? 'image' : 'images'}${same}, ${sizeText(bytes)} in ${durationText(elapsedMs)}${speed}; ${sizeText(addedBytes)} new on the shelf.`;
   const unsettled = images.filter((each) => each.unsettled);
-  if (unsettled.length === 0) return `${kept} The phone computes the same digests.`;
+  const isRead = images.some(({ proof }) => proof === 'second reading');
+  if (unsettled.length === 0)
+    return `${kept} ${isRead ? 'Read a second time, they are the same.' : 'The phone computes the same digests.'}`;
   const where = unsettled.map((each) => `${each.partition} at ${rangesText(each.unsettled!)}`);
   return `The set is not complete: ${listText(where)} did not come out the same way twice, or not at all. Try another cable and image ${unsettled.length > 1 ? 'them' : 'it'} again; if it stays so, the phone’s flash is worn. ${kept}`;
 }

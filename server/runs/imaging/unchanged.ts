@@ -6,12 +6,15 @@ import { digestsOf } from '../../shelf/manifest.ts';
 import type { Run } from '../engine/live-run.ts';
 import type { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from './image-proof.ts';
+import { DamagedImage } from '../../failures.ts';
+import type { Digest } from '../../links/phone-link.ts';
+import { digestWhole } from '../../shelf/verify-image.ts';
 import { accessOf } from '../phone/phone-access.ts';
 
 /** What the phone was asked, and what it told. */
 export interface Asked {
-  /** SHA-256 of the whole partition as the phone computes it; nothing where it cannot read its own flash. */
-  readonly told: string | undefined;
+  /** Digest of the whole partition as the phone computes it; nothing where it cannot read its own flash. */
+  readonly told: Digest | undefined;
   /** The image on the shelf that the phone still holds, byte for byte. */
   readonly unchanged: KeptImage | undefined;
 }
@@ -36,8 +39,24 @@ export async function askWhetherUnchanged(
       attempt: ({ link, signal }) => accessOf(link).digest(name, wholeOf(bytes), signal).catch(notReadable),
     }),
   );
-  if (told !== kept.image.sha256.toString('hex')) return { told, unchanged: undefined };
+  if (!(await isAsKept(larder, kept, told, run))) return { told, unchanged: undefined };
   if (await larder.shelf.holdsAll(digestsOf(kept.image.chunks))) return { told, unchanged: kept };
   run.log(`${name}: the image in “${kept.label}” is damaged on the shelf. It is read again.`, 'warning');
   return { told, unchanged: undefined };
+}
+
+/** Whether the phone's digest is that of a kept image; one that cannot be read is not relied upon. */
+async function isAsKept(
+  { shelf }: Larder,
+  { image }: KeptImage,
+  told: Digest | undefined,
+  run: Run,
+): Promise<boolean> {
+  if (told?.by !== 'md5') return told?.hex === image.sha256.toString('hex');
+  try {
+    return told.hex === (await digestWhole(shelf, image, 'md5', run.signal)).toString('hex');
+  } catch (error) {
+    if (error instanceof DamagedImage) return false;
+    throw error;
+  }
 }

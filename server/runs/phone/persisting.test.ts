@@ -71,7 +71,7 @@ async function expectTrue(setId: string): Promise<void> {
   const set = app.larder.detail(setId);
   expect(set.complete).toBe(true);
   for (const { partition, bytes, sha256 } of set.images) {
-    expect(await app.bench.access(serial).digest(partition, wholeOf(bytes))).toBe(sha256);
+    expect((await app.bench.access(serial).digest(partition, wholeOf(bytes))).hex).toBe(sha256);
   }
   expect(await app.engine.ended(startVerifying(app, setId).id)).toMatchObject({ state: 'done' });
 }

@@ -49,7 +49,7 @@ async function expectKept(serial: string, mode: SimulatedMode, picked: string[])
   const set = app.larder.detail(run.setId!);
   expect(set).toMatchObject({ complete: true, mode, imageCount: picked.length });
   for (const { partition, bytes, sha256 } of set.images) {
-    expect(await app.bench.access(serial).digest(partition, wholeOf(bytes))).toBe(sha256);
+    expect((await app.bench.access(serial).digest(partition, wholeOf(bytes))).hex).toBe(sha256);
   }
 }
 

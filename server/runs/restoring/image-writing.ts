@@ -179,20 +179,28 @@ export class ImageWriting {
     onto: string,
   ): Promise<{ readonly agrees: boolean; readonly words: string }> {
     const { bytes } = image;
-    const kept = (await this.keptDigest(image)).toString('hex');
-    const digest = await phone.retry({
+    const { told, way } = await phone.retry({
       what: `Compare ${onto}`,
-      attempt: ({ link, signal }) => accessOf(link).digest(onto, wholeOf(bytes), signal).catch(notReadable),
+      attempt: async ({ link, signal }) => {
+        const access = accessOf(link);
+        const told = await access.digest(onto, wholeOf(bytes), signal).catch(notReadable);
+        return { told, way: await access.proofWay() };
+      },
     });
-    if (digest === undefined) {
-      return { agrees: false, words: `The phone cannot read back what was written to ${onto}.` };
+    if (!told) return { agrees: false, words: `The phone cannot read back what was written to ${onto}.` };
+    const kept = (await this.keptDigest(image, told.by)).toString('hex');
+    const by = told.by === 'md5' ? 'MD5' : 'SHA-256';
+    if (told.hex === kept) {
+      const words = way === 'second reading' ? 'read back, it has' : 'the phone computes';
+      return { agrees: true, words: `${words} the same ${by} ${kept}` };
     }
-    return digest === kept
-      ? { agrees: true, words: `the phone computes the same SHA-256 ${kept}` }
-      : {
-          agrees: false,
-          words: `The phone computes another digest of ${onto} (${digest}) than was kept (${kept}).`,
-        };
+    return {
+      agrees: false,
+      words:
+        way === 'second reading'
+          ? `What is read back of ${onto} has another digest (${told.hex}) than was kept (${kept}).`
+          : `The phone computes another digest of ${onto} (${told.hex}) than was kept (${kept}).`,
+    };
   }
 
   /** Notes that a partition holds what was kept. */
@@ -203,10 +211,10 @@ export class ImageWriting {
     if (ranges === null) digests.save({ serial, partition: onto, sha256, at: now() });
   }
 
-  /** SHA-256 of all that the image puts onto the partition, what was not read as zeros included. */
-  private async keptDigest(image: ImageRow): Promise<Buffer> {
-    if (image.ranges === null) return image.sha256;
-    return digestWhole(this.context.larder.shelf, image, this.run.signal);
+  /** Digest of all that the image puts onto the partition, what was not read as zeros included. */
+  private async keptDigest(image: ImageRow, by: 'sha256' | 'md5'): Promise<Buffer> {
+    if (image.ranges === null && by === 'sha256') return image.sha256;
+    return digestWhole(this.context.larder.shelf, image, by, this.run.signal);
   }
 
   private async writeOnce(

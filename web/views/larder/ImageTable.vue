@@ -5,6 +5,7 @@ import { computed } from 'vue';
 import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
 import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { proofWords } from '@keen-larder/core/phone/proof-ways.ts';
 import { byRole } from '@keen-larder/core/phone/roles.ts';
 import { downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
@@ -18,11 +19,12 @@ const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();
 const rows = computed(() => [...props.set.images].sort((a, b) => byRole(named(a), named(b))));
 const named = ({ role, partition }: ImageView) => ({ role, name: partition });
 /** What is special about it, in a few words. */
-const kindOf = ({ kind, ranges, unsettled }: ImageView) =>
+const kindOf = ({ kind, ranges, unsettled, proof }: ImageView) =>
   [
     kind === 'archive' ? 'archive of files' : '',
     ranges ? `blocks in use, ${sizeText(rangesBytes(ranges))}` : '',
     unsettled ? `not complete at ${rangesText(unsettled)}` : '',
+    proof && proof !== 'sha256' ? `proved by ${proofWords[proof]}` : '',
   ]
     .filter(Boolean)
     .join(', ');

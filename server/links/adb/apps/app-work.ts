@@ -1,8 +1,8 @@
 import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { readPackages } from '../../../untrusted/untrusted.ts';
 import { type AppWork, type InstallPart } from '../../phone-link.ts';
-import { batches } from '../batches.ts';
 import { commands } from '../commands.ts';
+import type { AdbDigests } from '../digests.ts';
 import type { AdbShell } from '../shell.ts';
 import { PhoneRefusal } from '../../../failures.ts';
 
@@ -11,7 +11,10 @@ const commitMs = 300_000;
 
 /** What is done to apps of a running system, through its package and activity managers (AOSP, PackageManagerShellCommand). */
 export class AdbAppWork implements AppWork {
-  constructor(private readonly shell: AdbShell) {}
+  constructor(
+    private readonly shell: AdbShell,
+    private readonly computed: AdbDigests,
+  ) {}
 
   async sdk(): Promise<number | undefined> {
     const told = Number((await this.shell.run(commands.property('ro.build.version.sdk'))).stdout.trim());
@@ -37,15 +40,8 @@ export class AdbAppWork implements AppWork {
     yield* this.shell.stream(commands.content(path), { signal });
   }
 
-  async digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>> {
-    const found = new Map<string, string>();
-    for (const batch of batches(paths)) {
-      const script = commands.digestFiles('/', batch);
-      const text = await this.shell.text(script, { signal, quiet: { bytes } });
-      for (const [, digest, path] of text.matchAll(/^([0-9a-f]{64})[ *]{2}(.*)$/gm))
-        found.set(path!, digest!);
-    }
-    return found;
+  digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>> {
+    return this.computed.files('/', paths, bytes, signal);
   }
 
   async install(

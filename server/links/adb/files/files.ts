@@ -1,9 +1,11 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
 import { type DescribedFile, type FileAccess, type FileOwner, type PresentFile } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
 import { AdbArchives } from './archives.ts';
+import type { AdbDigests } from '../digests.ts';
 import { fileOn } from './file-source.ts';
 import { parseMounts, type MountLine } from '../parsing.ts';
 import { commands } from '../commands.ts';
@@ -23,13 +25,14 @@ const codeCaches = [`${mountPoint}/dalvik-cache`, `${mountPoint}/resource-cache`
 /** Making a file system and removing many files say nothing until they are done. */
 const slow: Quiet = { ms: 300_000 };
 
-/** Files of a phone through its own `tar` and `sha256sum`. */
+/** Files of a phone through its own `tar`. */
 export class AdbFiles implements FileAccess {
   private readonly archives: AdbArchives;
 
   /** @param userData node of its partition */
   constructor(
     private readonly shell: AdbShell,
+    private readonly computed: AdbDigests,
     private readonly userData: () => Promise<string | undefined>,
   ) {
     this.archives = new AdbArchives(shell, (folder) => this.owners(folder, ['.']));
@@ -170,18 +173,17 @@ export class AdbFiles implements FileAccess {
     }
   }
 
-  async digests(
+  async proofWay(): Promise<ProofWay> {
+    return (await this.computed.way()) === 'sha256' ? 'sha256' : 'second reading';
+  }
+
+  digests(
     folder: string,
     paths: readonly string[],
     bytes: number,
     signal?: AbortSignal,
   ): Promise<Map<string, string>> {
-    const found = new Map<string, string>();
-    for (const batch of batches(paths)) {
-      const text = await this.shell.text(commands.digestFiles(folder, batch), { signal, quiet: { bytes } });
-      for (const match of text.matchAll(/^([0-9a-f]{64})[ *]{2}(.*)$/gm)) found.set(match[2]!, match[1]!);
-    }
-    return found;
+    return this.computed.files(folder, paths, bytes, signal);
   }
 
   async owners(
