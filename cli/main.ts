@@ -11,7 +11,9 @@ import {
 import { exportSet, listSets, verifySets } from './larder-commands.ts';
 import { importFiles, type ImportOptions } from './import.ts';
 import { inspectFile } from './inspect.ts';
+import { usualServerPort } from '@keen-larder/server/links/adb/server.ts';
 import { rebuildCatalogue } from './rebuild.ts';
+import { surveyPhone, type SurveyOptions } from './survey.ts';
 
 const program = new Command('larder')
   .description('Works with images and with the larder without the application')
@@ -85,6 +87,14 @@ program
   .description('makes the catalogue anew from the shelf alone; the application must not be running')
   .option(...home)
   .action(async (options: { home: string }) => done(await rebuildCatalogue(options.home)));
+
+program
+  .command('survey <phone>')
+  .description('tries what a phone’s own tools can do, without writing anything; by address or serial')
+  .option('--adb-port <n>', 'port of the local adb server', wholeNumber, usualServerPort)
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (phone: string, options: SurveyOptions) => done(await surveyPhone(phone, options)));
 
 function again(value: string, before: string[]): string[] {
   return [...before, value];

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import type { Logger } from 'pino';
 import { Bench } from './bench/bench.ts';
 import { Forecaster } from './bench/forecaster.ts';
+import { Surveys } from './bench/surveys.ts';
 import { addressStatements } from './database/addresses.ts';
 import { chunkStatements } from './database/chunks.ts';
 import { copyStatements } from './database/copies.ts';
@@ -14,6 +15,7 @@ import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
 import { larderTimeStatements, shelfStatements } from './database/shelves.ts';
+import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
@@ -60,6 +62,8 @@ export interface Options {
   /** A file in the watched folder that did not change for so long has been copied entirely. */
   readonly settledMs?: number;
   readonly nicknames?: Readonly<Record<string, string>>;
+  /** Phones are surveyed as soon as they are there in a mode and build that is new. */
+  readonly surveysNew?: boolean;
   /** Milliseconds since 1970; the demo sets it back while it makes its history. */
   readonly now?: () => number;
 }
@@ -139,6 +143,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       pollMs: options.pollMs ?? 1000,
       overdueMs: options.overdueMs ?? 2 * minute,
       nicknames: options.nicknames ?? {},
+      surveysNew: options.surveysNew ?? false,
       now,
       unforeseen: (error) => log.error({ err: error as Error }, 'a phone did what was not foreseen'),
     },
@@ -146,6 +151,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     sets,
     digests,
     addressStatements(db),
+    new Surveys(surveyStatements(db), now),
     feed,
   );
   const ledger = new RunLedger(runs, reserve, (error) =>

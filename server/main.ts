@@ -74,6 +74,7 @@ try {
     nicknames: values.nickname,
     log,
     isClosed: !values.open,
+    surveysNew: true,
     ...(values.practice && { practiceUrl: values.practice }),
     ...(values.pollMs !== undefined && { pollMs: values.pollMs }),
     ...(values.overdueMs !== undefined && { overdueMs: values.overdueMs }),

@@ -1,7 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router';
 import BenchView from './views/bench/BenchView.vue';
 import LarderView from './views/larder/LarderView.vue';
-import ConnectionsPage from './views/bench/ConnectionsPage.vue';
+import ConnectionsPage from './views/connections/ConnectionsPage.vue';
 import CopiesPage from './views/larder/CopiesPage.vue';
 import ImportPage from './views/larder/ImportPage.vue';
 import LookInside from './views/larder/LookInside.vue';
@@ -49,6 +49,13 @@ export const router = createRouter({
       component: BenchView,
       props: (route) => ({ serial: route.params['serial'], view: 'bootloader' }),
       meta: { title: 'Bootloader', place: 'Bench' },
+    },
+    {
+      path: '/bench/:serial/details',
+      name: 'details',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'details' }),
+      meta: { title: 'Details', place: 'Bench' },
     },
     {
       path: '/connections',

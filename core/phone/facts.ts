@@ -1,5 +1,6 @@
 import { lineMatches, linesOf, plainText } from '../bytes/lines.ts';
 import type { PhoneMode } from './modes.ts';
+import type { PhoneTools } from './survey.ts';
 import type { ProofWay } from './proof-ways.ts';
 import type { Role } from './roles.ts';
 
@@ -49,6 +50,8 @@ export interface PhoneFacts {
   readonly condition: Condition;
   /** How images are proved; left out where none are read. */
   readonly proof?: ProofWay;
+  /** What its tools can do, where that was found out. */
+  readonly tools?: PhoneTools;
   readonly battery?: Battery;
   /** What the bootloader tells of itself. */
   readonly variables?: Readonly<Record<string, string>>;

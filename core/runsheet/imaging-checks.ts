@@ -3,7 +3,7 @@ import { nextFreeLabel } from '../larder/label.ts';
 import { abilitiesOf } from '../phone/modes.ts';
 import { batteryFor, imagingBattery } from './battery.ts';
 import { listText, type Check } from './check.ts';
-import { weakerProof } from './proof-checks.ts';
+import { archiveTools, weakerProof } from './tool-checks.ts';
 import { canReadUsedOnly, type ImagingCheck } from './imaging-facts.ts';
 
 const nothingPicked: ImagingCheck = () => [
@@ -294,6 +294,11 @@ export const imagingChecks: readonly ImagingCheck[] = [
   badFlash,
   scratchPicked,
   ({ phone }) => weakerProof(phone),
+  ({ phone, images }) =>
+    archiveTools(
+      phone,
+      images.some(({ archive }) => archive),
+    ),
   ({ phone, bytes, bytesPerSecond }) =>
     imagingBattery(phone.battery, batteryFor((bytes / bytesPerSecond) * 1000)),
 ];

@@ -1,5 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
+import type { PhoneTools } from '../phone/survey.ts';
+import { makerTools } from './tool-checks.ts';
 import { expectedBytesPerSecond, usualBytesPerSecond } from './estimate.ts';
 import {
   imagingSheet,
@@ -54,6 +56,32 @@ describe('imaging', () => {
     bytesPerSecond: 40 * MiB,
   };
   const sheet = (change: Partial<ImagingFacts> = {}) => imagingSheet({ ...facts, ...change });
+
+  it('says what the tools of the phone do not have', () => {
+    const files: PartitionFacts = {
+      name: 'userdata-files',
+      role: 'user-data',
+      bytes: 90 * MiB,
+      archive: true,
+    };
+    const tools: PhoneTools = {
+      ...({ isFramed: true, root: '', partitions: 9, reads: true, proof: 'sha256' } as const),
+      digestsRanges: true,
+      ...({ tar: true, labels: 'asked', tellsOwners: true, makesExt4: true, makesF2fs: false } as const),
+      ...{ apps: undefined, sharedStorage: false, providers: [] },
+    };
+    const plan = (change: Partial<PhoneTools>) =>
+      sheet({
+        phone: { ...phone, tools: { ...tools, ...change } },
+        partitions: [...partitions, files],
+        picked: ['userdata-files'],
+      });
+    expect(check(plan({}), 'no-tar') ?? check(plan({}), 'no-labels')).toBeUndefined();
+    expect(check(plan({ tar: false }), 'no-tar')?.severity).toBe('stop');
+    expect(check(plan({ labels: 'none' }), 'no-labels')?.severity).toBe('note');
+    expect(makerTools({ ...phone, tools: { ...tools, makesExt4: false } }, true)[0]?.id).toBe('no-maker');
+    expect(makerTools({ ...phone, tools }, true)).toEqual([]);
+  });
 
   it('says by what images are proved where that is not SHA-256', () => {
     const proof = (proof: PhoneFacts['proof']) =>

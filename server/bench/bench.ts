@@ -3,6 +3,7 @@ import type { KeptView, PartitionView, PhoneView } from '@keen-larder/contract/b
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { keysOf } from '@keen-larder/core/phone/keys.ts';
+import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { isNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import type { DigestStatements } from '../database/digests.ts';
@@ -12,6 +13,7 @@ import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
 import { type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
 import { listAll, sinceKept } from './partition-list.ts';
+import type { Surveys } from './surveys.ts';
 import { PhoneRecord } from './phone-record.ts';
 import { Ways, type WaysOptions } from './ways.ts';
 import { LinkFailure, Problem, PhoneFailure } from '../failures.ts';
@@ -21,6 +23,8 @@ export interface BenchOptions extends WaysOptions {
   readonly overdueMs: number;
   /** Nicknames for phones that are new to the larder, by serial. */
   readonly nicknames?: Readonly<Record<string, string>>;
+  /** Phones are surveyed as soon as they are there in a mode and build that is new. */
+  readonly surveysNew: boolean;
 }
 
 /** How often a phone that is here is asked for its battery and the like. */
@@ -47,6 +51,7 @@ export class Bench {
     private readonly sets: SetStatements,
     private readonly digests: DigestStatements,
     addresses: AddressStatements,
+    private readonly surveys: Surveys,
     private readonly feed: Feed,
   ) {
     this.ways = new Ways(options, addresses, {
@@ -127,7 +132,24 @@ export class Bench {
   /** @throws Problem 409 when the phone does not answer */
   facts(serial: string): PhoneFacts {
     this.link(serial);
-    return this.records.get(serial)!.facts!;
+    const facts = this.records.get(serial)!.facts!;
+    const tools = this.surveys.of(facts)?.tools;
+    return tools ? { ...facts, tools } : facts;
+  }
+
+  /** The last survey of a phone as it is now, where one was made. @throws Problem 409 when it does not answer */
+  survey(serial: string): Survey | undefined {
+    return this.surveys.of(this.facts(serial));
+  }
+
+  /** Tries what the phone's tools can do, without writing anything. @throws Problem 409 */
+  async makeSurvey(serial: string): Promise<Survey> {
+    const facts = this.facts(serial);
+    if (this.runOf(serial))
+      throw new Problem(409, 'A run is under way on this phone. Wait for its end or cancel it.');
+    const survey = await this.surveys.make(this.link(serial), facts);
+    this.announce(serial);
+    return survey;
   }
 
   /** Partitions of a phone that answers; read once for each time it comes up. */
@@ -274,6 +296,17 @@ export class Bench {
     );
   }
 
+  /** What a phone's tools can do is found out before anybody asks. */
+  private surveyNew(link: PhoneLink, facts: PhoneFacts): void {
+    if (!this.options.surveysNew || this.surveys.of(facts) || this.runOf(facts.serial)) return;
+    this.surveys.make(link, facts).then(
+      () => this.announce(facts.serial),
+      (error: unknown) => {
+        if (!(error instanceof PhoneFailure)) this.options.unforeseen(error);
+      },
+    );
+  }
+
   /** Some modes do not tell what the phone is, or only what lies on it says; it may be known from another. */
   private withKnownModel(facts: PhoneFacts): PhoneFacts {
     const known = this.phones.one(facts.serial);
@@ -321,6 +354,7 @@ export class Bench {
     facts = this.withKnownModel(facts);
     record.arrived(this.options.now(), link, facts, ready);
     this.announce(serial);
+    if (ready) this.surveyNew(link, facts);
 
     let refreshAt = this.options.now() + refreshMs;
     while (!gone && !this.stopping.signal.aborted) {
@@ -332,6 +366,7 @@ export class Bench {
           record.facts = this.withKnownModel(await link.facts());
           record.settled();
           this.announce(serial);
+          this.surveyNew(link, record.facts);
         } else if (this.options.now() >= refreshAt && !this.runOf(serial)) {
           refreshAt = this.options.now() + refreshMs;
           const before = JSON.stringify(record.facts);

@@ -58,6 +58,16 @@ export function benchRoutes(app: KeenLarder): Router {
     response.status(202).json(bench.view(serial));
   });
 
+  routes.get('/phones/:serial/survey', (request, response) => {
+    const survey = bench.survey(request.params.serial);
+    if (survey) response.json(survey);
+    else response.status(204).end();
+  });
+
+  routes.post('/phones/:serial/survey', async (request, response) => {
+    response.json(await bench.makeSurvey(request.params.serial));
+  });
+
   routes.post('/phones/:serial/comparing', async (request, response) => {
     response
       .status(202)

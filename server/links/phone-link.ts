@@ -3,6 +3,7 @@ import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 
 /** A digest of some bytes, in lower-case hexadecimal. */
@@ -229,6 +230,8 @@ export interface PhoneLink {
   readonly folders?: FolderExchange;
   readonly flashing?: FlashingAccess;
   restart(into: PhoneMode): Promise<void>;
+  /** Tries what the phone's tools can do, without writing anything. */
+  survey(signal?: AbortSignal): Promise<Omit<Survey, 'at' | 'build'>>;
   /** Resolves when the link is gone. */
   readonly gone: Promise<void>;
   close(): void;

@@ -117,6 +117,37 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
     await phone?.close();
   });
 
+  it('is surveyed, and nothing is written to it', async () => {
+    const flash = () => {
+      execFileSync('sync');
+      return [...partitions.map((each) => each.name), 'userdata'].map((partition) =>
+        sha256(readFileSync(phone.fileOf(partition))),
+      );
+    };
+    const laid = flash();
+    const { tools, findings } = await app.bench.makeSurvey(serial);
+    expect(flash()).toEqual(laid);
+    expect(tools).toEqual({
+      isFramed: !personality.isOld,
+      root: { daemon: '', 'su -c': 'su -c', 'su 0': 'su 0 sh -c', none: undefined }[personality.root],
+      partitions: partitions.length + 1,
+      reads: true,
+      proof,
+      digestsRanges: true,
+      tar: true,
+      labels: tellsLabels ? 'asked' : 'unknown',
+      tellsOwners: true,
+      makesExt4: true,
+      makesF2fs: false,
+      apps: undefined,
+      sharedStorage: personality.mode === 'system',
+      providers: [],
+    });
+    const told = Object.fromEntries(findings.map(({ what, result }) => [what, result]));
+    expect(told).toMatchObject({ Root: 'works', make_f2fs: 'missing', mke2fs: 'not tried' });
+    expect(app.bench.survey(serial)?.tools).toEqual(tools);
+  });
+
   it('lists partitions, keeps them proved, and takes them back', async () => {
     const found = await app.bench.partitions(serial);
     expect(

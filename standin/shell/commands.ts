@@ -287,6 +287,14 @@ const echo: Command = async (process) => {
   return 0;
 };
 
+/** `command -v NAME`: where a tool is. */
+const command: Command = async (process) => {
+  const [, name = ''] = process.args;
+  if (!Object.hasOwn(commandTable, name)) return 1;
+  await print(process, `/system/bin/${name}\n`);
+  return 0;
+};
+
 /** Every command this phone has; any other is "not found". */
 export const commandTable: Readonly<Record<string, Command>> = {
   am,
@@ -295,6 +303,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   chcon,
   chown,
   cmd,
+  command,
   dd,
   df,
   du,

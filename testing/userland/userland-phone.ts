@@ -163,6 +163,7 @@ export class UserlandPhone {
         copyFileSync(path, join(root, path));
       }
     copyFileSync(mke2fs, join(bin, 'mke2fs'));
+    execFileSync('setfattr', ['-n', 'security.selinux', '-v', 'u:object_r:system_file:s0', bin]);
     const list = execFileSync(
       join(bin, personality.tools),
       personality.tools === 'toybox' ? [] : ['--list'],

@@ -52,6 +52,7 @@ import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 
 /** An answer of the server that is not what was asked for; the message is for reading. */
@@ -115,6 +116,8 @@ export const api = {
     ask<RunSheet>(`/phones/${at(serial)}/locking-sheet`, 'POST', request, signal),
   startLocking: (serial: string, start: LockingStart) =>
     ask<RunView>(`/phones/${at(serial)}/locking`, 'POST', start),
+  survey: (serial: string) => ask<Survey | undefined>(`/phones/${at(serial)}/survey`),
+  makeSurvey: (serial: string) => ask<Survey>(`/phones/${at(serial)}/survey`, 'POST'),
   rescue: (serial: string) => ask<RescueView>(`/phones/${at(serial)}/rescue`),
 
   shelf: () => ask<ShelfView>('/shelf'),

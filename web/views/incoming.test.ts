@@ -24,7 +24,7 @@ import {
 } from '../testing/stage.ts';
 import ImportTray from '../tray/files/ImportTray.vue';
 import BenchView from './bench/BenchView.vue';
-import ConnectionsPage from './bench/ConnectionsPage.vue';
+import ConnectionsPage from './connections/ConnectionsPage.vue';
 import PartitionTable from './bench/PartitionTable.vue';
 import ImportPage from './larder/ImportPage.vue';
 

@@ -1,7 +1,7 @@
 import { abilitiesOf } from '../../phone/modes.ts';
 import { batteryFor, restoringBattery } from '../battery.ts';
 import { bySeverity, stop, type RunSheet } from '../check.ts';
-import { weakerProof } from '../proof-checks.ts';
+import { archiveTools, makerTools, weakerProof } from '../tool-checks.ts';
 import { dataLostBy, type DataLost } from '../effects.ts';
 import type { RestoringCheck, RestoringFacts } from './facts.ts';
 import {
@@ -139,6 +139,12 @@ const checks: readonly RestoringCheck[] = [
   imageDamaged,
   ({ phone }) => restoringBattery(phone.battery),
   ({ phone }) => weakerProof(phone),
+  ({ phone, images }) =>
+    archiveTools(
+      phone,
+      images.some(({ kind }) => kind === 'archive'),
+    ),
+  ({ phone, format }) => makerTools(phone, format ?? false),
   willWipe,
   encryptedUserData,
   rollbackIndex,

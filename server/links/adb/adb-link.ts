@@ -1,5 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { conditionFrom, parseGetprop, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { installedSystem } from '../contents.ts';
 import { type PhoneLink } from '../phone-link.ts';
@@ -12,6 +13,7 @@ import { AdbDigests } from './digests.ts';
 import { AdbFiles } from './files/files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { commands } from './commands.ts';
+import { surveyAdb } from './survey.ts';
 import { AdbShell } from './shell.ts';
 import { LinkFailure, PhoneRefusal, PhoneSilent } from '../../failures.ts';
 import type { SilenceLimit } from '../silence.ts';
@@ -28,6 +30,7 @@ export class AdbLink implements PhoneLink {
   readonly appWork?: AdbAppWork;
   readonly folders?: AdbFolderExchange;
   readonly gone: Promise<void>;
+  private readonly digests: AdbDigests;
 
   private constructor(
     private readonly connection: AdbConnection,
@@ -36,7 +39,8 @@ export class AdbLink implements PhoneLink {
     readonly mode: 'system' | 'recovery',
     readonly description: string,
   ) {
-    const digests = new AdbDigests(shell);
+    this.digests = new AdbDigests(shell);
+    const { digests } = this;
     if (shell.root) {
       const partitions = new AdbPartitions(shell, digests, mode === 'recovery');
       this.partitions = partitions;
@@ -111,6 +115,11 @@ export class AdbLink implements PhoneLink {
   async ready(): Promise<boolean> {
     if (this.mode === 'recovery') return true;
     return (await this.shell.run(commands.property('sys.boot_completed'))).stdout.trim() === '1';
+  }
+
+  survey(signal?: AbortSignal): Promise<Omit<Survey, 'at' | 'build'>> {
+    const { shell, digests, mode, partitions, files } = this;
+    return surveyAdb({ shell, digests, mode, partitions, files }, signal);
   }
 
   async restart(into: PhoneMode): Promise<void> {

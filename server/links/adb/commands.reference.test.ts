@@ -128,6 +128,13 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   ),
   ...of('am is Android’s own', 'stopApp'),
   ...of('cmd is Android’s own', 'bringBack'),
+  ...of('content is Android’s own', 'countProvider'),
+  whereTools: [
+    {
+      line: commands.whereTools(['stat', 'tar', 'sha256sum', 'no_such_tool']),
+      as: (text) => lines(text).map((line) => line.replace(/^.*\//, '')),
+    },
+  ],
   batteryOfKernel: 'this computer has another kernel',
   listByName: [
     {

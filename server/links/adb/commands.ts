@@ -81,6 +81,9 @@ export const commands = {
   archiveAlone: (folder: string, options: string) =>
     `tar -c -f - -C ${quote(folder)} ${options} --exclude='./*' .`,
   tarHelp: () => 'tar --help',
+  /** Where some tools are; nothing of those that are not there. */
+  whereTools: (names: readonly string[]) =>
+    `${names.map((name) => `command -v ${nameOf(name)}`).join('; ')}; true`,
   /** Sockets, pipes and devices, which hold no data. */
   unkept: (folder: string) =>
     `find -H ${quote(folder)} '(' -type s -o -type p -o -type b -o -type c ')' 2>/dev/null; true`,
@@ -132,7 +135,17 @@ export const commands = {
   disable: (name: string) => `pm disable-user --user 0 ${nameOf(name)}`,
   grant: (name: string, permission: string) => `pm grant ${nameOf(name)} ${nameOf(permission)}`,
   revoke: (name: string, permission: string) => `pm revoke ${nameOf(name)} ${nameOf(permission)}`,
+  /** A line for each of its rows (AOSP, cmds/content). */
+  countProvider: (uri: string) => `content query --uri ${quote(uri)} --projection _id`,
 } satisfies Record<string, (...args: never[]) => string>;
+
+/** Content providers that a shell without root may read (from memory; AOSP, packages/providers). */
+export const providers = {
+  contacts: 'content://com.android.contacts/raw_contacts',
+  messages: 'content://sms',
+  'call log': 'content://call_log/calls',
+  calendar: 'content://com.android.calendar/events',
+} as const;
 
 /** What the kernel has in memory is what was read before; the flash itself is to be asked. */
 function flush(node: string): string {

@@ -38,6 +38,8 @@ interface Place {
 /** Partitions of a phone, and its partition tables, through `dd` and its tools for digests, on its shell. */
 export class AdbPartitions implements PartitionAccess {
   private nodes: Promise<Map<string, string>> | undefined;
+  /** That lists them by name. */
+  private folder: string | undefined;
   private readonly sizes = new Map<string, number>();
   private tables: Promise<Map<string, Required<Place>>> | undefined;
 
@@ -188,9 +190,7 @@ export class AdbPartitions implements PartitionAccess {
   /** Both copies of the partition table of every disk that partitions lie on. */
   private tablePlaces(): Promise<Map<string, Required<Place>>> {
     const load = async () => {
-      const disks = [...new Set([...(await this.byName()).values()].map(diskOf))].filter(
-        (disk) => disk !== undefined,
-      );
+      const disks = disksOf([...(await this.byName()).values()]);
       const found = new Map<string, Required<Place>>();
       for (const disk of disks) {
         // A phone that cannot tell still has its partitions: its tables are then not offered.
@@ -222,6 +222,22 @@ export class AdbPartitions implements PartitionAccess {
     return (await this.byName()).get(name);
   }
 
+  /** Where they are listed, how large they are, and of which disks the partition tables can be read. */
+  async survey(): Promise<{
+    readonly folder: string;
+    readonly sizes: ReadonlyMap<string, number>;
+    readonly disks: readonly { readonly disk: string; readonly tables: boolean }[];
+  }> {
+    const nodes = [...(await this.byName())];
+    const sizes = await this.sizesOf(nodes.map(([, node]) => node));
+    const tables = [...(await this.tablePlaces()).values()].map(({ node }) => node);
+    return {
+      folder: this.folder ?? '',
+      sizes: new Map(nodes.map(([name], i) => [name, sizes[i]!])),
+      disks: disksOf(nodes.map(([, node]) => node)).map((disk) => ({ disk, tables: tables.includes(disk) })),
+    };
+  }
+
   /** A partition as a source; undefined when there is none of that name. */
   async maybeSource(name: string): Promise<ByteSource | undefined> {
     const node = (await this.byName()).get(name);
@@ -238,12 +254,14 @@ export class AdbPartitions implements PartitionAccess {
     const load = async () => {
       for (const folder of folders) {
         const nodes = await this.listed(folder);
+        this.folder = folder;
         if (nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
       }
       const { stdout } = await this.shell.run(this.shell.rooted(commands.searchByName()));
       for (const folder of linesOf(stdout)) {
         if (!/^\/dev\/block\/platform\/[\w./:-]+\/by-name$/.test(folder)) continue;
         const nodes = await this.listed(`${folder}/`);
+        this.folder = `${folder}/`;
         if (nodes.size > 0) return new Map([...nodes, ...(await this.bootAreas())]);
       }
       throw new PhoneRefusal('The phone lists no partitions by name.');
@@ -258,6 +276,9 @@ export class AdbPartitions implements PartitionAccess {
 const moved =
   (base: number) =>
   ({ offset, bytes }: ByteRange): ByteRange => ({ offset: base + offset, bytes });
+
+const disksOf = (nodes: readonly string[]): string[] =>
+  [...new Set(nodes.map(diskOf))].filter((disk) => disk !== undefined);
 
 /** The disk that a partition's node lies on: `/dev/block/mmcblk0p14` on `mmcblk0`, `/dev/block/sda12` on `sda`. */
 function diskOf(node: string): string | undefined {

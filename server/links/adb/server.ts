@@ -49,7 +49,8 @@ export class AdbServer {
     }
   }
 
-  private async list(signal: AbortSignal): Promise<Served> {
+  /** What it has now. */
+  async list(signal: AbortSignal): Promise<Served> {
     const giveUp = new AbortController();
     const limit = AbortSignal.any([signal, giveUp.signal]);
     const silent = pause(this.limitMs, 'silent' as const, { signal: limit }).catch(() => 'silent' as const);

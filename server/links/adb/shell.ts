@@ -42,18 +42,15 @@ const inputBytes = 32 << 10;
 const mostMs = 5 * 60_000;
 
 /** How a script is run as root: as those who give root have it, and as AOSP's own `su` has it, which takes a command's words. */
-const waysToRoot: readonly ((script: string) => string)[] = [
-  (script) => `su -c ${quote(script)}`,
-  (script) => `su 0 sh -c ${quote(script)}`,
-  (script) => `su root sh -c ${quote(script)}`,
-];
+const waysToRoot = ['su -c', 'su 0 sh -c', 'su root sh -c'] as const;
 
 /**
  * Runs commands on the phone and tells apart what it says, what it complains of and how it ends. A phone that gives no
  * sign of life ends every command.
  */
 export class AdbShell {
-  private asRoot = (script: string) => script;
+  /** Before a script that is to run as root; undefined where the daemon is root, or nobody is. */
+  wayToRoot: (typeof waysToRoot)[number] | undefined;
 
   /** Whether the adb daemon frames what a command prints, complains of and ends with (Android 7 on). */
   readonly framed: boolean;
@@ -75,11 +72,11 @@ export class AdbShell {
       this.root = true;
       return true;
     }
-    for (const asRoot of waysToRoot) {
-      const { exitCode, stdout } = await this.run(asRoot(commands.userId()));
+    for (const way of waysToRoot) {
+      const { exitCode, stdout } = await this.run(`${way} ${quote(commands.userId())}`);
       this.root = exitCode === 0 && stdout.trim() === '0';
       if (!this.root) continue;
-      this.asRoot = asRoot;
+      this.wayToRoot = way;
       break;
     }
     return this.root;
@@ -87,7 +84,7 @@ export class AdbShell {
 
   /** The script as it must be given to run as root. */
   rooted(script: string): string {
-    return this.asRoot(script);
+    return this.wayToRoot ? `${this.wayToRoot} ${quote(script)}` : script;
   }
 
   /** Runs a command as it is. @throws LinkFailure */

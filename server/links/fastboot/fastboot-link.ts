@@ -1,3 +1,4 @@
+import type { Finding, Survey } from '@keen-larder/core/phone/survey.ts';
 import type { Socket } from 'node:net';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
@@ -93,6 +94,20 @@ export class FastbootLink implements PhoneLink {
       ...(Number.isFinite(charge) && { battery: { percent: charge, charging: true } }),
       variables: Object.fromEntries(variables),
     };
+  }
+
+  async survey(): Promise<Omit<Survey, 'at' | 'build'>> {
+    const variables = new Map(Object.entries((await this.facts()).variables ?? {}));
+    const findings: Finding[] = [];
+    const note = (what: string, found: string | undefined) =>
+      findings.push({ what, result: found === undefined ? 'missing' : 'works', found: found ?? '' });
+    note('Variables', `${variables.size} are told`);
+    for (const name of ['product', 'unlocked', 'current-slot', 'is-userspace', 'max-download-size'])
+      note(`Variable ${name}`, variables.get(name));
+    const sized = [...variables.keys()].filter((name) => name.startsWith('partition-size:')).length;
+    note('Sizes of partitions', sized > 0 ? `${sized} are told` : undefined);
+    findings.push({ what: 'Reading', result: 'missing', found: 'a bootloader hands nothing out' });
+    return { mode: this.mode, findings };
   }
 
   ready(): Promise<boolean> {

@@ -1,7 +1,9 @@
+import { createHash } from 'node:crypto';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { gptRegions, readGpt } from '@keen-larder/core/formats/gpt/gpt.ts';
 import { conditionFrom, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { Finding, Survey } from '@keen-larder/core/phone/survey.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf, tableImageName, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import type { LoaderHello } from '@keen-larder/core/protocols/loader/loader-messages.ts';
@@ -15,6 +17,8 @@ import { PhoneRefusal } from '../../failures.ts';
 const bootRegion = 'boot0';
 const bootImageName = 'preloader';
 const userRegion = 'user';
+/** Bytes that a survey reads. */
+const looked = 4096;
 
 /** A phone whose processor answers through its built-in loader. */
 export class LoaderLink implements PhoneLink {
@@ -57,6 +61,24 @@ export class LoaderLink implements PhoneLink {
       condition: conditionFrom(properties, installed?.hasSu),
       battery: await this.client.battery(),
     };
+  }
+
+  async survey(): Promise<Omit<Survey, 'at' | 'build'>> {
+    const found = await this.partitions.list();
+    const [smallest] = found.filter(({ bytes }) => bytes >= looked).sort((a, b) => a.bytes - b.bytes);
+    const findings: Finding[] = [
+      { what: 'Chip', result: 'works', found: this.hello.chip },
+      { what: 'Partitions', result: found.length > 0 ? 'works' : 'missing', found: String(found.length) },
+    ];
+    if (smallest) {
+      const range = { offset: 0, bytes: looked };
+      const hash = createHash('sha256');
+      for await (const part of this.partitions.read(smallest.name, [range])) hash.update(part);
+      const told = await this.partitions.digest(smallest.name, [range]);
+      const isRight = told.hex === hash.digest('hex');
+      findings.push({ what: `Digest of ${smallest.name}`, result: isRight ? 'works' : 'wrong', found: '' });
+    }
+    return { mode: this.mode, findings };
   }
 
   ready(): Promise<boolean> {

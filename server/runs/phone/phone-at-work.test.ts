@@ -15,6 +15,7 @@ function atWork() {
     description: 'adb here',
     facts: () => Promise.reject(new Error('nobody asks')),
     ready: () => Promise.resolve(true),
+    survey: () => Promise.reject(new Error('nobody asks')),
     restart: () => Promise.resolve(),
     gone: new Promise(() => undefined),
     close: () => void closed++,

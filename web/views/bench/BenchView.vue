@@ -12,13 +12,14 @@ import PhoneRescue from './PhoneRescue.vue';
 import PhoneTabs from './PhoneTabs.vue';
 import PhoneRecords from './PhoneRecords.vue';
 import PhoneMove from './PhoneMove.vue';
+import PhoneDetails from './PhoneDetails.vue';
 import PhoneHeader from './PhoneHeader.vue';
 import PhoneStorage from './PhoneStorage.vue';
 
 const props = withDefaults(
   defineProps<{
     serial?: string;
-    view?: 'storage' | 'apps' | 'records' | 'move' | 'rescue' | 'bootloader';
+    view?: 'storage' | 'apps' | 'records' | 'move' | 'rescue' | 'bootloader' | 'details';
   }>(),
   {
     view: 'storage',
@@ -54,6 +55,7 @@ watch(
     <PhoneMove v-else-if="view === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <PhoneRescue v-else-if="view === 'rescue'" :phone="phone" />
     <PhoneBootloader v-else-if="view === 'bootloader'" :phone="phone" />
+    <PhoneDetails v-else-if="view === 'details'" :phone="phone" />
     <PhoneStorage v-else-if="phone.presence === 'here'" :phone="phone" />
     <EmptyState
       v-else

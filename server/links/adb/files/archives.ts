@@ -98,6 +98,11 @@ export class AdbArchives {
       .filter((path) => !leaveOut.some((out) => path === out || path.startsWith(`${out}/`)));
   }
 
+  async wayOfLabels(folder: string): Promise<'packed' | 'asked' | 'none'> {
+    if ((await this.labelOptions(folder)) !== '') return 'packed';
+    return (await this.labels(folder)).length > 0 ? 'asked' : 'none';
+  }
+
   /**
    * Whether the phone's tar packs labels, found out on a folder by doing so: some name the option and fail with it.
    * Where it does not, labels are asked for one by one.

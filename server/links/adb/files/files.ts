@@ -1,6 +1,7 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
+import type { PhoneTools } from '@keen-larder/core/phone/survey.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
 import { type DescribedFile, type FileAccess, type FileOwner, type PresentFile } from '../../phone-link.ts';
 import { batches } from '../batches.ts';
@@ -85,6 +86,13 @@ export class AdbFiles implements FileAccess {
   private async othersIn(folder: string, but: readonly string[]): Promise<string[]> {
     const names = (await this.shell.must(commands.names(folder))).split('\n').filter(Boolean);
     return names.filter((name) => !but.includes(name)).map((name) => `./${name}`);
+  }
+
+  /** How labels of files in a folder come along. */
+  async surveyLabels(folder: string): Promise<PhoneTools['labels']> {
+    const there = await this.archives.wayOfLabels(folder);
+    if (there !== 'none') return there;
+    return (await this.isMounted()) ? this.archives.wayOfLabels(alwaysThere.folder) : 'unknown';
   }
 
   async makeWritable(): Promise<boolean> {

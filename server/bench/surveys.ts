@@ -1,0 +1,30 @@
+import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { Survey } from '@keen-larder/core/phone/survey.ts';
+import type { SurveyStatements } from '../database/surveys.ts';
+import type { PhoneLink } from '../links/phone-link.ts';
+
+/** Surveys of phones, each remembered for its mode and build. */
+export class Surveys {
+  constructor(
+    private readonly statements: SurveyStatements,
+    private readonly now: () => number,
+  ) {}
+
+  /** The last one of a phone as it is now. */
+  of(facts: PhoneFacts): Survey | undefined {
+    const row = this.statements.one(facts.serial, facts.mode, buildOf(facts));
+    return row && (JSON.parse(row.survey) as Survey);
+  }
+
+  /** Makes one and remembers it. @throws PhoneFailure */
+  async make(link: PhoneLink, facts: PhoneFacts, signal?: AbortSignal): Promise<Survey> {
+    const build = buildOf(facts);
+    const survey: Survey = { at: this.now(), build, ...(await link.survey(signal)) };
+    this.statements.save({ serial: facts.serial, mode: facts.mode, build, survey: JSON.stringify(survey) });
+    return survey;
+  }
+}
+
+/** A recovery may be exchanged under the same system: what it says of itself counts as well. */
+export const buildOf = ({ condition, variables }: PhoneFacts): string =>
+  condition.fingerprint ?? condition.build ?? variables?.['version-bootloader'] ?? '';
