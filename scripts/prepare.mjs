@@ -43,7 +43,7 @@ const newest = (...folders) => Math.max(...folders.map((folder) => newestIn(join
 const builtAt = (path) => (existsSync(join(root, path)) ? statSync(join(root, path)).mtimeMs : 0);
 
 /** Compiled for this machine. */
-const native = ['zstd-napi', '@napi-rs/blake-hash', 'better-sqlite3'];
+const native = ['usb', 'zstd-napi', '@napi-rs/blake-hash', 'better-sqlite3'];
 /** They find files of their own, or run code that they write. */
 const onTheirOwn = ['pino', 'piscina', 'xz-decompress', 'class-validator', 'class-transformer'];
 const programs = { server: 'server/main.ts', larder: 'cli/main.ts' };

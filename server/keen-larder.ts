@@ -28,6 +28,7 @@ import { Larder } from './larder/larder.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
 import { adbKeyOf } from './links/adb/key.ts';
+import type { UsbBus } from './links/usb/usb-bus.ts';
 import { openHome } from './disk/home.ts';
 import { Reserve } from './disk/reserve.ts';
 import { isDiskFull, plainWords } from './failures.ts';
@@ -54,6 +55,8 @@ export interface Options {
   readonly addresses: readonly string[];
   /** Of the local adb server to follow as well; left out for none. */
   readonly adbServerPort?: number;
+  /** The USB bus, or why there is none; left out where USB is not looked at. */
+  readonly usbBus?: UsbBus | string;
   readonly log: Logger;
   readonly pollMs?: number;
   readonly overdueMs?: number;
@@ -138,6 +141,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     {
       addresses: options.addresses,
       ...(options.adbServerPort !== undefined && { adbServerPort: options.adbServerPort }),
+      ...(options.usbBus !== undefined && { usbBus: options.usbBus }),
       adbKey: await adbKeyOf(home),
       stallMs: retryPolicy.stallMs,
       pollMs: options.pollMs ?? 1000,

@@ -5,6 +5,7 @@ import { Command, InvalidArgumentError, Option } from 'commander';
 import { openHome } from './disk/home.ts';
 import { openLog } from './logging.ts';
 import { usualServerPort } from './links/adb/server.ts';
+import { openUsbBus } from './links/usb/usb-bus.ts';
 import { serve } from './serve.ts';
 
 const endsWithinMs = 4500;
@@ -30,6 +31,7 @@ interface Values {
   readonly practice?: string;
   readonly adbPort: number;
   readonly adbServer: boolean;
+  readonly usb: boolean;
   readonly pollMs?: number;
   readonly overdueMs?: number;
 }
@@ -51,6 +53,7 @@ const values = new Command('npm start --')
     Number(process.env['ANDROID_ADB_SERVER_PORT'] ?? usualServerPort),
   )
   .option('--no-adb-server', 'leave the local adb server alone')
+  .option('--no-usb', 'leave USB alone: no phones without an adb server, no bootloaders')
   .option('--open', 'answer everybody who uses this computer, without the key of the link')
   .addOption(new Option('--practice <url>', 'controls of simulated phones').hideHelp())
   .addOption(new Option('--poll-ms <n>').argParser(wholeNumber).hideHelp())
@@ -75,6 +78,7 @@ try {
     log,
     isClosed: !values.open,
     surveysNew: true,
+    ...(values.usb && { usbBus: await openUsbBus() }),
     ...(values.practice && { practiceUrl: values.practice }),
     ...(values.pollMs !== undefined && { pollMs: values.pollMs }),
     ...(values.overdueMs !== undefined && { overdueMs: values.overdueMs }),

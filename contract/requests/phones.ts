@@ -1,5 +1,5 @@
 import 'reflect-metadata';
-import { IsBoolean, IsIn } from 'class-validator';
+import { IsBoolean, IsIn, Matches } from 'class-validator';
 import { phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { AreTicks, IsSheetMark, ArmsRun, IsPrintable } from './fields.ts';
 
@@ -16,6 +16,12 @@ export class PhoneChange {
 export class AddressRequest {
   @IsPrintable(3, 120)
   address!: string;
+}
+
+/** Pairing with a phone that shows a code for wireless debugging. */
+export class PairingRequest extends AddressRequest {
+  @Matches(/^\d{6}$/, { message: 'the code has six digits' })
+  code!: string;
 }
 
 /** A phone that the larder does not know yet. */

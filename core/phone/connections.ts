@@ -4,6 +4,7 @@ export const connectionStates = [
   'nobody',
   'asks',
   'silent',
+  'held',
   'offline',
   'no permissions',
   'second',
@@ -39,17 +40,23 @@ export function connectionWords(state: ConnectionState, fingerprint: string): Co
         sentence:
           'Something takes the connection and says nothing: usually another program has the phone, such as a second adb server, a flashing tool or another Keen Larder. End that program, or pull the cable and put it in again.',
       };
+    case 'held':
+      return {
+        title: 'is held by another program',
+        sentence:
+          'Only one program at a time can have a phone on USB. An adb server that was started meanwhile ends by “adb kill-server”; otherwise it is a flashing tool or another Keen Larder. End that program: the phone is then taken by itself.',
+      };
     case 'offline':
       return {
         title: 'is offline',
         sentence:
-          'The adb server sees the phone, but the phone does not answer it. Pull the cable and put it in again; if it stays so, switch USB debugging off and on.',
+          'The phone is seen, but does not answer. Pull the cable and put it in again; if it stays so, switch USB debugging off and on.',
       };
     case 'no permissions':
       return {
         title: 'may not be used by this account',
         sentence:
-          'This computer does not let your account use the USB device. Add a udev rule for the maker, or start the adb server from an account that may, then put the cable in again.',
+          'This computer does not let your account use the USB device. Copy the udev rule that comes with Keen Larder (packaging/70-keen-larder.rules) to /etc/udev/rules.d, then put the cable in again.',
       };
     case 'second':
       return { title: 'the same phone by a second way', sentence: 'The first way is used.' };
@@ -69,7 +76,7 @@ export function connectionWords(state: ConnectionState, fingerprint: string): Co
 
 /** States that somebody at the bench has to do something about. */
 export const wantsHands = (state: ConnectionState): boolean =>
-  ['asks', 'silent', 'offline', 'no permissions', 'unreadable'].includes(state);
+  ['asks', 'silent', 'held', 'offline', 'no permissions', 'unreadable'].includes(state);
 
 /** The state of a phone as an adb server words it (AOSP packages/modules/adb, adb.h, ConnectionState). */
 export function servedState(word: string): ConnectionState | 'open' {
@@ -79,3 +86,35 @@ export function servedState(word: string): ConnectionState | 'open' {
   if (word.startsWith('no permissions')) return 'no permissions';
   return 'other';
 }
+
+/** What the state of this computer's adb server means for phones, behind its name. */
+export const adbServerWords: Readonly<Record<'running' | 'missing' | 'silent' | 'not followed', string>> = {
+  running: 'runs: phones on USB appear by themselves.',
+  missing:
+    'does not run: phones on USB are used directly. For wireless debugging start it by “adb start-server”.',
+  silent: 'does not answer. End it by “adb kill-server”; it may be started again by “adb start-server”.',
+  'not followed': 'is not followed by this start of the program; addresses are.',
+};
+
+/** What the state of USB means, in a sentence. @param why in the system's words */
+export function usbWords(
+  state: 'followed' | 'unavailable' | 'not followed',
+  why: string | undefined,
+): string {
+  switch (state) {
+    case 'followed':
+      return 'USB is watched: bootloaders always, phones with USB debugging where no adb server has them.';
+    case 'unavailable':
+      return `This computer gives no access to USB (${why ?? 'it does not say why'}): phones come through an adb server or over addresses.`;
+    case 'not followed':
+      return 'USB itself is not watched by this start of the program.';
+  }
+}
+
+/** What it means that udev rules were found, or not. */
+export const udevWords: Readonly<Record<'found' | 'missing' | 'not needed', string>> = {
+  found: 'udev rules for phones are there.',
+  missing:
+    'No udev rules for phones were found: without them only root may use USB. Copy packaging/70-keen-larder.rules to /etc/udev/rules.d.',
+  'not needed': '',
+};

@@ -24,6 +24,11 @@ export class Connections {
     if (this.views.delete(address)) this.changed();
   }
 
+  /** Removes a way where it is of that origin. */
+  removeFrom(address: string, origin: ConnectionView['origin']): void {
+    if (this.views.get(address)?.origin === origin) this.remove(address);
+  }
+
   list(): ConnectionView[] {
     return [...this.views.values()];
   }

@@ -1,14 +1,18 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
+import type { AdbServerClient } from '@yume-chan/adb';
+import type { ConnectionsView, WirelessPhone } from '@keen-larder/contract/connections.ts';
 import { servedState, type ConnectionState } from '@keen-larder/core/phone/connections.ts';
 import type { AddressStatements } from '../database/addresses.ts';
 import { AdbLink } from '../links/adb/adb-link.ts';
 import type { AdbKey } from '../links/adb/key.ts';
 import { AdbServer, usualServerPort, type ServedPhone } from '../links/adb/server.ts';
+import { announcedPhones, connectThrough, pair } from '../links/adb/wireless.ts';
 import { isLinkAddress, openLink } from '../links/open-link.ts';
 import { type PhoneLink } from '../links/phone-link.ts';
 import { Connections } from './connections.ts';
 import { NobodyThere, Problem, PhoneFailure } from '../failures.ts';
+import type { UsbBus } from '../links/usb/usb-bus.ts';
+import { UsbWays } from './usb-ways.ts';
 import { SilenceLimit } from '../links/silence.ts';
 
 export interface WaysOptions {
@@ -16,6 +20,8 @@ export interface WaysOptions {
   readonly addresses: readonly string[];
   /** Where the adb server listens that is followed as well; left out for none. */
   readonly adbServerPort?: number;
+  /** The USB bus, or why there is none; left out where USB is not looked at. */
+  readonly usbBus?: UsbBus | string;
   readonly adbKey: AdbKey;
   /** A connected phone that gives no sign of life for so long is not waited for. */
   readonly stallMs: number;
@@ -52,7 +58,11 @@ export class Ways {
   /** Ends the watching of one address. */
   private readonly watched = new Map<string, AbortController>();
   private readonly connections: Connections;
+  private readonly usb: UsbWays;
   private readonly silence: SilenceLimit;
+  private server: AdbServer | undefined;
+  private isLooking = false;
+  private wireless: readonly WirelessPhone[] | undefined;
   private adbServerState: ConnectionsView['adbServer']['state'] = 'not followed';
 
   constructor(
@@ -62,12 +72,23 @@ export class Ways {
   ) {
     this.silence = new SilenceLimit(options.stallMs);
     this.connections = new Connections(() => bench.changed());
+    this.usb = new UsbWays({
+      ...options,
+      bus: options.usbBus,
+      silence: this.silence,
+      hasAdbServer: () => this.adbServerState === 'running',
+      follow: (link, known) => bench.follow(link, known),
+      tell: (name, state, serial) =>
+        state ? this.connections.set(name, 'usb', state, serial) : this.connections.removeFrom(name, 'usb'),
+      changed: () => bench.changed(),
+    });
   }
 
   start(): void {
     for (const address of this.options.addresses) this.begin(address, 'start');
     for (const address of this.addresses.all()) this.begin(address, 'added');
     if (this.options.adbServerPort !== undefined) this.keep(this.followServer(this.options.adbServerPort));
+    this.keep(this.usb.follow(this.stopping.signal));
   }
 
   async stop(): Promise<void> {
@@ -79,6 +100,8 @@ export class Ways {
     const port = this.options.adbServerPort ?? usualServerPort;
     return {
       adbServer: { port, state: this.adbServerState },
+      usb: this.usb.view(),
+      wireless: this.wireless,
       connections: this.connections.list(),
       fingerprint: this.options.adbKey.fingerprint,
     };
@@ -86,6 +109,7 @@ export class Ways {
 
   /** Follows an address from now on. @throws Problem 400 or 409 */
   add(address: string): ConnectionsView {
+    address = withUsualPort(address);
     if (!isLinkAddress(address))
       throw new Problem(
         400,
@@ -105,6 +129,26 @@ export class Ways {
       throw new Problem(404, `${address} was not added here; it was given when the program was started.`);
     this.watched.get(address)?.abort();
     return this.view();
+  }
+
+  /** Has the adb server pair with a phone that shows a code. @throws Problem 400 or 409 @throws PhoneRefusal */
+  async pair(address: string, code: string): Promise<ConnectionsView> {
+    await pair(this.serverFor(address), address, code);
+    return this.view();
+  }
+
+  /** Has the adb server connect to a phone that it has found. @throws Problem 400 or 409 @throws PhoneRefusal */
+  async connectThrough(address: string): Promise<ConnectionsView> {
+    await connectThrough(this.serverFor(address), address);
+    return this.view();
+  }
+
+  private serverFor(address: string): AdbServerClient {
+    if (!/^[\w.[\]-]+:\d{1,5}$/.test(address) || !isLinkAddress(address))
+      throw new Problem(400, `“${address}” is no address. Write it as the phone shows it: HOST:PORT.`);
+    if (!this.server || this.adbServerState !== 'running')
+      throw new Problem(409, 'The adb server of this computer does not run: start it by “adb start-server”.');
+    return this.server.client;
   }
 
   private begin(address: string, origin: 'start' | 'added'): void {
@@ -162,12 +206,15 @@ export class Ways {
   /** Follows the phones that the local adb server has, each from its coming to its going. */
   private async followServer(port: number): Promise<void> {
     const server = new AdbServer(port);
+    this.server = server;
     const { signal } = this.stopping;
     const followed = new Map<bigint, ServedPhone>();
     await server.follow(this.options.pollMs, signal, (told) => {
       const before = this.adbServerState;
       this.adbServerState = typeof told === 'string' ? told : 'running';
       if (this.adbServerState !== before) this.bench.changed();
+      if (this.adbServerState === 'running') this.keep(this.lookForWireless(server));
+      else this.wireless = undefined;
       // A server that says nothing says nothing of their going either.
       if (told === 'silent') return;
       const phones = told === 'missing' ? [] : told;
@@ -186,6 +233,16 @@ export class Ways {
     });
   }
 
+  private async lookForWireless({ client }: AdbServer): Promise<void> {
+    if (this.isLooking) return;
+    this.isLooking = true;
+    const before = JSON.stringify(this.wireless);
+    // An adb server that went away meanwhile is told as such.
+    this.wireless = await announcedPhones(client).catch(() => undefined);
+    this.isLooking = false;
+    if (JSON.stringify(this.wireless) !== before) this.bench.changed();
+  }
+
   private async followServed(server: AdbServer, served: ServedPhone): Promise<void> {
     const tell = (state: ConnectionState, serial?: string) =>
       this.connections.set(served.name, 'adb server', state, serial);
@@ -200,3 +257,10 @@ export class Ways {
     }
   }
 }
+
+/** Where adb daemons listen, where nothing else is said (AOSP, packages/modules/adb). */
+const usualPort = 5555;
+
+/** An address without a port, of numbers or of names with a dot, is taken to be at the usual one. */
+const withUsualPort = (address: string): string =>
+  /^(?=.*\.)[A-Za-z0-9][A-Za-z0-9.-]*$/.test(address) ? `${address}:${usualPort}` : address;

@@ -4,6 +4,7 @@ import {
   AddressRequest,
   LockingRequest,
   LockingStart,
+  PairingRequest,
   PhoneChange,
   RestartRequest,
 } from '@keen-larder/contract/requests/phones.ts';
@@ -27,6 +28,15 @@ export function benchRoutes(app: KeenLarder): Router {
 
   routes.post('/connections', (request, response) => {
     response.status(201).json(bench.ways.add(valid(AddressRequest, request.body).address.trim()));
+  });
+
+  routes.post('/connections/pairing', async (request, response) => {
+    const { address, code } = valid(PairingRequest, request.body);
+    response.json(await bench.ways.pair(address.trim(), code));
+  });
+
+  routes.post('/connections/wireless', async (request, response) => {
+    response.json(await bench.ways.connectThrough(valid(AddressRequest, request.body).address.trim()));
   });
 
   routes.delete('/connections/:address', (request, response) => {

@@ -94,6 +94,9 @@ export const api = {
 
   connections: () => ask<ConnectionsView>('/connections'),
   addAddress: (address: string) => ask<ConnectionsView>('/connections', 'POST', { address }),
+  pair: (address: string, code: string) =>
+    ask<ConnectionsView>('/connections/pairing', 'POST', { address, code }),
+  connectWireless: (address: string) => ask<ConnectionsView>('/connections/wireless', 'POST', { address }),
   removeAddress: (address: string) => ask<ConnectionsView>(`/connections/${at(address)}`, 'DELETE'),
 
   phones: () => ask<PhoneView[]>('/phones'),

@@ -43,6 +43,8 @@ describe('Connections', () => {
     connections,
     fingerprint,
     adbServer: { port: 5037, state: 'missing' },
+    usb: { state: 'followed', why: undefined, rules: 'missing', lastSeen: undefined },
+    wireless: undefined,
   });
 
   it('put what waits for hands first, with what to do', async () => {
@@ -51,11 +53,13 @@ describe('Connections', () => {
       way({ address: 'b:2', state: 'asks' }),
     ]);
     const shown = await show(ConnectionsPage);
-    const rows = shown.findAll('li');
+    const rows = shown.findAll('section[aria-labelledby=ways] li');
     expect(rows.map((row) => row.find('code').text())).toEqual(['b:2', 'a:1']);
     expect(rows[0]!.text()).toMatch(/has not allowed this computer yet.*AA:BB:CC.*tap Allow/s);
     expect(rows[0]!.classes()).toContain('waits');
-    expect(shown.text()).toMatch(/adb server.*5037.*does not run.*adb start-server/s);
+    expect(shown.text()).toMatch(
+      /adb server.*5037.*does not run.*adb start-server.*No udev rules.*Nothing was plugged in/s,
+    );
   });
 
   it('follow an address, forget it, and say why one cannot be followed', async () => {
@@ -80,6 +84,47 @@ describe('Connections', () => {
     await button(shown, 'Forget it').trigger('click');
     await flushPromises();
     expect(last(asked, 'DELETE', '/connections/c%3A3')).toBeDefined();
+  });
+
+  it('pair with a phone that shows a code, and connect to one that was found', async () => {
+    const running = {
+      ...view([]),
+      adbServer: { port: 5037, state: 'running' as const },
+      wireless: [
+        { name: 'one', kind: 'pairing' as const, address: '10.0.0.7:37123' },
+        { name: 'two', kind: 'ready' as const, address: '10.0.0.8:40001' },
+      ],
+    };
+    const asked = answering({
+      'POST /connections/pairing': (body: { code: string }) =>
+        body.code === '123456' ? running : new Error('The phone was not paired: “Failed”.'),
+      'POST /connections/wireless': running,
+      'GET /connections': running,
+    });
+    useConnections().view = running;
+    const shown = await show(ConnectionsPage);
+    await button(shown, 'Fill in').trigger('click');
+    const code = shown.find('[aria-label="Pairing code"]');
+    await code.setValue('000000');
+    await code.trigger('submit');
+    await flushPromises();
+    expect(shown.find('[role=alert]').text()).toMatch(/not paired/);
+    await code.setValue('123456');
+    await code.trigger('submit');
+    await flushPromises();
+    const body = { address: '10.0.0.7:37123', code: '123456' };
+    expect(last(asked, 'POST', '/connections/pairing')?.body).toEqual(body);
+    expect(shown.text()).toMatch(/Paired with 10\.0\.0\.7/);
+    await button(shown, 'Connect').trigger('click');
+    await flushPromises();
+    expect(last(asked, 'POST', '/connections/wireless')?.body).toEqual({ address: '10.0.0.8:40001' });
+  });
+
+  it('say on an empty bench what to do first', async () => {
+    useBench().loaded = true;
+    useConnections().view = view([]);
+    const shown = await show(BenchView);
+    expect(shown.text()).toMatch(/No phone is on the bench.*USB debugging.*pairing code.*Volume down/s);
   });
 
   it('stand on an empty bench when a phone waits there', async () => {

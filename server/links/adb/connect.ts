@@ -54,19 +54,33 @@ export interface AdbCredentials {
   readonly asked: () => void;
 }
 
+/** Both ends of a way to a daemon, before anything was said. */
+interface Way {
+  readonly connection: AdbDaemonConnection;
+  readonly pool: PayloadPool;
+  readonly gone: Promise<void>;
+  readonly close: () => void;
+}
+
 /** Connects to a phone's adb daemon over TCP. @param address `host:port` */
-export async function connectAdb(
-  address: string,
-  { key, signal, asked }: AdbCredentials,
-): Promise<AdbConnection> {
+export async function connectAdb(address: string, credentials: AdbCredentials): Promise<AdbConnection> {
   const pool = new PayloadPool();
   const opened = await openSocket(address, pool);
   const { socket } = opened;
   const gone = new Promise<void>((resolve) => socket.once('close', () => resolve()));
+  const close = () => void socket.destroy();
+  return greet(address, { connection: connectionOf(opened), pool, gone, close }, credentials);
+}
+
+/** Greets a daemon, and is let in by it. @param name for words @throws LinkFailure */
+export async function greet(
+  name: string,
+  { connection, pool, gone, close }: Way,
+  { key, signal, asked }: AdbCredentials,
+): Promise<AdbConnection> {
   const orGone = orGoneOf(gone);
-  const timer = setTimeout(() => socket.destroy(), greetingMs);
-  const end = () => void socket.destroy();
-  signal.addEventListener('abort', end, { once: true });
+  const timer = setTimeout(close, greetingMs);
+  signal.addEventListener('abort', close, { once: true });
   const askOnScreen: AdbAuthenticator = async function* (store, next) {
     clearTimeout(timer);
     asked();
@@ -75,8 +89,8 @@ export async function connectAdb(
   try {
     const transport = await orGone(
       AdbDaemonTransport.authenticate({
-        serial: address,
-        connection: connectionOf(opened),
+        serial: name,
+        connection,
         credentialStore: key.store,
         authenticators: [AdbSignatureAuthenticator, askOnScreen],
         // What a phone may send ahead, where it knows how (Android 14 on); with none, every phone speaks alike.
@@ -84,13 +98,13 @@ export async function connectAdb(
       }),
     );
     transport.disconnected.catch(() => undefined);
-    return { adb: new Adb(transport), pool, gone, orGone, close: () => void socket.destroy() };
+    return { adb: new Adb(transport), pool, gone, orGone, close };
   } catch (error) {
-    socket.destroy();
-    throw new LinkFailure(`${address} does not greet as adb does: ${(error as Error).message}`);
+    close();
+    throw new LinkFailure(`${name} does not greet as adb does: ${(error as Error).message}`);
   } finally {
     clearTimeout(timer);
-    signal.removeEventListener('abort', end);
+    signal.removeEventListener('abort', close);
   }
 }
 

@@ -1,21 +1,18 @@
 import type { Finding, Survey } from '@keen-larder/core/phone/survey.ts';
-import type { Socket } from 'node:net';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import {
   downloadCommand,
-  handshake,
-  maxCommandBytes,
-  messageLength,
-  MessageParser,
   parseAnswer,
   parseNumber,
   parseVariables,
   type FastbootAnswer,
 } from '@keen-larder/core/protocols/fastboot/fastboot-messages.ts';
 import { type FlashingAccess, type PhoneLink } from '../phone-link.ts';
-import { connectTcp } from '../tcp.ts';
+import type { UsbDevice } from '../usb/usb-bus.ts';
+import { usbName } from '../usb/usb-bus.ts';
+import { fastbootOverTcp, fastbootOverUsb, type FastbootTransport } from './transports.ts';
 import { FlashFailure, LinkFailure, PhoneRefusal } from '../../failures.ts';
 import type { Quiet, SilenceLimit } from '../silence.ts';
 
@@ -42,33 +39,31 @@ export class FastbootLink implements PhoneLink {
       void (await this.ask(locked ? 'flashing lock' : 'flashing unlock', asking, signal)),
     setActive: async (slot) => void (await this.ask(`set_active:${slot}`)),
   };
-  private readonly parser = new MessageParser(maxCommandBytes);
   private readonly answers: FastbootAnswer[] = [];
   private wake: (() => void) | undefined;
   private ended = false;
   private order: Promise<unknown> = Promise.resolve();
 
   private constructor(
-    private readonly socket: Socket,
+    private readonly transport: FastbootTransport,
     private readonly silence: SilenceLimit,
     readonly description: string,
   ) {
-    socket.setNoDelay(true);
-    socket.write(handshake);
-    socket.on('data', (bytes) => this.receive(bytes));
-    socket.on('error', () => socket.destroy());
-    this.gone = new Promise((resolve) =>
-      socket.once('close', () => {
-        this.ended = true;
-        this.wake?.();
-        resolve();
-      }),
-    );
+    transport.listen((message) => this.receive(message));
+    this.gone = transport.gone.then(() => {
+      this.ended = true;
+      this.wake?.();
+    });
   }
 
   /** @param address `host:port` */
   static async open(address: string, silence: SilenceLimit): Promise<FastbootLink> {
-    return new FastbootLink(await connectTcp(address), silence, `fastboot ${address}`);
+    return new FastbootLink(await fastbootOverTcp(address), silence, `fastboot ${address}`);
+  }
+
+  /** @throws UsbHindered */
+  static async overUsb(device: UsbDevice, silence: SilenceLimit): Promise<FastbootLink> {
+    return new FastbootLink(await fastbootOverUsb(device), silence, `fastboot usb ${usbName(device)}`);
   }
 
   async facts(): Promise<PhoneFacts> {
@@ -125,7 +120,7 @@ export class FastbootLink implements PhoneLink {
   }
 
   close(): void {
-    this.socket.destroy();
+    this.transport.close();
   }
 
   private async list(): Promise<PartitionFacts[]> {
@@ -157,9 +152,9 @@ export class FastbootLink implements PhoneLink {
       for await (const part of parts) {
         signal?.throwIfAborted();
         if (this.ended) throw new LinkFailure(gone);
-        this.socket.write(messageLength(part.length));
-        if (!this.socket.write(new Uint8Array(part))) await this.silence.for(this.drained(signal));
+        await this.given(this.transport.data(part), signal);
       }
+      await this.given(this.transport.endData(), signal);
       await this.exchange(undefined, 'OKAY', writing, signal);
       await this.exchange(`flash:${name}`, 'OKAY', writing, signal);
     });
@@ -198,8 +193,7 @@ export class FastbootLink implements PhoneLink {
   ): Promise<{ text: string; info: readonly string[] }> {
     const info: string[] = [];
     if (command !== undefined) {
-      const bytes = Buffer.from(command, 'latin1');
-      this.socket.write(Buffer.concat([messageLength(bytes.length), bytes]));
+      await this.given(this.transport.command(Buffer.from(command, 'latin1')), signal);
     }
     for (;;) {
       const { kind, text } = await this.silence.for(this.next(signal), quiet);
@@ -212,23 +206,27 @@ export class FastbootLink implements PhoneLink {
     }
   }
 
-  private async drained(signal: AbortSignal | undefined): Promise<void> {
-    await new Promise<void>((resolve) => {
-      const done = () => {
-        this.socket.off('drain', done);
-        this.socket.off('close', done);
-        signal?.removeEventListener('abort', done);
-        resolve();
-      };
-      this.socket.once('drain', done);
-      this.socket.once('close', done);
-      signal?.addEventListener('abort', done, { once: true });
-    });
+  /** What the phone takes, it takes within the limit of silence. @throws LinkFailure when it is gone */
+  private async given(sent: Promise<void>, signal: AbortSignal | undefined): Promise<void> {
+    sent.catch(() => undefined);
+    let stop = () => undefined as void;
+    const aborted = new Promise<void>((resolve) => (stop = resolve));
+    signal?.addEventListener('abort', stop, { once: true });
+    try {
+      await this.silence.for(Promise.race([sent, this.gone, aborted]));
+    } catch (error) {
+      if (this.ended) throw new LinkFailure(gone);
+      throw error;
+    } finally {
+      signal?.removeEventListener('abort', stop);
+    }
+    signal?.throwIfAborted();
+    if (this.ended) throw new LinkFailure(gone);
   }
 
-  private receive(bytes: Buffer): void {
+  private receive(message: Uint8Array): void {
     try {
-      for (const message of this.parser.push(bytes)) this.answers.push(parseAnswer(message));
+      this.answers.push(parseAnswer(message));
     } catch {
       this.close();
     }

@@ -5,6 +5,7 @@ import { connectionWords } from '@keen-larder/core/phone/connections.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
 import { useConnections } from '../../state/connections.ts';
+import FirstSteps from '../connections/FirstSteps.vue';
 import ModeKeys from './ModeKeys.vue';
 import PhoneApps from './PhoneApps.vue';
 import PhoneBootloader from './PhoneBootloader.vue';
@@ -90,9 +91,28 @@ watch(
     {{ waiting.words.sentence }}
     <RouterLink to="/connections">All connections</RouterLink>
   </EmptyState>
-  <EmptyState v-else-if="bench.loaded" title="No phone is on the bench">
-    Connect one by USB with USB debugging on, or follow its address under
-    <RouterLink to="/connections">connections</RouterLink>. It shows here by itself as soon as it answers.
-  </EmptyState>
+  <div v-else-if="bench.loaded" class="first">
+    <h1>No phone is on the bench</h1>
+    <p>
+      It shows here by itself as soon as it answers. Addresses are followed under
+      <RouterLink to="/connections">connections</RouterLink>.
+    </p>
+    <FirstSteps v-if="connections.view" :view="connections.view" />
+  </div>
   <p v-else class="soft">Loading the bench…</p>
 </template>
+
+<style scoped>
+.first {
+  display: grid;
+  gap: 10px;
+}
+
+.first h1 {
+  font-size: 22px;
+}
+
+.first p {
+  margin-bottom: 12px;
+}
+</style>

@@ -4,10 +4,10 @@ import { computed, ref } from 'vue';
 import type { ConnectionView } from '@keen-larder/contract/connections.ts';
 import { connectionWords, wantsHands } from '@keen-larder/core/phone/connections.ts';
 import { api } from '../../api/client.ts';
-import CopyText from '../../parts/CopyText.vue';
 import { useBench } from '../../state/bench.ts';
 import { useConnections } from '../../state/connections.ts';
 import { announceError } from '../../state/notices.ts';
+import FirstSteps from './FirstSteps.vue';
 
 /** How phones are reached, and what is in the way of those that are not. */
 const connections = useConnections();
@@ -21,6 +21,12 @@ const rows = computed(() =>
   ),
 );
 
+const origins = {
+  start: 'given at the start',
+  added: 'added here',
+  'adb server': 'adb server',
+  usb: 'USB',
+} as const;
 const wordsOf = ({ state }: ConnectionView) => connectionWords(state, view.value?.fingerprint ?? '');
 const nicknameOf = ({ serial }: ConnectionView) => (serial ? bench.phone(serial)?.nickname : undefined);
 
@@ -36,32 +42,11 @@ async function add(): Promise<void> {
 }
 const remove = (each: ConnectionView) =>
   api.removeAddress(each.address).then(() => connections.load(), announceError);
-
-const serverText = computed(() => {
-  switch (view.value?.adbServer.state) {
-    case 'running':
-      return 'is running: phones on USB appear by themselves.';
-    case 'missing':
-      return 'does not run, so phones on USB are not seen. Start it by “adb start-server”; it is found by itself.';
-    case 'silent':
-      return 'does not answer, so phones on USB are not seen. End it by “adb kill-server” and start it again by “adb start-server”.';
-    default:
-      return 'is not followed by this start of the program; addresses below are.';
-  }
-});
 </script>
 
 <template>
   <h1>Connections</h1>
   <template v-if="view">
-    <section aria-labelledby="usb">
-      <h2 id="usb">USB</h2>
-      <p>The adb server of this computer (port <code>{{ view.adbServer.port }}</code>) {{ serverText }}</p>
-      <p>
-        This computer's own key, by which phones know it on addresses:
-        <CopyText :value="view.fingerprint" name="fingerprint of the key" />
-      </p>
-    </section>
     <section aria-labelledby="ways">
       <h2 id="ways">Ways to phones</h2>
       <ul v-if="rows.length">
@@ -72,13 +57,7 @@ const serverText = computed(() => {
               nicknameOf(each) ?? each.serial
             }}</RouterLink>
             <strong>{{ wordsOf(each).title }}</strong>
-            <span class="soft">{{
-              each.origin === 'start'
-                ? 'given at the start'
-                : each.origin === 'added'
-                  ? 'added here'
-                  : 'adb server'
-            }}</span>
+            <span class="soft">{{ origins[each.origin] }}</span>
             <ElButton v-if="each.origin === 'added'" size="small" @click="remove(each)">Forget it</ElButton>
           </p>
           <p v-if="wordsOf(each).sentence && each.state !== 'nobody'">{{ wordsOf(each).sentence }}</p>
@@ -90,18 +69,20 @@ const serverText = computed(() => {
         <ElInput
           id="address"
           v-model="address"
-          placeholder="192.168.1.20:5555"
+          placeholder="192.168.1.20"
           spellcheck="false"
           maxlength="120"
         />
         <ElButton native-type="submit" :disabled="address.trim() === ''">Follow</ElButton>
         <p v-if="error" class="error" role="alert">{{ error }}</p>
         <p class="soft hint">
-          adb as it is; a bootloader with <code>fastboot:</code> before it, loader mode with
-          <code>loader:</code>.
+          adb as it is, at port 5555 where none is named; a bootloader with <code>fastboot:</code> before it,
+          loader mode with <code>loader:</code>.
         </p>
       </form>
     </section>
+    <h2 class="steps">What to do first so that a phone shows</h2>
+    <FirstSteps :view="view" />
   </template>
   <p v-else class="soft">Looking at the connections…</p>
 </template>
@@ -114,16 +95,17 @@ h1 {
 
 section {
   max-width: 84ch;
-  margin-bottom: 22px;
+}
+
+.steps {
+  margin: 30px 0 12px;
+  padding-top: 14px;
+  border-top: 1px solid var(--rule-strong);
 }
 
 h2 {
   margin-bottom: 6px;
   font-size: 17px;
-}
-
-section > p + p {
-  margin-top: 4px;
 }
 
 li {

@@ -1,0 +1,192 @@
+<script setup lang="ts">
+import { ElButton, ElInput } from 'element-plus';
+import { computed, ref } from 'vue';
+import type { ConnectionsView, WirelessPhone } from '@keen-larder/contract/connections.ts';
+import { adbServerWords, udevWords, usbWords } from '@keen-larder/core/phone/connections.ts';
+import { api } from '../../api/client.ts';
+import CopyText from '../../parts/CopyText.vue';
+import TimeText from '../../parts/TimeText.vue';
+import { useConnections } from '../../state/connections.ts';
+import { announceError } from '../../state/notices.ts';
+
+/** What to do first so that a phone shows, for each way to it, and how this computer stands to that way. */
+const props = defineProps<{ view: ConnectionsView }>();
+const connections = useConnections();
+const address = ref('');
+const code = ref('');
+const paired = ref<string>();
+const error = ref<string>();
+const isPairing = ref(false);
+const canPair = computed(() => props.view.adbServer.state === 'running');
+const shown = computed(() => props.view.wireless ?? []);
+
+async function pair(): Promise<void> {
+  error.value = paired.value = undefined;
+  isPairing.value = true;
+  try {
+    await api.pair(address.value.trim(), code.value.trim());
+    paired.value = address.value;
+    address.value = code.value = '';
+    await connections.load();
+  } catch (failure) {
+    error.value = (failure as Error).message;
+  }
+  isPairing.value = false;
+}
+const connect = (phone: WirelessPhone) =>
+  api.connectWireless(phone.address).then(() => connections.load(), announceError);
+</script>
+
+<template>
+  <div class="ways">
+    <section aria-labelledby="usb">
+      <h3 id="usb">By USB</h3>
+      <ol>
+        <li>
+          On the phone: <em>Settings › About phone</em>, tap <em>Build number</em> seven times; then
+          <em>Developer options › USB debugging</em> on.
+        </li>
+        <li>Put the cable in and unlock the phone.</li>
+        <li>
+          Allow this computer on its screen. The key it shows is
+          <CopyText :value="view.fingerprint" name="fingerprint of the key" />
+        </li>
+      </ol>
+      <ul class="soft" aria-label="How this computer stands to USB">
+        <li>The adb server (port {{ view.adbServer.port }}) {{ adbServerWords[view.adbServer.state] }}</li>
+        <li>{{ usbWords(view.usb.state, view.usb.why) }}</li>
+        <li v-if="udevWords[view.usb.rules]" :class="{ caution: view.usb.rules === 'missing' }">
+          {{ udevWords[view.usb.rules] }}
+        </li>
+        <li v-if="view.usb.lastSeen">
+          Last seen, <TimeText :at="view.usb.lastSeen.at" />: {{ view.usb.lastSeen.what }}
+        </li>
+        <li v-else-if="view.usb.state === 'followed'">Nothing was plugged in since the start.</li>
+      </ul>
+    </section>
+    <section aria-labelledby="wireless">
+      <h3 id="wireless">Without a cable</h3>
+      <ol>
+        <li>Android 11 or later, on the same network: <em>Developer options › Wireless debugging</em> on.</li>
+        <li><em>Pair device with pairing code</em>: type here what it shows.</li>
+      </ol>
+      <form @submit.prevent="pair">
+        <ElInput
+          v-model="address"
+          size="small"
+          placeholder="192.168.1.20:37123"
+          aria-label="Address to pair with"
+        />
+        <ElInput
+          v-model="code"
+          size="small"
+          maxlength="6"
+          inputmode="numeric"
+          placeholder="six digits"
+          aria-label="Pairing code"
+          class="code"
+        />
+        <ElButton
+          size="small"
+          native-type="submit"
+          :loading="isPairing"
+          :disabled="!canPair || address.trim() === '' || !/^\d{6}$/.test(code.trim())"
+        >
+          Pair
+        </ElButton>
+      </form>
+      <p v-if="error" class="error" role="alert">{{ error }}</p>
+      <p v-if="paired" role="status">Paired with {{ paired }}. It is connected to as it announces itself.</p>
+      <ul class="soft" aria-label="Phones on this network">
+        <li v-for="phone in shown" :key="phone.name + phone.address">
+          {{ phone.address }}
+          {{ phone.kind === 'pairing' ? 'waits to be paired' : 'offers wireless debugging' }}
+          <ElButton v-if="phone.kind === 'pairing'" size="small" text @click="address = phone.address">
+            Fill in
+          </ElButton>
+          <ElButton v-else size="small" text @click="connect(phone)">Connect</ElButton>
+        </li>
+        <li v-if="!canPair">
+          Pairing needs the adb server of this computer, which {{ adbServerWords[view.adbServer.state] }}
+        </li>
+        <li v-else-if="view.wireless === undefined">
+          This adb server is too old to pair or to look for phones: the platform tools can from version 30 on.
+        </li>
+        <li v-else-if="shown.length === 0">No phone on this network offers it now.</li>
+      </ul>
+    </section>
+    <section aria-labelledby="loader">
+      <h3 id="loader">In its bootloader</h3>
+      <ol>
+        <li>
+          Switch the phone off. Hold <em>Volume down</em> and <em>Power</em> until its bootloader shows; some
+          models use other keys.
+        </li>
+        <li>Put the cable in: it shows here by itself.</li>
+      </ol>
+      <ul class="soft">
+        <li>{{ usbWords(view.usb.state, view.usb.why) }}</li>
+        <li>
+          A bootloader tells what the phone is and takes firmware when it is unlocked. It reads nothing out.
+        </li>
+      </ul>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.ways {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(250px, 1fr));
+  gap: 18px 26px;
+  text-align: left;
+}
+
+section {
+  display: grid;
+  align-content: start;
+  gap: 7px;
+}
+
+h3 {
+  font-size: 15px;
+}
+
+ol {
+  display: grid;
+  gap: 4px;
+  padding-left: 18px;
+  list-style: decimal;
+}
+
+ul {
+  display: grid;
+  gap: 3px;
+  padding-top: 6px;
+  border-top: 1px solid var(--rule);
+  font-size: 13px;
+}
+
+em {
+  font-style: normal;
+  font-weight: 600;
+}
+
+form {
+  display: flex;
+  gap: 6px;
+}
+
+.code {
+  width: 96px;
+}
+
+.caution {
+  color: var(--quince);
+}
+
+.error {
+  color: var(--beetroot);
+  font-weight: 600;
+}
+</style>
