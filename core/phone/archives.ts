@@ -8,6 +8,8 @@ export interface ArchivePlan {
   /** What it holds, in words. */
   readonly holds: string;
   readonly folder: string;
+  /** By which a system without root shows it; left out where it shows none. */
+  readonly folderWithoutRoot?: string;
   /** Paths within the folder that stay out. */
   readonly leaveOut: readonly string[];
   /** Put back, it takes the place of what is in the folder; otherwise it goes over that. */
@@ -30,6 +32,7 @@ export const archives: readonly ArchivePlan[] = [
     role: 'user-data',
     holds: 'photos, downloads and all else that apps share',
     folder: '/data/media/0',
+    folderWithoutRoot: '/sdcard',
     leaveOut: [],
     replacesFolder: false,
   },

@@ -1,5 +1,6 @@
 import { sizeText } from '../bytes/units.ts';
 import { nextFreeLabel } from '../larder/label.ts';
+import type { PartitionFacts } from '../phone/facts.ts';
 import { abilitiesOf } from '../phone/modes.ts';
 import { batteryFor, imagingBattery } from './battery.ts';
 import { listText, type Check } from './check.ts';
@@ -29,21 +30,33 @@ const shelfSpace: ImagingCheck = ({ bytes, shelf }) =>
     : [];
 
 /** Stops when partitions cannot be read in the present mode. */
-const modeCannotRead: ImagingCheck = ({ phone, mode }) =>
-  abilitiesOf(mode, phone.root).read
-    ? []
-    : [
-        {
-          id: 'mode-cannot-read',
-          severity: 'stop',
-          title: 'Partitions cannot be read now',
-          sentence:
-            phone.mode === 'system'
-              ? 'The running system gives no root. Recovery reads every partition.'
-              : `The ${phone.mode} tells its variables but hands out no partitions. Recovery does.`,
-          mend: { do: 'restart', into: 'recovery' },
-        },
-      ];
+const modeCannotRead: ImagingCheck = ({ phone, mode, images, partitions }) => {
+  if (abilitiesOf(mode, phone.root).read) return [];
+  const archived = (some: readonly PartitionFacts[]) =>
+    mode === phone.mode && some.length > 0 && some.every(({ archive }) => archive);
+  if (archived(images)) return [];
+  if (images.length === 0 && archived(partitions))
+    return [
+      {
+        id: 'mode-cannot-read',
+        severity: 'note',
+        title: 'Only what the system shares can be kept now',
+        sentence: 'The running system gives no root. A recovery with root reads every partition.',
+      },
+    ];
+  return [
+    {
+      id: 'mode-cannot-read',
+      severity: 'stop',
+      title: 'Partitions cannot be read now',
+      sentence:
+        phone.mode === 'system'
+          ? 'The running system gives no root. Recovery reads every partition.'
+          : `The ${phone.mode} tells its variables but hands out no partitions. Recovery does.`,
+      mend: { do: 'restart', into: 'recovery' },
+    },
+  ];
+};
 
 /** Asks when the running system may change a file system under the reader. */
 const liveFileSystem: ImagingCheck = ({ mode, images }) => {

@@ -12,7 +12,7 @@ import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
 import { type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
-import { listAll, sinceKept } from './partition-list.ts';
+import { listAll, listShared, sinceKept } from './partition-list.ts';
 import type { Surveys } from './surveys.ts';
 import { PhoneRecord } from './phone-record.ts';
 import { Ways, type WaysOptions } from './ways.ts';
@@ -157,7 +157,7 @@ export class Bench {
     const link = this.link(serial);
     let list = this.partitionLists.get(link);
     if (!list) {
-      list = listAll(link, this.access(serial));
+      list = link.shared ? listShared(link.shared) : listAll(link, this.access(serial));
       list.then(
         (found) => this.lastLists.set(serial, found),
         () => this.partitionLists.delete(link),

@@ -2,7 +2,7 @@ import type { KeptView, SinceView } from '@keen-larder/contract/bench.ts';
 import { archives } from '@keen-larder/core/phone/archives.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import type { DigestRow } from '../database/digests.ts';
-import type { PartitionAccess, PhoneLink } from '../links/phone-link.ts';
+import type { PartitionAccess, PhoneLink, SharedFiles } from '../links/phone-link.ts';
 
 /** Partitions, and what of user data can be kept as files. */
 export async function listAll(link: PhoneLink, access: PartitionAccess): Promise<PartitionFacts[]> {
@@ -19,6 +19,18 @@ export async function listAll(link: PhoneLink, access: PartitionAccess): Promise
     mount: { at: '/data', writable: link.mode === 'system' },
   }));
   return [...partitions, ...files].sort((a, b) => (a.name < b.name ? -1 : 1));
+}
+
+/** What a system without root shares: files alone. */
+export async function listShared(shared: SharedFiles): Promise<PartitionFacts[]> {
+  if (!(await shared.ready())) return [];
+  const bytes = (await shared.bytes()) ?? 0;
+  return archives
+    .filter(({ folderWithoutRoot }) => folderWithoutRoot === shared.folder)
+    .map(({ name, role }): PartitionFacts => ({
+      ...{ name, role, bytes, fileSystem: 'files', archive: true },
+      mount: { at: shared.folder, writable: true },
+    }));
 }
 
 /**

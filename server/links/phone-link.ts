@@ -119,6 +119,16 @@ export interface FileAccess {
   settle(folder: string, wanted: ReadonlyMap<string, PresentFile>, signal?: AbortSignal): Promise<void>;
 }
 
+/** Files that can be archived and proved. */
+export type ArchivedFiles = Pick<FileAccess, 'ready' | 'archive' | 'digests' | 'proofWay'>;
+
+/** What apps share, as a system without root shows it. */
+export interface SharedFiles extends ArchivedFiles {
+  readonly folder: string;
+  /** All of it; undefined where the phone does not tell. */
+  bytes(): Promise<number | undefined>;
+}
+
 export interface DescribedFile extends FileOwner {
   readonly path: string;
   readonly bytes: number;
@@ -225,6 +235,8 @@ export interface PhoneLink {
   ready(): Promise<boolean>;
   readonly partitions?: PartitionAccess;
   readonly files?: FileAccess;
+  /** Of a running system without root. */
+  readonly shared?: SharedFiles;
   readonly apps?: AppAccess;
   readonly appWork?: AppWork;
   readonly folders?: FolderExchange;

@@ -2,13 +2,15 @@
 // with real file systems. Source of the tools: Debian's packages mksh, busybox and toybox (its source, built with `dd`).
 import { execFileSync } from 'node:child_process';
 import { createCipheriv, createHash } from 'node:crypto';
-import { mkdirSync, readFileSync, renameSync } from 'node:fs';
+import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { openOn, putting, testFolder, until } from '../../testing/bench.ts';
 import { UserlandPhone, whyNotHere, type Personality } from '../../testing/userland/userland-phone.ts';
 import { isLong } from '../../testing/effort.ts';
 import { census, layOddFiles, mounted } from '../../testing/userland/odd-files.ts';
+import { archivedEntries } from '../formats/tar.ts';
+import { readImage } from '../shelf/image-reader.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startImaging } from '../runs/imaging/imaging.ts';
 import { startRestoring } from '../runs/restoring/restoring.ts';
@@ -59,6 +61,67 @@ const personalities: readonly [string, Personality][] = [
     { mode: 'recovery', tools: 'busybox', root: 'daemon', isOld: true, lacks: ['sha256sum', 'md5sum'] },
   ],
 ];
+
+/** A system that gives no root: what it is, what it shares, and what is left closed. */
+describe.skipIf(missing !== undefined)('system without root', () => {
+  it('is surveyed, and what it shares is kept, proved', async () => {
+    const own = join(folder.path, 'without-root');
+    mkdirSync(own, { recursive: true });
+    const image = join(own, 'userdata.img');
+    execFileSync('mke2fs', ['-q', '-t', 'ext4', '-b', '4096', image, '32M']);
+    const photos = noise('photos', 3 << 20);
+    await mounted(image, (root) => {
+      mkdirSync(join(root, 'media/0/DCIM'), { recursive: true });
+      writeFileSync(join(root, 'media/0/DCIM/a photo.jpg'), photos);
+      writeFileSync(join(root, 'media/0/notes'), 'of its owner');
+      mkdirSync(join(root, 'data/example.tide'), { recursive: true, mode: 0o700 });
+      return Promise.resolve();
+    });
+    const personality: Personality = { mode: 'system', tools: 'toybox', root: 'none' };
+    const phone = await UserlandPhone.start(own, personality, properties, [
+      ...partitions,
+      { name: 'userdata', bytes: readFileSync(image) },
+    ]);
+    const app = await openOn(join(own, 'home'), undefined, { addresses: [phone.address] });
+    try {
+      await until('the phone', () => app.bench.linkIn(serial) !== undefined);
+      const flash = () => partitions.map(({ name }) => sha256(readFileSync(phone.fileOf(name))));
+      const laid = flash();
+      const { tools } = await app.bench.makeSurvey(serial);
+      expect(flash()).toEqual(laid);
+      expect(tools).toMatchObject({
+        root: undefined,
+        partitions: 0,
+        reads: false,
+        tar: true,
+        sharedStorage: true,
+      });
+      const list = await app.bench.partitions(serial);
+      expect(list).toMatchObject([{ name: 'shared-storage', archive: true }]);
+      expect(list[0]!.bytes).toBeGreaterThan(photos.length);
+      const request = {
+        picked: ['shared-storage'],
+        label: 'shared',
+        confirmed: ['live-file-system', 'battery'],
+      };
+      const run = await app.engine.ended((await startImaging(app, serial, request)).id);
+      expect(run.state, run.outcome).toBe('done');
+      const kept = await archivedEntries(
+        readImage(app.larder.shelf, app.larder.image(run.setId!, 'shared-storage')),
+      );
+      expect(kept.get('./DCIM/a photo.jpg')).toMatchObject({
+        sha256: sha256(photos),
+        uid: 1023,
+        gid: 1023,
+        mode: 0o664,
+      });
+      expect([...kept.keys()].sort()).toEqual(['./', './DCIM/', './DCIM/a photo.jpg', './notes']);
+    } finally {
+      await app.close();
+      await phone.close();
+    }
+  });
+});
 
 describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personality) => {
   let phone: UserlandPhone;

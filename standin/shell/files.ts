@@ -2,7 +2,7 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { IoError } from '../flash/faults.ts';
-import { deviceAt, userPath, type ShellHost } from './host.ts';
+import { deviceAt, mayRead, userPath, type ShellHost } from './host.ts';
 
 type Found = AsyncIterable<Uint8Array> | string;
 
@@ -23,7 +23,7 @@ export async function readMounted(
     .filter(({ at }) => real === at || real.startsWith(`${at}/`))
     .sort((a, b) => b.at.length - a.at.length)[0];
   if (!mount) return 'No such file or directory';
-  if (uid !== 0 && mount.at !== '/system') return 'Permission denied';
+  if (!mayRead(uid, path) && mount.at !== '/system') return 'Permission denied';
   try {
     const fs = await Ext4.open(mount.source);
     const inode = await fs.find(real.slice(mount.at.length) || '/');

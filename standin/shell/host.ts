@@ -47,7 +47,11 @@ export interface Process extends Streams {
 export const resolvePath = (cwd: string, path: string): string => posix.resolve(cwd, path);
 
 /** What the owner's apps keep lies in one place under two names, joined by a mount. */
-export const userPath = (path: string): string => path.replace(/^\/data\/user\/0(?=\/|$)/, '/data/data');
+export const userPath = (path: string): string =>
+  path.replace(/^\/data\/user\/0(?=\/|$)/, '/data/data').replace(/^\/sdcard(?=\/|$)/, '/data/media/0');
+
+/** Whether somebody may read there: root everywhere, everybody where apps share files. */
+export const mayRead = (uid: number, path: string): boolean => uid === 0 || /^\/sdcard(?:\/|$)/.test(path);
 
 /** A command: its exit code. */
 export type Command = (process: Process) => Promise<number>;

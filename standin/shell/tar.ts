@@ -1,7 +1,7 @@
 import { posix } from 'node:path';
 import { pack, type Header, type Pack } from 'tar-stream';
 import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { complain, print, type Command, type Process } from './host.ts';
+import { complain, mayRead, print, type Command, type Process } from './host.ts';
 import { placeOf, type Place } from './tree-commands.ts';
 import { turnsOf } from './turns.ts';
 import { unpackFolder } from './untar.ts';
@@ -29,7 +29,8 @@ export const tar: Command = async (process) => {
   if (typeof options === 'string') return complain(process, 'tar', options);
   const place = placeOf(process, options.folder);
   if (!place) return complain(process, 'tar', `${options.folder}: No such file or directory`);
-  if (process.uid !== 0) return complain(process, 'tar', `${options.folder}: Permission denied`);
+  const isAllowed = options.unpacks ? process.uid === 0 : mayRead(process.uid, options.folder);
+  if (!isAllowed) return complain(process, 'tar', `${options.folder}: Permission denied`);
   return options.unpacks
     ? unpackFolder(process, place)
     : turnsOf(process.host).reading(() => packFolder(process, place, options));

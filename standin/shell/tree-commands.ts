@@ -6,6 +6,7 @@ import {
   deviceAt,
   print,
   resolvePath,
+  mayRead,
   userPath,
   type Command,
   type Mount,
@@ -149,7 +150,7 @@ export const du: Command = async (process) => {
     const place = placeOf(process, path);
     const fs = place && (await Ext4.open(place.mount.source));
     const inode = place && (await fs!.find(place.within));
-    if (!inode || process.uid !== 0) {
+    if (!inode || !mayRead(process.uid, resolvePath(process.cwd, path))) {
       code = await complain(
         process,
         'du',
@@ -180,7 +181,7 @@ export const stat: Command = async (process) => {
     const place = placeOf(process, path);
     const fs = place && (await Ext4.open(place.mount.source));
     const inode = place && (await fs!.findSelf(place.within));
-    if (inode && (process.uid === 0 || place.mount.at !== '/data')) {
+    if (inode && (mayRead(process.uid, resolvePath(process.cwd, path)) || place.mount.at !== '/data')) {
       await print(process, await statLine(fs!, inode, path, format, place.within));
       continue;
     }
@@ -240,7 +241,7 @@ export const find: Command = async (process) => {
     const place = placeOf(process, path);
     const fs = place && (await Ext4.open(place.mount.source));
     const start = place && (await fs!.find(place.within));
-    if (!start || (process.uid !== 0 && place.mount.at === '/data')) {
+    if (!start || (!mayRead(process.uid, resolvePath(process.cwd, path)) && place.mount.at === '/data')) {
       const why = start ? 'Permission denied' : 'No such file or directory';
       code = await complain(process, 'find', `'${path}': ${why}`);
       continue;

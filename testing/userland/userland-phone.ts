@@ -91,8 +91,7 @@ export class UserlandPhone {
     // Whatever the umask of who makes it.
     execFileSync('chmod', ['-R', 'a+rX', phone.root]);
     await phone.hold();
-    if (personality.mode === 'system')
-      phone.outside('mount', '-t', 'ext4', '/dev/block/by-name/userdata', '/data');
+    if (personality.mode === 'system') phone.mountUserData();
     await new Promise<void>((resolve) => phone.server.listen(0, '127.0.0.1', resolve));
     return phone;
   }
@@ -119,8 +118,23 @@ export class UserlandPhone {
     try {
       return await work();
     } finally {
-      if (this.personality.mode === 'system')
-        this.outside('mount', '-t', 'ext4', '/dev/block/by-name/userdata', '/data');
+      if (this.personality.mode === 'system') this.mountUserData();
+    }
+  }
+
+  private mountUserData(): void {
+    this.outside('mount', '-t', 'ext4', '/dev/block/by-name/userdata', '/data');
+    // Without root the shell sees what apps share, by a view in which all of it may be read.
+    if (this.personality.root !== 'none' || !this.hasShared()) return;
+    this.outside('mount', '-o', 'bind', '/data/media/0', '/sdcard');
+  }
+
+  private hasShared(): boolean {
+    try {
+      this.outside('chmod', '-R', 'a+rX', '/data/media/0');
+      return true;
+    } catch {
+      return false;
     }
   }
 

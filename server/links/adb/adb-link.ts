@@ -10,6 +10,7 @@ import { AdbFolderExchange } from './files/folder-exchange.ts';
 import { AdbAppWork } from './apps/app-work.ts';
 import { AdbApps } from './apps/apps.ts';
 import { AdbDigests } from './digests.ts';
+import { AdbSharedFiles } from './files/shared-files.ts';
 import { AdbFiles } from './files/files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { commands } from './commands.ts';
@@ -26,6 +27,7 @@ export class AdbLink implements PhoneLink {
   readonly kind = 'adb';
   readonly partitions?: AdbPartitions;
   readonly files?: AdbFiles;
+  readonly shared?: AdbSharedFiles;
   readonly apps?: AdbApps;
   readonly appWork?: AdbAppWork;
   readonly folders?: AdbFolderExchange;
@@ -48,6 +50,7 @@ export class AdbLink implements PhoneLink {
       this.folders = new AdbFolderExchange(shell, this.files);
     }
     if (mode === 'system') {
+      if (!shell.root) this.shared = new AdbSharedFiles(shell, digests, '/sdcard');
       this.apps = new AdbApps(shell);
       this.appWork = new AdbAppWork(shell, digests);
     }

@@ -215,6 +215,7 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
       as: (text) => [text.trim().split('\n').length, Number(text.trim().split(/\s+/).at(-3)) > 600_000],
     },
   ],
+  kibibytes: [{ line: commands.kibibytes('/data/media/none') }],
   tarHelp: [{ line: `${commands.tarHelp()} >/dev/null 2>&1; true` }],
   archiveAlone: [{ line: `${commands.archiveAlone(app, '')} >/dev/null` }],
   archive: [

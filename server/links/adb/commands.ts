@@ -97,6 +97,8 @@ export const commands = {
   /** Lines that end with a link's path, an arrow and its target. */
   linkTargets: (folder: string, paths: readonly string[]) =>
     `cd ${quote(folder)} && ls -ld ${words(paths)} 2>/dev/null; true`,
+  /** Of a folder and all in it. */
+  kibibytes: (folder: string) => `du -sk ${quote(folder)} 2>/dev/null; true`,
   content: (path: string) => `cat ${quote(path)}`,
   contentIfThere: (path: string) => `cat ${quote(path)} 2>/dev/null; true`,
   readFile: (path: string, block: number, from: number, blocks: number) =>

@@ -7,7 +7,7 @@ import type { FileAccess, PresentFile } from '../../links/phone-link.ts';
 import type { StoredImage } from '../../shelf/image-writer.ts';
 import type { Taking } from './image-taking.ts';
 import { RunFailure } from '../../failures.ts';
-import { filesOf } from '../phone/phone-access.ts';
+import { archivedOf } from '../phone/phone-access.ts';
 
 /** What came of archiving files. */
 export interface TakenArchive {
@@ -33,14 +33,14 @@ export async function takeArchive(
   await phone.retry({
     what: `Archive ${plan.name}`,
     attempt: async ({ link, signal }) => {
-      const files = filesOf(link);
+      const { files, folder } = archivedOf(link, plan);
       if (!(await files.ready())) throw new RunFailure(filesNotReadable);
       if (writer.taken > 0) {
         passed(-writer.taken);
         await writer.startAnew();
       }
       entries = new Map();
-      const stream = files.archive(plan.folder, plan.leaveOut, signal, (text) => run.log(text, 'warning'));
+      const stream = files.archive(folder, plan.leaveOut, signal, (text) => run.log(text, 'warning'));
       await writer.take(digestedFiles(stream, entries), passed);
     },
     onBreak: () => set.seal(),
@@ -48,7 +48,10 @@ export async function takeArchive(
   const stored = await writer.finish();
   const differ = await phone.retry({
     what: `Compare ${plan.name}`,
-    attempt: ({ link, signal }) => differingBytes(filesOf(link), plan.folder, entries, stored.bytes, signal),
+    attempt: ({ link, signal }) => {
+      const { files, folder } = archivedOf(link, plan);
+      return differingBytes(files, folder, entries, stored.bytes, signal);
+    },
   });
   if (differ.length > 0) {
     const named = someOf(differ);
@@ -61,7 +64,7 @@ export async function takeArchive(
   }
   const proof = await phone.retry({
     what: `Compare ${plan.name}`,
-    attempt: ({ link }) => filesOf(link).proofWay(),
+    attempt: ({ link }) => archivedOf(link, plan).files.proofWay(),
   });
   const isWrong = differ.length > 0 && !mayChange;
   return {

@@ -1,5 +1,4 @@
 import type { ImagingRequest } from '@keen-larder/contract/requests/imaging.ts';
-import { abilitiesOf } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { imagingSheet, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
@@ -23,7 +22,7 @@ export class ImagingSheets {
   ): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
     const kept = this.larder.kept(serial);
-    const partitions = abilitiesOf(phone.mode, phone.root).read ? await this.bench.partitions(serial) : [];
+    const partitions = phone.mode !== 'bootloader' ? await this.bench.partitions(serial) : [];
     return imagingSheet({
       phone,
       partitions,

@@ -1,5 +1,7 @@
 import { PhoneRefusal, Problem } from '../../failures.ts';
+import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import type {
+  ArchivedFiles,
   FolderExchange,
   AppWork,
   FileAccess,
@@ -17,6 +19,17 @@ export function accessOf({ partitions, mode }: PhoneLink): PartitionAccess {
 export function filesOf({ files, mode }: PhoneLink): FileAccess {
   if (!files) throw new PhoneRefusal(`In ${mode} mode this phone hands out no files.`);
   return files;
+}
+
+/** Files of an archive on a link, and the folder that they lie in there. @throws PhoneRefusal when its mode hands out none */
+export function archivedOf(
+  { files, shared, mode }: PhoneLink,
+  { folder, folderWithoutRoot, name }: ArchivePlan,
+): { readonly files: ArchivedFiles; readonly folder: string } {
+  if (files) return { files, folder };
+  if (!shared || folderWithoutRoot === undefined)
+    throw new PhoneRefusal(`In ${mode} mode this phone does not hand out ${name}.`);
+  return { files: shared, folder: folderWithoutRoot };
 }
 
 /** @throws Problem 409 when the phone's system does not run */
