@@ -35,6 +35,8 @@ export interface RecordsOnPhone {
   readonly bytes: number;
   /** How many; undefined where it cannot be told. */
   readonly count: number | undefined;
+  /** What they lack, where content providers tell them and files do not. */
+  readonly missing: string | undefined;
   /** Why they cannot be read. */
   readonly fault: string | undefined;
   /** Of any phone: this one's first, of each the newest first. */

@@ -181,6 +181,8 @@ export interface CopiedRecords {
   readonly files: readonly RecordFile[];
   readonly sdk?: number | undefined;
   readonly androidVersion?: string | undefined;
+  /** What they lack, where a content provider told them: such a copy can be read, and not be put back. */
+  readonly missing?: string | undefined;
   /** Of the build that they came from. */
   readonly fingerprint?: string | undefined;
 }

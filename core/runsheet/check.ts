@@ -46,6 +46,7 @@ export type CheckId =
   | 'no-tar'
   | 'no-labels'
   | 'no-maker'
+  | 'records-partial'
   | 'two-ways'
   | 'shared-storage'
   | 'scratch-picked'

@@ -10,6 +10,8 @@ export interface RecordsThere {
   readonly kind: RecordKindId;
   readonly bytes: number;
   readonly count: number | undefined;
+  /** Told by a content provider: to be read, and not to be put back. */
+  readonly isPartial?: boolean;
 }
 
 export interface KeepingRecordsFacts {
@@ -61,9 +63,21 @@ export function keepingRecordsSheet(facts: KeepingRecordsFacts): RunSheet {
   }));
   const bytes = steps.reduce((sum, step) => sum + step.bytes, 0);
   const secret = picked.filter(({ kind }) => recordKind(kind).hasSecrets).map(({ kind }) => kind);
+  const partial: readonly Check[] = facts.there.some(({ isPartial }) => isPartial)
+    ? [
+        {
+          id: 'records-partial',
+          severity: 'note',
+          title: 'Kept to be read, not to be put back',
+          sentence:
+            'Without root the phone’s content providers tell what can be read. The files themselves, which can be put back, need root.',
+        },
+      ]
+    : [];
   const words = `At most ${sizeText(bytes)} are stored; ${sizeText(facts.shelf.freeBytes)} are free on the shelf.`;
   const checks: Check[] = [
-    ...reachable(facts.phone),
+    ...(partial.length > 0 ? [] : reachable(facts.phone)),
+    ...partial,
     ...(picked.length === 0
       ? stop('nothing-picked', 'Nothing is picked', 'Pick the records to keep in the list.')
       : []),
@@ -98,6 +112,8 @@ export function recordsStop(
   { phone, sdk }: Pick<PuttingRecordsFacts, 'phone' | 'sdk'>,
 ): string | undefined {
   const { reach, why, title } = recordKind(records.kind);
+  if (records.missing !== undefined)
+    return `${title} were kept without root, to be read: there are no files of them that could be put back.`;
   if (reach === 'any') return undefined;
   if (reach === 'android') {
     if (records.sdk !== undefined && records.sdk === sdk) return undefined;

@@ -2,6 +2,7 @@ import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { ProviderQuestion } from '@keen-larder/core/records/provided.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
@@ -129,6 +130,12 @@ export interface SharedFiles extends ArchivedFiles {
   bytes(): Promise<number | undefined>;
 }
 
+/** Content providers of a running system. */
+export interface ProviderAccess {
+  /** What is printed as an answer. @throws PhoneRefusal when it answers nothing of the kind */
+  ask(question: ProviderQuestion, signal?: AbortSignal): Promise<string>;
+}
+
 export interface DescribedFile extends FileOwner {
   readonly path: string;
   readonly bytes: number;
@@ -237,6 +244,8 @@ export interface PhoneLink {
   readonly files?: FileAccess;
   /** Of a running system without root. */
   readonly shared?: SharedFiles;
+  /** Of a running system without root. */
+  readonly providers?: ProviderAccess;
   readonly apps?: AppAccess;
   readonly appWork?: AppWork;
   readonly folders?: FolderExchange;

@@ -2,6 +2,7 @@ import Sqlite, { type Database } from 'better-sqlite3';
 import { writeCalendar, type CalendarEvent } from '@keen-larder/core/formats/icalendar/icalendar.ts';
 import { writeVcards, type Contact } from '@keen-larder/core/formats/vcard/vcard.ts';
 import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
+import { parseProviderRows, providedKinds } from '@keen-larder/core/records/provided.ts';
 import { readDatabase } from './sqlite-bytes.ts';
 
 /** What records say. */
@@ -183,5 +184,61 @@ export function readRecords(kind: RecordKindId, files: Files, now: number): Read
     const what =
       error instanceof Sqlite.SqliteError ? 'Its database cannot be read' : 'They hold what records do not';
     return { count: undefined, readable: undefined, fault: `${what}: ${(error as Error).message}.` };
+  }
+}
+
+/** Tables as the platform's own databases have them, filled with what a provider told. */
+const tables: Partial<Readonly<Record<RecordKindId, (db: Database, rows: readonly Row[]) => void>>> = {
+  contacts(db, rows) {
+    db.exec(`
+      CREATE TABLE mimetypes (_id INTEGER PRIMARY KEY, mimetype TEXT UNIQUE);
+      CREATE TABLE raw_contacts (_id INTEGER PRIMARY KEY, display_name TEXT, deleted INTEGER NOT NULL DEFAULT 0);
+      CREATE TABLE data (_id INTEGER PRIMARY KEY, mimetype_id, raw_contact_id, data1, data2, data3, data4, data5, data6);`);
+    const type = db.prepare('INSERT OR IGNORE INTO mimetypes (mimetype) VALUES (@mimetype)');
+    const contact = db.prepare(
+      'INSERT OR IGNORE INTO raw_contacts (_id, display_name) VALUES (@raw_contact_id, @display_name)',
+    );
+    const put = db.prepare(`
+      INSERT INTO data (mimetype_id, raw_contact_id, data1, data2, data3, data4, data5, data6)
+      VALUES ((SELECT _id FROM mimetypes WHERE mimetype = @mimetype), @raw_contact_id, @data1, @data2, @data3, @data4, @data5, @data6)`);
+    for (const row of rows) for (const each of [type, contact, put]) each.run(row);
+  },
+  messages: filled('sms', '_id INTEGER PRIMARY KEY, address TEXT, date INTEGER, type INTEGER, body TEXT'),
+  calls: filled(
+    'calls',
+    '_id INTEGER PRIMARY KEY, number TEXT, date INTEGER, duration INTEGER, type INTEGER, name TEXT',
+  ),
+  calendar: filled(
+    'Events',
+    '_id INTEGER PRIMARY KEY, title TEXT, eventLocation TEXT, description TEXT, dtstart INTEGER, dtend INTEGER, duration TEXT, allDay INTEGER, rrule TEXT, deleted INTEGER',
+  ),
+};
+
+/** A table of columns by their names. */
+function filled(name: string, columns: string) {
+  const names = columns.split(', ').map((column) => column.split(' ')[0]!);
+  return (db: Database, rows: readonly Row[]) => {
+    db.exec(`CREATE TABLE ${name} (${columns})`);
+    const put = db.prepare(
+      `INSERT INTO ${name} (${names.join(', ')}) VALUES (${names.map((each) => `@${each}`).join(', ')})`,
+    );
+    for (const row of rows) put.run(row);
+  };
+}
+
+/** What records say that a provider told. @param answer as its tool prints it */
+export function readProvided(kind: RecordKindId, answer: string, now: number): ReadRecords {
+  const provided = providedKinds[kind];
+  const fill = tables[kind];
+  if (!provided || !fill) return { count: undefined, readable: undefined, fault: 'No provider tells them.' };
+  const db = new Sqlite(':memory:');
+  try {
+    db.transaction(() => fill(db, parseProviderRows(answer, provided.question.columns)))();
+    return readRecords(kind, new Map([['/provided.db', db.serialize()]]), now);
+  } catch (error) {
+    const fault = `What the provider told cannot be read: ${(error as Error).message}.`;
+    return { count: undefined, readable: undefined, fault };
+  } finally {
+    db.close();
   }
 }

@@ -2,7 +2,7 @@
 import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
 import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { keyUidsIn } from './key-uids.ts';
-import { readRecords, type ReadRecords } from './records-reader.ts';
+import { readProvided, readRecords, type ReadRecords } from './records-reader.ts';
 
 export const records = ({
   kind,
@@ -13,6 +13,16 @@ export const records = ({
   readonly files: ReadonlyMap<string, Uint8Array>;
   readonly now: number;
 }): ReadRecords => readRecords(kind, files, now);
+
+export const provided = ({
+  kind,
+  answer,
+  now,
+}: {
+  readonly kind: RecordKindId;
+  readonly answer: string;
+  readonly now: number;
+}): ReadRecords => readProvided(kind, answer, now);
 
 export const keyUids = (bytes: Uint8Array): number[] => keyUidsIn(bytes);
 

@@ -46,6 +46,17 @@ export async function readUntrustedRecords(
   return found ?? { count: undefined, readable: undefined, fault };
 }
 
+/** What records say that a content provider told; see `readProvided`. */
+export async function readProvidedRecords(
+  kind: RecordKindId,
+  answer: string,
+  now: number,
+): Promise<ReadRecords> {
+  const found = await read<ReadRecords>('provided', { kind, answer, now }, mostMs);
+  const fault = 'Reading what the provider told does not come to an end.';
+  return found ?? { count: undefined, readable: undefined, fault };
+}
+
 /** Uids of apps with keys in the phone's hardware; none of a database that cannot be read. */
 export const readKeyUids = async (bytes: Uint8Array): Promise<number[]> =>
   (await read<number[]>('keyUids', bytes, mostMs)) ?? [];

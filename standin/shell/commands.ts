@@ -16,7 +16,7 @@ import {
   type Process,
   type ShellHost,
 } from './host.ts';
-import { dumpsys, service } from './service-commands.ts';
+import { content, dumpsys, service } from './service-commands.ts';
 import { tar } from './tar.ts';
 import { chcon, chown, df, du, find, mkdir, mke2fs, mv, rm, placeOf, stat } from './tree-commands.ts';
 
@@ -304,6 +304,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   chown,
   cmd,
   command,
+  content,
   dd,
   df,
   du,

@@ -1,3 +1,5 @@
+import Database from 'better-sqlite3';
+import { readMounted } from './files.ts';
 import { dumpPackages } from '../packages/commands.ts';
 import { complain, print, type Command } from './host.ts';
 
@@ -29,6 +31,56 @@ export const dumpsys: Command = async (process) => {
     ].join('\n'),
   );
   return 0;
+};
+
+/** Tables of the providers that everybody's shell may ask, by their addresses. */
+const providers: Readonly<Record<string, { readonly file: string; readonly from: string }>> = {
+  'content://com.android.contacts/data': {
+    file: 'contacts/databases/contacts2.db',
+    from: `(SELECT data.*, mimetypes.mimetype, raw_contacts.display_name FROM data
+      JOIN mimetypes ON mimetypes._id = data.mimetype_id
+      JOIN raw_contacts ON raw_contacts._id = data.raw_contact_id WHERE deleted = 0)`,
+  },
+  'content://sms': { file: 'telephony/databases/mmssms.db', from: 'sms' },
+  'content://call_log/calls': { file: 'contacts/databases/calllog.db', from: 'calls' },
+  'content://com.android.calendar/events': { file: 'calendar/databases/calendar.db', from: 'Events' },
+};
+
+/** `content query --uri URI --projection A:B`, as Android's own prints it (AOSP, cmds/content). */
+export const content: Command = async (process) => {
+  const { host, args } = process;
+  if (host.mode !== 'system') {
+    await process.err('/sbin/sh: content: not found\n');
+    return 127;
+  }
+  const [verb, , uri = '', , projection = ''] = args;
+  const provider = providers[uri];
+  if (verb !== 'query' || !provider) return complain(process, 'Error while accessing provider', uri);
+  const columns = projection.split(':');
+  for (const folder of ['/data/data', '/data/user_de/0']) {
+    const path = `${folder}/com.android.providers.${provider.file}`;
+    const found = await readMounted(host, path, 0);
+    if (typeof found === 'string') continue;
+    const parts: Uint8Array[] = [];
+    for await (const part of found) parts.push(part.slice());
+    const db = new Database(Buffer.concat(parts));
+    try {
+      const rows = db
+        .prepare<[], Record<string, unknown>>(
+          `SELECT ${columns.join(', ')} FROM ${provider.from} ORDER BY _id`,
+        )
+        .all();
+      const value = (each: unknown) => (each === null ? 'NULL' : `${each as string | number}`);
+      const lines = rows.map(
+        (row, i) => `Row: ${i} ${columns.map((name) => `${name}=${value(row[name])}`).join(', ')}\n`,
+      );
+      await print(process, lines.length > 0 ? lines.join('') : 'No result found.\n');
+    } finally {
+      db.close();
+    }
+    return 0;
+  }
+  return complain(process, 'Error while accessing provider', uri);
 };
 
 /** `service call iphonesubinfo 1`: a parcel in the words that Android's own `service` prints. */

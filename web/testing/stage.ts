@@ -234,6 +234,7 @@ export async function show(
       { path: '/bench/:serial/records', name: 'records', component: blank },
       { path: '/bench/:serial/rescue', name: 'rescue', component: blank },
       { path: '/bench/:serial/bootloader', name: 'bootloader', component: blank },
+      { path: '/bench/:serial/details', name: 'details', component: blank },
       { path: '/connections', name: 'connections', component: blank },
       { path: '/larder', name: 'larder', component: blank },
       { path: '/larder/import/:id?', name: 'import', component: blank },

@@ -297,11 +297,22 @@ describe('Personal records', () => {
     expect(shown.find('tbody').text()).toMatch('East wall');
   });
 
-  it('say that they need root', async () => {
+  it('without root are what content providers tell, and what that lacks', async () => {
+    const missing = 'MMS with their pictures, and drafts';
+    answering({
+      [`GET /phones/${serial}/records`]: [
+        { ...record, kind: 'messages', files: [], missing },
+        { ...record, kind: 'contacts', files: [], count: undefined, fault: 'The phone does not tell them.' },
+      ],
+    });
     const shown = await show(PhoneRecords, {
       phone: phone({ facts: { ...facts, mode: 'system', root: false } }),
     });
-    expect(shown.text()).toMatch(/not rooted/);
+    await vi.waitFor(() => expect(shown.findAll('tbody tr')).toHaveLength(2));
+    expect(shown.text()).toMatch(/gives no root.*cannot be put back/s);
+    const rows = shown.findAll('tbody tr').map((row) => row.text());
+    expect(rows[0]).toMatch(/Messages.*without MMS.*7/s);
+    expect(rows[1]).toMatch(/does not tell them.*–/s);
   });
 });
 

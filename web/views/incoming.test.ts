@@ -25,7 +25,7 @@ import {
 import ImportTray from '../tray/files/ImportTray.vue';
 import BenchView from './bench/BenchView.vue';
 import ConnectionsPage from './connections/ConnectionsPage.vue';
-import PartitionTable from './bench/PartitionTable.vue';
+import PartitionTable from './bench/storage/PartitionTable.vue';
 import ImportPage from './larder/ImportPage.vue';
 
 onEmptyStage();

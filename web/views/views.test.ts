@@ -22,7 +22,7 @@ import {
 } from '../testing/stage.ts';
 import BenchView from './bench/BenchView.vue';
 import PhoneHeader from './bench/PhoneHeader.vue';
-import PhoneStorage from './bench/PhoneStorage.vue';
+import PhoneStorage from './bench/storage/PhoneStorage.vue';
 import LarderView from './larder/LarderView.vue';
 import SetPage from './larder/SetPage.vue';
 import PracticeBench from './practice/PracticeBench.vue';

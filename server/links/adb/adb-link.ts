@@ -15,6 +15,7 @@ import { AdbFiles } from './files/files.ts';
 import { AdbPartitions } from './partitions.ts';
 import { commands } from './commands.ts';
 import { surveyAdb } from './survey.ts';
+import { AdbProviders } from './providers.ts';
 import { AdbShell } from './shell.ts';
 import { LinkFailure, PhoneRefusal, PhoneSilent } from '../../failures.ts';
 import type { SilenceLimit } from '../silence.ts';
@@ -28,6 +29,7 @@ export class AdbLink implements PhoneLink {
   readonly partitions?: AdbPartitions;
   readonly files?: AdbFiles;
   readonly shared?: AdbSharedFiles;
+  readonly providers?: AdbProviders;
   readonly apps?: AdbApps;
   readonly appWork?: AdbAppWork;
   readonly folders?: AdbFolderExchange;
@@ -50,7 +52,10 @@ export class AdbLink implements PhoneLink {
       this.folders = new AdbFolderExchange(shell, this.files);
     }
     if (mode === 'system') {
-      if (!shell.root) this.shared = new AdbSharedFiles(shell, digests, '/sdcard');
+      if (!shell.root) {
+        this.shared = new AdbSharedFiles(shell, digests, '/sdcard');
+        this.providers = new AdbProviders(shell);
+      }
       this.apps = new AdbApps(shell);
       this.appWork = new AdbAppWork(shell, digests);
     }

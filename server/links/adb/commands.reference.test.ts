@@ -128,7 +128,7 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   ),
   ...of('am is Android’s own', 'stopApp'),
   ...of('cmd is Android’s own', 'bringBack'),
-  ...of('content is Android’s own', 'countProvider'),
+  ...of('content is Android’s own', 'queryProvider'),
   whereTools: [
     {
       line: commands.whereTools(['stat', 'tar', 'sha256sum', 'no_such_tool']),

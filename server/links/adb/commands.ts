@@ -1,4 +1,5 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import type { ProviderQuestion } from '@keen-larder/core/records/provided.ts';
 import { PhoneRefusal } from '../../failures.ts';
 
 /** Quotes a word for the phone's shell. */
@@ -137,17 +138,10 @@ export const commands = {
   disable: (name: string) => `pm disable-user --user 0 ${nameOf(name)}`,
   grant: (name: string, permission: string) => `pm grant ${nameOf(name)} ${nameOf(permission)}`,
   revoke: (name: string, permission: string) => `pm revoke ${nameOf(name)} ${nameOf(permission)}`,
-  /** A line for each of its rows (AOSP, cmds/content). */
-  countProvider: (uri: string) => `content query --uri ${quote(uri)} --projection _id`,
+  /** A line or more for each of its rows (AOSP, cmds/content). */
+  queryProvider: ({ uri, columns }: ProviderQuestion) =>
+    `content query --uri ${quote(uri)} --projection ${columns.join(':')}`,
 } satisfies Record<string, (...args: never[]) => string>;
-
-/** Content providers that a shell without root may read (from memory; AOSP, packages/providers). */
-export const providers = {
-  contacts: 'content://com.android.contacts/raw_contacts',
-  messages: 'content://sms',
-  'call log': 'content://call_log/calls',
-  calendar: 'content://com.android.calendar/events',
-} as const;
 
 /** What the kernel has in memory is what was read before; the flash itself is to be asked. */
 function flush(node: string): string {

@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto';
 import type { Finding, PhoneTools, Survey, Tried } from '@keen-larder/core/phone/survey.ts';
+import { providedKinds } from '@keen-larder/core/records/provided.ts';
 import { FlashFailure, PhoneRefusal } from '../../failures.ts';
 import { readPackages } from '../../untrusted/untrusted.ts';
-import { commands, providers } from './commands.ts';
+import { commands } from './commands.ts';
 import type { AdbDigests } from './digests.ts';
 import type { AdbFiles } from './files/files.ts';
 import type { AdbPartitions } from './partitions.ts';
@@ -62,8 +63,9 @@ export async function surveyAdb(on: Surveyed, signal?: AbortSignal): Promise<Omi
   if (mode === 'system') note('Shared storage', sharedStorage ? 'works' : 'refused', saidBy(shared, true));
   const answering: string[] = [];
   if (mode === 'system' && !shell.root)
-    for (const [kind, uri] of Object.entries(providers)) {
-      const answer = await shell.run(commands.countProvider(uri), { signal });
+    for (const [kind, { question }] of Object.entries(providedKinds)) {
+      const one = { ...question, columns: question.columns.slice(0, 1) };
+      const answer = await shell.run(commands.queryProvider(one), { signal, mostBytes: 64 << 20 });
       const answers = /^(?:Row: |No result found)/m.test(answer.stdout);
       if (answers) answering.push(kind);
       note(`Content provider of ${kind}`, answers ? 'works' : 'refused', answers ? '' : saidBy(answer));

@@ -4,6 +4,8 @@ import { afterAll, expect, it } from 'vitest';
 import { addressesOfAll, openOn, startPhones, testFolder, until } from '../../../testing/bench.ts';
 import { archivedEntries } from '../../formats/tar.ts';
 import { readImage } from '../../shelf/image-reader.ts';
+import { startKeepingRecords } from '../records/keeping-records.ts';
+import { recordsOnPhone } from '../records/records-on-phone.ts';
 import { startImaging } from './imaging.ts';
 
 const folder = testFolder();
@@ -46,6 +48,22 @@ it('keeps photos and downloads of a phone that gives no root, and nothing else o
     const plain = [...kept.keys()].map((path) => path.replace(/(.)\/$/, '$1')).filter((path) => path !== '.');
     expect(plain.sort()).toEqual(names.sort());
     expect(names.length).toBeGreaterThan(3);
+    // Records that its providers tell are kept to be read.
+    const there = await recordsOnPhone(app, serial);
+    expect(there.map(({ kind }) => kind)).toEqual(['contacts', 'messages', 'calls', 'calendar']);
+    const told = there
+      .filter(({ missing, count }) => missing !== undefined && (count ?? 0) > 0)
+      .map(({ kind }) => kind);
+    expect(told.length).toBeGreaterThan(0);
+    const records = await startKeepingRecords(app, serial, { kinds: told, confirmed: ['battery'] });
+    const recordsRun = await app.engine.ended(records.id);
+    expect(recordsRun.state, recordsRun.outcome).toBe('done');
+    const copies = app.larder.records.list();
+    expect(copies.map(({ parts }) => parts.map(({ kind }) => kind))).toEqual(told.map(() => ['readable']));
+    const back = await app.recordSheets.putting(serial, { copies: [copies[0]!.id] });
+    expect(back.checks.find(({ id }) => id === 'system-record-version')?.sentence).toMatch(
+      /no files of them/,
+    );
     // Nobody asks such a phone for a partition.
     await expect(startImaging(app, serial, { ...request, picked: ['userdata'] })).rejects.toThrow();
   } finally {

@@ -2,10 +2,17 @@ import { stopwatch } from '../../async/stopwatch.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import type { KeepingRecordsStart } from '@keen-larder/contract/requests/records.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { recordKind, type RecordKindId, type RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
+import {
+  recordKind,
+  type CopiedRecords,
+  type RecordKindId,
+  type RecordsPartKind,
+} from '@keen-larder/core/records/kinds.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { asOnePart, PhoneRefusal } from '../../failures.ts';
 import type { NewPart } from '../../larder/copies-of-a-kind.ts';
+import type { PhoneLink, ProviderAccess } from '../../links/phone-link.ts';
+import { askProvider } from '../../records/provided-records.ts';
 import { fetchRecords, findRecords, userDataRoot } from '../../records/phone-records.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { byItself } from '../apps/app-batch.ts';
@@ -79,12 +86,14 @@ export async function keepAll(
 }
 
 async function keepOne(
-  { bench, larder, now }: RunContext,
+  context: RunContext,
   serial: string,
   { link, signal, passed }: Attempt,
   kind: RecordKindId,
   set: SetWriter,
 ): Promise<string> {
+  const { now } = context;
+  if (link.providers) return keepProvided(context, serial, link, link.providers, kind, set, signal);
   const files = filesOf(link);
   await stopWriters(link, kind);
   // Of an exchange that broke off, what was there before is what is the phone's.
@@ -113,6 +122,41 @@ async function keepOne(
     await writer.take(onePiece(Buffer.from(read.readable.text)));
     parts.push({ name: read.readable.name, kind: 'readable', stored: await writer.finish() });
   }
+  await addCopy(context, serial, link, set, { kind, count: read.count, files: found.files }, parts);
+  const what = read.count === undefined ? '' : `${read.count} kept, `;
+  return `${what}${sizeText(found.bytes)} in ${found.files.length} ${found.files.length === 1 ? 'file' : 'files'}, as the phone digests them`;
+}
+
+/** Keeps what a content provider tells, asked twice: what can be read, and not be put back. */
+async function keepProvided(
+  context: RunContext,
+  serial: string,
+  link: PhoneLink,
+  providers: ProviderAccess,
+  kind: RecordKindId,
+  set: SetWriter,
+  signal: AbortSignal,
+): Promise<string> {
+  const at = context.now();
+  const { answer, read, missing } = await askProvider(providers, kind, at, signal);
+  if (!read.readable) throw new PhoneRefusal(read.fault ?? 'The phone has none.');
+  if ((await askProvider(providers, kind, at, signal)).answer !== answer)
+    throw new PhoneRefusal('They changed while they were read.');
+  const writer = set.image(0);
+  await writer.take(onePiece(Buffer.from(read.readable.text)));
+  const parts = [{ name: read.readable.name, kind: 'readable', stored: await writer.finish() } as const];
+  await addCopy(context, serial, link, set, { kind, count: read.count, files: [], missing }, parts);
+  return `${read.count ?? 0} kept to be read, without ${missing}; asked a second time, the phone tells the same`;
+}
+
+async function addCopy(
+  { bench, larder, now }: RunContext,
+  serial: string,
+  link: PhoneLink,
+  set: SetWriter,
+  records: Pick<CopiedRecords, 'kind' | 'count' | 'files' | 'missing'>,
+  parts: readonly NewPart<RecordsPartKind>[],
+): Promise<void> {
   await set.seal();
   const { maker, model, condition } = bench.facts(serial);
   await larder.records.add({
@@ -120,16 +164,12 @@ async function keepOne(
     createdAt: now(),
     addedBytes: set.addedBytes,
     facts: {
-      kind,
-      count: read.count,
-      files: found.files,
+      ...records,
       sdk: await link.appWork?.sdk(),
       androidVersion: condition.androidVersion,
       fingerprint: condition.fingerprint,
     },
-    parts,
+    parts: [...parts],
   });
   larder.records.changed();
-  const what = read.count === undefined ? '' : `${read.count} kept, `;
-  return `${what}${sizeText(found.bytes)} in ${found.files.length} ${found.files.length === 1 ? 'file' : 'files'}, as the phone digests them`;
 }

@@ -8,7 +8,11 @@ import {
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
 import type { Larder } from '../../larder/larder.ts';
+import { kindsProvided } from '../../records/provided-records.ts';
 import { findRecords } from '../../records/phone-records.ts';
+
+/** What a provider tells of one kind, about. */
+const usualProvidedBytes = 1 << 20;
 
 /** Gathers the facts that the run sheets of personal records are computed from. */
 export class RecordSheets {
@@ -47,7 +51,14 @@ export class RecordSheets {
   }
 
   private async there(serial: string): Promise<RecordsThere[]> {
-    const { files, mode } = this.bench.link(serial);
+    const { files, providers, mode } = this.bench.link(serial);
+    if (providers)
+      return kindsProvided.map((kind) => ({
+        kind,
+        bytes: usualProvidedBytes,
+        count: undefined,
+        isPartial: true,
+      }));
     if (!files || mode !== 'system') return [];
     return (await findRecords(files)).map(({ kind, bytes }) => ({ kind, bytes, count: undefined }));
   }

@@ -15,7 +15,7 @@ import PhoneRecords from './PhoneRecords.vue';
 import PhoneMove from './PhoneMove.vue';
 import PhoneDetails from './PhoneDetails.vue';
 import PhoneHeader from './PhoneHeader.vue';
-import PhoneStorage from './PhoneStorage.vue';
+import PhoneStorage from './storage/PhoneStorage.vue';
 
 const props = withDefaults(
   defineProps<{

@@ -6,7 +6,6 @@ import type { RecordsOnPhone, RecordsView } from '@keen-larder/contract/copies.t
 import { isLive } from '@keen-larder/contract/runs.ts';
 import { reachText, recordKind } from '@keen-larder/core/records/kinds.ts';
 import { downloads } from '../../api/client.ts';
-import EmptyState from '../../parts/EmptyState.vue';
 import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
@@ -24,16 +23,18 @@ const isThere = computed(() => props.phone.presence === 'here' && props.phone.fa
 const hasRoot = computed(() => props.phone.facts?.root ?? false);
 const ended = computed(() => runs.list.find((run) => run.serial === serial.value && !isLive(run))?.id);
 watch(
-  () => [isThere.value && hasRoot.value, ended.value] as const,
+  () => [isThere.value, ended.value] as const,
   ([can]) => {
     if (can) void store.load(serial.value);
   },
   { immediate: true },
 );
 const rows = computed(() => store.lists[serial.value] ?? []);
+/** As files, or told by a content provider. */
+const isOnPhone = ({ files, missing }: RecordsOnPhone) => files.length > 0 || missing !== undefined;
 const names = computed(() =>
   rows.value
-    .filter((row) => row.files.length + store.copiesOf(serial.value, row).length > 0)
+    .filter((row) => isOnPhone(row) || store.copiesOf(serial.value, row).length > 0)
     .map(({ kind }) => kind),
 );
 function pick(picked: string[]): void {
@@ -67,8 +68,12 @@ const readable = (row: RecordsOnPhone) => {
 </script>
 
 <template>
-  <section v-if="isThere && hasRoot" class="records" aria-label="Records">
-    <p class="soft">
+  <section v-if="isThere" class="records" aria-label="Records">
+    <p v-if="!hasRoot" class="soft">
+      {{ phone.nickname }} gives no root: these are what its content providers tell. They are kept in open
+      formats to be read, and cannot be put back; a recovery with root has the files themselves.
+    </p>
+    <p v-else class="soft">
       Raw files as the phone has them, and what they say in open formats. Passphrases and tokens stay in the
       raw files.
     </p>
@@ -92,10 +97,13 @@ const readable = (row: RecordsOnPhone) => {
         <template #default="{ row }">
           <strong>{{ recordKind(row.kind).title }}</strong>
           <span v-if="row.fault" class="error">{{ row.fault }}</span>
+          <span v-else-if="row.missing" class="soft missing">without {{ row.missing }}</span>
         </template>
       </ElTableColumn>
       <ElTableColumn label="Count" align="right" width="70">
-        <template #default="{ row }">{{ row.files.length ? (row.count ?? '–') : 'none' }}</template>
+        <template #default="{ row }">{{
+          isOnPhone(row as RecordsOnPhone) ? (row.count ?? '–') : row.fault ? '–' : 'none'
+        }}</template>
       </ElTableColumn>
       <ElTableColumn label="Size" align="right" width="90">
         <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
@@ -139,13 +147,15 @@ const readable = (row: RecordsOnPhone) => {
     </p>
     <ElButton class="again" size="small" @click="store.load(serial)">Read again</ElButton>
   </section>
-  <EmptyState v-else-if="isThere" title="Records need root">
-    They are the system’s own files, and {{ phone.nickname }} is not rooted.
-  </EmptyState>
   <NotInSystem v-else :phone="phone" what="Records" />
 </template>
 
 <style scoped>
+.missing {
+  display: block;
+  font-size: 12.5px;
+}
+
 .records {
   display: grid;
   gap: 8px;

@@ -3,11 +3,11 @@ import { ElTable, ElTableColumn } from 'element-plus';
 import { computed } from 'vue';
 import type { PartitionView } from '@keen-larder/contract/bench.ts';
 import { byRole } from '@keen-larder/core/phone/roles.ts';
-import PickColumn from '../../parts/table/PickColumn.vue';
-import RoleColumn from '../../parts/roles/RoleColumn.vue';
-import SizeText from '../../parts/SizeText.vue';
-import TimeText from '../../parts/TimeText.vue';
-import { exactTime } from '../../parts/time.ts';
+import PickColumn from '../../../parts/table/PickColumn.vue';
+import RoleColumn from '../../../parts/roles/RoleColumn.vue';
+import SizeText from '../../../parts/SizeText.vue';
+import TimeText from '../../../parts/TimeText.vue';
+import { exactTime } from '../../../parts/time.ts';
 
 const props = defineProps<{ partitions: readonly PartitionView[]; picked: readonly string[] }>();
 const emit = defineEmits<{ toggle: [name: string]; all: [names: string[]] }>();

@@ -5,16 +5,17 @@ import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { lastPick, purposesOf } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { api } from '../../api/client.ts';
-import StorageMap from '../../charts/StorageMap.vue';
-import type { Lid, MapScale } from '../../charts/storage-layout.ts';
-import MapLegend from '../../charts/MapLegend.vue';
-import EmptyState from '../../parts/EmptyState.vue';
-import { useBench } from '../../state/bench.ts';
-import { useLarder } from '../../state/larder.ts';
-import { announceError } from '../../state/notices.ts';
-import { usePicks } from '../../state/picks.ts';
-import { useRuns } from '../../state/runs.ts';
+import { api } from '../../../api/client.ts';
+import StorageMap from '../../../charts/StorageMap.vue';
+import type { Lid, MapScale } from '../../../charts/storage-layout.ts';
+import MapLegend from '../../../charts/MapLegend.vue';
+import EmptyState from '../../../parts/EmptyState.vue';
+import { useBench } from '../../../state/bench.ts';
+import { useLarder } from '../../../state/larder.ts';
+import { announceError } from '../../../state/notices.ts';
+import { usePicks } from '../../../state/picks.ts';
+import { useRuns } from '../../../state/runs.ts';
+import AsItIs from './AsItIs.vue';
 import PartitionTable from './PartitionTable.vue';
 
 const props = defineProps<{ phone: PhoneView }>();
@@ -78,7 +79,13 @@ const pickedBytes = computed(() =>
 </script>
 
 <template>
-  <section v-if="partitions" aria-label="Storage">
+  <AsItIs
+    v-if="phone.facts?.mode === 'system' && !phone.facts.root && (partitions || error)"
+    :key="phone.serial"
+    :phone="phone"
+    :shared-bytes="partitions?.find(({ name }) => name === 'shared-storage')?.bytes"
+  />
+  <section v-if="partitions?.length" aria-label="Storage">
     <div class="tools">
       <h2>Storage</h2>
       <ElButton
@@ -128,8 +135,8 @@ const pickedBytes = computed(() =>
       @all="(names) => store.set(picks, names)"
     />
   </section>
-  <EmptyState v-else-if="error" title="The partitions cannot be shown">{{ error }}</EmptyState>
-  <p v-else class="soft">Reading the partition table…</p>
+  <EmptyState v-else-if="error && !partitions" title="The partitions cannot be shown">{{ error }}</EmptyState>
+  <p v-else-if="!partitions" class="soft">Reading the partition table…</p>
 </template>
 
 <style scoped>
