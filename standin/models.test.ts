@@ -184,3 +184,22 @@ describe('faults', () => {
     await flash.close();
   });
 });
+
+describe('Rush 4', () => {
+  it('starts locked, from a chain that its maker signed, and gives no root', async () => {
+    const flash = await made('rush4');
+    const model = models.rush4;
+    try {
+      const outcome = await startSystem(flash, model);
+      expect(outcome).toMatchObject({ starts: true, slot: 'a', hasImei: true, hasSu: false });
+      const back = await changed(flash, 'boot_a', 100_000);
+      expect(await startSystem(flash, model)).toMatchObject({ starts: false });
+      await back();
+      expect(looksLikeExt4(await flash.partition('userdata')!.read(0, 4096))).toBe(false);
+      const { partitions } = await readLogicalPartitions(flash.partition('super')!);
+      expect(partitions.map(({ name }) => name)).toContain('vendor_a');
+    } finally {
+      await flash.close();
+    }
+  });
+});

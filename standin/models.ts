@@ -1,4 +1,4 @@
-import { knot3, knot5, reed2, sedge10, type Product } from './firmware/builds.ts';
+import { knot3, knot5, reed2, rush4, sedge10, type Product } from './firmware/builds.ts';
 import type { MakerKey } from './firmware/verified-chain.ts';
 
 /** A partition of a simulated model and what its flash leaves the works with. */
@@ -210,9 +210,58 @@ const reed2Model: Model = {
   ],
 };
 
+/** Marram Rush 4: as plain as phones get. Locked, not rooted, encrypted, with logical partitions; its recovery answers nothing. */
+const rush4Model: Model = {
+  product: rush4,
+  chip: 'Quern Q81',
+  sectorBytes: 4096,
+  disk: 'sda',
+  slots: true,
+  encrypted: true,
+  bootloaderLocked: true,
+  makerKey: 'marram',
+  freshUserData: 'rush4-fresh',
+  recoveryGivesRoot: false,
+  hasLoader: false,
+  imei: { partition: 'sec_efs', path: '/imei/imei.bin' },
+  partitions: [
+    ...both('xbl', 3 * MiB, { program: 880 * 1024, seed: 181 }),
+    ...both('abl', 1 * MiB, { program: 250 * 1024, seed: 182 }),
+    ...both('modem', 16 * MiB, { program: 7 * 1024 * 1024, seed: 183 }),
+    { name: 'sec_efs', kibibytes: 16 * MiB, holds: { template: 'sec_efs' } },
+    { name: 'persist', kibibytes: 16 * MiB, holds: { template: 'persist' } },
+    { name: 'misc', kibibytes: 1 * MiB },
+    { name: 'frp', kibibytes: 512, holds: { program: 32, seed: 184 } },
+    { name: 'devinfo', kibibytes: 512, holds: { program: 4096, seed: 185 } },
+    ...both('boot', 16 * MiB, { chain: 'boot' }),
+    ...both('init_boot', 8 * MiB, { chain: 'init_boot' }),
+    ...both('vendor_boot', 8 * MiB, { chain: 'vendor_boot' }),
+    ...both('dtbo', 4 * MiB, { chain: 'dtbo' }),
+    ...both('vbmeta', 64, { chain: 'vbmeta' }),
+    ...both('vbmeta_system', 64, { chain: 'vbmeta_system' }),
+    { name: 'metadata', kibibytes: 16 * MiB, holds: { template: 'knot5-metadata' } },
+    {
+      name: 'super',
+      kibibytes: 168 * MiB,
+      holds: {
+        logical: [
+          { name: 'system_a', template: 'system', mebibytes: 96 },
+          { name: 'product_a', template: 'rush4-product', mebibytes: 24 },
+          { name: 'vendor_a', template: 'rush4-vendor', mebibytes: 32 },
+          { name: 'system_b', mebibytes: 0 },
+          { name: 'product_b', mebibytes: 0 },
+          { name: 'vendor_b', mebibytes: 0 },
+        ],
+      },
+    },
+    { name: 'userdata', kibibytes: 112 * MiB, holds: { encrypted: 'rush4-userdata' } },
+  ],
+};
+
 export const models = {
   knot3: knot3Model,
   knot5: knot5Model,
   sedge10: sedge10Model,
   reed2: reed2Model,
+  rush4: rush4Model,
 } as const;

@@ -25,6 +25,7 @@ export const reed2: Product = {
   device: 'reed2',
   abis: 'arm64-v8a,armeabi-v7a,armeabi',
 };
+export const rush4: Product = { maker: 'Marram', model: 'Rush 4', device: 'rush4', abis: 'arm64-v8a' };
 
 /** A firmware build: what its system says of itself, and the kernel that goes with it. */
 export interface FirmwareBuild {
@@ -101,6 +102,17 @@ export const firmwareBuilds = {
     rooted: false,
     seed: 5000,
     kernelSeed: 701,
+  },
+  'rush4-system': {
+    product: rush4,
+    id: 'MR4.260805.002',
+    release: '13',
+    sdk: 33,
+    patch: '2026-08-05',
+    date: '1785888000',
+    rooted: false,
+    seed: 8000,
+    kernelSeed: 801,
   },
 } as const satisfies Record<string, FirmwareBuild>;
 

@@ -27,7 +27,7 @@ export interface Template {
 }
 
 const systemMegabytes = 96;
-const userDataMegabytes = { knot3: 768, knot5: 112, sedge10: 256, reed2: 192 };
+const userDataMegabytes = { knot3: 768, knot5: 112, sedge10: 256, reed2: 192, rush4: 112 };
 
 export const templates: readonly Template[] = [
   ...Object.entries(firmwareBuilds).map(([name, build]): Template => ({
@@ -197,6 +197,42 @@ export const templates: readonly Template[] = [
       4,
     ),
   },
+  {
+    name: 'rush4-product',
+    megabytes: 24,
+    volume: 'product',
+    lastMounted: '/product',
+    items: [
+      program('/media/audio/ringtones.bin', 8302, 7),
+      { path: '/etc/build.prop', text: 'ro.product.product.model=Rush 4\n', mode: 0o600 },
+    ],
+  },
+  {
+    name: 'rush4-vendor',
+    megabytes: 32,
+    volume: 'vendor',
+    lastMounted: '/vendor',
+    items: [
+      program('/lib64/hw/gralloc.quern.so', 8401, 2),
+      program('/firmware/radio.bin', 8402, 12),
+      { path: '/build.prop', text: 'ro.vendor.build.security_patch=2026-08-05\n', mode: 0o600 },
+    ],
+  },
+  {
+    name: 'rush4-userdata',
+    megabytes: userDataMegabytes.rush4,
+    volume: 'data',
+    lastMounted: '/data',
+    items: userData(
+      33,
+      [
+        ['harbourchat', 10091, 8500, 4, 1024],
+        ['almanac', 10092, 8510, 4, 256],
+        ['dunebank', 10093, 8520, 3, 128],
+      ],
+      5,
+    ),
+  },
   // What a factory reset leaves.
   ...(
     [
@@ -204,6 +240,7 @@ export const templates: readonly Template[] = [
       ['knot5', 34],
       ['sedge10', 30],
       ['reed2', 30],
+      ['rush4', 33],
     ] as const
   ).map(([device, sdk]): Template => ({
     name: `${device}-fresh`,

@@ -22,6 +22,17 @@ export function makerSigner(name: MakerKey): VbmetaSigner {
   };
 }
 
+interface ChainKeys {
+  readonly boot: MakerKey;
+  readonly system: MakerKey;
+}
+
+/** What each maker signs a boot chain with. */
+const keysOf: Readonly<Record<string, ChainKeys>> & { readonly Tidewell: ChainKeys } = {
+  Tidewell: { boot: 'tidewell', system: 'tidewell-system' },
+  Marram: { boot: 'marram', system: 'marram' },
+};
+
 const usualRollbackIndex = 1_788_566_400n;
 const salt = (part: number) => filler('program', 8800 + part, 32);
 
@@ -34,7 +45,8 @@ export function makeVerifiedChain(
     ...makeModernBoot(stockBoot(build)),
     dtbo: filler('program', build.kernelSeed + 5, 180_000),
   };
-  const system = makerSigner('tidewell-system');
+  const keys = keysOf[build.product.maker] ?? keysOf.Tidewell;
+  const system = makerSigner(keys.system);
   const vbmetaSystem = writeVbmeta(
     [
       { kind: 'property', key: 'com.android.build.system.fingerprint', value: build.id },
@@ -52,7 +64,7 @@ export function makeVerifiedChain(
       { kind: 'chain', partition: 'vbmeta_system', rollbackIndexLocation: 1, publicKey: system.publicKey },
     ],
     rollbackIndex,
-    makerSigner('tidewell'),
+    makerSigner(keys.boot),
   );
   return { ...images, vbmeta, vbmeta_system: vbmetaSystem };
 }

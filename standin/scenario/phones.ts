@@ -26,6 +26,7 @@ export const recipes: readonly PhoneRecipe[] = [
   { serial: 'MS10-70055', model: 'sedge10', nickname: 'Visitor desk', battery: 67, system: 'sedge10-system' },
   { serial: 'MR2Q-44107', model: 'reed2', nickname: 'Boat shed', battery: 74, system: 'reed2-system' },
   { serial: 'TW3K-10517', model: 'knot3', nickname: 'East wall', battery: 58, system: 'system-march' },
+  { serial: 'MRU4-51288', model: 'rush4', nickname: 'Ferry kiosk', battery: 71, system: 'rush4-system' },
 ];
 
 export interface SetupOptions {
