@@ -90,8 +90,7 @@ export function servedState(word: string): ConnectionState | 'open' {
 /** What the state of this computer's adb server means for phones, behind its name. */
 export const adbServerWords: Readonly<Record<'running' | 'missing' | 'silent' | 'not followed', string>> = {
   running: 'runs: phones on USB appear by themselves.',
-  missing:
-    'does not run: phones on USB are used directly. For wireless debugging start it by “adb start-server”.',
+  missing: 'does not run. For wireless debugging start it by “adb start-server”.',
   silent: 'does not answer. End it by “adb kill-server”; it may be started again by “adb start-server”.',
   'not followed': 'is not followed by this start of the program; addresses are.',
 };

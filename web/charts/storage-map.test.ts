@@ -1,5 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises, mount } from '@vue/test-utils';
+import { eventually } from '../testing/stage.ts';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { drawThroughput } from './throughput.ts';
 import StorageMap from './StorageMap.vue';
@@ -37,7 +38,7 @@ async function map(picked: string[] = [], shownPartitions = partitions) {
     attachTo: document.body,
   });
   await flushPromises();
-  await vi.waitFor(() => expect(shown.findAll('g.jar').length).toBe(partitions.length));
+  await eventually(() => expect(shown.findAll('g.jar').length).toBe(partitions.length));
   return shown;
 }
 const jar = (shown: Awaited<ReturnType<typeof map>>, name: string) =>

@@ -190,6 +190,10 @@ export function answering(answers: Record<string, unknown>): Asked[] {
   return asked;
 }
 
+/** Waits until a check holds; a busy machine may need its time. */
+export const eventually = <T>(check: () => T | Promise<T>): Promise<T> =>
+  vi.waitFor(check, { timeout: 20_000, interval: 20 });
+
 /** Begins a test with empty stores. */
 export function emptyStores(): void {
   setActivePinia(createPinia());

@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
-import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { beforeEach, describe, expect, it } from 'vitest';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices.ts';
@@ -22,6 +22,7 @@ import {
   show,
   type Asked,
   type Shown,
+  eventually,
 } from '../testing/stage.ts';
 import ImagingTray from './ImagingTray.vue';
 import RestoringTray from './restoring/RestoringTray.vue';
@@ -53,7 +54,7 @@ describe('the tray of imaging', () => {
     });
     usePicks().forPhone(serial).picked = picked;
     const shown = await show(ImagingTray, { phone: phone(over.facts && { facts: over.facts }) });
-    await vi.waitFor(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
+    await eventually(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
     return { shown, asked, picks: usePicks().forPhone(serial) };
   }
 
@@ -77,7 +78,7 @@ describe('the tray of imaging', () => {
       /Read also what is unchanged\s*· 1 kept before: digested on the phone first/,
     );
     picks.readAll = true;
-    await vi.waitFor(() => expect(last(asked, sheetPath)?.body).toMatchObject({ readAll: true }));
+    await eventually(() => expect(last(asked, sheetPath)?.body).toMatchObject({ readAll: true }));
     // Of a part of it, or in another size, nothing can be told.
     useBench().partitions = { [serial]: [{ ...system, kept: { ...system.kept, bytes: MiB } }] };
     await flushPromises();
@@ -95,7 +96,7 @@ describe('the tray of imaging', () => {
     expect(shown.text()).toMatch(/80 MiB\s*to read/);
     expect(shown.text()).toMatch(/≈ 2 s\s*at 37 MiB\/s/);
     usePicks().toggle(picks, 'system');
-    await vi.waitFor(() => expect(shown.text()).toMatch(/592 MiB\s*to read/));
+    await eventually(() => expect(shown.text()).toMatch(/592 MiB\s*to read/));
     expect(shown.find('h2').text()).toBe('Tray · keep 4 images');
   });
 
@@ -115,11 +116,11 @@ describe('the tray of imaging', () => {
     const { shown, picks } = await imaging({ labels: ['mine'] }, ['boot', 'cache']);
     await check(shown, 'identity-left-out').find('button').trigger('click');
     expect(picks.picked).toEqual(['boot', 'cache', 'efs', 'persist']);
-    await vi.waitFor(() => expect(check(shown, 'identity-left-out').classes()).toContain('good'));
+    await eventually(() => expect(check(shown, 'identity-left-out').classes()).toContain('good'));
     await check(shown, 'scratch-picked').find('button').trigger('click');
     expect(picks.picked).toEqual(['boot', 'efs', 'persist']);
     await shown.find('textarea').setValue('mine');
-    await vi.waitFor(() => expect(check(shown, 'name-taken').exists()).toBe(true));
+    await eventually(() => expect(check(shown, 'name-taken').exists()).toBe(true));
     expect(check(shown, 'name-taken').classes()).toContain('stop');
     await check(shown, 'name-taken').find('button').trigger('click');
     expect(shown.find('textarea').element.value).toBe('mine (2)');
@@ -137,13 +138,13 @@ describe('the tray of imaging', () => {
   it('starts with what is picked, named and ticked; Ctrl Enter does the same', async () => {
     const { shown, asked } = await imaging({}, ['boot', 'efs', 'persist']);
     await shown.find('textarea').setValue('  before the flood ');
-    await vi.waitFor(() => expect(go(shown).element.disabled).toBe(false));
+    await eventually(() => expect(go(shown).element.disabled).toBe(false));
     pressed('Enter');
     await flushPromises();
     expect(last(asked, startPath)).toBeUndefined();
     // The sheet is just being computed anew for the name: the start waits for it.
     pressed('Enter', true);
-    await vi.waitFor(() => expect(last(asked, startPath)).toBeDefined());
+    await eventually(() => expect(last(asked, startPath)).toBeDefined());
     expect(last(asked, startPath)?.body).toEqual({
       picked: ['boot', 'efs', 'persist'],
       confirmed: [],
@@ -155,12 +156,12 @@ describe('the tray of imaging', () => {
   it('starts nothing that the sheet stops which is just being computed anew', async () => {
     const { shown, asked } = await imaging({ labels: ['taken'] }, ['boot', 'efs', 'persist']);
     await shown.find('textarea').setValue('free');
-    await vi.waitFor(() => expect(last(asked, sheetPath)?.body).toMatchObject({ label: 'free' }));
+    await eventually(() => expect(last(asked, sheetPath)?.body).toMatchObject({ label: 'free' }));
     await flushPromises();
     await shown.find('textarea').setValue('taken');
     expect(go(shown).element.disabled).toBe(false);
     pressed('Enter', true);
-    await vi.waitFor(() => expect(shown.find('[data-check="name-taken"]').exists()).toBe(true));
+    await eventually(() => expect(shown.find('[data-check="name-taken"]').exists()).toBe(true));
     await flushPromises();
     expect(last(asked, startPath)).toBeUndefined();
     expect(go(shown).element.disabled).toBe(true);
@@ -172,9 +173,9 @@ describe('the tray of imaging', () => {
       [`POST ${sheetPath}`]: sheets.imaging(),
       [`POST ${startPath}`]: new Error('Ringing hut has a run under way.'),
     });
-    await vi.waitFor(() => expect(go(shown).element.disabled).toBe(false));
+    await eventually(() => expect(go(shown).element.disabled).toBe(false));
     await go(shown).trigger('click');
-    await vi.waitFor(() =>
+    await eventually(() =>
       expect(useNotices().list).toMatchObject([
         { kind: 'stop', message: 'Ringing hut has a run under way.' },
       ]),
@@ -199,7 +200,7 @@ describe('the tray of putting back', () => {
     });
     usePicks().forSet('s1').picked = picked;
     const shown = await show(RestoringTray, { setId: 's1' }, '/larder');
-    await vi.waitFor(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
+    await eventually(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
     return { shown, asked, picks: usePicks().forSet('s1') };
   }
 
@@ -275,8 +276,8 @@ describe('the tray of putting back', () => {
     const other = set({ id: 's2', label: 'As received', images: [image('efs', 'identity', 16 * MiB)] });
     const { shown, asked, picks } = await restoring({ others: [other] });
     picks.others = [{ setId: 's2', partition: 'efs' }];
-    await vi.waitFor(() => expect(go(shown).text()).toBe('Restore 3 partitions'));
-    await vi.waitFor(() =>
+    await eventually(() => expect(go(shown).text()).toBe('Restore 3 partitions'));
+    await eventually(() =>
       expect(last(asked, `/phones/${serial}/restoring-sheet`)?.body).toMatchObject({
         puts: [
           { setId: 's1', partition: 'boot' },
@@ -286,7 +287,7 @@ describe('the tray of putting back', () => {
       }),
     );
     await shown.find('[aria-label="Leave out efs"]').trigger('click');
-    await vi.waitFor(() => expect(go(shown).text()).toBe('Restore 2 partitions'));
+    await eventually(() => expect(go(shown).text()).toBe('Restore 2 partitions'));
     expect(picks.others).toEqual([]);
   });
 
@@ -297,7 +298,7 @@ describe('the tray of putting back', () => {
     const { shown, asked, picks } = await restoring({ set: slotted }, ['boot_a', 'modem']);
     expect(shown.find('[aria-label="Slot"]').exists()).toBe(true);
     picks.intoSlot = 'b';
-    await vi.waitFor(() =>
+    await eventually(() =>
       expect(last(asked, `/phones/${serial}/restoring-sheet`)?.body).toMatchObject({
         puts: [
           { setId: 's1', partition: 'boot_a', onto: 'boot_b' },
@@ -309,7 +310,7 @@ describe('the tray of putting back', () => {
     usePicks().leaveOut(picks, ['boot_b']);
     expect(picks.picked).toEqual(['modem']);
     // What is left knows no slots, so none is made the one that starts.
-    await vi.waitFor(() =>
+    await eventually(() =>
       expect(last(asked, `/phones/${serial}/restoring-sheet`)?.body).not.toHaveProperty('activate'),
     );
   });

@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
-import { describe, expect, it, vi } from 'vitest';
+import { describe, expect, it } from 'vitest';
 import { copyingSheet, puttingAppsSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { appFacts, listedApp } from '@keen-larder/core/testing/apps.ts';
 import { useApps } from '../state/apps.ts';
@@ -8,7 +8,7 @@ import { useBench } from '../state/bench.ts';
 import { useMoving } from '../state/moving.ts';
 import { useRecords } from '../state/records.ts';
 import { useRuns } from '../state/runs.ts';
-import { onEmptyStage, answering, facts, phone, run, serial, show } from '../testing/stage.ts';
+import { onEmptyStage, answering, facts, phone, run, serial, show, eventually } from '../testing/stage.ts';
 import AppTray from '../tray/apps/AppTray.vue';
 import MovingTray from '../tray/apps/MovingTray.vue';
 import PickedAppsTray from '../tray/apps/PickedAppsTray.vue';
@@ -35,7 +35,7 @@ describe('Apps of a phone', () => {
   async function apps() {
     const asked = answering({ [`GET /phones/${serial}/apps`]: list });
     const shown = await show(PhoneApps, { phone: running });
-    await vi.waitFor(() => expect(shown.findAll('button.name')).toHaveLength(3));
+    await eventually(() => expect(shown.findAll('button.name')).toHaveLength(3));
     const names = () => shown.findAll('button.name strong').map((each) => each.text());
     const choice = (text: RegExp) => shown.findAll('button.choice').find((each) => text.test(each.text()))!;
     return { shown, asked, names, choice };
@@ -60,7 +60,7 @@ describe('Apps of a phone', () => {
     expect(names()).toEqual(['Marshlog']);
     shown.unmount();
     const again = await show(PhoneApps, { phone: running });
-    await vi.waitFor(() => expect(again.findAll('button.name')).toHaveLength(1));
+    await eventually(() => expect(again.findAll('button.name')).toHaveLength(1));
     expect(again.find('.sum').text()).toMatch(/2 hidden/);
   });
 
@@ -82,7 +82,7 @@ describe('Apps of a phone', () => {
     expect(away.text()).toMatch(/Ringing hut is not in system mode now.*Restart it into system/s);
     answering({ [`GET /phones/${serial}/apps`]: new Error('Ringing hut does not answer now.') });
     const refused = await show(PhoneApps, { phone: running });
-    await vi.waitFor(() => expect(refused.find('[role=alert]').exists()).toBe(true));
+    await eventually(() => expect(refused.find('[role=alert]').exists()).toBe(true));
   });
 });
 
@@ -156,7 +156,7 @@ describe('Apps that are picked', () => {
 
   it('are copied where they are on the phone; the others are said to be left out', async () => {
     const { shown, sentTo } = await tray(['example.tidebook', 'example.marshlog']);
-    await vi.waitFor(() => expect(shown.find('[data-check="app-running"]').exists()).toBe(true));
+    await eventually(() => expect(shown.find('[data-check="app-running"]').exists()).toBe(true));
     expect(shown.text()).toMatch(/1 of those picked\s+is\s+not on the phone, and left out/);
     const go = shown.find('button.go');
     expect(go.text()).toBe('Copy 1 app');
@@ -172,7 +172,7 @@ describe('Apps that are picked', () => {
     const draft = useApps().draft(serial);
     draft.doing = 'put-back';
     draft.copyOf = { 'example.tidebook': 'tidebook 1000' };
-    await vi.waitFor(() => expect(shown.find('[data-check="data-replaced"]').exists()).toBe(true));
+    await eventually(() => expect(shown.find('[data-check="data-replaced"]').exists()).toBe(true));
     const go = shown.find('button.go');
     expect([go.text(), go.attributes('disabled')]).toEqual(['Put back 2 apps', '']);
     draft.armedWith = serial.slice(-4);
@@ -195,7 +195,7 @@ describe('Apps that are picked', () => {
     await flushPromises();
     expect(shown.findAll('.what')).toHaveLength(2);
     draft.whatOf = { 'example.marshlog': 'both' };
-    await vi.waitFor(() =>
+    await eventually(() =>
       expect((sentTo('putting-apps-sheet').at(-1) as Picks).copies!.map(({ parts }) => parts)).toEqual([
         ['program'],
         ['program', 'data', 'device-data'],
@@ -228,7 +228,7 @@ describe('Moving apps', () => {
     });
     useMoving().draft(serial).to = 'MS10-70055';
     const shown = await show(PhoneMove, { phone: running });
-    await vi.waitFor(() => expect(shown.findAll('tbody tr')).toHaveLength(2));
+    await eventually(() => expect(shown.findAll('tbody tr')).toHaveLength(2));
     const [tidebook, ringcode] = shown.findAll('tbody tr');
     expect(tidebook!.text()).toMatch(/Goes\s*not installed/);
     expect(ringcode!.text()).toMatch(/Cannot go.*no native code/s);
@@ -267,7 +267,7 @@ describe('Personal records', () => {
       ],
     });
     const shown = await show(PhoneRecords, { phone: running });
-    await vi.waitFor(() => expect(shown.findAll('tbody tr')).toHaveLength(3));
+    await eventually(() => expect(shown.findAll('tbody tr')).toHaveLength(3));
     const rows = shown.findAll('tbody tr').map((row) => row.text());
     expect(rows[0]).toMatch(/Contacts.*7.*2 KiB.*this Android version.*never/s);
     expect(rows[1]).toMatch(/Wallpaper.*–.*any phone/s);
@@ -287,7 +287,7 @@ describe('Personal records', () => {
     answering({ [`GET /phones/${serial}/records`]: [{ ...record, kind: 'contacts', copies }] });
     const shown = await show(PhoneRecords, { phone: running });
     const store = useRecords();
-    await vi.waitFor(() => expect(store.lists[serial]).toHaveLength(1));
+    await eventually(() => expect(store.lists[serial]).toHaveLength(1));
     const [row] = store.lists[serial]!;
     expect(store.copyOf(serial, row!)?.id).toBe('own');
     expect(shown.find('tbody').text()).not.toMatch('East wall');
@@ -308,7 +308,7 @@ describe('Personal records', () => {
     const shown = await show(PhoneRecords, {
       phone: phone({ facts: { ...facts, mode: 'system', root: false } }),
     });
-    await vi.waitFor(() => expect(shown.findAll('tbody tr')).toHaveLength(2));
+    await eventually(() => expect(shown.findAll('tbody tr')).toHaveLength(2));
     expect(shown.text()).toMatch(/gives no root.*cannot be put back/s);
     const rows = shown.findAll('tbody tr').map((row) => row.text());
     expect(rows[0]).toMatch(/Messages.*without MMS.*7/s);

@@ -14,7 +14,18 @@ import TrackerDialog from '../tray/apps/TrackerDialog.vue';
 import { useBench } from '../state/bench.ts';
 import { useCopies } from '../state/copies.ts';
 import { useImports } from '../state/imports.ts';
-import { button, last, onEmptyStage, answering, MiB, phone, run, serial, show } from '../testing/stage.ts';
+import {
+  button,
+  last,
+  onEmptyStage,
+  answering,
+  MiB,
+  phone,
+  run,
+  serial,
+  show,
+  eventually,
+} from '../testing/stage.ts';
 import CopyTray from '../tray/apps/CopyTray.vue';
 import ImportAppsTray from '../tray/files/ImportAppsTray.vue';
 import CopiesPage from './larder/CopiesPage.vue';
@@ -65,7 +76,7 @@ describe('all copies', () => {
       'PATCH /record-copies/r1': records({ binnedAt: 1 }),
     });
     const shown = await show(CopiesPage);
-    await vi.waitFor(() => expect(shown.find('.sum').text()).toMatch(/cop/));
+    await eventually(() => expect(shown.find('.sum').text()).toMatch(/cop/));
     await flushPromises();
     const names = () => shown.findAll('button.name strong').map((each) => each.text());
     return { shown, asked, names };
@@ -199,7 +210,7 @@ describe('what an app may do', () => {
     const shown = await show(TrackerDialog);
     await flushPromises();
     const inside = shown.findComponent({ name: 'ElDialog' });
-    await vi.waitFor(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(1));
+    await eventually(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(1));
     const click = async (text: string) => {
       [...document.querySelectorAll('button')].find((each) => each.textContent.trim() === text)!.click();
       await flushPromises();
@@ -230,11 +241,11 @@ describe('what an app may do', () => {
     const input = document.querySelector<HTMLInputElement>('input[type=file]')!;
     Object.defineProperty(input, 'files', { value: [new File([text], 'list.json')] });
     input.dispatchEvent(new Event('change'));
-    await vi.waitFor(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(rows));
+    await eventually(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(rows));
     await flushPromises();
     const alert = document.querySelector('[role=alert]')?.textContent;
     if (complaint)
-      await vi.waitFor(() => expect(document.querySelector('[role=alert]')?.textContent).toMatch(complaint));
+      await eventually(() => expect(document.querySelector('[role=alert]')?.textContent).toMatch(complaint));
     else expect(alert).toBeUndefined();
   });
 });
@@ -318,7 +329,7 @@ describe('copies that come as files', () => {
     useBench().take(phone());
     const shown = await show(ImportAppsTray, { found: view([planned({ from, copiedAt: 1 })]) });
     const go = () => shown.find<HTMLButtonElement>('button.go');
-    await vi.waitFor(() => expect(go().element.disabled).toBe(false));
+    await eventually(() => expect(go().element.disabled).toBe(false));
     await go().trigger('click');
     await flushPromises();
     const { nickname, maker, model } = from;

@@ -21,6 +21,7 @@ import {
   serial,
   show,
   type Shown,
+  eventually,
 } from '../testing/stage.ts';
 import ImportTray from '../tray/files/ImportTray.vue';
 import BenchView from './bench/BenchView.vue';
@@ -217,7 +218,7 @@ describe('Import', () => {
     expect(store.partitionOf(view, view.images[1]!)).toBe('');
     store.draft(view).serial = serial;
     await flushPromises();
-    await vi.waitFor(() => expect(store.draft(view).picked).toContain('splash.bin'));
+    await eventually(() => expect(store.draft(view).picked).toContain('splash.bin'));
     expect(store.partitionOf(view, view.images[1]!)).toBe('splash');
     // Of two slots it is the one that starts, until somebody chooses.
     expect(store.partitionOf(view, view.images[0]!)).toBe('boot_a');
@@ -257,7 +258,7 @@ describe('the tray of an import', () => {
     useBench().take(phone());
     const view = found(over);
     const shown = await show(ImportTray, { found: view });
-    await vi.waitFor(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
+    await eventually(() => expect(shown.findAll('[data-check]').length).toBeGreaterThan(0));
     return { shown, asked, draft: useImports().draft(view) };
   }
   const go = (shown: Shown) => shown.find<HTMLButtonElement>('button.go');
@@ -267,7 +268,7 @@ describe('the tray of an import', () => {
     expect(shown.find('[data-check="phone-not-named"]').exists()).toBe(true);
     expect(go(shown).element.disabled).toBe(true);
     draft.serial = serial;
-    await vi.waitFor(() => expect(go(shown).element.disabled).toBe(false));
+    await eventually(() => expect(go(shown).element.disabled).toBe(false));
   });
 
   it('wants maker and model of a phone that nobody knows yet, and sends them along', async () => {
@@ -277,7 +278,7 @@ describe('the tray of an import', () => {
     expect(shown.text()).toMatch(/does not know this phone yet/);
     await shown.find('input[aria-label="Maker"]').setValue('Marram');
     await shown.find('input[aria-label="Model"]').setValue('Sedge 10');
-    await vi.waitFor(() => expect(go(shown).element.disabled).toBe(false));
+    await eventually(() => expect(go(shown).element.disabled).toBe(false));
     await go(shown).trigger('click');
     await flushPromises();
     expect(last(asked, 'POST', '/imports/firmware/importing')?.body).toMatchObject({

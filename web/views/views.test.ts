@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
-import { describe, expect, it, vi } from 'vitest';
+import { describe, expect, it } from 'vitest';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices.ts';
@@ -19,6 +19,7 @@ import {
   set,
   show,
   type Shown,
+  eventually,
 } from '../testing/stage.ts';
 import BenchView from './bench/BenchView.vue';
 import PhoneHeader from './bench/PhoneHeader.vue';
@@ -95,7 +96,7 @@ describe('Bench', () => {
   it('picks by purpose, by table, and all', async () => {
     answering({ [`GET /phones/${serial}/partitions`]: partitions });
     const shown = await show(PhoneStorage, { phone: phone() });
-    await vi.waitFor(() => expect(shown.text()).toMatch(/0 of 7 picked/));
+    await eventually(() => expect(shown.text()).toMatch(/0 of 7 picked/));
     const picks = usePicks().forPhone(serial);
     await button(shown, 'Before a flash').trigger('click');
     expect([...picks.picked].sort()).toEqual(['boot', 'efs', 'frp', 'persist', 'system']);
@@ -114,7 +115,7 @@ describe('Bench', () => {
       [`POST /phones/${serial}/comparing`]: run({ kind: 'comparing' }),
     });
     const shown = await show(PhoneStorage, { phone: phone() });
-    await vi.waitFor(() => expect(button(shown, 'Compare')).toBeDefined());
+    await eventually(() => expect(button(shown, 'Compare')).toBeDefined());
     await button(shown, 'Compare').trigger('click');
     await flushPromises();
     expect(last(asked, 'POST', `/phones/${serial}/comparing`)?.body).toEqual({});
@@ -127,7 +128,7 @@ describe('Bench', () => {
   it('says why partitions cannot be shown', async () => {
     answering({ [`GET /phones/${serial}/partitions`]: new Error('This mode gives no access.') });
     const shown = await show(PhoneStorage, { phone: phone() });
-    await vi.waitFor(() => expect(shown.text()).toMatch(/This mode gives no access/));
+    await eventually(() => expect(shown.text()).toMatch(/This mode gives no access/));
   });
 });
 
@@ -269,7 +270,7 @@ describe('Runs', () => {
     runs.loaded = true;
     runs.take(run());
     const shown = await show(RunsView, { id: 'r1' }, '/runs/r1');
-    await vi.waitFor(() => expect(shown.find('ol.log').text()).toMatch('Read efs'));
+    await eventually(() => expect(shown.find('ol.log').text()).toMatch('Read efs'));
     runs.takeLine('r1', { seq: 2, at: 0, level: 'error', text: 'the cable is out' });
     await flushPromises();
     expect(shown.findAll('ol.log li').at(-1)!.classes()).toContain('error');

@@ -93,7 +93,7 @@ const readable = (row: RecordsOnPhone) => {
         @toggle="toggle"
         @all="pick"
       />
-      <ElTableColumn label="Records" min-width="150">
+      <ElTableColumn label="Records" min-width="200">
         <template #default="{ row }">
           <strong>{{ recordKind(row.kind).title }}</strong>
           <span v-if="row.fault" class="error">{{ row.fault }}</span>
@@ -110,7 +110,8 @@ const readable = (row: RecordsOnPhone) => {
       </ElTableColumn>
       <ElTableColumn label="May travel to" width="140">
         <template #default="{ row }">
-          <span :title="recordKind(row.kind).why">{{ reachText[recordKind(row.kind).reach] }}</span>
+          <span v-if="row.missing !== undefined" class="soft">to be read</span>
+          <span v-else :title="recordKind(row.kind).why">{{ reachText[recordKind(row.kind).reach] }}</span>
         </template>
       </ElTableColumn>
       <ElTableColumn label="Kept" min-width="200">

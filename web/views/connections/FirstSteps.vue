@@ -125,7 +125,10 @@ const connect = (phone: WirelessPhone) =>
         <li>Put the cable in: it shows here by itself.</li>
       </ol>
       <ul class="soft">
-        <li>{{ usbWords(view.usb.state, view.usb.why) }}</li>
+        <li v-if="view.usb.state !== 'followed'">
+          USB is not watched now: a bootloader can be followed at an address with
+          <code>fastboot:</code> before it.
+        </li>
         <li>
           A bootloader tells what the phone is and takes firmware when it is unlocked. It reads nothing out.
         </li>
@@ -136,16 +139,16 @@ const connect = (phone: WirelessPhone) =>
 
 <style scoped>
 .ways {
-  display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(250px, 1fr));
-  gap: 18px 26px;
+  columns: 2 280px;
+  column-gap: 28px;
   text-align: left;
 }
 
 section {
   display: grid;
-  align-content: start;
   gap: 7px;
+  margin-bottom: 22px;
+  break-inside: avoid;
 }
 
 h3 {
