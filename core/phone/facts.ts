@@ -66,6 +66,8 @@ export interface PartitionFacts {
   readonly fileSystem?: string;
   /** Files kept as an archive instead of a partition's bytes; `bytes` is then an upper bound. */
   readonly archive?: true;
+  /** It lies within another partition, as logical ones do, and is read alone, not written. */
+  readonly within?: string;
   /** Bytes in use where the file system says so. */
   readonly usedBytes?: number;
   /** What is wrong with it, as far as was looked, in a sentence. */

@@ -30,12 +30,12 @@ const shelfSpace: ImagingCheck = ({ bytes, shelf }) =>
     : [];
 
 /** Stops when partitions cannot be read in the present mode. */
-const modeCannotRead: ImagingCheck = ({ phone, mode, images, partitions }) => {
+const modeCannotRead: ImagingCheck = ({ phone, mode, picked, images, partitions }) => {
   if (abilitiesOf(mode, phone.root).read) return [];
   const archived = (some: readonly PartitionFacts[]) =>
     mode === phone.mode && some.length > 0 && some.every(({ archive }) => archive);
-  if (archived(images)) return [];
-  if (images.length === 0 && archived(partitions))
+  if (archived(images) && images.length === picked.length) return [];
+  if (picked.length === 0 && archived(partitions))
     return [
       {
         id: 'mode-cannot-read',
@@ -252,6 +252,22 @@ const badFlash: ImagingCheck = ({ images }) => {
   ];
 };
 
+/** Notes that logical partitions are kept beside the one that holds them. */
+const withinTwice: ImagingCheck = ({ images }) => {
+  const twice = images.filter(({ within }) => images.some(({ name }) => name === within));
+  if (twice.length === 0) return [];
+  const names = twice.map(({ name }) => name);
+  return [
+    {
+      id: 'two-ways',
+      severity: 'note',
+      title: `${listText(names)} ${names.length > 1 ? 'are' : 'is'} kept twice`,
+      sentence: `${twice[0]!.within} holds ${names.length > 1 ? 'them' : 'it'} already, and is what goes back; a logical partition alone is kept to be looked into.`,
+      mend: { do: 'unpick', partitions: names },
+    },
+  ];
+};
+
 const scratchPicked: ImagingCheck = ({ images }) => {
   const scratch = images
     .filter(({ role, name }) => role === 'scratch' && name !== 'misc')
@@ -303,6 +319,7 @@ export const imagingChecks: readonly ImagingCheck[] = [
   sharedStorage,
   encryptedUserData,
   twoWays,
+  withinTwice,
   usedBlocks,
   badFlash,
   scratchPicked,

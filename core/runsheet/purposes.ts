@@ -31,8 +31,8 @@ export interface Purpose {
  * @param lastTime partitions of its newest set
  */
 export function purposesOf(partitions: readonly PartitionFacts[], lastTime: readonly string[]): Purpose[] {
-  // Archives are another way of keeping user data, picked on purpose.
-  const blocks = partitions.filter(({ archive }) => !archive);
+  // Archives are another way of keeping user data, and logical partitions lie within another: both are picked on purpose.
+  const blocks = partitions.filter(({ archive, within }) => !archive && !within);
   const names = (wanted: (role: string) => boolean) =>
     blocks.filter(({ role }) => wanted(role)).map(({ name }) => name);
   const known = new Set(partitions.map(({ name }) => name));

@@ -37,6 +37,7 @@ const unknownMaker = 'Unknown maker';
 export class Bench {
   private readonly records = new Map<string, PhoneRecord>();
   private readonly partitionLists = new WeakMap<PhoneLink, Promise<PartitionFacts[]>>();
+  private readonly withinLists = new WeakMap<PhoneLink, Promise<PartitionFacts[]>>();
   private readonly lastLists = new Map<string, readonly PartitionFacts[]>();
   private readonly stopping = new AbortController();
   /** How phones are reached. */
@@ -167,6 +168,16 @@ export class Bench {
     return list;
   }
 
+  /** All that can be imaged: partitions, and the logical ones within them. Read once for each time it comes up. */
+  async imageable(serial: string): Promise<PartitionFacts[]> {
+    const link = this.link(serial);
+    const partitions = await this.partitions(serial);
+    const within = this.withinLists.get(link) ?? link.partitions?.logical?.() ?? Promise.resolve([]);
+    this.withinLists.set(link, within);
+    within.catch(() => this.withinLists.delete(link));
+    return [...partitions, ...(await within)];
+  }
+
   /** Apps of a phone whose system runs; asked for anew each time, since its owner may change them. */
   apps(serial: string): AppAccess {
     const { apps, mode } = this.link(serial);
@@ -200,7 +211,7 @@ export class Bench {
       ]),
     );
     const digests = new Map(this.digests.ofPhone(serial).map((row) => [row.partition, row]));
-    return (await this.partitions(serial)).map((partition) => {
+    return (await this.imageable(serial)).map((partition) => {
       const image = kept.get(partition.name);
       const digest = digests.get(partition.name);
       return {
@@ -221,7 +232,9 @@ export class Bench {
   /** Forgets what was read of a phone's partitions, after they were written. */
   forgetPartitions(serial: string): void {
     const link = this.records.get(serial)?.link;
-    if (link) this.partitionLists.delete(link);
+    if (!link) return;
+    this.partitionLists.delete(link);
+    this.withinLists.delete(link);
   }
 
   rename(serial: string, nickname: string): PhoneView {

@@ -17,6 +17,8 @@ export interface Digest {
 export interface PartitionAccess {
   /** Names, sizes, mounts and what lies on each. */
   list(): Promise<PartitionFacts[]>;
+  /** Logical partitions within others; none where the mode tells of none. */
+  logical?(): Promise<PartitionFacts[]>;
   /**
    * The bytes of ranges, one after the other. Aborting ends the transfer.
    * @throws FlashFailure at the first block that the phone cannot read

@@ -126,7 +126,9 @@ export const missingPartition: RestoringCheck = ({ phone, partitions, images }) 
         `${listText(missing)} cannot be written`,
         missing.every(isNeverWritten)
           ? `${[...new Set(missing.map(whyNeverWritten))].join(' ')} It is never written.`
-          : 'The phone has no such partition.',
+          : partitions.some(({ name }) => name === 'super')
+            ? 'The phone has no such partition. What lies within super, such as a logical partition of the system, goes back with super as a whole.'
+            : 'The phone has no such partition.',
         { do: 'unpick', partitions: missing },
       );
 };

@@ -3,7 +3,9 @@ import { Readable } from 'node:stream';
 import { linesOf } from '@keen-larder/core/bytes/lines.ts';
 import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { gptRegions, type GptRegion } from '@keen-larder/core/formats/gpt/gpt.ts';
+import { gptRegions } from '@keen-larder/core/formats/gpt/gpt.ts';
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import { readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
@@ -15,8 +17,9 @@ import { parseByName, parseMounts } from './parsing.ts';
 import { commands, rangesScript } from './commands.ts';
 import type { AdbDigests } from './digests.ts';
 import type { AdbShell } from './shell.ts';
+import { disksOf, onNode, type LogicalPlace, type Place, type TablePlace } from './places.ts';
 import { stretches } from './stretches.ts';
-import { PhoneRefusal } from '../../failures.ts';
+import { FlashFailure, PhoneRefusal } from '../../failures.ts';
 
 const blockBytes = 1 << 20;
 const pageBytes = 4096;
@@ -26,14 +29,10 @@ const nothing = () => Readable.from([]);
 const stretchSizes = { alignBytes: blockBytes, leastBytes: 8 * blockBytes, mostBytes: 256 * blockBytes };
 /** With a slash behind them, since the folder itself may be a link. */
 const folders = ['/dev/block/by-name/', '/dev/block/bootdevice/by-name/'];
+/** That holds logical partitions (AOSP, fs_mgr: liblp). */
+const superName = 'super';
 /** A disk, not a partition of one: Android lists them by name since version 10. */
 const wholeDisk = /^\/dev\/block\/(?:mmcblk\d+|sd[a-z]+|nvme\d+n\d+)$/;
-
-/** Where a partition's bytes lie: on a node of their own, or in a stretch of a disk that no partition has. */
-interface Place {
-  readonly node: string;
-  readonly region?: GptRegion;
-}
 
 /** Partitions of a phone, and its partition tables, through `dd` and its tools for digests, on its shell. */
 export class AdbPartitions implements PartitionAccess {
@@ -41,7 +40,8 @@ export class AdbPartitions implements PartitionAccess {
   /** That lists them by name. */
   private folder: string | undefined;
   private readonly sizes = new Map<string, number>();
-  private tables: Promise<Map<string, Required<Place>>> | undefined;
+  private logicals: ReturnType<AdbPartitions['logicalPlaces']> | undefined;
+  private tables: Promise<Map<string, TablePlace>> | undefined;
 
   constructor(
     private readonly shell: AdbShell,
@@ -83,18 +83,35 @@ export class AdbPartitions implements PartitionAccess {
     return found.sort((a, b) => (a.name < b.name ? -1 : 1));
   }
 
-  async *read(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncGenerator<Uint8Array> {
-    const { node, region } = await this.place(name);
-    const base = region?.offset ?? 0;
-    for (let i = 0; i < ranges.length; i += rangesAtOnce) {
-      const some = ranges.slice(i, i + rangesAtOnce).map(moved(base));
-      yield* this.shell.stream(commands.readRanges(node, some), { signal });
+  async logical(): Promise<PartitionFacts[]> {
+    const places = await this.logicalPlaces();
+    const mounts = places.size > 0 ? parseMounts(await this.shell.must(commands.mounts())) : [];
+    const found: PartitionFacts[] = [];
+    for (const [name, { extents }] of places) {
+      const bytes = rangesBytes(extents);
+      const mount = mounts.find(({ device }) => device.endsWith(`/mapper/${name}`));
+      found.push({
+        ...{ name, role: roleOf(name), bytes, within: superName },
+        ...(mount && { mount: { at: mount.at, writable: mount.writable } }),
+        ...(await contentsOf(this.source(name, bytes))),
+      });
     }
+    return found;
+  }
+
+  async *read(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncGenerator<Uint8Array> {
+    const place = await this.place(name);
+    const wanted = onNode(place, ranges);
+    for (let i = 0; i < wanted.length; i += rangesAtOnce)
+      yield* this.shell.stream(commands.readRanges(place.node, wanted.slice(i, i + rangesAtOnce)), {
+        signal,
+      });
   }
 
   async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
-    const { node, region } = await this.place(name);
+    const { node, region, extents } = await this.place(name);
     if (region) throw new PhoneRefusal(`${name} is a partition table, which is never written.`);
+    if (extents) throw new PhoneRefusal(`${name} lies within ${superName}, which is written whole.`);
     if (this.mayUnmount) await this.unmount(node, name);
     // The cable does not wait for the flash at the end of a stretch, and zeros are written while data comes.
     await inPairs(stretches(bytes, stretchSizes), signal, (each, taken, stop) => {
@@ -120,10 +137,15 @@ export class AdbPartitions implements PartitionAccess {
       for await (const part of this.read(name, ranges, signal)) hash.update(part);
       return { by: 'sha256', hex: hash.digest('hex') };
     }
-    const { node, region } = await this.place(name);
-    const isWhole = !region && ranges.length === 1 && ranges[0]!.bytes === (await this.sizeOf(node));
+    const place = await this.place(name);
+    const { node } = place;
+    const isWhole =
+      !place.region &&
+      !place.extents &&
+      ranges.length === 1 &&
+      ranges[0]!.bytes === (await this.sizeOf(node));
     const quiet = { bytes: rangesBytes(ranges) };
-    const input = rangesScript(node, ranges.map(moved(region?.offset ?? 0)));
+    const input = rangesScript(node, onNode(place, ranges));
     const text = isWhole
       ? await this.shell.text(commands.digestNode(way, node), { signal, quiet })
       : await this.shell.text(commands.digestRanges(way, node), { signal, quiet, input });
@@ -161,15 +183,16 @@ export class AdbPartitions implements PartitionAccess {
 
   /** In whole pages, from which the range is cut: `dd` would take an odd length byte by byte. */
   private async readRange(name: string, offset: number, bytes: number, most: number): Promise<Buffer> {
-    const { node, region } = await this.place(name);
+    const place = await this.place(name);
     const start = Math.floor(offset / pageBytes) * pageBytes;
     const end = Math.min(most, Math.ceil((offset + bytes) / pageBytes) * pageBytes);
-    const pages = await this.readNode(node, (region?.offset ?? 0) + start, end - start);
+    const pages = await this.readNode(place, start, end - start);
     return pages.subarray(offset - start, offset - start + bytes);
   }
 
-  private async readNode(node: string, offset: number, bytes: number): Promise<Buffer> {
-    return this.shell.bytes(commands.readRanges(node, [{ offset, bytes }]), { mostBytes: bytes });
+  private async readNode(place: Place, offset: number, bytes: number): Promise<Buffer> {
+    const ranges = onNode(place, [{ offset, bytes }]);
+    return this.shell.bytes(commands.readRanges(place.node, ranges), { mostBytes: bytes });
   }
 
   private async unmount(node: string, name: string): Promise<void> {
@@ -182,22 +205,22 @@ export class AdbPartitions implements PartitionAccess {
   private async place(name: string): Promise<Place> {
     const node = (await this.byName()).get(name);
     if (node) return { node };
-    const table = (await this.tablePlaces()).get(name);
+    const table = (await this.tablePlaces()).get(name) ?? (await this.logicalPlaces()).get(name);
     if (!table) throw new PhoneRefusal(`The phone has no partition called ${name}.`);
     return table;
   }
 
   /** Both copies of the partition table of every disk that partitions lie on. */
-  private tablePlaces(): Promise<Map<string, Required<Place>>> {
+  private tablePlaces(): Promise<Map<string, TablePlace>> {
     const load = async () => {
       const disks = disksOf([...(await this.byName()).values()]);
-      const found = new Map<string, Required<Place>>();
+      const found = new Map<string, TablePlace>();
       for (const disk of disks) {
         // A phone that cannot tell still has its partitions: its tables are then not offered.
         const { stdout: told } = await this.shell.run(this.shell.rooted(commands.diskSize(disk)));
         const [bytes = NaN, sectorBytes = NaN] = told.trim().split(/\s+/).map(Number);
         if (!Number.isSafeInteger(bytes) || (sectorBytes !== 512 && sectorBytes !== 4096)) continue;
-        const read = (offset: number, length: number) => this.readNode(disk, offset, length);
+        const read = (offset: number, length: number) => this.readNode({ node: disk }, offset, length);
         const { primary, backup } = await gptRegions(zerosWhereUnreadable({ bytes, read }), sectorBytes);
         const suffix = disks.length > 1 ? disk.split('/').at(-1) : undefined;
         found.set(tableImageName('primary', suffix), { node: disk, region: primary });
@@ -208,6 +231,34 @@ export class AdbPartitions implements PartitionAccess {
     this.tables ??= load();
     this.tables.catch(() => (this.tables = undefined));
     return this.tables;
+  }
+
+  /** Where logical partitions lie on the one that holds them, by its metadata. */
+  private logicalPlaces(): Promise<Map<string, LogicalPlace>> {
+    const load = async () => {
+      const found = new Map<string, LogicalPlace>();
+      const node = await this.nodeOf(superName);
+      const source = node && (await this.maybeSource(superName));
+      if (!node || !source) return found;
+      try {
+        const physical = await this.byName();
+        for (const { name, bytes, extents } of (await readLogicalPartitions(source)).partitions) {
+          const isHere = extents.every(({ target, device }) => target === 'linear' && device === 0);
+          if (bytes === 0 || !isHere || physical.has(name)) continue;
+          found.set(name, {
+            node,
+            extents: extents.map((each) => ({ offset: each.startBytes, bytes: each.bytes })),
+          });
+        }
+      } catch (error) {
+        // Metadata that cannot be read tells of none: the partition itself is still there.
+        if (!(error instanceof FormatError || error instanceof FlashFailure)) throw error;
+      }
+      return found;
+    };
+    this.logicals ??= load();
+    this.logicals.catch(() => (this.logicals = undefined));
+    return this.logicals;
   }
 
   private async bootAreas(): Promise<Map<string, string>> {
@@ -270,19 +321,4 @@ export class AdbPartitions implements PartitionAccess {
     this.nodes.catch(() => (this.nodes = undefined));
     return this.nodes;
   }
-}
-
-/** From where a range of a region lies on its disk. */
-const moved =
-  (base: number) =>
-  ({ offset, bytes }: ByteRange): ByteRange => ({ offset: base + offset, bytes });
-
-const disksOf = (nodes: readonly string[]): string[] =>
-  [...new Set(nodes.map(diskOf))].filter((disk) => disk !== undefined);
-
-/** The disk that a partition's node lies on: `/dev/block/mmcblk0p14` on `mmcblk0`, `/dev/block/sda12` on `sda`. */
-function diskOf(node: string): string | undefined {
-  return (
-    /^(\/dev\/block\/(?:mmcblk|nvme\d+n)\d+)p\d+$/.exec(node) ?? /^(\/dev\/block\/sd[a-z]+)\d+$/.exec(node)
-  )?.[1];
 }

@@ -22,7 +22,7 @@ export class ImagingSheets {
   ): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
     const kept = this.larder.kept(serial);
-    const partitions = phone.mode !== 'bootloader' ? await this.bench.partitions(serial) : [];
+    const partitions = phone.mode !== 'bootloader' ? await this.bench.imageable(serial) : [];
     return imagingSheet({
       phone,
       partitions,

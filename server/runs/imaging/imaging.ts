@@ -186,7 +186,7 @@ async function image(
       await run.step(at, async (passed, resize) => {
         const partition = await phone.retry({
           what: `Look at ${planned.partition}`,
-          attempt: async () => partitionNow(await bench.partitions(serial), planned.partition),
+          attempt: async () => partitionNow(await bench.imageable(serial), planned.partition),
         });
         const archive = archiveOf(partition.name);
         if (archive && partition.archive) {

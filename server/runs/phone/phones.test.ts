@@ -1,6 +1,11 @@
 // Every simulated phone in every mode that can read, imaged over its own protocol and proven by itself.
+import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import {
+  logicalSource,
+  readLogicalPartitions,
+} from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
@@ -22,7 +27,7 @@ beforeAll(async () => {
   });
   await until(
     'all phones',
-    () => app.bench.list().filter(({ presence }) => presence === 'here').length === 5,
+    () => app.bench.list().filter(({ presence }) => presence === 'here').length === bench.phones.length,
   );
 });
 afterAll(async () => {
@@ -62,6 +67,38 @@ describe('is imaged', () => {
     ['MS10-70055', 'recovery', ['boot', 'vendor', 'persist']],
     ['MR2Q-44107', 'loader', ['preloader', 'boot', 'nvdata', 'nvram', 'gpt-primary']],
   ] as const)('%s in %s', (serial, mode, picked) => expectKept(serial, mode, [...picked]));
+
+  it('a logical partition by itself, which lies within super and goes back with it alone', async () => {
+    const knot5 = 'TW5K-20316';
+    await into(knot5, 'recovery');
+    const { flash } = phoneOf(knot5);
+    const device = flash.partition('super')!;
+    const { partitions } = await readLogicalPartitions(device);
+    const laid = partitions.filter(({ bytes }) => bytes > 0).map(({ name, bytes }) => [name, bytes]);
+    const within = (await app.bench.imageable(knot5)).filter((each) => each.within === 'super');
+    expect(within.map(({ name, bytes }) => [name, bytes])).toEqual(laid);
+    expect(within.find(({ name }) => name === 'vendor_a')).toMatchObject({ fileSystem: 'ext4' });
+    expect((await app.bench.partitions(knot5)).some(({ name }) => name === 'vendor_a')).toBe(false);
+    const run = await app.engine.ended((await start(knot5, 'vendor alone', ['vendor_a'])).id);
+    expect(run.state, run.outcome).toBe('done');
+    const [image] = app.larder.detail(run.setId!).images;
+    const source = logicalSource(
+      partitions.find(({ name }) => name === 'vendor_a')!,
+      [device],
+    );
+    const bytes = await source.read(0, source.bytes);
+    expect(image!.sha256).toBe(createHash('sha256').update(bytes).digest('hex'));
+    const back = await app.restoringSheets.restoring(knot5, {
+      puts: [{ setId: run.setId!, partition: 'vendor_a' }],
+      restartAfter: false,
+    });
+    expect(back.checks.find(({ id }) => id === 'missing-partition')?.sentence).toMatch(
+      /goes back with super/,
+    );
+    await expect(app.bench.access(knot5).write('vendor_a', (async function* () {})())).rejects.toThrow(
+      /written whole/,
+    );
+  });
 
   it('two phones at the same time', async () => {
     await into('MR2Q-44107', 'loader');

@@ -36,7 +36,7 @@ const partitions = computed(() => bench.partitions[props.phone.serial]);
 const error = computed(() => bench.partitionsError[props.phone.serial]);
 const mapped = computed(() =>
   (partitions.value ?? [])
-    .filter(({ archive }) => !archive)
+    .filter(({ archive, within }) => !archive && !within)
     .map((each) => ({
       name: each.name,
       role: each.role,
