@@ -284,7 +284,9 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
     expect(log).toMatch(/system\/a pipe.*sockets, pipes or devices: not kept/);
     expect(/tells no SELinux labels: none are kept/.test(log)).toBe(!tellsLabels);
     if (personality.mode === 'system') return;
-    await restore(set, ['userdata-files']);
+    // Where files go back over what is there, and onto a file system that the phone's own tool makes.
+    const format = personality.tools === 'busybox' || personality.isOld === true;
+    await restore(set, ['userdata-files'], { format });
     await phone.unmounted(async () => {
       const after = await mounted(userData(), (root) => census(root, ['media']));
       const told = (files: Map<string, string>) =>
