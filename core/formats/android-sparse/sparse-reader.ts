@@ -165,9 +165,7 @@ export async function sparseSource(...parts: readonly ByteSource[]): Promise<Byt
   const found: PlacedExtent[] = [];
   let bytes = 0;
   for (const source of parts) {
-    const { extents, end } = await extentsOf(source);
-    for (const extent of extents) found.push(Object.assign(extent, { source }));
-    bytes = Math.max(bytes, end);
+    bytes = Math.max(bytes, await addExtents(source, found));
   }
   // One file has them in order.
   if (parts.length > 1) found.sort((a, b) => a.offset - b.offset);
@@ -183,23 +181,28 @@ export async function sparseSource(...parts: readonly ByteSource[]): Promise<Byt
 
 type PlacedExtent = Extent & { readonly source: ByteSource };
 
-/** What one file says, zeros left out. */
-async function extentsOf(source: ByteSource): Promise<{ extents: Extent[]; end: number }> {
-  const extents: Extent[] = [];
+/** Adds what one file says, zeros left out. @returns where that ends */
+async function addExtents(source: ByteSource, extents: PlacedExtent[]): Promise<number> {
   const header = await readHeader(source);
   const headers = cached(source, headersAtOnce, 2);
   let end = 0;
   for await (const chunk of chunksOf(headers, header)) {
     const { offset, length, type, dataAt } = chunk;
     if (length === 0) continue;
-    if (type === chunkTypes.raw) extents.push({ offset, bytes: length, dataAt });
+    if (type === chunkTypes.raw) extents.push({ offset, bytes: length, dataAt, source });
     else if (type === chunkTypes.fill) {
       const fill = asNumber(await readWithin(headers, dataAt, 4, 'android-sparse', 'fill value'));
-      if (fill !== 0) extents.push({ offset, bytes: length, fill });
+      if (fill !== 0) extents.push({ offset, bytes: length, fill, source });
     }
     end = offset + length;
   }
-  return { extents, end };
+  return end;
+}
+
+/** Fills with a word again and again, little endian. @param at how far into the word it begins */
+function fillWord(out: Uint8Array, word: number, at: number): void {
+  for (let i = 0; i < Math.min(4, out.length); i++) out[i] = word >>> (8 * ((at + i) % 4));
+  for (let done = 4; done < out.length; done *= 2) out.copyWithin(done, 0, done);
 }
 
 async function readExtents(
@@ -217,7 +220,7 @@ async function readExtents(
       const at = dataAt + from - extent.offset;
       out.set(await readWithin(source, at, to - from, 'android-sparse', 'chunk data'), from - offset);
     } else {
-      for (let at = from; at < to; at++) out[at - offset] = fill! >>> (8 * ((at - extent.offset) % 4));
+      fillWord(out.subarray(from - offset, to - offset), fill!, from - extent.offset);
     }
   }
   return out;
