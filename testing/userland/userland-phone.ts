@@ -10,7 +10,7 @@ import {
   symlinkSync,
   writeFileSync,
 } from 'node:fs';
-import { createServer, type AddressInfo, type Server } from 'node:net';
+import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
 import { dirname, join } from 'node:path';
 import { AdbConnection } from '@keen-larder/standin/adb/connection.ts';
 import { shellFor, type RunShell, type Service } from '@keen-larder/standin/adb/services.ts';
@@ -26,6 +26,8 @@ export interface Personality {
   readonly byName?: string;
   /** Commands that it does not have. */
   readonly lacks?: readonly string[];
+  /** Scripts in place of what no package has, by their names: `pm`, `dumpsys` and others. */
+  readonly shims?: Readonly<Record<string, string>>;
   /** Its adb daemon is of a time before the framed shell. */
   readonly isOld?: boolean;
 }
@@ -63,6 +65,7 @@ export class UserlandPhone {
   private holder: ChildProcess | undefined;
   private initPid = 0;
   private readonly server: Server;
+  private readonly sockets = new Set<Socket>();
 
   private constructor(
     private readonly folder: string,
@@ -74,7 +77,15 @@ export class UserlandPhone {
     const features = personality.isOld ? '' : ';features=shell_v2,cmd';
     const banner = `${personality.mode === 'recovery' ? 'recovery' : 'device'}::ro.product.name=knot${features}`;
     this.server = createServer({ pauseOnConnect: true }, (accepted) => {
-      new AdbConnection(accepted, banner, (name) => this.serviceOf(name), cable, undefined);
+      const { socket } = new AdbConnection(
+        accepted,
+        banner,
+        (name) => this.serviceOf(name),
+        cable,
+        undefined,
+      );
+      this.sockets.add(socket);
+      socket.once('close', () => this.sockets.delete(socket));
     });
   }
 
@@ -112,6 +123,11 @@ export class UserlandPhone {
     for (const loop of this.loops) execFileSync('losetup', ['-d', loop]);
   }
 
+  /** Writes a file onto the phone's own file system, outside of its flash. */
+  write(path: string, text: string): void {
+    writeFileSync(join(this.root, path), text, { mode: 0o644 });
+  }
+
   /** Has something done while user data is not mounted. */
   async unmounted<T>(work: () => Promise<T>): Promise<T> {
     this.outside('umount', '-D', '/data');
@@ -147,12 +163,13 @@ export class UserlandPhone {
     execFileSync('nsenter', [...inside, ...words]);
   }
 
-  /** Runs a command line as the phone's daemon does, outside of any link. */
+  /** Runs a command line as the phone's daemon does, or as root, outside of any link. */
   shell(
     script: string,
     input: Uint8Array = new Uint8Array(),
+    asRoot = this.personality.root === 'daemon',
   ): { readonly stdout: Buffer; readonly stderr: string; readonly exitCode: number } {
-    const [command, ...args] = this.commandOf(script);
+    const [command, ...args] = this.commandOf(script, asRoot);
     const { stdout, stderr, status } = spawnSync(command!, args, { input, maxBuffer: 1 << 28 });
     return { stdout, stderr: stderr.toString(), exitCode: status ?? -1 };
   }
@@ -203,6 +220,7 @@ export class UserlandPhone {
       join(root, 'system/properties'),
       said.map(([key, value]) => `[${key}]: [${value}]\n`).join(''),
     );
+    for (const [name, script] of Object.entries(personality.shims ?? {})) this.shim(name, script);
     // toybox lets a loop device go of its file, which no phone's flash does.
     if (personality.tools === 'toybox') this.shim('umount', 'exec /system/bin/toybox umount -D "$@"');
     if (personality.root === 'su -c' || personality.root === 'su 0') {
@@ -260,12 +278,17 @@ export class UserlandPhone {
   }
 
   private serviceOf(name: string): Service | undefined {
+    // It comes back at once, as it was.
+    if (name.startsWith('reboot:'))
+      return async (stream) => {
+        await stream.close();
+        for (const socket of this.sockets) socket.destroy();
+      };
     // What an old daemon does not know it refuses.
     return this.personality.isOld && name.startsWith('shell,') ? undefined : shellFor(name, this.run);
   }
 
-  private commandOf(script: string): string[] {
-    const isRoot = this.personality.root === 'daemon';
+  private commandOf(script: string, isRoot = this.personality.root === 'daemon'): string[] {
     const who = isRoot ? [] : [`--userspec=${shellUid}:${shellUid}`];
     return [
       ...['nsenter', '-t', String(this.initPid), '-m', '-p', 'chroot', ...who, this.root],
