@@ -152,7 +152,13 @@ describe.skipIf(missing !== undefined)('apps and records through su, mksh and to
   });
 
   it('copies an app, and puts its data back as it was', async () => {
-    const [found] = await app.bench.apps(serial).list();
+    const [found] = await app.bench
+      .apps(serial)
+      .list()
+      .catch((error: unknown) => {
+        const { stdout, stderr, exitCode } = phone.shell('dumpsys package packages');
+        throw new Error(`${stdout.length} bytes, ${exitCode}: ${stderr}`, { cause: error });
+      });
     expect(found).toMatchObject({ package: name, programBytes: apk.length, versionCode: 41 });
     const parts = ['program', 'data', 'device-data'] as const;
     const before = await laid();
