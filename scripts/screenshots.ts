@@ -36,6 +36,7 @@ await page.addInitScript((dark) => {
 }, values.dark);
 
 try {
+  await asItIs(page);
   await apps(page);
   await records(page);
   await move(page);
@@ -211,6 +212,17 @@ async function bootloader(at: Page): Promise<void> {
   await at.goto(`${url}/bench/TW5K-20316/bootloader`);
   await at.getByText('The boot chain verifies').waitFor();
   await shoot('bootloader');
+}
+
+/** What a phone without root gives, and what the tools of one with root can do. */
+async function asItIs(at: Page): Promise<void> {
+  await at.goto(`${url}/bench/MRU4-51288`);
+  await at.getByText(/to be read/).waitFor();
+  await at.getByText(/of programs, without their data/).waitFor();
+  await shoot('without-root');
+  await at.goto(`${url}/bench/TW5K-20316/details`);
+  await at.getByText('What was tried').waitFor();
+  await shoot('details');
 }
 
 /** One phone that another program has, among those that are well. */
