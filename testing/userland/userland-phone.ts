@@ -125,7 +125,10 @@ export class UserlandPhone {
 
   /** Writes a file onto the phone's own file system, outside of its flash. */
   write(path: string, text: string): void {
-    writeFileSync(join(this.root, path), text, { mode: 0o644 });
+    const full = join(this.root, path);
+    writeFileSync(full, text);
+    // Whatever the umask of who writes it.
+    chmodSync(full, 0o644);
   }
 
   /** Has something done while user data is not mounted. */

@@ -53,7 +53,8 @@ const byKept = (a: PartitionView, b: PartitionView) => (a.kept?.at ?? 0) - (b.ke
     </ElTableColumn>
     <ElTableColumn label="Holds" min-width="90">
       <template #default="{ row }">
-        {{ row.fileSystem ?? '' }}<span v-if="row.within" class="soft"> within {{ row.within }}</span><span v-if="row.mount" class="soft"> at {{ row.mount.at }}</span>
+        {{ row.fileSystem ?? '' }}<span v-if="row.within" class="soft"> within {{ row.within }}</span
+        ><span v-if="row.mount" class="soft"> at {{ row.mount.at }}</span>
         <span v-if="row.finding" class="finding" :title="row.finding">not readable at its beginning</span>
       </template>
     </ElTableColumn>
