@@ -12,7 +12,7 @@ import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
 import { type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
-import { listAll, listShared, sinceKept } from './partition-list.ts';
+import { PartitionLists, sinceKept } from './partition-list.ts';
 import type { Surveys } from './surveys.ts';
 import { PhoneRecord } from './phone-record.ts';
 import { Ways, type WaysOptions } from './ways.ts';
@@ -36,8 +36,7 @@ const unknownMaker = 'Unknown maker';
 /** Follows phones as they come and go, and knows what each one is. */
 export class Bench {
   private readonly records = new Map<string, PhoneRecord>();
-  private readonly partitionLists = new WeakMap<PhoneLink, Promise<PartitionFacts[]>>();
-  private readonly withinLists = new WeakMap<PhoneLink, Promise<PartitionFacts[]>>();
+  private readonly lists = new PartitionLists();
   private readonly lastLists = new Map<string, readonly PartitionFacts[]>();
   private readonly stopping = new AbortController();
   /** How phones are reached. */
@@ -155,27 +154,15 @@ export class Bench {
 
   /** Partitions of a phone that answers; read once for each time it comes up. */
   async partitions(serial: string): Promise<PartitionFacts[]> {
-    const link = this.link(serial);
-    let list = this.partitionLists.get(link);
-    if (!list) {
-      list = link.shared ? listShared(link.shared) : listAll(link, this.access(serial));
-      list.then(
-        (found) => this.lastLists.set(serial, found),
-        () => this.partitionLists.delete(link),
-      );
-      this.partitionLists.set(link, list);
-    }
-    return list;
+    const found = await this.lists.of(this.link(serial), () => this.access(serial));
+    this.lastLists.set(serial, found);
+    return found;
   }
 
   /** All that can be imaged: partitions, and the logical ones within them. Read once for each time it comes up. */
   async imageable(serial: string): Promise<PartitionFacts[]> {
     const link = this.link(serial);
-    const partitions = await this.partitions(serial);
-    const within = this.withinLists.get(link) ?? link.partitions?.logical?.() ?? Promise.resolve([]);
-    this.withinLists.set(link, within);
-    within.catch(() => this.withinLists.delete(link));
-    return [...partitions, ...(await within)];
+    return [...(await this.partitions(serial)), ...(await this.lists.logicalOf(link))];
   }
 
   /** Apps of a phone whose system runs; asked for anew each time, since its owner may change them. */
@@ -232,9 +219,7 @@ export class Bench {
   /** Forgets what was read of a phone's partitions, after they were written. */
   forgetPartitions(serial: string): void {
     const link = this.records.get(serial)?.link;
-    if (!link) return;
-    this.partitionLists.delete(link);
-    this.withinLists.delete(link);
+    if (link) this.lists.forget(link);
   }
 
   rename(serial: string, nickname: string): PhoneView {

@@ -5,7 +5,7 @@ import type { DigestRow } from '../database/digests.ts';
 import type { PartitionAccess, PhoneLink, SharedFiles } from '../links/phone-link.ts';
 
 /** Partitions, and what of user data can be kept as files. */
-export async function listAll(link: PhoneLink, access: PartitionAccess): Promise<PartitionFacts[]> {
+async function listAll(link: PhoneLink, access: PartitionAccess): Promise<PartitionFacts[]> {
   const partitions = await access.list();
   const userData = partitions.find(({ name }) => name === 'userdata');
   if (!userData || !(await link.files?.ready().catch(() => false))) return partitions;
@@ -22,7 +22,7 @@ export async function listAll(link: PhoneLink, access: PartitionAccess): Promise
 }
 
 /** What a system without root shares: files alone. */
-export async function listShared(shared: SharedFiles): Promise<PartitionFacts[]> {
+async function listShared(shared: SharedFiles): Promise<PartitionFacts[]> {
   if (!(await shared.ready())) return [];
   const bytes = (await shared.bytes()) ?? 0;
   return archives
@@ -41,4 +41,33 @@ export function sinceKept(kept: KeptView, digest: DigestRow, upSince: number): S
   if (digest.at <= kept.at) return undefined;
   const changed = digest.sha256.toString('hex') !== kept.sha256;
   return changed || digest.at >= upSince ? { at: digest.at, changed } : undefined;
+}
+
+/** What links list of their phones, read once for each time that one comes up. */
+export class PartitionLists {
+  private readonly all = new WeakMap<PhoneLink, Promise<PartitionFacts[]>>();
+  private readonly within = new WeakMap<PhoneLink, Promise<PartitionFacts[]>>();
+
+  /** Partitions, and files that are kept as archives. @throws Problem 409 when the mode gives no access */
+  of(link: PhoneLink, access: () => PartitionAccess): Promise<PartitionFacts[]> {
+    return once(this.all, link, () => (link.shared ? listShared(link.shared) : listAll(link, access())));
+  }
+
+  /** Logical partitions within others. */
+  logicalOf(link: PhoneLink): Promise<PartitionFacts[]> {
+    return once(this.within, link, () => link.partitions?.logical?.() ?? Promise.resolve([]));
+  }
+
+  forget(link: PhoneLink): void {
+    this.all.delete(link);
+    this.within.delete(link);
+  }
+}
+
+/** What failed is tried anew. */
+function once<T>(known: WeakMap<PhoneLink, Promise<T>>, link: PhoneLink, read: () => Promise<T>): Promise<T> {
+  const reading = known.get(link) ?? read();
+  known.set(link, reading);
+  reading.catch(() => known.delete(link));
+  return reading;
 }

@@ -12,7 +12,7 @@ import { AdbApps } from './apps/apps.ts';
 import { AdbDigests } from './digests.ts';
 import { AdbSharedFiles } from './files/shared-files.ts';
 import { AdbFiles } from './files/files.ts';
-import { AdbPartitions } from './partitions.ts';
+import { AdbPartitions } from './partitions/partitions.ts';
 import { commands } from './commands.ts';
 import { surveyAdb } from './survey.ts';
 import { AdbProviders } from './providers.ts';

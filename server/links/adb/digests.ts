@@ -25,6 +25,11 @@ export class AdbDigests {
     return this.found;
   }
 
+  /** Of files, which are compared by SHA-256 alone. @throws LinkFailure */
+  async wayOfFiles(): Promise<ProofWay> {
+    return (await this.way()) === 'sha256' ? 'sha256' : 'second reading';
+  }
+
   /**
    * SHA-256 of files by their paths within a folder, as they are given; those that are gone are missing. Without a tool
    * for that they are read once more.
@@ -36,7 +41,7 @@ export class AdbDigests {
     bytes: number,
     signal?: AbortSignal,
   ): Promise<Map<string, string>> {
-    const has = (await this.way()) === 'sha256';
+    const has = (await this.wayOfFiles()) === 'sha256';
     const found = new Map<string, string>();
     for (const batch of batches(paths)) {
       if (!has) await this.readFiles(folder, batch, found, signal);

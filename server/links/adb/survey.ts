@@ -6,7 +6,7 @@ import { readPackages } from '../../untrusted/untrusted.ts';
 import { commands } from './commands.ts';
 import type { AdbDigests } from './digests.ts';
 import type { AdbFiles } from './files/files.ts';
-import type { AdbPartitions } from './partitions.ts';
+import type { AdbPartitions } from './partitions/partitions.ts';
 import type { AdbShell, CommandResult } from './shell.ts';
 
 /** What a survey asks. */

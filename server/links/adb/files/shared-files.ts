@@ -61,7 +61,7 @@ export class AdbSharedFiles implements SharedFiles {
     return this.digestsOf.files(folder, paths, bytes, signal);
   }
 
-  async proofWay(): Promise<ProofWay> {
-    return (await this.digestsOf.way()) === 'sha256' ? 'sha256' : 'second reading';
+  proofWay(): Promise<ProofWay> {
+    return this.digestsOf.wayOfFiles();
   }
 }

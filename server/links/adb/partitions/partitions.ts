@@ -9,17 +9,17 @@ import { readLogicalPartitions } from '@keen-larder/core/formats/logical-partiti
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import { roleOf, tableImageName } from '@keen-larder/core/phone/roles.ts';
-import { contentsOf, zerosWhereUnreadable } from '../contents.ts';
-import { type Digest, type PartitionAccess } from '../phone-link.ts';
-import { inPairs, untilTaken } from '../../async/in-pairs.ts';
-import { batches } from './batches.ts';
-import { parseByName, parseMounts } from './parsing.ts';
-import { commands, rangesScript } from './commands.ts';
-import type { AdbDigests } from './digests.ts';
-import type { AdbShell } from './shell.ts';
+import { contentsOf, zerosWhereUnreadable } from '../../contents.ts';
+import { type Digest, type PartitionAccess } from '../../phone-link.ts';
+import { inPairs, untilTaken } from '../../../async/in-pairs.ts';
+import { batches } from '../batches.ts';
+import { parseByName, parseMounts } from '../parsing.ts';
+import { commands, rangesScript } from '../commands.ts';
+import type { AdbDigests } from '../digests.ts';
+import type { AdbShell } from '../shell.ts';
 import { disksOf, onNode, type LogicalPlace, type Place, type TablePlace } from './places.ts';
 import { stretches } from './stretches.ts';
-import { FlashFailure, PhoneRefusal } from '../../failures.ts';
+import { FlashFailure, PhoneRefusal } from '../../../failures.ts';
 
 const blockBytes = 1 << 20;
 const pageBytes = 4096;
