@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, watch } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { stepsToOpen } from '@keen-larder/core/phone/without-root.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
@@ -36,17 +37,7 @@ const recordText = computed(() => {
   if (told.value.length === 0) return 'its content providers tell nothing';
   return `${listText(told.value.map(({ kind, count: n }) => `${recordKind(kind).title} (${n ?? '–'})`))}, to be read`;
 });
-const condition = computed(() => props.phone.facts?.condition);
-/** The steps that would open the rest, in the order in which somebody would take them. */
-const steps = computed(() => [
-  condition.value?.bootloaderUnlocked
-    ? 'The bootloader is unlocked: a recovery that gives root can be flashed from bootloader mode, and then reads all of it.'
-    : 'Unlocking the bootloader wipes user data. Keep first what is above.',
-  condition.value?.encrypted
-    ? 'User data is encrypted: a recovery that cannot decrypt it reads ciphertext, which goes back to this phone alone.'
-    : undefined,
-  'Loader mode, where the processor has one, reads a locked phone as well.',
-]);
+const steps = computed(() => stepsToOpen(props.phone.facts?.condition ?? {}));
 </script>
 
 <template>
@@ -73,7 +64,7 @@ const steps = computed(() => [
     </dl>
     <h3>Closed: partitions, app data, settings, the IMEI’s own partition</h3>
     <ul class="soft">
-      <li v-for="step in steps.filter(Boolean)" :key="step">{{ step }}</li>
+      <li v-for="step in steps" :key="step">{{ step }}</li>
     </ul>
   </section>
 </template>
