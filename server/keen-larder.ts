@@ -27,7 +27,7 @@ import { binMs } from './larder/bin.ts';
 import { Larder } from './larder/larder.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
-import { adbKeyOf } from './links/adb/key.ts';
+import { adbKeyOf, type AdbKey } from './links/adb/key.ts';
 import type { UsbBus } from './links/usb/usb-bus.ts';
 import { openHome } from './disk/home.ts';
 import { Reserve } from './disk/reserve.ts';
@@ -67,6 +67,10 @@ export interface Options {
   readonly nicknames?: Readonly<Record<string, string>>;
   /** Phones are surveyed as soon as they are there in a mode and build that is new. */
   readonly surveysNew?: boolean;
+  /** By which phones know this computer; left out for the one in the home folder, which is made where there is none. */
+  readonly adbKey?: AdbKey;
+  /** Shared with others in this process, who close them; left out for threads of its own. */
+  readonly workers?: ShelfWorkers;
   /** Milliseconds since 1970; the demo sets it back while it makes its history. */
   readonly now?: () => number;
 }
@@ -126,7 +130,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const returns = returnStatements(db);
   const feed = new Feed(Date.now());
 
-  const workers = new ShelfWorkers();
+  const workers = options.workers ?? new ShelfWorkers();
   const time = new LarderTime(larderTimeStatements(db), now);
   const catalogue = { chunks, identity: shelfStatements(db), now, nowMs: () => time.nowMs };
   const { shelf, findings } = await Shelf.open(shelfPath, 'Bench disk', catalogue, workers);
@@ -142,7 +146,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       addresses: options.addresses,
       ...(options.adbServerPort !== undefined && { adbServerPort: options.adbServerPort }),
       ...(options.usbBus !== undefined && { usbBus: options.usbBus }),
-      adbKey: await adbKeyOf(home),
+      adbKey: options.adbKey ?? (await adbKeyOf(home)),
       stallMs: retryPolicy.stallMs,
       pollMs: options.pollMs ?? 1000,
       overdueMs: options.overdueMs ?? 2 * minute,
@@ -244,7 +248,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       await incoming.stop();
       await bench.stop();
       shelf.close();
-      await workers.close();
+      if (!options.workers) await workers.close();
       ledger.settle();
       time.save();
       db.close();

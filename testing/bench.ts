@@ -3,7 +3,9 @@ import type { RestoringStart } from '@keen-larder/contract/requests/restoring.ts
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/server/keen-larder.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
+import { adbKeyOf } from '@keen-larder/server/links/adb/key.ts';
 import { serve, type Serving } from '@keen-larder/server/serve.ts';
+import { ShelfWorkers } from '@keen-larder/server/shelf/threads/workers.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
@@ -37,16 +39,25 @@ export async function startKnot3(
   return { ...bench, phone: bench.phones.find(({ identity }) => identity.serial === serial)! };
 }
 
-export const quick = {
-  pollMs: 80,
+const keyFolder = testFolder();
+const adbKey = await adbKeyOf(keyFolder.path);
+keyFolder.remove();
+
+/** With a key of its own for each home folder. */
+export const quickWithOwnKey = {
+  pollMs: 250,
   overdueMs: 6000,
   startLimitMs: 30_000,
   // A busy machine lets a simulated phone wait for seconds.
   retryPolicy: { stallMs: 10_000, backoffMs: 20, tries: 4, awayMs: 8000 },
   nicknames: { [serial]: 'Ringing hut' },
   settledMs: 120,
+  // Applications of one process of tests use the same threads: each takes long to load.
+  workers: new ShelfWorkers(),
   log: silent,
 };
+/** A key takes long to make. */
+export const quick = { ...quickWithOwnKey, adbKey };
 
 export const openOn = (
   home: string,
@@ -56,7 +67,7 @@ export const openOn = (
   openKeenLarder({ ...quick, home, addresses: bench ? [bench.phone.state().adb] : [], ...options });
 
 /** For tests of phones that fall silent. */
-export const impatient = { retryPolicy: { ...quick.retryPolicy, stallMs: 1200 } };
+export const impatient = { retryPolicy: { ...quick.retryPolicy, stallMs: 2000 } };
 
 /** All addresses of simulated phones, in whichever mode each is. */
 export const addressesOfAll = ({ phones }: PracticeBench): string[] =>

@@ -7,8 +7,9 @@ const asked = (name: string): number | undefined => {
   return value === undefined ? undefined : Number(value);
 };
 
-/** `npm run kills` is under way. */
-export const isLong = asked('KEEN_LARDER_FAULTS') !== undefined;
+/** `npm run kills` or `npm run faults` is under way. */
+export const isLong =
+  asked('KEEN_LARDER_FAULTS') !== undefined || asked('KEEN_LARDER_FAULT_SECONDS') !== undefined;
 
 /** Seeds of each fault. */
 export const faultSeeds = (few: number): number => asked('KEEN_LARDER_FAULTS') ?? few;

@@ -7,7 +7,7 @@ import { promisify } from 'node:util';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { ConnectionView } from '@keen-larder/contract/connections.ts';
 import { parseAdbPublicKey } from '@keen-larder/core/protocols/adb/auth.ts';
-import { quick, serial, startKnot3, testFolder, until } from '../../testing/bench.ts';
+import { quickWithOwnKey as quick, serial, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { adbKeyOf } from '../links/adb/key.ts';
 import { parseDevices } from '../links/adb/server.ts';

@@ -16,7 +16,7 @@ import {
 } from '../../testing/bench.ts';
 import { Mangler, type Mangling } from '../../testing/faults/mangler.ts';
 import { numbersOf } from '../../testing/numbers.ts';
-import { Turns } from '../../testing/turns.ts';
+import { mostHeldMs, Turns } from '../../testing/turns.ts';
 import { wholeSets } from '../../testing/shelf-checker.ts';
 import { Problem, traitsOf } from '../failures.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
@@ -32,8 +32,6 @@ const home = join(folder.path, 'home');
 /** Longer than this nothing that is asked of a phone may take, with all its attempts. */
 const limitMs = 60_000;
 const stallMs = 800;
-/** Of processor time; nothing holds the program up for longer. */
-const mostHeldMs = 100;
 
 let bench: PracticeBench;
 let app: KeenLarder;
