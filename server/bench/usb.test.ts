@@ -78,6 +78,23 @@ describe('adb over USB, without an adb server', () => {
     });
   });
 
+  it('waits until somebody allows this computer on the phone, who is not asked again', async () => {
+    const { app, bus, device, phone } = await onUsb();
+    phone.trusting = false;
+    const plugged = device('adb');
+    bus.plug(plugged);
+    await until('the question', () => stateOf(app) === 'asks' && phone.state().asking !== undefined);
+    expect(phone.state().asking?.fingerprint).toBe(app.bench.ways.view().fingerprint);
+    expect(app.bench.list()).toEqual([]);
+    await phone.answerAsking(true);
+    await until('the system over USB', isHere(app, 'system'));
+    bus.unplug(plugged);
+    await until('its going', () => app.bench.view(serial).presence === 'away');
+    bus.plug(device('adb'));
+    await until('the system once more', isHere(app, 'system'));
+    expect(phone.state().asking).toBeUndefined();
+  });
+
   it('clears endpoints that stall', async () => {
     const { app, bus, device, phone } = await onUsb();
     void phone.start('recovery');

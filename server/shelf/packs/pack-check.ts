@@ -31,6 +31,7 @@ function faultOf(record: Record, stored: Buffer): string | undefined {
 /**
  * Reads a pack from the disk: its frame, and every chunk against its name.
  * @param chunks where the catalogue has them; left out for all that the pack itself lists
+ * @returns with the records that the pack lists, where none were given
  * @throws Error when the file cannot be opened
  */
 export function checkPack({
@@ -67,7 +68,7 @@ export function checkPack({
       frame === undefined ? 'is not where the catalogue has it' : `is in a pack that is damaged (${frame})`;
     const told = new Set(damaged.map(({ digest }) => digest));
     for (const { digest } of rest) if (!told.has(digest)) damaged.push({ digest, what: why });
-    return { bytes, modifiedAt, ...(frame && { frame }), damaged, records };
+    return { bytes, modifiedAt, ...(frame && { frame }), damaged, records: chunks ? [] : records };
   } finally {
     pack.close();
   }

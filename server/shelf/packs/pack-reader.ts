@@ -10,8 +10,8 @@ import {
   type Record,
 } from './pack-format.ts';
 
-/** Read at once; no record is longer. */
-const windowBytes = 8 * chunkBytes;
+/** What is read at once: a record and the header of the next. Larger pieces leave the processor's cache before they are checked. */
+const windowBytes = chunkBytes + recordHeader.bytes;
 
 /** A file that is read in one go, for threads that do nothing else. Not closed by itself. */
 export class OpenPack {
@@ -31,11 +31,11 @@ export class OpenPack {
     this.modifiedAt = Math.round(mtimeMs);
   }
 
-  /** Some bytes of it, fewer at its end; good until the next are asked for. @param length no more than a window */
+  /** Some bytes of it, fewer at its end; good until the next are asked for. @param length no more than a chunk */
   read(offset: number, length: number): Buffer {
     if (offset < this.windowAt || offset + length > this.windowAt + this.filled) {
       this.windowAt = offset;
-      this.filled = readSync(this.file, this.window, 0, windowBytes, offset);
+      this.filled = readSync(this.file, this.window, 0, length + recordHeader.bytes, offset);
     }
     return this.window.subarray(
       offset - this.windowAt,
