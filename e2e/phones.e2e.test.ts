@@ -2,6 +2,7 @@
 import { expect, it } from 'vitest';
 import { isLive } from '@keen-larder/contract/runs.ts';
 import { serial, until } from '../testing/bench.ts';
+import { isLong } from '../testing/effort.ts';
 import { openStory } from './story.ts';
 
 const reed = 'MR2Q-44107';
@@ -20,6 +21,9 @@ it('images a phone in loader mode, early loader included, beside another one', a
   await page.getByRole('button', { name: 'Everything' }).click();
   await page.getByRole('checkbox', { name: 'Pick preloader' }).waitFor({ state: 'attached' });
   expect(await page.getByRole('checkbox', { name: 'Pick preloader' }).isChecked()).toBe(true);
+  // All of them with the long campaigns; here the small ones are enough for what is to be seen.
+  for (const name of isLong ? [] : ['system', 'userdata', 'cache'])
+    await page.locator(`g.jar[data-partition="${name}"]`).click();
   await page.getByRole('textbox', { name: 'Name of the set' }).fill('Reed in loader mode');
   await page.getByRole('button', { name: 'Start imaging' }).click();
 

@@ -47,6 +47,11 @@ export class RestoringRequest {
   @IsBoolean()
   format?: boolean;
 
+  /** Also what the phone has already is written. */
+  @IsOptional()
+  @IsBoolean()
+  writeAll?: boolean;
+
   /** What is about to be overwritten and is nowhere kept is imaged first. */
   @IsOptional()
   @IsBoolean()

@@ -24,6 +24,15 @@ export interface PartitionAccess {
    * @throws FlashFailure at the first block that the phone cannot read
    */
   read(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /**
+   * Replaces some ranges, each of which begins at a whole mebibyte; resolves when the phone has them on its flash. The first is asked
+   * for once nothing else writes to the partition.
+   */
+  writeRanges?(
+    name: string,
+    ranges: AsyncIterable<{ readonly offset: number; readonly parts: AsyncIterable<Uint8Array> }>,
+    signal?: AbortSignal,
+  ): Promise<void>;
   /** Replaces the bytes from the first on; resolves when the phone has them on its flash. */
   write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
   /** How `digest` comes about; asked of the phone once. */
@@ -33,6 +42,17 @@ export interface PartitionAccess {
    * @throws FlashFailure when the phone cannot read all of them
    */
   digest(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): Promise<Digest>;
+  /**
+   * The phone's digests of a range's pieces, in their order; undefined where it computes none of this partition. They tell where to
+   * look: what cannot be read has a digest as well. The way is the faster one, whichever proves.
+   * @param range of whole chunks, but for the end of the partition
+   */
+  digestPieces?(
+    name: string,
+    range: ByteRange,
+    pieceBytes: number,
+    signal?: AbortSignal,
+  ): Promise<AsyncIterable<Digest> | undefined>;
   /** It can digest while it is read from. */
   readonly doesTwoThings: boolean;
   /** A partition with random access, for looking at a few of its blocks. */

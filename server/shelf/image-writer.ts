@@ -2,7 +2,7 @@ import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larde
 import { copyToShared, type BlockPool } from './threads/block-pool.ts';
 import type { Block } from './threads/chunk-worker.ts';
 import { MoreThanAsked } from '../failures.ts';
-import { readBlocks } from './image-reader.ts';
+import { readBlocks, type ImageRecipe } from './image-reader.ts';
 import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
 import type { DigestStream } from './threads/workers.ts';
@@ -85,7 +85,7 @@ export class ImageWriter {
   /** SHA-256 of the bytes taken so far. */
   async sha256SoFar(): Promise<Buffer> {
     await this.settled();
-    return this.digests.sha256SoFar();
+    return this.digests.soFar();
   }
 
   /** What was taken so far, as an image of which the rest is missing. */
@@ -155,11 +155,46 @@ export class ImageWriter {
         block.release();
       }
     }
-    const names: Buffer[] = [];
-    for (let at = 0; at < chunks.length; at += digestBytes) names.push(chunks.subarray(at, at + digestBytes));
-    this.entries = [{ taken, names: Promise.resolve(names) }];
+    this.entries = [{ taken, names: Promise.resolve(namesIn(chunks)) }];
     this.durable = 1;
     this.handedOver = taken;
+  }
+
+  /**
+   * Takes the next bytes of the range under way as another image of the shelf has them.
+   * @param told their digest, where they count only if that image has the same there
+   * @returns whether they were taken
+   * @throws DamagedImage
+   */
+  async takeFrom(
+    image: ImageRecipe,
+    bytes: number,
+    told?: { readonly by: 'sha256' | 'md5'; readonly hex: string },
+  ): Promise<boolean> {
+    const { offset } = this.missing[0]!;
+    const { workers } = this.shelf;
+    const here = told && workers.digestStream(told.by);
+    await this.digests.mark();
+    try {
+      for await (const block of readBlocks(this.shelf, image, { offset, bytes })) {
+        await Promise.all([this.digests.update(block), here?.update(block)]);
+        block.release();
+      }
+    } catch (error) {
+      await this.digests.backToMark();
+      void here?.finish();
+      throw error;
+    }
+    if (here && (await here.finish()).toString('hex') !== told.hex) {
+      await this.digests.backToMark();
+      return false;
+    }
+    this.addHole(offset);
+    this.handedOver += bytes;
+    const [from, end] = [offset, offset + bytes].map((at) => Math.ceil(at / chunkBytes) * digestBytes);
+    const names = namesIn(image.chunks.subarray(from, end));
+    this.entries.push({ taken: this.handedOver, names: Promise.resolve(names) });
+    return true;
   }
 
   /** Forgets all that was taken. */
@@ -238,4 +273,10 @@ export class ImageWriter {
     await Promise.all(this.entries.map((entry) => entry.names));
     if (this.failure) throw this.failure as Error;
   }
+}
+
+function namesIn(chunks: Buffer): Buffer[] {
+  const names: Buffer[] = [];
+  for (let at = 0; at < chunks.length; at += digestBytes) names.push(chunks.subarray(at, at + digestBytes));
+  return names;
 }

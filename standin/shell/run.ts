@@ -45,6 +45,7 @@ async function runList(
       code = 0;
       continue;
     }
+    if (name === 'exit' && pipeline.commands.length === 1) return code;
     code = await runPipeline(pipeline, host, streams, uid, cwd);
   }
   return code;

@@ -31,6 +31,8 @@ export interface RestoringPicks {
   restartAfter: boolean;
   /** Images first what is about to be overwritten and is nowhere kept. */
   keepFirst: boolean;
+  /** Writes also what the phone has already. */
+  writeAll: boolean;
   /** User data is made anew before files are put back. */
   format: boolean;
   confirmed: string[];
@@ -72,6 +74,7 @@ export const usePicks = defineStore('picks', () => {
       intoSlot: undefined,
       restartAfter: true,
       keepFirst,
+      writeAll: false,
       format: false,
       confirmed: [],
       armedWith: '',

@@ -13,7 +13,7 @@ import { tarEnd, tarHeader, tarPadding } from '../../formats/tar-header.ts';
 import { testFolder } from '../../../testing/folder.ts';
 import { knot3Flash } from '../../../testing/flashes.ts';
 import { UserlandPhone, whyNotHere, type Personality } from '../../../testing/userland/userland-phone.ts';
-import { commands, rangesScript } from './commands.ts';
+import { commands, piecesScript, rangesScript } from './commands.ts';
 
 const missing = whyNotHere();
 const folder = testFolder();
@@ -164,6 +164,20 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     { line: commands.readRanges('/dev/block/none', ranges) },
   ],
   digestNode: [{ line: commands.digestNode('sha256', node) }, { line: commands.digestNode('md5', node) }],
+  digestPieces: [
+    {
+      line: commands.digestPieces(node),
+      input: Buffer.from(piecesScript('sha256', node, { offset: 0, bytes: (5 << 20) + 1 }, 1 << 20)),
+    },
+    {
+      line: commands.digestPieces(node),
+      input: Buffer.from(piecesScript('md5', node, { offset: 1 << 20, bytes: 4 << 20 }, 2 << 20)),
+    },
+    {
+      line: commands.digestPieces('/dev/block/none'),
+      input: Buffer.from(piecesScript('md5', '/dev/block/none', { offset: 0, bytes: 1 << 20 }, 1 << 20)),
+    },
+  ],
   digestOfNothing: [{ line: commands.digestOfNothing('sha256') }, { line: commands.digestOfNothing('md5') }],
   digestRanges: [
     { line: commands.digestRanges('sha256', node), input: Buffer.from(rangesScript(node, ranges)) },

@@ -9,6 +9,8 @@ const words = (all: readonly string[]): string => all.map(quote).join(' ');
 
 const kernelBattery = '/sys/class/power_supply/battery';
 const blockBytes = 1 << 20;
+/** Pieces begin and end where chunks do. */
+const pieceBlockBytes = 256 * 1024;
 /** So much fits into one adb payload together with its shell frame. */
 const framedBlockBytes = blockBytes - 4096;
 
@@ -52,6 +54,8 @@ export const commands = {
   digestNode: (by: DigestName, node: string) => `${flush(node)}; ${by}sum ${quote(node)}`,
   /** Of what its input says is read: a command line of a file system's ranges would be longer than Linux takes. */
   digestRanges: (by: DigestName, node: string) => `${flush(node)}; sh | ${by}sum`,
+  /** Of pieces, which its input says: `piecesScript`. */
+  digestPieces: (node: string) => `${flush(node)}; sh`,
   /** Whether a tool for digests is there and right. */
   digestOfNothing: (by: DigestName) => `${by}sum /dev/null`,
   /** toybox overruns `bs=` where what it reads comes in short pieces, as from a socket; blocks of its own it fills. */
@@ -158,6 +162,17 @@ function smallBlock(offset: number, bytes: number): number {
 /** The input of `digestRanges`, which says where it ends. */
 export const rangesScript = (node: string, ranges: readonly ByteRange[]): string =>
   [...readsOf(node, ranges), 'exit'].map((line) => `${line}\n`).join('');
+
+/** For a shell: prints a digest for each piece of a range, in their order; of what cannot be read, that of less. */
+export const piecesScript = (by: DigestName, node: string, range: ByteRange, pieceBytes: number): string => {
+  const blocks = pieceBytes / pieceBlockBytes;
+  const lines: string[] = [];
+  for (let at = range.offset; at < range.offset + range.bytes; at += pieceBytes) {
+    const dd = `dd if=${quote(node)} bs=${pieceBlockBytes} skip=${at / pieceBlockBytes} count=${blocks}`;
+    lines.push(`${dd} 2>/dev/null | ${by}sum\n`);
+  }
+  return `${lines.join('')}exit\n`;
+};
 
 /** What has `dd` read ranges of a node, in the largest blocks that fit each. */
 function readsOf(node: string, ranges: readonly ByteRange[]): string[] {

@@ -14,10 +14,10 @@ import { FlashFailure } from '../../failures.ts';
 import { accessOf } from '../phone/phone-access.ts';
 
 interface Proving {
-  readonly phone: PhoneAtWork;
+  readonly phone: Pick<PhoneAtWork, 'retry'>;
   readonly set: SetWriter;
   readonly shelf: Shelf;
-  readonly run: Run;
+  readonly run: Pick<Run, 'log' | 'signal'>;
 }
 
 export interface Proven {

@@ -12,6 +12,8 @@ import type { Journal, Recalled } from './imaging-journal.ts';
 import type { Run } from '../engine/live-run.ts';
 import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
+import type { KeptImage } from '../../larder/larder.ts';
+import { takeByPieces } from './again/by-pieces.ts';
 import { proveImage } from './image-proof.ts';
 import { FlashFailure, MoreThanAsked, RunFailure } from '../../failures.ts';
 import { md5Stored } from '../../shelf/verify-image.ts';
@@ -29,11 +31,29 @@ export interface TakenImage {
 
 /** What taking images needs. */
 export interface Taking {
-  readonly phone: PhoneAtWork;
+  readonly phone: Pick<PhoneAtWork, 'retry'>;
   readonly set: SetWriter;
   readonly shelf: Shelf;
-  readonly journal: Journal;
-  readonly run: Run;
+  readonly journal: Pick<Journal, 'begin' | 'goOn' | 'replaced' | 'checkpoint' | 'checkpointSoon'>;
+  readonly run: Pick<Run, 'log' | 'signal' | 'withoutBytes'>;
+}
+
+/** What is known of an image before it is read. */
+export interface Known {
+  /** What an earlier run has put on the shelf of it. */
+  readonly recalled: Recalled | undefined;
+  /** The phone's digest of all of it, where it was asked before. */
+  readonly told: Digest | undefined;
+  /** An earlier image of all of it: what the phone still has as that has it is not read. */
+  readonly base: KeptImage | undefined;
+}
+
+/** Who is told how far it is. */
+export interface Told {
+  /** Told the bytes as they pass; fewer than none when they must pass again. */
+  passed(bytes: number): void;
+  /** Told how many bytes there are to read. */
+  resize(bytes: number): void;
 }
 
 const checkpointMs = 4000;
@@ -41,26 +61,37 @@ const checkpointMs = 4000;
 /**
  * Reads one image, through whatever happens to the link, and has the phone prove it.
  * @param ranges what is to be read
- * @param recalled what an earlier run has put on the shelf of it
- * @param told the phone's digest of all of it, where it was asked before
  */
 export async function takeImage(
   taking: Taking,
   partition: PartitionFacts,
   ranges: readonly ByteRange[],
-  recalled: Recalled | undefined,
-  told: Digest | undefined,
-  passed: (bytes: number) => void,
+  { recalled, told, base }: Known,
+  { passed, resize }: Told,
 ): Promise<TakenImage> {
   const { phone, set, journal, run, shelf } = taking;
   const { name } = partition;
   const writer = set.image(partition.bytes, ranges);
   const unreadable: ByteRange[] = [];
   const early = new EarlyDigest(name, ranges, run.signal, told);
+  let writtenDownAt = performance.now();
+  const checkpointIfDue = () => {
+    if (performance.now() - writtenDownAt < checkpointMs) return;
+    writtenDownAt = performance.now();
+    journal.checkpointSoon();
+  };
+  let spared = 0;
+  /** What comes from the shelf is not to be read. */
+  const spare = (bytes: number) => {
+    spared += bytes;
+    resize(rangesBytes(ranges) - spared);
+    checkpointIfDue();
+  };
   const startAnew = async (why: string) => {
     run.log(why, 'warning');
     early.forget();
-    passed(-writer.taken);
+    passed(spared - writer.taken);
+    spare(-spared);
     await writer.startAnew();
     unreadable.length = 0;
     journal.begin(name, ranges, writer);
@@ -84,12 +115,9 @@ export async function takeImage(
     journal.begin(name, ranges, writer);
   }
 
-  let writtenDownAt = performance.now();
   const onStored = (bytes: number) => {
     passed(bytes);
-    if (performance.now() - writtenDownAt < checkpointMs) return;
-    writtenDownAt = performance.now();
-    journal.checkpointSoon();
+    checkpointIfDue();
   };
   const read = (attempt: (attempt: Attempt) => Promise<void>) =>
     phone.retry({
@@ -104,9 +132,13 @@ export async function takeImage(
     });
   while (writer.missing.length > 0) {
     try {
-      await read(({ link, signal }) => {
+      await read(async ({ link, signal }) => {
         early.begin(link);
-        return writer.take(accessOf(link).read(name, writer.missing, signal), onStored);
+        const access = accessOf(link);
+        const isTaken =
+          base &&
+          (await takeByPieces({ access, name, writer, base, shelf, run, signal, spared: spare, onStored }));
+        if (!isTaken) await writer.take(access.read(name, writer.missing, signal), onStored);
       });
       if (writer.missing.length > 0)
         await read((attempt) => readPiece(attempt, name, writer, unreadable, onStored));
@@ -120,6 +152,10 @@ export async function takeImage(
     }
   }
   const stored = await writer.finish();
+  if (base && spared > 0) {
+    const read = sizeText(rangesBytes(ranges) - spared);
+    run.log(`${name}: ${sizeText(spared)} are as in “${base.label}”; ${read} were read.`);
+  }
   if (unreadable.length > 0) {
     run.log(`${name}: the phone cannot read ${rangesText(unreadable)}; they are kept as zeros.`, 'error');
   }

@@ -1,7 +1,12 @@
 import type { ImageRow } from '../../database/sets.ts';
 import { imageFiles } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { type FlashingAccess } from '../../links/phone-link.ts';
+import type { FlashingAccess, PartitionAccess } from '../../links/phone-link.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { comparePieces, joined } from '../phone/pieces.ts';
 import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
@@ -31,6 +36,8 @@ export class ImageWriting {
     private readonly context: RunContext,
     private readonly journal: WritingJournal,
     private readonly run: Run,
+    /** Also what the phone has already. */
+    private readonly writesAll: boolean | undefined,
   ) {}
 
   /** Reads an image as it is kept. @throws RunFailure when it is not as it was */
@@ -62,7 +69,12 @@ export class ImageWriting {
     const { journal, run } = this;
     journal.writes(onto);
     for (let writing = 1; ; writing++) {
-      await this.writeOnce(phone, image, onto, passed);
+      // What the phone told of its pieces was not so where it does not come out as it was kept.
+      const spared = await this.writeOnce(phone, image, onto, passed, writing === 1 && !this.writesAll);
+      if (spared > 0) {
+        const written = sizeText(image.bytes - spared);
+        run.log(`${onto}: ${sizeText(spared)} were as kept already; ${written} were written.`);
+      }
       const { agrees, words } = await run.withoutBytes(() => this.digests(phone, image, onto));
       if (agrees) {
         this.settle(phone, image, onto);
@@ -160,7 +172,7 @@ export class ImageWriting {
     passed: (bytes: number) => void,
   ): Promise<string> {
     this.journal.writes(onto);
-    await this.writeOnce(phone, image, onto, passed);
+    await this.writeOnce(phone, image, onto, passed, false);
     return 'the bootloader took it';
   }
 
@@ -217,21 +229,37 @@ export class ImageWriting {
     return digestWhole(this.context.larder.shelf, image, by, this.run.signal);
   }
 
+  /** @returns how many bytes the phone had already, which were not written */
   private async writeOnce(
     phone: PhoneAtWork,
     image: ImageRow,
     onto: string,
     passed: (bytes: number) => void,
-  ): Promise<void> {
+    mayCompare: boolean,
+  ): Promise<number> {
     const { larder, bench } = this.context;
+    const { shelf } = larder;
     try {
-      await phone.retry({
+      return await phone.retry({
         what: `Write ${onto}`,
         passed,
-        attempt: ({ link, signal, passed }) => {
-          if (link.flashing) return flashImage(larder, image, onto, link.flashing, passed, signal);
-          const parts = counted(readInPlace(larder.shelf, image), passed);
-          return accessOf(link).write(onto, parts, signal);
+        attempt: async ({ link, signal, passed }) => {
+          if (link.flashing) {
+            await flashImage(larder, image, onto, link.flashing, passed, signal);
+            return 0;
+          }
+          const access = accessOf(link);
+          if (mayCompare && image.bytes > coarseBytes && access.writeRanges && access.digestPieces) {
+            let spared = 0;
+            const differing = differingRanges(access, onto, { shelf, image }, signal, (bytes) => {
+              spared += bytes;
+              passed(bytes);
+            });
+            await access.writeRanges(onto, readCounted(shelf, image, differing, passed), signal);
+            return spared;
+          }
+          await access.write(onto, counted(readInPlace(shelf, image), passed), signal);
+          return 0;
         },
       });
     } catch (error) {
@@ -250,6 +278,47 @@ export class ImageWriting {
 
 const half = (partition: string) =>
   `${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`;
+
+/**
+ * Where a phone does not have what an image has, as far as it tells.
+ * @param spared told of what it has
+ */
+async function* differingRanges(
+  access: PartitionAccess,
+  onto: string,
+  kept: { readonly shelf: Shelf; readonly image: ImageRow },
+  signal: AbortSignal,
+  spared: (bytes: number) => void,
+): AsyncGenerator<ByteRange> {
+  const whole = { offset: 0, bytes: kept.image.bytes };
+  const coarse = await comparePieces(access, onto, kept, whole, coarseBytes, signal);
+  if (!coarse) {
+    yield whole;
+    return;
+  }
+  for await (const { piece, isSame } of coarse) {
+    const fine = isSame ? undefined : await comparePieces(access, onto, kept, piece, fineBytes, signal);
+    if (!fine) {
+      if (isSame) spared(piece.bytes);
+      else yield piece;
+      continue;
+    }
+    for await (const part of joined(fine)) {
+      if (part.isSame) spared(part.piece.bytes);
+      else yield part.piece;
+    }
+  }
+}
+
+async function* readCounted(
+  shelf: Shelf,
+  image: ImageRow,
+  ranges: AsyncIterable<ByteRange>,
+  passed: Passed,
+): AsyncGenerator<{ readonly offset: number; readonly parts: AsyncIterable<Uint8Array> }> {
+  for await (const range of ranges)
+    yield { offset: range.offset, parts: counted(readInPlace(shelf, image, range), passed) };
+}
 
 /** Hands an image to a bootloader: as it is when it fits into one download, otherwise in sparse pieces. */
 async function flashImage(

@@ -66,7 +66,8 @@ export async function startRestoring(
           ? `Make slot ${start.activate} of ${nickname} the one that starts`
           : `Put ${count} ${count === 1 ? 'image' : 'images'} back onto ${nickname}: ${of}`;
       const { mode } = bench.facts(serial);
-      plan = { kind: 'restoring', serial, setIds, mode, title, steps, proved: [], begun: [] };
+      const writesAll = start.writeAll ?? false;
+      plan = { kind: 'restoring', serial, setIds, mode, title, steps, writesAll, proved: [], begun: [] };
       if (start.keepFirst) await keepFirst(context, serial, start);
       return runPlanOf(context, plan);
     },
@@ -183,7 +184,7 @@ async function restore(
   const { bench, larder, retryPolicy, startLimitMs } = context;
   const { serial, mode, setIds } = plan;
   const elapsedMs = stopwatch();
-  const writing = new ImageWriting(context, journal, run);
+  const writing = new ImageWriting(context, journal, run, plan.writesAll);
   const done = { images: 0, bytes: 0 };
   const ends: string[] = [];
   if (bench.facts(serial).mode !== mode) await PhoneAtWork.restart(bench, serial, mode, run, startLimitMs);

@@ -10,6 +10,8 @@ export interface RestoringPlan {
   readonly mode: PhoneMode;
   readonly title: string;
   readonly steps: readonly Step[];
+  /** Also what the phone has already is written. */
+  readonly writesAll?: boolean;
   /** Partitions that hold what was kept, by the phone's own digest. */
   readonly proved: readonly string[];
   /** Partitions whose writing has begun and is not proved. */

@@ -26,6 +26,15 @@ export class DigestThread {
     return this.digest('finish', stream);
   }
 
+  async mark(stream: number): Promise<void> {
+    await this.ask({ kind: 'mark', stream });
+  }
+
+  /** Forgets what was fed since the mark. */
+  async back(stream: number): Promise<void> {
+    await this.ask({ kind: 'back', stream });
+  }
+
   private async digest(kind: 'peek' | 'finish', stream: number): Promise<Buffer> {
     const { digest } = await this.ask({ kind, stream });
     return Buffer.from(digest!);

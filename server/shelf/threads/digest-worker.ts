@@ -9,8 +9,11 @@ export type DigestRequest =
       readonly memory: SharedArrayBuffer;
       readonly bytes: number;
     }
-  /** `peek` answers with the digest so far and goes on; `finish` ends the stream. */
-  | { readonly kind: 'peek' | 'finish'; readonly stream: number };
+  /**
+   * `peek` answers with the digest so far and goes on; `finish` ends the stream; after `mark`, `back` forgets what came since.
+   * The last two are answered without a digest.
+   */
+  | { readonly kind: 'peek' | 'finish' | 'mark' | 'back'; readonly stream: number };
 
 /** Answers come in the order of the requests; an update is answered without a digest. */
 export interface DigestAnswer {
@@ -19,6 +22,7 @@ export interface DigestAnswer {
 }
 
 const streams = new Map<number, Hash>();
+const marks = new Map<number, Hash>();
 const port = parentPort!;
 
 port.on('message', (request: DigestRequest) => {
@@ -33,8 +37,15 @@ port.on('message', (request: DigestRequest) => {
     port.postMessage({ stream } satisfies DigestAnswer);
   } else if (request.kind === 'peek') {
     port.postMessage({ stream, digest: hash.copy().digest() } satisfies DigestAnswer);
+  } else if (request.kind === 'mark') {
+    marks.set(stream, hash.copy());
+    port.postMessage({ stream } satisfies DigestAnswer);
+  } else if (request.kind === 'back') {
+    streams.set(stream, marks.get(stream)!.copy());
+    port.postMessage({ stream } satisfies DigestAnswer);
   } else {
     streams.delete(stream);
+    marks.delete(stream);
     port.postMessage({ stream, digest: hash.digest() } satisfies DigestAnswer);
   }
 });

@@ -6,11 +6,14 @@ import type { Record } from '../packs/pack-format.ts';
 import { builtWorker } from '../built-worker.ts';
 import { DigestThread } from './digest-thread.ts';
 
-/** The SHA-256 of one image, fed block by block; a block may be reused when its `update` has resolved. */
+/** A digest over bytes that are fed block by block; a block may be reused when its `update` has resolved. */
 export interface DigestStream {
   update(block: Block): Promise<void>;
-  /** SHA-256 of what was fed so far; more may follow. */
-  sha256SoFar(): Promise<Buffer>;
+  /** The digest of what was fed so far; more may follow. */
+  soFar(): Promise<Buffer>;
+  mark(): Promise<void>;
+  /** Forgets what was fed since the mark. */
+  backToMark(): Promise<void>;
   finish(): Promise<Buffer>;
 }
 
@@ -22,7 +25,8 @@ export class ShelfWorkers {
     maxThreads: Math.max(2, availableParallelism()),
     idleTimeout: 600_000,
   });
-  private readonly sha256 = new DigestThread('sha256');
+  /** A thread each, started when first asked. */
+  private readonly digests = { sha256: new DigestThread('sha256'), md5: new DigestThread('md5') };
   private nextStream = 1;
 
   /** Starts the threads before they are needed: each takes a good part of a second to load. */
@@ -68,16 +72,19 @@ export class ShelfWorkers {
     };
   }
 
-  digestStream(): DigestStream {
+  digestStream(by: 'sha256' | 'md5' = 'sha256'): DigestStream {
     const stream = this.nextStream++;
+    const thread = this.digests[by];
     return {
-      update: (block) => this.sha256.update(stream, block),
-      sha256SoFar: () => this.sha256.peek(stream),
-      finish: () => this.sha256.finish(stream),
+      update: (block) => thread.update(stream, block),
+      soFar: () => thread.peek(stream),
+      mark: () => thread.mark(stream),
+      backToMark: () => thread.back(stream),
+      finish: () => thread.finish(stream),
     };
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.pool.destroy(), this.sha256.close()]);
+    await Promise.all([this.pool.destroy(), this.digests.sha256.close(), this.digests.md5.close()]);
   }
 }

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import { ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/core/runsheet/arming.ts';
@@ -57,21 +58,33 @@ const { sheet, run } = useTrayRun({
 });
 
 function request(): RestoringRequest {
-  const { restartAfter, keepFirst, format } = props.picks;
+  const { restartAfter, keepFirst, format, writeAll } = props.picks;
   return {
     puts: [...props.puts],
     restartAfter,
     ...(keepFirst && { keepFirst }),
+    ...(writeAll && { writeAll }),
     ...(format && hasFiles.value && { format }),
     ...(props.activate && { activate: props.activate }),
   };
 }
 
+/** The phone digests pieces of what it has: only those that differ are written. */
+const comparesPieces = computed(
+  () =>
+    (props.phone?.facts?.mode === 'system' || props.phone?.facts?.mode === 'recovery') &&
+    writes.value.some(({ bytes, text }) => bytes > coarseBytes && text.startsWith('Write ')),
+);
+
 const figures = computed(() => {
   if (!sheet.value || count.value === 0) return [];
   const { bytes, expectedMs, bytesPerSecond } = sheet.value;
   return [
-    { value: sizeText(bytes), name: 'to write', exact: `${bytes.toLocaleString('en')} bytes` },
+    {
+      value: sizeText(bytes),
+      name: comparesPieces.value && !props.picks.writeAll ? 'to write at most' : 'to write',
+      exact: `${bytes.toLocaleString('en')} bytes`,
+    },
     { value: aboutText(expectedMs), name: `at ${sizeText(bytesPerSecond)}/s` },
   ];
 });
@@ -145,6 +158,9 @@ function arm(typed: string): void {
       <!-- eslint-disable vue/no-mutating-props -- what is picked is a store's, handed on -->
       <ElCheckbox v-if="sheet && hasWork && canKeepFirst" v-model="picks.keepFirst"
         >Keep first what is about to be overwritten</ElCheckbox
+      >
+      <ElCheckbox v-if="sheet && comparesPieces" v-model="picks.writeAll"
+        >Write everything, also what the phone has already</ElCheckbox
       >
       <ElCheckbox v-if="sheet && hasFiles" v-model="picks.format"
         >Format user data first: photos and downloads on it are lost</ElCheckbox

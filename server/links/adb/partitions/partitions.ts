@@ -18,7 +18,7 @@ import { commands, rangesScript } from '../commands.ts';
 import type { AdbDigests } from '../digests.ts';
 import type { AdbShell } from '../shell.ts';
 import { disksOf, onNode, type LogicalPlace, type Place, type TablePlace } from './places.ts';
-import { stretches } from './stretches.ts';
+import { stretches, type Stretch } from './stretches.ts';
 import { FlashFailure, PhoneRefusal } from '../../../failures.ts';
 
 const blockBytes = 1 << 20;
@@ -33,6 +33,17 @@ const folders = ['/dev/block/by-name/', '/dev/block/bootdevice/by-name/'];
 const superName = 'super';
 /** A disk, not a partition of one: Android lists them by name since version 10. */
 const wholeDisk = /^\/dev\/block\/(?:mmcblk\d+|sd[a-z]+|nvme\d+n\d+)$/;
+
+async function* one<T>(value: T): AsyncGenerator<T> {
+  yield await Promise.resolve(value);
+}
+
+async function* stretchesOf(
+  ranges: AsyncIterable<{ readonly offset: number; readonly parts: AsyncIterable<Uint8Array> }>,
+): AsyncGenerator<Stretch> {
+  for await (const { offset, parts } of ranges)
+    for await (const each of stretches(parts, stretchSizes)) yield { ...each, offset: offset + each.offset };
+}
 
 /** Partitions of a phone, and its partition tables, through `dd` and its tools for digests, on its shell. */
 export class AdbPartitions implements PartitionAccess {
@@ -108,13 +119,21 @@ export class AdbPartitions implements PartitionAccess {
       });
   }
 
-  async write(name: string, bytes: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+  write(name: string, parts: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+    return this.writeRanges(name, one({ offset: 0, parts }), signal);
+  }
+
+  async writeRanges(
+    name: string,
+    ranges: AsyncIterable<{ readonly offset: number; readonly parts: AsyncIterable<Uint8Array> }>,
+    signal?: AbortSignal,
+  ): Promise<void> {
     const { node, region, extents } = await this.place(name);
     if (region) throw new PhoneRefusal(`${name} is a partition table, which is never written.`);
     if (extents) throw new PhoneRefusal(`${name} lies within ${superName}, which is written whole.`);
     if (this.mayUnmount) await this.unmount(node, name);
     // The cable does not wait for the flash at the end of a stretch, and zeros are written while data comes.
-    await inPairs(stretches(bytes, stretchSizes), signal, (each, taken, stop) => {
+    await inPairs(stretchesOf(ranges), signal, (each, taken, stop) => {
       if (each.kind === 'data')
         return this.shell.feed(commands.writeAt(node, each.offset), untilTaken(each.parts, taken), {
           signal: stop,
@@ -152,6 +171,17 @@ export class AdbPartitions implements PartitionAccess {
     const match = /^([0-9a-f]{32,64})\b/.exec(text);
     if (!match) throw new PhoneRefusal(`The phone computed no digest of ${name}: “${text.trim()}”.`);
     return { by: way, hex: match[1]! };
+  }
+
+  async digestPieces(
+    name: string,
+    range: ByteRange,
+    pieceBytes: number,
+    signal?: AbortSignal,
+  ): Promise<AsyncIterable<Digest> | undefined> {
+    const { node, region, extents } = await this.place(name);
+    const way = region || extents ? undefined : await this.digests.quickWay(node);
+    return way && this.digests.pieces(way, node, range, pieceBytes, signal);
   }
 
   source(name: string, bytes: number): ByteSource {

@@ -1,15 +1,15 @@
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { mayBeUnchanged } from '@keen-larder/core/runsheet/run-sheets.ts';
-import type { KeptImage, Larder } from '../../larder/larder.ts';
-import { wholeOf } from '../../shelf/image-writer.ts';
-import { digestsOf } from '../../shelf/manifest.ts';
-import type { Run } from '../engine/live-run.ts';
-import type { PhoneAtWork } from '../phone/phone-at-work.ts';
-import { notReadable } from './image-proof.ts';
-import { DamagedImage } from '../../failures.ts';
-import type { Digest } from '../../links/phone-link.ts';
-import { digestWhole } from '../../shelf/verify-image.ts';
-import { accessOf } from '../phone/phone-access.ts';
+import type { KeptImage, Larder } from '../../../larder/larder.ts';
+import { wholeOf } from '../../../shelf/image-writer.ts';
+import { digestsOf } from '../../../shelf/manifest.ts';
+import type { Run } from '../../engine/live-run.ts';
+import type { PhoneAtWork } from '../../phone/phone-at-work.ts';
+import { notReadable } from '../image-proof.ts';
+import { DamagedImage } from '../../../failures.ts';
+import type { Digest } from '../../../links/phone-link.ts';
+import { digestWhole } from '../../../shelf/verify-image.ts';
+import { accessOf } from '../../phone/phone-access.ts';
 
 /** What the phone was asked, and what it told. */
 export interface Asked {

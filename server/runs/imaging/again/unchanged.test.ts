@@ -1,10 +1,10 @@
 // What has not changed since it was kept is not read again, and nothing is taken for unchanged that is not.
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { openOn, serial, startKnot3, testFolder, toRecovery } from '../../../testing/bench.ts';
-import type { KeenLarder } from '../../keen-larder.ts';
-import { startImaging } from './imaging.ts';
-import { startVerifying } from '../files/verifying.ts';
+import { openOn, serial, startKnot3, testFolder, toRecovery } from '../../../../testing/bench.ts';
+import type { KeenLarder } from '../../../keen-larder.ts';
+import { startImaging } from '../imaging.ts';
+import { startVerifying } from '../../files/verifying.ts';
 
 const folder = testFolder();
 const picked = ['system', 'modem', 'sbl1'];

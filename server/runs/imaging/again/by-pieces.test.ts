@@ -1,0 +1,195 @@
+// Imaging again by pieces, on a phone in memory that lies, changes, breaks off and wears out: whatever it does, an image that
+// counts as whole is what its flash holds.
+import { createHash } from 'node:crypto';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { faultSeeds } from '../../../../testing/effort.ts';
+import { LarderBench, type OpenLarder } from '../../../../testing/larder.ts';
+import { numbersOf } from '../../../../testing/numbers.ts';
+import { FlashFailure, LinkFailure } from '../../../failures.ts';
+import type { KeptImage } from '../../../larder/larder.ts';
+import type { Digest, PartitionAccess, PhoneLink } from '../../../links/phone-link.ts';
+import { wholeOf } from '../../../shelf/image-writer.ts';
+import { readImage } from '../../../shelf/image-reader.ts';
+import { SetWriter } from '../../../shelf/set-writer.ts';
+import { takeImage } from '../image-taking.ts';
+import type { PhoneTask } from '../../phone/phone-at-work.ts';
+import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+
+const imageBytes = coarseBytes + 5 * fineBytes + 73 * 4096;
+const name = 'userdata';
+const bench = new LarderBench();
+let open: OpenLarder;
+let base: KeptImage;
+let first: Buffer;
+
+beforeAll(async () => {
+  const number = numbersOf(7);
+  first = Buffer.alloc(imageBytes);
+  // Every third stretch is zeros, as flash has them.
+  for (let at = 0; at < imageBytes; at += 4096)
+    if (Math.floor(at / (3 << 20)) % 3 > 0) first.writeUInt32LE(number(2 ** 32), at);
+  open = await bench.open();
+  const set = await bench.keep(open, 'first', { [name]: first });
+  base = { label: 'first', image: open.larder.image(set, name) };
+});
+afterAll(() => bench.close());
+
+type Fault = 'none' | 'lies' | 'nonsense' | 'changes' | 'cable' | 'worn' | 'few' | 'none told';
+const sum = (by: 'sha256' | 'md5', bytes: Uint8Array) => createHash(by).update(bytes).digest('hex');
+
+/** A phone in memory with what the earlier image has, but for some of it. */
+function phoneOf(number: (below: number) => number, fault: Fault) {
+  const flash = Buffer.from(first);
+  const by = number(2) ? 'md5' : 'sha256';
+  const change = () => {
+    const at = number(imageBytes - 8192);
+    flash.writeUInt32LE(number(2 ** 32), at);
+    flash[at + number(8192)]! ^= 1;
+  };
+  for (let left = number(6); left >= 0; left--) change();
+  const worn = fault === 'worn' ? Math.floor(number(imageBytes) / 4096) * 4096 : undefined;
+  const reach = ({ offset, bytes }: ByteRange) => {
+    if (worn !== undefined && worn >= offset && worn < offset + bytes) throw new FlashFailure('It is worn.');
+    return flash.subarray(offset, offset + bytes);
+  };
+  let breaksLeft = fault === 'cable' ? 4 : 0;
+  let read = 0;
+  /** Digests of all of it that were told. */
+  const wholes: string[] = [];
+  async function* reading(ranges: readonly ByteRange[]) {
+    for (const { offset, bytes } of ranges)
+      for (let at = 0; at < bytes; at += 65_536) {
+        if (fault === 'changes' && number(8) === 0) change();
+        if (breaksLeft > 0 && number(12) === 0 && breaksLeft-- > 0)
+          throw new LinkFailure('The cable came out.');
+        const piece = reach({ offset: offset + at, bytes: Math.min(65_536, bytes - at) });
+        read += piece.length;
+        yield await Promise.resolve(Buffer.from(piece));
+      }
+  }
+  async function* pieces({ offset, bytes }: ByteRange, pieceBytes: number): AsyncGenerator<Digest> {
+    for (let at = 0; at < bytes; at += pieceBytes) {
+      const [from, end] = [offset + at, offset + Math.min(bytes, at + pieceBytes)];
+      if (fault === 'few' && number(3) === 0) return;
+      if (breaksLeft > 0 && number(6) === 0 && breaksLeft-- > 0) throw new LinkFailure('The cable came out.');
+      const isLie = fault === 'lies' && number(2) === 0;
+      const hex = sum(by, (isLie ? first : flash).subarray(from, end));
+      yield await Promise.resolve({
+        by,
+        hex: fault === 'nonsense' && number(2) === 0 ? hex.replace(/./g, '0') : hex,
+      });
+    }
+  }
+  const partitions: PartitionAccess = {
+    list: () => Promise.resolve([]),
+    read: (_, ranges) => reading(ranges),
+    write: () => Promise.reject(new Error('Nothing is written.')),
+    proofWay: () => Promise.resolve('sha256'),
+    digest: async (_, ranges) => {
+      const hex = sum('sha256', Buffer.concat(ranges.map(reach)));
+      if (ranges[0]?.bytes === imageBytes) wholes.push(hex);
+      return Promise.resolve({ by: 'sha256', hex });
+    },
+    ...(fault !== 'none told' && {
+      digestPieces: (_: string, range: ByteRange, pieceBytes: number) =>
+        Promise.resolve(pieces(range, pieceBytes)),
+    }),
+    doesTwoThings: true,
+    source: () => {
+      throw new Error('Nothing is looked at.');
+    },
+  };
+  return { flash, partitions, worn, wholes, read: () => read };
+}
+
+async function imageAgain(partitions: PartitionAccess) {
+  const link = { partitions, mode: 'recovery' } as Partial<PhoneLink> as PhoneLink;
+  const { signal } = new AbortController();
+  const attempt = { link, signal, passed: () => undefined };
+  const phone = {
+    async retry<T>({ attempt: work, onReturn, onBreak }: PhoneTask<T>): Promise<T> {
+      for (let left = 20; ; left--) {
+        try {
+          return await work(attempt);
+        } catch (error) {
+          if (!(error instanceof LinkFailure) || left === 0) throw error;
+          await onBreak?.();
+          await onReturn?.(attempt);
+        }
+      }
+    },
+  };
+  const told: string[] = [];
+  const sizes: number[] = [];
+  const run = {
+    signal,
+    log: (text: string) => void told.push(text),
+    withoutBytes: <T>(work: () => Promise<T>) => work(),
+  };
+  return open.larder.whileWriting(async () => {
+    const { shelf } = open;
+    const set = new SetWriter(shelf);
+    const journal = {
+      begin: () => undefined,
+      goOn: () => undefined,
+      replaced: () => undefined,
+      checkpointSoon: () => undefined,
+      checkpoint: () => Promise.resolve(),
+    };
+    const partition: PartitionFacts = { name, bytes: imageBytes, role: 'user-data' };
+    const known = { recalled: undefined, told: undefined, base };
+    const passing = { passed: () => undefined, resize: (bytes: number) => void sizes.push(bytes) };
+    const taken = await takeImage(
+      { phone, set, shelf, journal, run },
+      partition,
+      wholeOf(imageBytes),
+      known,
+      passing,
+    );
+    await set.seal();
+    const parts: Buffer[] = [];
+    for await (const part of readImage(shelf, { partition: name, ...taken.stored })) parts.push(part);
+    return { ...taken, bytes: Buffer.concat(parts), told, sizes };
+  });
+}
+
+it('reads what differs, and nothing else', async () => {
+  const phone = phoneOf(numbersOf(1), 'none');
+  first.copy(phone.flash);
+  phone.flash[5] = 1;
+  phone.flash[coarseBytes + 3 * fineBytes] = 2;
+  phone.flash[imageBytes - 1] = 3;
+  const { bytes, unsettled, stored, told, sizes } = await imageAgain(phone.partitions);
+  expect(unsettled).toEqual([]);
+  expect(bytes.equals(phone.flash)).toBe(true);
+  expect(stored.sha256.toString('hex')).toBe(sum('sha256', phone.flash));
+  const wanted = 2 * fineBytes + (imageBytes % fineBytes);
+  expect(phone.read()).toBe(wanted);
+  expect(sizes.at(-1)).toBe(wanted);
+  expect(told.join('\n')).toMatch(/userdata: .* are as in “first”; 2(\.\d+)? MiB were read\./);
+});
+
+const always: readonly Fault[] = ['none', 'lies', 'nonsense', 'cable', 'few', 'none told'];
+it.each<Fault>([...always, 'changes', 'worn'])(
+  'a phone with the fault “%s” gets no image that is whole and is not what it holds',
+  async (fault) => {
+    for (let seed = 0; seed < faultSeeds(1); seed++) {
+      const phone = phoneOf(numbersOf(seed * 31 + 5), fault);
+      const { bytes, unsettled, stored } = await imageAgain(phone.partitions);
+      const said = `seed ${seed}`;
+      if (always.includes(fault)) expect(unsettled, said).toEqual([]);
+      if (fault === 'worn')
+        expect(
+          unsettled.map(({ offset }) => offset),
+          said,
+        ).toEqual([phone.worn]);
+      if (unsettled.length > 0) continue;
+      expect(sum('sha256', bytes), said).toBe(stored.sha256.toString('hex'));
+      // What changes all the time is kept as it was at one moment, by the phone's own digest of all of it.
+      if (fault === 'changes') expect(phone.wholes, said).toContain(stored.sha256.toString('hex'));
+      else expect(bytes.equals(phone.flash), said).toBe(true);
+    }
+  },
+);
