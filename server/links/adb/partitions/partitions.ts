@@ -23,6 +23,8 @@ import { FlashFailure, PhoneRefusal } from '../../../failures.ts';
 
 const blockBytes = 1 << 20;
 const pageBytes = 4096;
+/** A slow phone takes so long to start a command; from memory, with a margin. */
+const commandMs = 50;
 /** What one command may name: an argument of Linux has 128 KiB at most. */
 const rangesAtOnce = 200;
 const nothing = () => Readable.from([]);
@@ -163,7 +165,8 @@ export class AdbPartitions implements PartitionAccess {
       !place.extents &&
       ranges.length === 1 &&
       ranges[0]!.bytes === (await this.sizeOf(node));
-    const quiet = { bytes: rangesBytes(ranges) };
+    // Each range is a command, or several: it says nothing before the last one has ended.
+    const quiet = { bytes: rangesBytes(ranges), ms: ranges.length * commandMs };
     const input = rangesScript(node, onNode(place, ranges));
     const text = isWhole
       ? await this.shell.text(commands.digestNode(way, node), { signal, quiet })
