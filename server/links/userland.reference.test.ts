@@ -243,6 +243,28 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
     expect(logOf(again)).toContain('not read again');
   });
 
+  // On old ones with `npm run kills`.
+  it.runIf(personality.mode === 'recovery' && (!personality.isOld || isLong))(
+    'keeps again and puts back only what differs',
+    async () => {
+      const first = await keep('all of it', ['userdata']);
+      const kept = sha256(readFileSync(userData()));
+      for (const at of [5000, 5001, 15_000])
+        phone.shell(
+          `dd if=/dev/urandom of=/dev/block/mmcblk0p${partitions.length + 1} bs=4096 count=1 seek=${at} conv=notrunc; sync`,
+        );
+      const again = await keep('what differs', ['userdata']);
+      const changed = sha256(readFileSync(userData()));
+      expect(changed).not.toBe(kept);
+      expect(app.larder.detail(again).images[0]!.sha256).toBe(changed);
+      const { log } = await restore(first, ['userdata']);
+      expect(sha256(readFileSync(userData()))).toBe(kept);
+      if (proof === 'second reading') return;
+      expect(logOf(again)).toMatch(/userdata: 94 MiB are as in “all of it”; 2 MiB were read\./);
+      expect(log).toMatch(/userdata: 94 MiB were as kept already; 2 MiB were written\./);
+    },
+  );
+
   // Two thousand, and through `su` as well, with `npm run kills`.
   it.runIf(personality.root === 'daemon' || isLong)('reads and digests ranges', async () => {
     const access = app.bench.access(serial);
