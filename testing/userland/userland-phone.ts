@@ -36,8 +36,10 @@ export interface UserlandPartition {
   readonly name: string;
   /** What lies on it, or where in a file it lies. */
   readonly bytes: Uint8Array | { readonly path: string; readonly offset: number; readonly length: number };
-  /** Of its node, `mmcblk0p14`; one after the other when left out, and the whole disk with 0. */
-  readonly number?: number;
+  /** `mmcblk0p14` or `sda3`, one after the other when left out; a whole disk, `sda`, is not listed by name. */
+  readonly node?: string;
+  /** Of a whole disk; 512 when left out. */
+  readonly sectorBytes?: number;
 }
 
 const mksh = '/bin/mksh-static';
@@ -245,16 +247,19 @@ export class UserlandPhone {
     const block = join(this.root, 'dev/block');
     const byName = join(this.root, this.personality.byName ?? usualByName);
     mkdirSync(byName, { recursive: true });
-    for (const [i, { name, bytes, number = i + 1 }] of partitions.entries()) {
+    for (const [i, each] of partitions.entries()) {
+      const { name, bytes, node = `mmcblk0p${i + 1}`, sectorBytes = 512 } = each;
       const file = 'path' in bytes ? bytes.path : this.fileOf(name);
       if (!('path' in bytes)) writeFileSync(file, bytes);
       const part =
         'path' in bytes ? ['--offset', String(bytes.offset), '--sizelimit', String(bytes.length)] : [];
-      const loop = execFileSync('losetup', ['--find', '--show', ...part, file], { encoding: 'utf8' }).trim();
+      const sectors = ['--sector-size', String(sectorBytes)];
+      const loop = execFileSync('losetup', ['--find', '--show', ...sectors, ...part, file], {
+        encoding: 'utf8',
+      }).trim();
       this.loops.push(loop);
-      const node = number === 0 ? 'mmcblk0' : `mmcblk0p${number}`;
       execFileSync('mknod', [join(block, node), 'b', '7', loop.replace('/dev/loop', '')]);
-      if (number > 0) symlinkSync(`/dev/block/${node}`, join(byName, name));
+      if (!/^(mmcblk\d+|sd[a-z]+)$/.test(node)) symlinkSync(`/dev/block/${node}`, join(byName, name));
     }
   }
 

@@ -318,10 +318,10 @@ describe.skipIf(missing !== undefined).each(personalities)('$tools', (personalit
     phone = await UserlandPhone.start(own, personality, {}, [
       ...partitions.map(({ name, number, startBytes, bytes }) => ({
         name,
-        number,
+        node: `mmcblk0p${number}`,
         bytes: { path: real, offset: startBytes, length: bytes },
       })),
-      { name: '', number: 0, bytes: { path: real, offset: 0, length: flash.bytes } },
+      { name: '', node: 'mmcblk0', bytes: { path: real, offset: 0, length: flash.bytes } },
     ]);
     host = {
       ...{ mode: 'recovery', properties: {}, rootDaemon: true, hasSu: false, flash, disk: 'mmcblk0' },
