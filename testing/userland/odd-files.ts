@@ -39,7 +39,7 @@ export async function mounted<T>(image: string, work: (root: string) => T | Prom
 
 const label = (uid: number) => `u:object_r:app_data_file:s0:c${uid & 255},c256`;
 
-const pieces = isLong ? 4600 : 200;
+const pieces = isLong ? 4600 : 100;
 
 /** @param count files, about; their names, owners, modes, sizes and times differ */
 export async function layOddFiles(root: string, count: number): Promise<void> {
