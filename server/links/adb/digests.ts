@@ -1,13 +1,12 @@
 import { createHash } from 'node:crypto';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { plainText } from '@keen-larder/core/bytes/lines.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import { archivedEntries } from '../../formats/tar.ts';
 import { batches } from './batches.ts';
 import { commands, piecesScript } from './commands.ts';
 import type { AdbShell } from './shell.ts';
 import type { Digest } from '../phone-link.ts';
-import { LinkFailure, PhoneRefusal } from '../../failures.ts';
+import { PhoneRefusal } from '../../failures.ts';
 
 /** The better first. Before Android 8 toybox has no SHA-256 (from memory). */
 const tools = ['sha256', 'md5'] as const;
@@ -72,7 +71,11 @@ export class AdbDigests {
     return this.quick;
   }
 
-  /** Digests of a range's pieces, as `PartitionAccess` has them. */
+  /**
+   * Digests of a range's pieces, as `PartitionAccess` has them. They end early where the phone tells something else: nothing depends on
+   * them, and whoever asks takes what is missing for different.
+   * @throws LinkFailure
+   */
   async *pieces(
     by: 'sha256' | 'md5',
     node: string,
@@ -82,23 +85,23 @@ export class AdbDigests {
   ): AsyncGenerator<Digest> {
     const quiet = { bytes: pieceBytes };
     const input = piecesScript(by, node, range, pieceBytes);
-    const lines = this.shell.stream(commands.digestPieces(node), { signal, quiet, input });
     const rule = new RegExp(`^([0-9a-f]{${hexDigits[by]}}) `);
     let left = Math.ceil(range.bytes / pieceBytes);
     let rest = '';
-    for await (const part of lines) {
-      const all = (rest + Buffer.from(part).toString('latin1')).split('\n');
-      rest = all.pop()!;
-      for (const line of all) {
-        const hex = rule.exec(line)?.[1];
-        if (!hex || left-- === 0)
-          throw new PhoneRefusal(`The phone computed no digest of a piece: “${plainText(line)}”.`);
-        yield { by, hex };
+    try {
+      for await (const part of this.shell.stream(commands.digestPieces(node), { signal, quiet, input })) {
+        const lines = (rest + Buffer.from(part).toString('latin1')).split('\n');
+        rest = lines.pop()!;
+        for (const line of lines) {
+          const hex = rule.exec(line)?.[1];
+          if (!hex || left-- === 0) return;
+          yield { by, hex };
+        }
+        if (rest.length > mostLine) return;
       }
-      if (rest.length > mostLine)
-        throw new PhoneRefusal(`The phone computed no digest of a piece: “${plainText(rest)}”.`);
+    } catch (error) {
+      if (!(error instanceof PhoneRefusal)) throw error;
     }
-    if (left > 0) throw new LinkFailure('The phone computed fewer digests than it was asked for.');
   }
 
   private async findQuick(node: string): Promise<'sha256' | 'md5' | undefined> {
@@ -110,9 +113,10 @@ export class AdbDigests {
       // The first one would have to read the flash, the second finds it in memory.
       for (const isTimed of [false, true]) {
         const since = performance.now();
-        for await (const piece of this.pieces(by, node, range, triedBytes)) void piece;
+        let told = 0;
+        for await (const piece of this.pieces(by, node, range, triedBytes)) told += piece.by === by ? 1 : 0;
         const ms = performance.now() - since;
-        if (isTimed && (!best || ms < best.ms)) best = { by, ms };
+        if (isTimed && told === 1 && (!best || ms < best.ms)) best = { by, ms };
       }
     }
     return best?.by;
