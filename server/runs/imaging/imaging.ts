@@ -28,7 +28,7 @@ import { takeArchive, type TakenArchive } from './archive-taking.ts';
 import { takeImage, type TakenImage } from './image-taking.ts';
 import { Journal, type ImageHead, type UnfinishedPlan } from './imaging-journal.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
-import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
 import { askWhetherUnchanged } from './again/unchanged.ts';
 import {
   Interruption,
@@ -216,7 +216,7 @@ async function image(
           unchanged.add(partition.name);
           return `unchanged since “${label}”, not read again: the phone computes the same ${proof === 'md5' ? 'MD5' : `SHA-256 ${head.sha256}`}`;
         }
-        const mayBeLike = isWhole && !plan.readAll && partition.bytes > coarseBytes;
+        const mayBeLike = isWhole && !plan.readAll && isComparedInPieces(partition.bytes);
         const base = mayBeLike ? larder.newestWhole(serial, partition.name, partition.bytes) : undefined;
         const known = { recalled: before, told: asked?.told, base };
         const taken = await takeImage(taking, partition, ranges, known, { passed, resize });

@@ -5,7 +5,7 @@ import type { FlashingAccess, PartitionAccess } from '../../links/phone-link.ts'
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { coarseBytes, fineBytes, isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
 import { comparePieces, joined } from '../phone/pieces.ts';
 import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
@@ -249,7 +249,7 @@ export class ImageWriting {
             return 0;
           }
           const access = accessOf(link);
-          if (mayCompare && image.bytes > coarseBytes && access.writeRanges && access.digestPieces) {
+          if (mayCompare && isComparedInPieces(image.bytes) && access.writeRanges && access.digestPieces) {
             let spared = 0;
             const differing = differingRanges(access, onto, { shelf, image }, signal, (bytes) => {
               spared += bytes;

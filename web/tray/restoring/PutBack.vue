@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
 import { ElCheckbox } from 'element-plus';
 import { computed } from 'vue';
 import { armingText } from '@keen-larder/core/runsheet/arming.ts';
@@ -73,7 +73,7 @@ function request(): RestoringRequest {
 const comparesPieces = computed(
   () =>
     (props.phone?.facts?.mode === 'system' || props.phone?.facts?.mode === 'recovery') &&
-    writes.value.some(({ bytes, text }) => bytes > coarseBytes && text.startsWith('Write ')),
+    writes.value.some(({ bytes, text }) => isComparedInPieces(bytes) && text.startsWith('Write ')),
 );
 
 const figures = computed(() => {

@@ -18,7 +18,7 @@ import { commands, rangesScript } from '../commands.ts';
 import type { AdbDigests } from '../digests.ts';
 import type { AdbShell } from '../shell.ts';
 import { disksOf, onNode, type LogicalPlace, type Place, type TablePlace } from './places.ts';
-import { stretches, type Stretch } from './stretches.ts';
+import { stretchesOf, type GivenRange } from './stretches.ts';
 import { FlashFailure, PhoneRefusal } from '../../../failures.ts';
 
 const blockBytes = 1 << 20;
@@ -38,13 +38,6 @@ const wholeDisk = /^\/dev\/block\/(?:mmcblk\d+|sd[a-z]+|nvme\d+n\d+)$/;
 
 async function* one<T>(value: T): AsyncGenerator<T> {
   yield await Promise.resolve(value);
-}
-
-async function* stretchesOf(
-  ranges: AsyncIterable<{ readonly offset: number; readonly parts: AsyncIterable<Uint8Array> }>,
-): AsyncGenerator<Stretch> {
-  for await (const { offset, parts } of ranges)
-    for await (const each of stretches(parts, stretchSizes)) yield { ...each, offset: offset + each.offset };
 }
 
 /** Partitions of a phone, and its partition tables, through `dd` and its tools for digests, on its shell. */
@@ -125,17 +118,13 @@ export class AdbPartitions implements PartitionAccess {
     return this.writeRanges(name, one({ offset: 0, parts }), signal);
   }
 
-  async writeRanges(
-    name: string,
-    ranges: AsyncIterable<{ readonly offset: number; readonly parts: AsyncIterable<Uint8Array> }>,
-    signal?: AbortSignal,
-  ): Promise<void> {
+  async writeRanges(name: string, ranges: AsyncIterable<GivenRange>, signal?: AbortSignal): Promise<void> {
     const { node, region, extents } = await this.place(name);
     if (region) throw new PhoneRefusal(`${name} is a partition table, which is never written.`);
     if (extents) throw new PhoneRefusal(`${name} lies within ${superName}, which is written whole.`);
     if (this.mayUnmount) await this.unmount(node, name);
     // The cable does not wait for the flash at the end of a stretch, and zeros are written while data comes.
-    await inPairs(stretchesOf(ranges), signal, (each, taken, stop) => {
+    await inPairs(stretchesOf(ranges, stretchSizes), signal, (each, taken, stop) => {
       if (each.kind === 'data')
         return this.shell.feed(commands.writeAt(node, each.offset), untilTaken(each.parts, taken), {
           signal: stop,

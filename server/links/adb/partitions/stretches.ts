@@ -80,3 +80,18 @@ export async function* stretches(
     await pieces.return?.();
   }
 }
+
+/** Bytes that are to go to a place. */
+export interface GivenRange {
+  readonly offset: number;
+  readonly parts: AsyncIterable<Uint8Array>;
+}
+
+/** The stretches of ranges, each of which begins at a multiple of what stretches begin at. */
+export async function* stretchesOf(
+  ranges: AsyncIterable<GivenRange>,
+  sizes: StretchSizes,
+): AsyncGenerator<Stretch> {
+  for await (const { offset, parts } of ranges)
+    for await (const each of stretches(parts, sizes)) yield { ...each, offset: offset + each.offset };
+}
