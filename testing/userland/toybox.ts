@@ -12,8 +12,8 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { cacheFolder } from './compiled.ts';
 
-const cache = join(import.meta.dirname, '../../node_modules/.cache/keen-larder');
 /** What Android's configuration has and the default has not. */
 const wanted = ['DD', 'GETFATTR', 'TOYBOX_SELINUX', 'CHCON'];
 const packages = ['gcc', 'libc6-dev', 'make', 'libselinux1-dev', 'xz-utils'];
@@ -72,7 +72,7 @@ function fetchSource(scratch: string): string {
  * @throws Error saying what is missing where it cannot be built
  */
 export function toyboxBinary(): string {
-  const binary = join(cache, 'toybox');
+  const binary = join(cacheFolder, 'toybox');
   if (existsSync(binary)) return binary;
   const scratch = mkdtempSync(join(tmpdir(), 'keen-larder-toybox-'));
   try {
@@ -94,7 +94,7 @@ export function toyboxBinary(): string {
       text = text.replace(new RegExp(`^# CONFIG_${name} is not set$`, 'm'), `CONFIG_${name}=y`);
     writeFileSync(config, text);
     make('toybox');
-    mkdirSync(cache, { recursive: true });
+    mkdirSync(cacheFolder, { recursive: true });
     execFileSync('cp', [join(source, 'toybox'), `${binary}.new`]);
     renameSync(`${binary}.new`, binary);
     return binary;

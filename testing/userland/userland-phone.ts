@@ -7,13 +7,16 @@ import {
   existsSync,
   mkdirSync,
   readFileSync,
+  rmSync,
   symlinkSync,
   writeFileSync,
 } from 'node:fs';
 import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
 import { dirname, join } from 'node:path';
 import { AdbConnection } from '@keen-larder/standin/adb/connection.ts';
-import { shellFor, type RunShell, type Service } from '@keen-larder/standin/adb/services.ts';
+import { shellFor, type Service } from '@keen-larder/standin/adb/services.ts';
+import { compiled } from './compiled.ts';
+import { Runner } from './runner.ts';
 import { toyboxBinary } from './toybox.ts';
 
 /** How a phone's shell side is made. */
@@ -61,11 +64,24 @@ export function whyNotHere(): string | undefined {
   }
 }
 
+/** Makes a loop device and its node for each five words: size of a sector, where it begins, its size, file, node. */
+const makeDevices = `while [ $# -gt 0 ]; do
+  loop=$(losetup --find --show --sector-size "$1" --offset "$2" --sizelimit "$3" "$4") || exit 1
+  mknod "$5" b 7 "\${loop#/dev/loop}" || exit 1
+  echo "$loop"
+  shift 5
+done`;
+
+/** Several commands at once, since a large program takes long to begin another. */
+const inShell = (script: string, ...words: readonly string[]): string =>
+  execFileSync('sh', ['-c', script, 'sh', ...words], { encoding: 'utf8' });
+
 export class UserlandPhone {
   private readonly loops: string[] = [];
   private readonly root: string;
   private holder: ChildProcess | undefined;
   private initPid = 0;
+  private runner: Runner | undefined;
   private readonly server: Server;
   private readonly sockets = new Set<Socket>();
 
@@ -104,6 +120,7 @@ export class UserlandPhone {
     // Whatever the umask of who makes it.
     execFileSync('chmod', ['-R', 'a+rX', phone.root]);
     await phone.hold();
+    phone.runner = await Runner.start(join(folder, 'runner'), phone.wordsOf());
     if (personality.mode === 'system') phone.mountUserData();
     await new Promise<void>((resolve) => phone.server.listen(0, '127.0.0.1', resolve));
     return phone;
@@ -120,9 +137,10 @@ export class UserlandPhone {
 
   async close(): Promise<void> {
     this.server.close();
+    await this.runner?.close();
     this.holder?.kill('SIGKILL');
     if (this.holder) await new Promise((resolve) => this.holder!.once('close', resolve));
-    for (const loop of this.loops) execFileSync('losetup', ['-d', loop]);
+    if (this.loops.length > 0) execFileSync('losetup', ['-d', ...this.loops]);
   }
 
   /** Writes a file onto the phone's own file system, outside of its flash. */
@@ -174,8 +192,8 @@ export class UserlandPhone {
     input: Uint8Array = new Uint8Array(),
     asRoot = this.personality.root === 'daemon',
   ): { readonly stdout: Buffer; readonly stderr: string; readonly exitCode: number } {
-    const [command, ...args] = this.commandOf(script, asRoot);
-    const { stdout, stderr, status } = spawnSync(command!, args, { input, maxBuffer: 1 << 28 });
+    const [command, ...args] = this.wordsOf(asRoot);
+    const { stdout, stderr, status } = spawnSync(command!, [...args, script], { input, maxBuffer: 1 << 28 });
     return { stdout, stderr: stderr.toString(), exitCode: status ?? -1 };
   }
 
@@ -210,12 +228,11 @@ export class UserlandPhone {
       if (!existsSync(path) && name !== 'sh' && !personality.lacks?.includes(name))
         symlinkSync(personality.tools, path);
     }
-    for (const [name, major, minor] of [
-      ['null', 1, 3],
-      ['zero', 1, 5],
-      ['urandom', 1, 9],
-    ] as const)
-      execFileSync('mknod', ['-m', '666', join(root, 'dev', name), 'c', String(major), String(minor)]);
+    const dev = join(root, 'dev');
+    inShell(
+      'mknod -m 666 "$1/null" c 1 3; mknod -m 666 "$1/zero" c 1 5; mknod -m 666 "$1/urandom" c 1 9',
+      dev,
+    );
     const said = Object.entries(this.properties);
     this.shim(
       'getprop',
@@ -231,14 +248,16 @@ export class UserlandPhone {
     if (personality.root === 'su -c' || personality.root === 'su 0') {
       const su = join(bin, 'su');
       const words = personality.root === 'su 0' ? ['-DWORDS'] : [];
-      execFileSync('cc', ['-static', '-O1', ...words, '-o', su, join(import.meta.dirname, 'su.c')]);
+      // It may be a link to the tools.
+      rmSync(su, { force: true });
+      copyFileSync(compiled('su.c', words), su);
       chmodSync(su, 0o4755);
     }
   }
 
   private shim(name: string, script: string): void {
     const path = join(this.root, 'system/bin', name);
-    execFileSync('rm', ['-f', path]);
+    rmSync(path, { force: true });
     writeFileSync(path, `#!/system/bin/sh\n${script}\n`, { mode: 0o755 });
   }
 
@@ -247,20 +266,20 @@ export class UserlandPhone {
     const block = join(this.root, 'dev/block');
     const byName = join(this.root, this.personality.byName ?? usualByName);
     mkdirSync(byName, { recursive: true });
+    const devices: string[] = [];
     for (const [i, each] of partitions.entries()) {
       const { name, bytes, node = `mmcblk0p${i + 1}`, sectorBytes = 512 } = each;
       const file = 'path' in bytes ? bytes.path : this.fileOf(name);
       if (!('path' in bytes)) writeFileSync(file, bytes);
-      const part =
-        'path' in bytes ? ['--offset', String(bytes.offset), '--sizelimit', String(bytes.length)] : [];
-      const sectors = ['--sector-size', String(sectorBytes)];
-      const loop = execFileSync('losetup', ['--find', '--show', ...sectors, ...part, file], {
-        encoding: 'utf8',
-      }).trim();
-      this.loops.push(loop);
-      execFileSync('mknod', [join(block, node), 'b', '7', loop.replace('/dev/loop', '')]);
+      const [from, most] = 'path' in bytes ? [bytes.offset, bytes.length] : [0, 0];
+      devices.push(String(sectorBytes), String(from), String(most), file, join(block, node));
       if (!/^(mmcblk\d+|sd[a-z]+)$/.test(node)) symlinkSync(`/dev/block/${node}`, join(byName, name));
     }
+    this.loops.push(
+      ...inShell(makeDevices, ...devices)
+        .trim()
+        .split('\n'),
+    );
   }
 
   /** Something that holds the namespaces until the phone is closed. */
@@ -293,55 +312,17 @@ export class UserlandPhone {
         for (const socket of this.sockets) socket.destroy();
       };
     // What an old daemon does not know it refuses.
-    return this.personality.isOld && name.startsWith('shell,') ? undefined : shellFor(name, this.run);
+    return this.personality.isOld && name.startsWith('shell,') ? undefined : shellFor(name, this.runner!.run);
   }
 
-  private commandOf(script: string, isRoot = this.personality.root === 'daemon'): string[] {
+  /** What a command line is run by. */
+  private wordsOf(isRoot = this.personality.root === 'daemon'): string[] {
     const who = isRoot ? [] : [`--userspec=${shellUid}:${shellUid}`];
     return [
       ...['nsenter', '-t', String(this.initPid), '-m', '-p', 'chroot', ...who, this.root],
-      ...[
-        '/system/bin/env',
-        '-i',
-        'PATH=/system/bin',
-        'HOME=/',
-        'TMPDIR=/tmp',
-        '/system/bin/sh',
-        '-c',
-        // Whatever the umask of who asks.
-        `umask 022\n${script}`,
-      ],
+      ...['/system/bin/env', '-i', 'PATH=/system/bin', 'HOME=/', 'TMPDIR=/tmp', '/system/bin/sh', '-c'],
+      // Whatever the umask of who asks.
+      'umask 022; eval "$0"',
     ];
   }
-
-  private readonly run: RunShell = async (script, streams) => {
-    const [command, ...args] = this.commandOf(script);
-    const child = spawn(command!, args, { stdio: ['pipe', 'pipe', 'pipe'] });
-    child.stdin.on('error', () => undefined);
-    const fed = (async () => {
-      for await (const part of streams.stdin) {
-        const own = Buffer.from(part);
-        if (!child.stdin.write(own)) await new Promise((resolve) => child.stdin.once('drain', resolve));
-      }
-      child.stdin.end();
-    })();
-    fed.catch(() => child.stdin.end());
-    const ended = new Promise<number>((resolve) =>
-      child.once('close', (code, signal) => resolve(code ?? (signal ? 128 : 1))),
-    );
-    try {
-      await Promise.all([
-        (async () => {
-          for await (const part of child.stdout) await streams.out(part as Uint8Array);
-        })(),
-        (async () => {
-          for await (const part of child.stderr) await streams.err((part as Buffer).toString());
-        })(),
-      ]);
-    } catch {
-      // The host has gone.
-      child.kill('SIGKILL');
-    }
-    return ended;
-  };
 }
