@@ -13,7 +13,12 @@ const unhurried = { testTimeout: 60_000, hookTimeout: 60_000 };
  * collect garbage side by side only wait for each other: that was an eighth of all processor time. What is carried is garbage at once,
  * and the old objects around it were looked through for each few megabytes of it: that was a fifth of a worker's time.
  */
-const execArgv = ['--single-threaded-gc', '--heap-growing-percent=500'];
+const execArgv = [
+  '--single-threaded-gc',
+  '--heap-growing-percent=500',
+  '--min-semi-space-size=64',
+  '--max-semi-space-size=128',
+];
 const shared = { pool: 'forks' as const, isolate: false, execArgv };
 
 /** Of what begins first: where its files lie, or its project. */

@@ -1,4 +1,19 @@
-import { chromium, type Browser, type BrowserContext } from 'playwright-core';
+import hooks from 'node:async_hooks';
+import type { Browser, BrowserContext } from 'playwright-core';
+
+const { AsyncLocalStorage } = hooks;
+// The library follows every call to name it in traces, which nobody takes here. From then on each promise of the process would
+// cost a hook: those of phones and applications as well, which run in the same one.
+hooks.AsyncLocalStorage = class<T> extends AsyncLocalStorage<T> {
+  override getStore(): undefined {
+    return undefined;
+  }
+  override run<R, Args extends unknown[]>(_store: T, work: (...args: Args) => R, ...args: Args): R {
+    return work(...args);
+  }
+};
+const { chromium } = await import('playwright-core');
+hooks.AsyncLocalStorage = AsyncLocalStorage;
 
 let shared: Promise<Browser> | undefined;
 

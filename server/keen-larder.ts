@@ -15,6 +15,7 @@ import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
 import { larderTimeStatements, shelfStatements } from './database/shelves.ts';
+import { cableStatements } from './database/cables.ts';
 import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
@@ -159,7 +160,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     sets,
     digests,
     addressStatements(db),
-    new Surveys(surveyStatements(db), now),
+    new Surveys(surveyStatements(db), cableStatements(db), now),
     feed,
   );
   const ledger = new RunLedger(runs, reserve, (error) =>

@@ -1,3 +1,5 @@
+import { sizeText } from '../bytes/units.ts';
+
 /** How bytes cross a cable: as they are, or packed on one side and unpacked on the other. */
 export type CableWay = 'plain' | 'packed';
 
@@ -7,6 +9,21 @@ export interface CableSpeeds {
   readonly packed?: number;
   /** What crossed the cable of what was packed last, of each byte. */
   readonly share?: number;
+}
+
+/** What is remembered of a cable. */
+export interface CableMemory {
+  readonly read: CableSpeeds;
+  readonly write: CableSpeeds;
+}
+
+/** What crossed a cable. */
+export interface CableCrossed {
+  /** As they are on the flash. */
+  readonly bytes: number;
+  readonly carriedBytes: number;
+  /** The tool that packed some of them. */
+  readonly packedBy: string | undefined;
 }
 
 /** A stretch that was carried. */
@@ -20,6 +37,8 @@ export interface Carried {
 }
 
 const triedBytes = 64 << 20;
+/** Content may stop packing well. */
+const packedBytes = 128 << 20;
 const longBytes = 512 << 20;
 /** After so much by one way the other is tried again: content changes along a partition, and cables are exchanged. */
 const sureBytes = 4 * 1024 ** 3;
@@ -28,12 +47,15 @@ const wellPackedShare = 0.5;
 /** Less tells nothing about speed. */
 const measurableBytes = 16 << 20;
 
+const nothing = { bytes: 0, carriedBytes: 0, ms: 0 };
+
 /**
  * Which way is faster over one cable in one direction, by what was measured: both are tried, the faster one is taken, and
  * the other one is tried again from time to time.
  */
 export class CableChoice {
   private sinceTried = 0;
+  private readonly short = { plain: nothing, packed: nothing };
   private known: CableSpeeds = {};
 
   constructor(recalled: CableSpeeds = {}) {
@@ -50,28 +72,46 @@ export class CableChoice {
     return plain !== undefined && packed !== undefined && packed > plain ? 'packed' : 'plain';
   }
 
-  /** How the next stretch is to be carried, and how long it may be. */
-  next(): { readonly way: CableWay; readonly mostBytes: number } {
+  /**
+   * How the next stretch is to be carried, and how long it may be.
+   * @param bytes how many are left at most
+   */
+  next(bytes: number): { readonly way: CableWay; readonly mostBytes: number } {
+    const { best } = this;
+    if (bytes < measurableBytes) return { way: best, mostBytes: Infinity };
     const { plain, packed, share = 1 } = this.known;
     if (packed === undefined) return { way: 'packed', mostBytes: triedBytes };
     if (plain === undefined) return { way: 'plain', mostBytes: triedBytes };
-    const { best } = this;
-    if (this.sinceTried >= sureBytes) {
-      this.sinceTried = 0;
-      const other = best === 'packed' ? 'plain' : 'packed';
-      if (other === 'plain' || share > wellPackedShare) return { way: other, mostBytes: triedBytes };
-    }
-    return { way: best, mostBytes: best === 'packed' ? triedBytes : longBytes };
+    const other = best === 'packed' ? 'plain' : 'packed';
+    const isDue = this.sinceTried >= sureBytes && (other === 'plain' || share > wellPackedShare);
+    if (isDue) return { way: other, mostBytes: triedBytes };
+    return { way: best, mostBytes: best === 'packed' ? packedBytes : longBytes };
   }
 
-  /** Takes down how fast a stretch went. */
-  measured({ way, bytes, carriedBytes, ms }: Carried): void {
-    if (bytes < measurableBytes || ms <= 0) return;
-    if (way === this.best) this.sinceTried += bytes;
+  /** Takes down how fast a stretch went; short ones count together. */
+  measured(stretch: Carried): void {
+    const before = this.short[stretch.way];
+    const bytes = before.bytes + stretch.bytes;
+    const carriedBytes = before.carriedBytes + stretch.carriedBytes;
+    const ms = before.ms + stretch.ms;
+    if (bytes < measurableBytes || ms <= 0) {
+      this.short[stretch.way] = { bytes, carriedBytes, ms };
+      return;
+    }
+    this.short[stretch.way] = nothing;
+    this.sinceTried = stretch.way === this.best ? this.sinceTried + bytes : 0;
     const speed = (bytes / ms) * 1000;
     this.known =
-      way === 'plain'
+      stretch.way === 'plain'
         ? { ...this.known, plain: speed }
         : { ...this.known, packed: speed, share: carriedBytes / bytes };
   }
 }
+
+/** What crossed, for the log; undefined where nothing was packed. */
+export const crossedWords = (
+  what: string,
+  { bytes, carriedBytes, packedBy }: CableCrossed,
+): string | undefined =>
+  packedBy &&
+  `${what}: ${sizeText(bytes)} crossed the cable as ${sizeText(carriedBytes)}, packed by ${packedBy} where that is faster.`;

@@ -338,6 +338,7 @@ export class Bench {
     }
     this.records.set(serial, record);
     known(serial);
+    this.surveys.rememberCable(serial, link);
     // A system may say of itself what its phone is not; whoever else tells knows better.
     const isHearsay = link.mode === 'system' || link.mode === 'loader';
     const earlier = isHearsay ? this.phones.one(serial) : undefined;

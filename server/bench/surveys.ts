@@ -1,14 +1,27 @@
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import type { CableMemory } from '@keen-larder/core/phone/cable-choice.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
+import type { CableStatements } from '../database/cables.ts';
 import type { SurveyStatements } from '../database/surveys.ts';
 import type { PhoneLink } from '../links/phone-link.ts';
 
-/** Surveys of phones, each remembered for its mode and build. */
+/** What was found out about phones: surveys, each remembered for its mode and build, and how fast their cables are. */
 export class Surveys {
   constructor(
     private readonly statements: SurveyStatements,
+    private readonly cables: CableStatements,
     private readonly now: () => number,
   ) {}
+
+  /** A link goes by what was measured before over its cable, and what it measures is remembered. */
+  rememberCable(serial: string, { description, partitions }: PhoneLink): void {
+    const cable = partitions?.cable;
+    if (!cable) return;
+    const row = this.cables.one(serial, description);
+    if (row) cable.recall(JSON.parse(row.memory) as CableMemory);
+    cable.onMeasured = (memory) =>
+      this.cables.save({ serial, link: description, memory: JSON.stringify(memory) });
+  }
 
   /** The last one of a phone as it is now. */
   of(facts: PhoneFacts): Survey | undefined {

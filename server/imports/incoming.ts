@@ -1,6 +1,6 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { mkdir, rename, rm, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, rename, rm, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -16,6 +16,9 @@ type Entry =
   | { readonly state: 'ready'; readonly batch: Batch }
   | { readonly state: 'ready'; readonly fault: string };
 
+/** What the watcher was not told of, as of a folder that came while it began to watch, is found within this. */
+const sweepMs = 5000;
+
 /** The folder in which files to be imported are found, whoever puts them there. */
 export class Incoming {
   readonly folder: string;
@@ -23,6 +26,7 @@ export class Incoming {
   private readonly arriving: string;
   private readonly scratch: string;
   private watcher: FSWatcher | undefined;
+  private sweeping: NodeJS.Timeout | undefined;
   /** By id, also while something newer of that name arrives. */
   private readonly opened = new Map<string, Batch>();
   private readonly timers = new Map<string, NodeJS.Timeout>();
@@ -54,9 +58,11 @@ export class Incoming {
       followSymlinks: false,
     });
     this.watcher.on('all', (_event, path) => this.stir(path.slice(this.folder.length + 1).split('/')[0]!));
+    this.sweeping = setInterval(() => void this.sweep(), sweepMs).unref();
   }
 
   async stop(): Promise<void> {
+    clearInterval(this.sweeping);
     await this.watcher?.close();
     for (const timer of this.timers.values()) clearTimeout(timer);
     await this.order.catch(() => undefined);
@@ -177,6 +183,12 @@ export class Incoming {
   private copyOf(id: string): string {
     if (!/^[0-9a-f-]{36}$/.test(id)) throw new Problem(404, 'There is no such copy.');
     return join(this.arriving, id);
+  }
+
+  private async sweep(): Promise<void> {
+    const names = await readdir(this.folder).catch(() => []);
+    for (const name of names)
+      if (!name.startsWith('.') && !this.entries.has(name) && !this.closing.has(name)) this.stir(name);
   }
 
   /** Something came, grew or went: it is looked at once it has been still for a while. */

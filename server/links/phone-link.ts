@@ -1,6 +1,7 @@
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import type { CableCrossed, CableMemory } from '@keen-larder/core/phone/cable-choice.ts';
 import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { ProviderQuestion } from '@keen-larder/core/records/provided.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
@@ -53,10 +54,24 @@ export interface PartitionAccess {
     pieceBytes: number,
     signal?: AbortSignal,
   ): Promise<AsyncIterable<Digest> | undefined>;
+  /** How bytes cross, where there is a choice. */
+  readonly cable?: CableAccess;
   /** It can digest while it is read from. */
   readonly doesTwoThings: boolean;
   /** A partition with random access, for looking at a few of its blocks. */
   source(name: string, bytes: number): ByteSource;
+}
+
+/** A cable on which bytes may be packed, where that is faster. */
+export interface CableAccess {
+  /** Goes by what was measured before over the same cable. */
+  recall(memory: CableMemory): void;
+  /** Told what was measured. */
+  onMeasured: ((memory: CableMemory) => void) | undefined;
+  /** From now on nothing is packed. */
+  carryPlainly(): void;
+  /** What crossed since this was last asked. */
+  takeCrossed(): CableCrossed;
 }
 
 /** What a bootloader does with partitions: it takes them and tells their sizes, and reads nothing out. */

@@ -40,6 +40,14 @@ const partitions = [
   { name: 'frp', bytes: noise('frp', 512 << 10) },
 ];
 const userDataMebibytes = isLong ? 96 : 48;
+const packedIsFaster = {
+  read: { plain: 1, packed: 2, share: 0.1 },
+  write: { plain: 1, packed: 2, share: 0.1 },
+};
+async function* parts(bytes: Buffer): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < bytes.length; at += 1 << 20)
+    yield await Promise.resolve(bytes.subarray(at, at + (1 << 20)));
+}
 const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex');
 
 const personalities: readonly [string, Personality][] = [
@@ -284,6 +292,32 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
     const by = proof === 'md5' ? 'md5' : 'sha256';
     const hex = createHash(by).update(expected).digest('hex');
     expect(await access.digest('logo', ranges)).toEqual({ by, hex });
+  });
+
+  it.runIf(personality.root === 'daemon' || isLong)('packs what crosses the cable, both ways', async () => {
+    const access = app.bench.access(serial);
+    access.cable!.recall(packedIsFaster);
+    const whole = readFileSync(phone.fileOf('logo'));
+    const ranges = [
+      { offset: 0, bytes: 5000 },
+      { offset: 8192, bytes: whole.length - 8192 },
+    ];
+    const read: Buffer[] = [];
+    for await (const part of access.read('logo', ranges)) read.push(Buffer.from(part));
+    expect(sha256(Buffer.concat(read))).toBe(
+      sha256(Buffer.concat([whole.subarray(0, 5000), whole.subarray(8192)])),
+    );
+    const crossed = access.cable!.takeCrossed();
+    expect(crossed.packedBy).toBe('gzip');
+    expect(crossed.carriedBytes).toBeLessThan(crossed.bytes);
+    if (personality.mode !== 'recovery') return;
+    const changed = Buffer.from(whole);
+    changed.fill('packed', 1 << 20, (3 << 20) + 5);
+    await access.write('logo', parts(changed));
+    expect(access.cable!.takeCrossed().packedBy).toBe('gzip');
+    expect(sha256(readFileSync(phone.fileOf('logo')))).toBe(sha256(changed));
+    await access.write('logo', parts(whole));
+    access.cable!.carryPlainly();
   });
 
   it.runIf(personality.mode === 'recovery' && (!personality.isOld || isLong))(

@@ -16,6 +16,7 @@ import {
   type Process,
   type ShellHost,
 } from './host.ts';
+import { gzip } from './gzip.ts';
 import { content, dumpsys, service } from './service-commands.ts';
 import { tar } from './tar.ts';
 import { chcon, chown, df, du, find, mkdir, mke2fs, mv, rm, placeOf, stat } from './tree-commands.ts';
@@ -313,6 +314,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   false: () => Promise.resolve(1),
   find,
   getprop,
+  gzip,
   id,
   ls,
   mkdir,

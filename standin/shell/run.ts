@@ -60,7 +60,9 @@ async function runPipeline(
 ): Promise<number> {
   const codes: Promise<number>[] = [];
   let stdin = streams.stdin;
+  let before: Pipe | undefined;
   commands.forEach((command, i) => {
+    const input = before;
     const pipe = i < commands.length - 1 ? new Pipe() : undefined;
     const out = command.dropOut ? nowhere : (pipe?.write ?? streams.out);
     const err = command.dropErr
@@ -80,8 +82,15 @@ async function runPipeline(
           ? turnsOf(host).reading(() => run(process))
           : run(process)
         : notFound(process, name!);
-    codes.push(running.finally(() => pipe?.end()));
+    codes.push(
+      running.finally(() => {
+        pipe?.end();
+        // Nobody reads any more what the command before it prints.
+        input?.end();
+      }),
+    );
     if (pipe) stdin = pipe;
+    before = pipe;
   });
   return (await Promise.all(codes)).at(-1) ?? 0;
 }

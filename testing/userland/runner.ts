@@ -29,6 +29,8 @@ export class Runner {
     const socket = connect({ path: this.path, allowHalfOpen: true });
     // It goes away with the phone, also in the middle.
     socket.on('error', () => undefined);
+    let wake: () => void = () => undefined;
+    for (const sign of ['drain', 'close']) socket.on(sign, () => wake());
     const line = Buffer.from(script);
     const length = Buffer.alloc(4);
     length.writeUInt32LE(line.length);
@@ -36,8 +38,7 @@ export class Runner {
     const fed = (async () => {
       for await (const part of streams.stdin) {
         if (socket.destroyed) return;
-        if (!socket.write(Buffer.from(part)))
-          await Promise.race([once(socket, 'drain'), once(socket, 'close')]);
+        if (!socket.write(Buffer.from(part))) await new Promise<void>((resolve) => (wake = resolve));
       }
     })();
     void fed.catch(() => undefined).finally(() => socket.end());

@@ -1,5 +1,6 @@
 // toybox as phones have it: built once from Debian's source, since Debian's package is built without `dd` and SELinux.
 import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import {
   existsSync,
   mkdirSync,
@@ -15,8 +16,8 @@ import { join } from 'node:path';
 import { cacheFolder } from './compiled.ts';
 
 /** What Android's configuration has and the default has not. */
-const wanted = ['DD', 'GETFATTR', 'TOYBOX_SELINUX', 'CHCON'];
-const packages = ['gcc', 'libc6-dev', 'make', 'libselinux1-dev', 'xz-utils'];
+const wanted = ['DD', 'GETFATTR', 'TOYBOX_SELINUX', 'CHCON', 'TOYBOX_LIBZ', 'GZIP', 'GUNZIP', 'ZCAT'];
+const packages = ['gcc', 'libc6-dev', 'make', 'libselinux1-dev', 'zlib1g-dev', 'xz-utils'];
 
 /** Where Debian's packages come from here, and its release. */
 function debianSource(): { readonly uri: string; readonly suite: string } {
@@ -72,7 +73,8 @@ function fetchSource(scratch: string): string {
  * @throws Error saying what is missing where it cannot be built
  */
 export function toyboxBinary(): string {
-  const binary = join(cacheFolder, 'toybox');
+  const key = createHash('sha256').update(wanted.join(' ')).digest('hex').slice(0, 12);
+  const binary = join(cacheFolder, `toybox-${key}`);
   if (existsSync(binary)) return binary;
   const scratch = mkdtempSync(join(tmpdir(), 'keen-larder-toybox-'));
   try {

@@ -9,6 +9,7 @@ import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing
 import { AdbFolderExchange } from './files/folder-exchange.ts';
 import { AdbAppWork } from './apps/app-work.ts';
 import { AdbApps } from './apps/apps.ts';
+import { AdbCable } from './cable.ts';
 import { AdbDigests } from './digests.ts';
 import { AdbSharedFiles } from './files/shared-files.ts';
 import { AdbFiles } from './files/files.ts';
@@ -46,7 +47,7 @@ export class AdbLink implements PhoneLink {
     this.digests = new AdbDigests(shell);
     const { digests } = this;
     if (shell.root) {
-      const partitions = new AdbPartitions(shell, digests, mode === 'recovery');
+      const partitions = new AdbPartitions(shell, digests, mode === 'recovery', new AdbCable(shell));
       this.partitions = partitions;
       this.files = new AdbFiles(shell, digests, () => partitions.nodeOf('userdata'));
       this.folders = new AdbFolderExchange(shell, this.files);

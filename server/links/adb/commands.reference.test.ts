@@ -2,6 +2,7 @@
 // flash: what differs fails, or stands in the list of differences with its reason. Source of the tools: Debian's packages
 // mksh, busybox and toybox (its source, built with `dd`). The table of all of them makes this file long.
 import { execFileSync } from 'node:child_process';
+import { gunzipSync, gzipSync } from 'node:zlib';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -43,6 +44,8 @@ const ranges = [
 ];
 const app = '/data/data/example.tidebook';
 const lines = (text: string) => text.split('\n').filter(Boolean).sort();
+/** Of what a tool packs: each has its own head. */
+const unzipped = (said: string) => gunzipSync(Buffer.from(said, 'latin1')).toString('base64');
 const digestOf = (path: string) => `sha256sum ${path}`;
 const listing = (path: string) =>
   `cd ${path} && find . -exec stat -c '%F|%u %g %a %s %Y %C %n' '{}' + 2>/dev/null`;
@@ -163,6 +166,18 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     { line: commands.readRanges(node, ranges) },
     { line: commands.readRanges('/dev/block/none', ranges) },
   ],
+  readRangesPacked: [
+    { line: commands.readRangesPacked('gzip', node, ranges), as: unzipped },
+    { line: commands.readRangesPacked('gzip', '/dev/block/none', ranges), as: unzipped },
+  ],
+  packWords: [
+    { line: commands.packWords('gzip', 'larder'), as: unzipped },
+    { line: commands.packWords('zstd', 'larder') },
+  ],
+  packAndUnpackWords: [
+    { line: commands.packAndUnpackWords('gzip', "lar'der") },
+    { line: commands.packAndUnpackWords('zstd', 'larder') },
+  ],
   digestNode: [{ line: commands.digestNode('sha256', node) }, { line: commands.digestNode('md5', node) }],
   digestPieces: [
     {
@@ -189,6 +204,15 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
       line: commands.writeAt('/dev/block/by-name/misc', 0),
       input: Buffer.alloc(64 << 20, 'more than there is room for'),
     },
+  ],
+  writePackedAt: [
+    {
+      line: commands.writePackedAt('gzip', node, 1 << 20),
+      input: gzipSync(Buffer.alloc(5_000_000, 'packed')),
+      then: digestOf(node),
+    },
+    // What cannot be unpacked is not written, and says nothing of it by its exit code: the digest does.
+    { line: commands.writePackedAt('gzip', node, 0), input: Buffer.from('no gzip'), then: digestOf(node) },
   ],
   writeZeros: [{ line: commands.writeZeros(node, 1 << 20, 2 << 20), then: digestOf(node) }],
   sync: [{ line: commands.sync() }],

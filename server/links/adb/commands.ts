@@ -15,6 +15,12 @@ const pieceBlockBytes = 256 * 1024;
 const framedBlockBytes = blockBytes - 4096;
 
 export type DigestName = 'sha256' | 'md5';
+/** Tools that pack a stream, the better first. */
+export const packers = ['zstd', 'gzip'] as const;
+export type Packer = (typeof packers)[number];
+
+const packing = { zstd: 'zstd -1 -q -c', gzip: 'gzip -1 -c' } as const;
+const unpacking = { zstd: 'zstd -d -q -c', gzip: 'gzip -d -c' } as const;
 
 /** A package's or permission's name is a word of the shell as it is. */
 const plainName = /^[A-Za-z0-9_.]+$/;
@@ -51,6 +57,13 @@ export const commands = {
   diskSize: (disk: string) => `blockdev --getsize64 ${quote(disk)} && blockdev --getss ${quote(disk)}`,
   /** What of a node lies in some ranges, one behind the other. */
   readRanges: (node: string, ranges: readonly ByteRange[]) => readsOf(node, ranges).join(' && '),
+  /** The same, packed on the way. Its exit code is that of the tool: fewer bytes than asked for tell that some could not be read. */
+  readRangesPacked: (by: Packer, node: string, ranges: readonly ByteRange[]) =>
+    `{ ${readsOf(node, ranges).join(' && ')}; } | ${packing[by]}`,
+  /** What is printed is unpacked here and compared; that it unpacks its own is tried as well. */
+  packWords: (by: Packer, words: string) => `echo ${quote(words)} | ${packing[by]}`,
+  packAndUnpackWords: (by: Packer, words: string) =>
+    `echo ${quote(words)} | ${packing[by]} | ${unpacking[by]}`,
   digestNode: (by: DigestName, node: string) => `${flush(node)}; ${by}sum ${quote(node)}`,
   /** Of what its input says is read: a command line of a file system's ranges would be longer than Linux takes. */
   digestRanges: (by: DigestName, node: string) => `${flush(node)}; sh | ${by}sum`,
@@ -61,6 +74,8 @@ export const commands = {
   /** toybox overruns `bs=` where what it reads comes in short pieces, as from a socket; blocks of its own it fills. */
   writeAt: (node: string, offset: number) =>
     `dd of=${quote(node)} ibs=${blockBytes} obs=${blockBytes} seek=${offset / blockBytes} conv=notrunc`,
+  writePackedAt: (by: Packer, node: string, offset: number): string =>
+    `${unpacking[by]} | ${commands.writeAt(node, offset)}`,
   writeZeros: (node: string, offset: number, bytes: number) =>
     `dd if=/dev/zero of=${quote(node)} bs=${blockBytes} seek=${offset / blockBytes} count=${bytes / blockBytes} conv=notrunc`,
   sync: () => 'sync',

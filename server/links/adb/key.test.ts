@@ -1,6 +1,8 @@
+import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, expect, it } from 'vitest';
+import { rsaSign } from '@yume-chan/adb';
 import { testFolder } from '../../../testing/folder.ts';
 import { adbKeyOf } from './key.ts';
 
@@ -23,4 +25,12 @@ it.each([
   expect((await adbKeyOf(folder.path)).fingerprint).not.toBe(before);
   const aside = readdirSync(folder.path).filter((name) => name.includes('damaged'));
   expect(aside.map((name) => readFileSync(join(folder.path, name), 'utf8'))).toContain(text);
+});
+
+it('signs as the library does, and nothing but tokens', async () => {
+  const key = await adbKeyOf(folder.path);
+  const [held] = [...(key.store.iterateKeys() as Iterable<{ buffer: Uint8Array }>)];
+  const token = createHash('sha1').update('any').digest();
+  expect(Buffer.from(key.sign(token))).toEqual(Buffer.from(rsaSign(held!.buffer, token)));
+  expect(() => key.sign(Buffer.alloc(32))).toThrow('32 bytes');
 });

@@ -17,7 +17,7 @@ import { takeByPieces } from './again/by-pieces.ts';
 import { proveImage } from './image-proof.ts';
 import { FlashFailure, MoreThanAsked, RunFailure } from '../../failures.ts';
 import { md5Stored } from '../../shelf/verify-image.ts';
-import { accessOf } from '../phone/phone-access.ts';
+import { accessOf, logCrossed } from '../phone/phone-access.ts';
 
 /** What came of taking one image. */
 export interface TakenImage {
@@ -166,7 +166,11 @@ export async function takeImage(
   }
   const proof = await phone.retry({
     what: `Compare ${name}`,
-    attempt: ({ link }) => accessOf(link).proofWay(),
+    attempt: ({ link }) => {
+      const access = accessOf(link);
+      logCrossed(run, name, access);
+      return access.proofWay();
+    },
   });
   return { ...proven, ranges, proof };
 }

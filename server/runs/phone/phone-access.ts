@@ -1,4 +1,5 @@
 import { PhoneRefusal, Problem } from '../../failures.ts';
+import { crossedWords } from '@keen-larder/core/phone/cable-choice.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import type {
   ArchivedFiles,
@@ -8,11 +9,18 @@ import type {
   PartitionAccess,
   PhoneLink,
 } from '../../links/phone-link.ts';
+import type { Run } from '../engine/live-run.ts';
 
 /** Partitions of a link that reads them. @throws Problem 409 when its mode does not */
 export function accessOf({ partitions, mode }: PhoneLink): PartitionAccess {
   if (!partitions) throw new Problem(409, `In ${mode} mode this phone hands out no partitions.`);
   return partitions;
+}
+
+/** Tells how bytes of a partition crossed the cable, where some were packed. */
+export function logCrossed(run: Pick<Run, 'log'>, partition: string, { cable }: PartitionAccess): void {
+  const words = cable && crossedWords(partition, cable.takeCrossed());
+  if (words) run.log(words);
 }
 
 /** Files of a link. @throws PhoneRefusal when its mode hands out none */

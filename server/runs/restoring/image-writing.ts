@@ -24,7 +24,7 @@ import { notReadable } from '../imaging/image-proof.ts';
 import { digestWhole, verifyImage } from '../../shelf/verify-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
-import { accessOf, filesOf } from '../phone/phone-access.ts';
+import { accessOf, filesOf, logCrossed } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** An image is written so often before its phone is given up as one that does not keep what it is given. */
@@ -70,7 +70,10 @@ export class ImageWriting {
     journal.writes(onto);
     for (let writing = 1; ; writing++) {
       // What the phone told of its pieces was not so where it does not come out as it was kept.
-      const spared = await this.writeOnce(phone, image, onto, passed, writing === 1 && !this.writesAll);
+      const spared = await this.writeOnce(phone, image, onto, passed, {
+        mayCompare: writing === 1 && !this.writesAll,
+        mayPack: writing === 1,
+      });
       if (spared > 0) {
         const written = sizeText(image.bytes - spared);
         run.log(`${onto}: ${sizeText(spared)} were as kept already; ${written} were written.`);
@@ -172,7 +175,7 @@ export class ImageWriting {
     passed: (bytes: number) => void,
   ): Promise<string> {
     this.journal.writes(onto);
-    await this.writeOnce(phone, image, onto, passed, false);
+    await this.writeOnce(phone, image, onto, passed, { mayCompare: false, mayPack: false });
     return 'the bootloader took it';
   }
 
@@ -195,6 +198,7 @@ export class ImageWriting {
       what: `Compare ${onto}`,
       attempt: async ({ link, signal }) => {
         const access = accessOf(link);
+        logCrossed(this.run, onto, access);
         const told = await access.digest(onto, wholeOf(bytes), signal).catch(notReadable);
         return { told, way: await access.proofWay() };
       },
@@ -235,7 +239,7 @@ export class ImageWriting {
     image: ImageRow,
     onto: string,
     passed: (bytes: number) => void,
-    mayCompare: boolean,
+    { mayCompare, mayPack }: { readonly mayCompare: boolean; readonly mayPack: boolean },
   ): Promise<number> {
     const { larder, bench } = this.context;
     const { shelf } = larder;
@@ -249,6 +253,8 @@ export class ImageWriting {
             return 0;
           }
           const access = accessOf(link);
+          // Whatever was wrong, it is not to be the packing again.
+          if (!mayPack) access.cable?.carryPlainly();
           if (mayCompare && isComparedInPieces(image.bytes) && access.writeRanges && access.digestPieces) {
             let spared = 0;
             const differing = differingRanges(access, onto, { shelf, image }, signal, (bytes) => {

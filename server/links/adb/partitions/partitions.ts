@@ -15,6 +15,7 @@ import { inPairs, untilTaken } from '../../../async/in-pairs.ts';
 import { batches } from '../batches.ts';
 import { parseByName, parseMounts } from '../parsing.ts';
 import { commands, rangesScript } from '../commands.ts';
+import type { AdbCable } from '../cable.ts';
 import type { AdbDigests } from '../digests.ts';
 import type { AdbShell } from '../shell.ts';
 import { disksOf, onNode, type LogicalPlace, type Place, type TablePlace } from './places.ts';
@@ -25,8 +26,6 @@ const blockBytes = 1 << 20;
 const pageBytes = 4096;
 /** A slow phone takes so long to start a command; from memory, with a margin. */
 const commandMs = 50;
-/** What one command may name: an argument of Linux has 128 KiB at most. */
-const rangesAtOnce = 200;
 const nothing = () => Readable.from([]);
 const stretchSizes = { alignBytes: blockBytes, leastBytes: 8 * blockBytes, mostBytes: 256 * blockBytes };
 /** With a slash behind them, since the folder itself may be a link. */
@@ -53,6 +52,7 @@ export class AdbPartitions implements PartitionAccess {
     private readonly shell: AdbShell,
     private readonly digests: AdbDigests,
     private readonly mayUnmount: boolean,
+    readonly cable: AdbCable,
   ) {}
 
   /** Where it is read a second time, that comes afterwards. */
@@ -107,11 +107,7 @@ export class AdbPartitions implements PartitionAccess {
 
   async *read(name: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncGenerator<Uint8Array> {
     const place = await this.place(name);
-    const wanted = onNode(place, ranges);
-    for (let i = 0; i < wanted.length; i += rangesAtOnce)
-      yield* this.shell.stream(commands.readRanges(place.node, wanted.slice(i, i + rangesAtOnce)), {
-        signal,
-      });
+    yield* this.cable.read(place.node, onNode(place, ranges), signal);
   }
 
   write(name: string, parts: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
@@ -124,11 +120,11 @@ export class AdbPartitions implements PartitionAccess {
     if (extents) throw new PhoneRefusal(`${name} lies within ${superName}, which is written whole.`);
     if (this.mayUnmount) await this.unmount(node, name);
     // The cable does not wait for the flash at the end of a stretch, and zeros are written while data comes.
-    await inPairs(stretchesOf(ranges, stretchSizes), signal, (each, taken, stop) => {
+    await this.cable.begin(await this.sizeOf(node));
+    const sizes = { ...stretchSizes, mostDataBytes: () => this.cable.stretchBytes };
+    await inPairs(stretchesOf(ranges, sizes), signal, (each, taken, stop) => {
       if (each.kind === 'data')
-        return this.shell.feed(commands.writeAt(node, each.offset), untilTaken(each.parts, taken), {
-          signal: stop,
-        });
+        return this.cable.feed(node, each.offset, untilTaken(each.parts, taken), stop);
       // Long runs of zeros the phone writes from its own: its flash is faster than its cable.
       taken();
       return this.shell.feed(commands.writeZeros(node, each.offset, each.bytes), nothing(), {

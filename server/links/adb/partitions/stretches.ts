@@ -10,6 +10,8 @@ export interface StretchSizes {
   readonly leastBytes: number;
   /** A longer run of zeros comes as several. */
   readonly mostBytes: number;
+  /** Longer data comes as several, each of about so much when it begins. */
+  readonly mostDataBytes?: () => number;
 }
 
 const zeros = Buffer.alloc(1 << 20);
@@ -34,7 +36,7 @@ function* zeroParts(bytes: number): Generator<Uint8Array> {
  */
 export async function* stretches(
   stream: AsyncIterable<Uint8Array>,
-  { alignBytes, leastBytes, mostBytes }: StretchSizes,
+  { alignBytes, leastBytes, mostBytes, mostDataBytes = () => Infinity }: StretchSizes,
 ): AsyncGenerator<Stretch> {
   const pieces = stream[Symbol.asyncIterator]();
   /** The piece with which data goes on; it was asked for and not handed out. */
@@ -51,7 +53,9 @@ export async function* stretches(
     else held = next.value;
   };
   async function* data(): AsyncGenerator<Uint8Array> {
+    const until = at + mostDataBytes();
     for (;;) {
+      if (at >= until && pending === 0 && at % alignBytes === 0) return;
       if (held || isOver) {
         for (const part of zeroParts(pending)) yield part;
         at += pending;

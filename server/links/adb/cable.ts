@@ -1,0 +1,208 @@
+import type { Duplex } from 'node:stream';
+import { createGunzip, createGzip } from 'node:zlib';
+import { CompressStream, DecompressStream } from 'zstd-napi';
+import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import {
+  CableChoice,
+  type CableCrossed,
+  type CableMemory,
+  type CableWay,
+} from '@keen-larder/core/phone/cable-choice.ts';
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { LinkFailure, PhoneFailure, PhoneRefusal } from '../../failures.ts';
+import { untilTaken } from '../../async/in-pairs.ts';
+import { through } from '../../async/through.ts';
+import { commands, packers, type Packer } from './commands.ts';
+import type { AdbShell } from './shell.ts';
+
+/** What one command may name: an argument of Linux has 128 KiB at most. */
+const rangesAtOnce = 200;
+/** Less is not worth finding out what the phone packs with. */
+const worthPackingBytes = 128 << 20;
+const outBytes = 1 << 20;
+const triedWords = 'larder';
+const plainly = { way: 'plain', mostBytes: Infinity } as const;
+
+const packed: Record<Packer, () => Duplex> = {
+  gzip: () => createGzip({ level: 1, chunkSize: outBytes }),
+  zstd: () => new CompressStream({ compressionLevel: 1 }),
+};
+const unpacked: Record<Packer, () => Duplex> = {
+  gzip: () => createGunzip({ chunkSize: outBytes }),
+  zstd: () => new DecompressStream(),
+};
+
+/**
+ * Carries bytes of a phone's nodes over the cable: as they are, or packed by a tool that the phone has, whichever is faster. Bytes go
+ * into a node by `dd` alone.
+ */
+export class AdbCable {
+  private reading = new CableChoice();
+  private writing = new CableChoice();
+  private found: Promise<Packer | undefined> | undefined;
+  private crossed: CableCrossed = { bytes: 0, carriedBytes: 0, packedBy: undefined };
+  /** So long may the stretch be that is being written. */
+  stretchBytes = Infinity;
+  /** Told what was measured. */
+  onMeasured: ((memory: CableMemory) => void) | undefined;
+
+  constructor(private readonly shell: AdbShell) {}
+
+  /** Goes by what was measured before over the same cable. */
+  recall({ read, write }: CableMemory): void {
+    this.reading = new CableChoice(read);
+    this.writing = new CableChoice(write);
+  }
+
+  /** From now on nothing is packed. */
+  carryPlainly(): void {
+    this.found = Promise.resolve(undefined);
+  }
+
+  /** What crossed since this was last asked. */
+  takeCrossed(): CableCrossed {
+    const { crossed } = this;
+    this.crossed = { bytes: 0, carriedBytes: 0, packedBy: undefined };
+    return crossed;
+  }
+
+  /** Ranges of a node, one behind the other. */
+  async *read(node: string, ranges: readonly ByteRange[], signal?: AbortSignal): AsyncGenerator<Uint8Array> {
+    const packer = await this.packerFor(this.reading, rangesBytes(ranges));
+    for (let rest = ranges; rest.length > 0;) {
+      const { way, mostBytes } = packer ? this.reading.next(rangesBytes(rest)) : plainly;
+      const part = rangesHead(rest.slice(0, rangesAtOnce), mostBytes);
+      rest = rangesTail(rest, rangesBytes(part));
+      const measure = this.stretch(this.reading, way, packer);
+      const bytes =
+        way === 'packed'
+          ? this.unpacked(packer!, commands.readRangesPacked(packer!, node, part), measure, signal)
+          : measure.carried(this.shell.stream(commands.readRanges(node, part), { signal }));
+      yield* measure.plain(bytes);
+      measure.end();
+    }
+  }
+
+  /** Makes ready to write stretches. @param bytes how many there may be */
+  async begin(bytes: number): Promise<void> {
+    this.stretchBytes = (await this.packerFor(this.writing, bytes))
+      ? this.writing.next(bytes).mostBytes
+      : Infinity;
+  }
+
+  /** Feeds a stretch to a node. */
+  async feed(
+    node: string,
+    offset: number,
+    parts: AsyncIterable<Uint8Array>,
+    signal: AbortSignal,
+  ): Promise<void> {
+    const packer = await this.found;
+    const mostBytes = this.stretchBytes;
+    const { way } = packer ? this.writing.next(mostBytes) : plainly;
+    const measure = this.stretch(this.writing, way, packer);
+    const plain = measure.plain(parts);
+    const [script, sent] =
+      way === 'packed'
+        ? [commands.writePackedAt(packer!, node, offset), through(packed[packer!](), plain)]
+        : [commands.writeAt(node, offset), plain];
+    // Little is given where it packs well, and much is to be written.
+    const quiet = way === 'packed' ? { bytes: mostBytes } : {};
+    const told = untilTaken(measure.carried(sent), () => {
+      measure.end();
+      if (packer) this.stretchBytes = this.writing.next(mostBytes).mostBytes;
+    });
+    await this.shell.feed(script, told, { signal, quiet });
+  }
+
+  private async *unpacked(
+    packer: Packer,
+    script: string,
+    measure: Stretch,
+    signal?: AbortSignal,
+  ): AsyncGenerator<Uint8Array> {
+    const given = new AbortController();
+    const stop = AbortSignal.any([given.signal, ...(signal ? [signal] : [])]);
+    try {
+      yield* through(unpacked[packer](), measure.carried(this.shell.stream(script, { signal: stop })));
+    } catch (error) {
+      if (signal?.aborted || error instanceof PhoneFailure) throw error;
+      this.carryPlainly();
+      throw new LinkFailure(
+        `What the phone packed by ${packer} cannot be unpacked (${(error as Error).message}).`,
+      );
+    } finally {
+      given.abort();
+    }
+  }
+
+  private stretch(choice: CableChoice, way: CableWay, packer: Packer | undefined): Stretch {
+    return new Stretch((bytes, carriedBytes, ms) => {
+      const { crossed } = this;
+      this.crossed = {
+        bytes: crossed.bytes + bytes,
+        carriedBytes: crossed.carriedBytes + carriedBytes,
+        packedBy: way === 'packed' ? packer : crossed.packedBy,
+      };
+      choice.measured({ way, bytes, carriedBytes, ms });
+      this.onMeasured?.({ read: this.reading.speeds, write: this.writing.speeds });
+    });
+  }
+
+  private packerFor(choice: CableChoice, bytes: number): Promise<Packer | undefined> {
+    const isWorth = bytes >= worthPackingBytes || choice.best === 'packed';
+    if (!isWorth && !this.found) return Promise.resolve(undefined);
+    this.found ??= this.findPacker().catch((error: unknown) => {
+      this.found = undefined;
+      throw error;
+    });
+    return this.found;
+  }
+
+  /** The best tool that packs as it is unpacked here, and unpacks. */
+  private async findPacker(): Promise<Packer | undefined> {
+    for (const by of packers) {
+      const both = await this.shell.run(this.shell.rooted(commands.packAndUnpackWords(by, triedWords)));
+      if (both.exitCode !== 0 || both.stdout !== `${triedWords}\n`) continue;
+      try {
+        const bytes = await this.shell.bytes(commands.packWords(by, triedWords));
+        const words: Uint8Array[] = [];
+        for await (const part of through(unpacked[by](), onePiece(bytes))) words.push(part);
+        if (Buffer.concat(words).toString() === `${triedWords}\n`) return by;
+      } catch (error) {
+        if (error instanceof PhoneFailure && !(error instanceof PhoneRefusal)) throw error;
+      }
+    }
+    return undefined;
+  }
+}
+
+/** Counts one stretch, and how long it took. */
+class Stretch {
+  private readonly since = performance.now();
+  private bytes = 0;
+  private carriedBytes = 0;
+  private isEnded = false;
+
+  constructor(private readonly told: (bytes: number, carriedBytes: number, ms: number) => void) {}
+
+  async *plain(parts: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+    for await (const part of parts) {
+      this.bytes += part.length;
+      yield part;
+    }
+  }
+
+  async *carried(parts: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+    for await (const part of parts) {
+      this.carriedBytes += part.length;
+      yield part;
+    }
+  }
+
+  end(): void {
+    if (this.isEnded) return;
+    this.isEnded = true;
+    this.told(this.bytes, this.carriedBytes, performance.now() - this.since);
+  }
+}
