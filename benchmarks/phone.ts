@@ -4,15 +4,13 @@
  * changed in userdata, as on a phone in use.
  */
 import { existsSync } from 'node:fs';
-import { open, truncate } from 'node:fs/promises';
-import { randomUUID } from 'node:crypto';
-import { firstUsableLba, writeGpt } from '@keen-larder/core/formats/gpt/gpt.ts';
+import { open } from 'node:fs/promises';
 import { filler } from '@keen-larder/standin/firmware/filler.ts';
-import { communityRecovery, makeBootImage } from '@keen-larder/standin/firmware/boot-images.ts';
 import { Flash } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
 import { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { fastTiming } from '@keen-larder/standin/phone/phone-state.ts';
+import { makeFlash } from './flash.ts';
 
 const MiB = 1 << 20;
 /** What is alike lies together, as in partitions that are in use. */
@@ -25,30 +23,13 @@ const [path, megabytes, changedShare] = [
 const image = process.argv[5];
 
 if (!existsSync(path)) {
-  const first = Math.ceil(firstUsableLba(512) / 2048) * 2048;
-  const sizes = [
-    ['recovery', 32],
+  await makeFlash(path, [
     ...(image ? [] : [['system', megabytes / 2] as const]),
     ['userdata', image ? megabytes : megabytes / 2],
     // As many as a phone of today has, for planning.
     ...(image ? [] : Array.from({ length: 60 }, (_, i) => [`part${i}`, 1] as const)),
-  ] as const;
-  let lba = first;
-  const linuxData = '0FC63DAF-8483-4772-8E79-3D69D8477DE4';
-  const partitions = sizes.map(([name, size]) => {
-    const firstLba = lba;
-    lba += size * 2048;
-    return { name, typeGuid: linuxData, uniqueGuid: randomUUID(), firstLba, lastLba: lba - 1 };
-  });
-  const diskBytes = (lba + 2048) * 512;
-  const file = await open(path, 'w');
-  for (const piece of writeGpt({ sectorBytes: 512, diskBytes, diskGuid: randomUUID(), partitions })) {
-    await file.write(piece.bytes, 0, piece.bytes.length, piece.offset);
-  }
-  await file.close();
-  await truncate(path, diskBytes);
+  ]);
   const flash = await Flash.open(path);
-  await flash.partition('recovery')!.write(0, makeBootImage(communityRecovery));
   const places = (image ? ['userdata'] : ['system', 'userdata']).map((name) => flash.partition(name)!);
   const source = image && image !== 'thin' ? await open(image, 'r') : undefined;
   const piece = Buffer.alloc(MiB);

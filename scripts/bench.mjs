@@ -1,4 +1,6 @@
-// `npm run bench`: everything a fresh clone needs, then the measurements.
+// `npm run bench`, `npm run bench:cable`: everything a fresh clone needs, then the measurements.
 import { launch } from './launch.mjs';
 
-await launch('benchmarks/main.ts', { interface: false });
+const isOfCables = process.argv[2] === 'cable';
+if (isOfCables) process.argv.splice(2, 1);
+await launch(isOfCables ? 'benchmarks/cable.ts' : 'benchmarks/main.ts', { interface: false });

@@ -10,6 +10,7 @@ import { chunkStatements } from './database/chunks.ts';
 import { copyStatements } from './database/copies.ts';
 import { digestStatements } from './database/digests.ts';
 import { openDatabase } from './database/open.ts';
+import { paceStatements } from './database/paces.ts';
 import { phoneStatements } from './database/phones.ts';
 import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
@@ -129,6 +130,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const digests = digestStatements(db);
   const unfinished = unfinishedStatements(db);
   const returns = returnStatements(db);
+  const paces = paceStatements(db);
   const feed = new Feed(Date.now());
 
   const workers = options.workers ?? new ShelfWorkers();
@@ -221,11 +223,12 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     trackers: trackerStatements(db),
     inside: new Inside(larder),
     engine,
-    imagingSheets: new ImagingSheets(bench, larder, runs),
+    imagingSheets: new ImagingSheets(bench, larder, runs, paces),
     restoringSheets: new RestoringSheets(
       bench,
       larder,
       runs,
+      paces,
       phones,
       forecaster,
       (at) => -new Date(at).getTimezoneOffset(),
@@ -233,6 +236,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     appSheets: new AppSheets(bench, larder, runs),
     recordSheets: new RecordSheets(bench, larder),
     digests,
+    paces,
     phones,
     returns,
     unfinished,

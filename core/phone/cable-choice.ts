@@ -37,11 +37,17 @@ export interface Carried {
 }
 
 const triedBytes = 64 << 20;
-/** Content may stop packing well. */
-const packedBytes = 128 << 20;
-const longBytes = 512 << 20;
-/** After so much by one way the other is tried again: content changes along a partition, and cables are exchanged. */
-const sureBytes = 4 * 1024 ** 3;
+/** Content may stop packing well, or begin to: a stretch is no longer than this, or than what crosses in two seconds. */
+const stretchBytes = 128 << 20;
+const stretchSeconds = 2;
+const probeBytes = 32 << 20;
+/**
+ * Content changes along a partition, and cables are exchanged: the other way is tried again from time to time, which may take so
+ * much of all time.
+ */
+const probingShare = 0.03;
+const leastSureBytes = 128 << 20;
+const mostSureBytes = 8 * 1024 ** 3;
 /** What packs so well and is slower all the same is held up by the packing, whatever comes next. */
 const wellPackedShare = 0.5;
 /** Less tells nothing about speed. */
@@ -82,10 +88,16 @@ export class CableChoice {
     const { plain, packed, share = 1 } = this.known;
     if (packed === undefined) return { way: 'packed', mostBytes: triedBytes };
     if (plain === undefined) return { way: 'plain', mostBytes: triedBytes };
-    const other = best === 'packed' ? 'plain' : 'packed';
+    const [other, slower] =
+      best === 'packed' ? (['plain', packed / plain] as const) : (['packed', plain / packed] as const);
+    const sureBytes = Math.min(
+      Math.max((probeBytes * (slower - 1)) / probingShare, leastSureBytes),
+      mostSureBytes,
+    );
     const isDue = this.sinceTried >= sureBytes && (other === 'plain' || share > wellPackedShare);
-    if (isDue) return { way: other, mostBytes: triedBytes };
-    return { way: best, mostBytes: best === 'packed' ? packedBytes : longBytes };
+    if (isDue) return { way: other, mostBytes: probeBytes };
+    const wholeMebibytes = Math.floor((Math.max(plain, packed) * stretchSeconds) / 2 ** 20) * 2 ** 20;
+    return { way: best, mostBytes: Math.max(stretchBytes, wholeMebibytes) };
   }
 
   /** Takes down how fast a stretch went; short ones count together. */

@@ -21,6 +21,8 @@ export interface ImagingFacts {
   };
   readonly shelf: { readonly freeBytes: number };
   readonly bytesPerSecond: number;
+  /** How fast partitions were last kept again over this cable, most of which had not changed; all of their bytes in a second. */
+  readonly paces?: ReadonlyMap<string, number>;
   /** The mode that the run sends the phone into before it reads. */
   readonly restartInto?: PhoneMode;
   /** Partitions of which only the blocks in use are read. */

@@ -48,6 +48,16 @@ function readText(image: PartitionFacts, { larder, usedOnly, readAll }: ImagingF
   return isAsked ? `Compare ${image.name}, read it if it changed` : `Read ${image.name}`;
 }
 
+/** What was kept before goes by how long that took the last time. */
+function msFor(
+  image: PartitionFacts,
+  { larder, usedOnly, readAll, paces, bytesPerSecond }: ImagingFacts,
+): number {
+  const isKept = larder.keptWhole?.includes(image.name) && !usedOnly?.includes(image.name) && !readAll;
+  const pace = isKept ? paces?.get(image.name) : undefined;
+  return (bytesToRead(image, usedOnly) / (pace ?? bytesPerSecond)) * 1000;
+}
+
 /** The plan of an imaging run: what is read in which order, how long it takes, what to know before. */
 export function imagingSheet(facts: ImagingFacts): RunSheet {
   const images = facts.partitions.filter(({ name }) => facts.picked.includes(name)).sort(byRole);
@@ -55,7 +65,8 @@ export function imagingSheet(facts: ImagingFacts): RunSheet {
   const mode = restart ?? facts.phone.mode;
   const bytes = images.reduce((sum, each) => sum + bytesToRead(each, facts.usedOnly), 0);
   const context = { ...facts, mode, images, bytes };
-  const expectedMs = (bytes / facts.bytesPerSecond) * 1000 + (restart ? usualStartMs : 0);
+  const readingMs = images.reduce((sum, each) => sum + msFor(each, facts), 0);
+  const expectedMs = readingMs + (restart ? usualStartMs : 0);
   return {
     steps: [
       ...(restart ? [{ kind: 'restart' as const, text: `Restart into ${restart}`, bytes: 0 }] : []),

@@ -57,6 +57,17 @@ describe('imaging', () => {
   };
   const sheet = (change: Partial<ImagingFacts> = {}) => imagingSheet({ ...facts, ...change });
 
+  it('goes by how long keeping it again took, where it can be kept again', () => {
+    const [kept, other] = facts.picked as [string, string];
+    const bytesOf = (name: string) => facts.partitions.find((each) => each.name === name)!.bytes;
+    const usual = (name: string) => (bytesOf(name) / facts.bytesPerSecond) * 1000;
+    const paces = new Map([kept, other].map((name) => [name, facts.bytesPerSecond * 10]));
+    const larder = { ...facts.larder, keptWhole: [kept] };
+    const rest = facts.picked.filter((name) => name !== kept).reduce((sum, name) => sum + usual(name), 0);
+    expect(sheet({ paces, larder }).expectedMs).toBeCloseTo(rest + usual(kept) / 10);
+    expect(sheet({ paces, larder, readAll: true }).expectedMs).toBeCloseTo(rest + usual(kept));
+  });
+
   it('says what the tools of the phone do not have', () => {
     const files: PartitionFacts = {
       name: 'userdata-files',

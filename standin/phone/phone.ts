@@ -117,6 +117,11 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     };
   }
 
+  /** What went over the cable, both ways. */
+  get carriedBytes(): number {
+    return this.cable.carried;
+  }
+
   setCable(isIn: boolean): void {
     this.charge.settle();
     this.cable.set(isIn);

@@ -95,6 +95,8 @@ export interface RestoringFacts {
   /** How long the images took to read, when they are of one set that came from a phone. */
   readonly imagingMs?: number | undefined;
   readonly bytesPerSecond: number;
+  /** How fast partitions were last put back over this cable where only what differed was written; all of their bytes in a second. */
+  readonly paces?: ReadonlyMap<string, number>;
 }
 
 export type RestoringCheck = (facts: RestoringFacts) => Check[];

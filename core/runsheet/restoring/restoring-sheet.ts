@@ -3,7 +3,7 @@ import { batteryFor, restoringBattery } from '../battery.ts';
 import { bySeverity, stop, type RunSheet } from '../check.ts';
 import { archiveTools, makerTools, weakerProof } from '../tool-checks.ts';
 import { dataLostBy, type DataLost } from '../effects.ts';
-import type { RestoringCheck, RestoringFacts } from './facts.ts';
+import type { RestoringCheck, RestoringFacts, RestoringImage } from './facts.ts';
 import {
   encryptedUserData,
   filesNotReachable,
@@ -38,11 +38,17 @@ export type { RestoringFacts, RestoringImage, RollbackFacts, SetFacts } from './
 /** A restore takes up to a third longer than reading did (common practice, no published source). */
 const writeFactor = 4 / 3;
 
+/** What was put back before goes by how long that took the last time. */
+function msFor({ onto, bytes }: RestoringImage, { paces, bytesPerSecond }: RestoringFacts): number {
+  const pace = paces?.get(onto);
+  return pace === undefined ? (bytes / bytesPerSecond) * 1000 * writeFactor : (bytes / pace) * 1000;
+}
+
 /** The plan of a restoring run: every image is verified, then each is written and proved in turn. */
 export function restoringSheet(facts: RestoringFacts): RunSheet {
   const images = inWritingOrder(facts.images);
   const bytes = images.reduce((sum, each) => sum + each.bytes, 0);
-  const expectedMs = (bytes / facts.bytesPerSecond) * 1000 * writeFactor;
+  const expectedMs = images.reduce((sum, each) => sum + msFor(each, facts), 0);
   const hasWork = images.length > 0 || facts.activate !== undefined;
   const wanted = hasWork ? [...checks, duration(expectedMs)] : beforePicking;
   return {

@@ -71,6 +71,14 @@ const inBootloader = (bootloaderUnlocked: boolean): PhoneFacts => ({
   root: false,
   condition: { kind: 'unknown', bootloaderUnlocked },
 });
+it('goes by how long putting a partition back took the last time', () => {
+  const alone = only('system');
+  const usual = sheet(alone).expectedMs;
+  const paces = new Map([['system', facts.bytesPerSecond * 10]]);
+  expect(sheet({ ...alone, paces }).expectedMs).toBeCloseTo((usual / 10) * (3 / 4));
+  expect(sheet({ ...only('boot'), paces }).expectedMs).toBe(sheet(only('boot')).expectedMs);
+});
+
 const starts: Forecast = {
   result: 'starts',
   reason: 'it fits',

@@ -1,5 +1,6 @@
 import type { Bench } from '../../bench/bench.ts';
 import type { DigestStatements } from '../../database/digests.ts';
+import type { PaceStatements } from '../../database/paces.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
 import type { ReturnStatements } from '../../database/returns.ts';
 import type { UnfinishedStatements } from '../../database/unfinished.ts';
@@ -21,6 +22,7 @@ export interface RunContext {
   readonly appSheets: AppSheets;
   readonly recordSheets: RecordSheets;
   readonly digests: DigestStatements;
+  readonly paces: PaceStatements;
   readonly phones: PhoneStatements;
   readonly returns: ReturnStatements;
   readonly unfinished: UnfinishedStatements;

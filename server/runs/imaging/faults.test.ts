@@ -30,7 +30,7 @@ const places = [
     picked: ['preloader', 'nvram', 'nvdata', 'logo', 'recovery'],
   },
 ] as const;
-const seedsOfEach = faultSeeds(2);
+const seedsOfEach = faultSeeds(1);
 /** Each of these waits for a phone that does not come. */
 const seedsAway = Math.ceil(seedsOfEach / 2);
 

@@ -2,6 +2,7 @@ import type { ImagingRequest } from '@keen-larder/contract/requests/imaging.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { imagingSheet, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
+import type { PaceStatements } from '../../database/paces.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { pastSpeed } from '../engine/past-speed.ts';
@@ -12,6 +13,7 @@ export class ImagingSheets {
     private readonly bench: Bench,
     private readonly larder: Larder,
     private readonly runs: RunStatements,
+    private readonly paces: PaceStatements,
   ) {}
 
   /** @param reserved mark of the label, where it is kept for this run already */
@@ -38,6 +40,7 @@ export class ImagingSheets {
         keptWhole: this.larder.keptWhole(serial, partitions),
       },
       shelf: await this.larder.shelf.space(),
+      paces: this.paces.of(serial, this.bench.link(serial).description, 'read'),
       bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['imaging']),
     });
   }

@@ -39,7 +39,7 @@ import {
   FlashFailure,
   ShelfFailure,
 } from '../../failures.ts';
-import { accessOf } from '../phone/phone-access.ts';
+import { accessOf, rememberPace } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
 const readStep = 'read';
@@ -201,9 +201,16 @@ async function image(
         const ranges = await rangesToRead(phone, partition, planned.usedOnly ?? false, run);
         resize(rangesBytes(ranges));
         const before = recalled.get(partition.name);
+        const took = stopwatch();
+        const { name, bytes } = partition;
+        const keptAgain = () => rememberPace(context, serial, 'read', { partition: name, bytes, ms: took() });
         const isWhole = rangesBytes(ranges) === partition.bytes;
+        const mayBeLike = isWhole && !plan.readAll && isComparedInPieces(partition.bytes);
+        const base = mayBeLike ? larder.newestWhole(serial, partition.name, partition.bytes) : undefined;
+        // A phone in use changes its user data: that is compared in pieces at once, and proved meanwhile.
+        const changesAlways = base !== undefined && partition.role === 'user-data';
         const asked =
-          isWhole && !plan.readAll && !before?.progress.taken
+          isWhole && !plan.readAll && !before?.progress.taken && !changesAlways
             ? await askWhetherUnchanged({ phone, larder, run }, partition)
             : undefined;
         if (asked?.unchanged) {
@@ -214,14 +221,14 @@ async function image(
           const head = headOf(partition, { stored: image, ranges, unsettled: [], proof });
           images.push({ ...head, chunks: unpackChunkList(image.chunks) });
           unchanged.add(partition.name);
+          keptAgain();
           return `unchanged since “${label}”, not read again: the phone computes the same ${proof === 'md5' ? 'MD5' : `SHA-256 ${head.sha256}`}`;
         }
-        const mayBeLike = isWhole && !plan.readAll && isComparedInPieces(partition.bytes);
-        const base = mayBeLike ? larder.newestWhole(serial, partition.name, partition.bytes) : undefined;
         const known = { recalled: before, told: asked?.told, base };
         const taken = await takeImage(taking, partition, ranges, known, { passed, resize });
         const head = headOf(partition, taken);
         journal.finished(partition.name, head);
+        if (base && !before?.progress.taken) keptAgain();
         images.push({ ...head, chunks: unpackChunkList(taken.stored.chunks) });
         return resultText(head);
       });

@@ -9,6 +9,8 @@ import type {
   PartitionAccess,
   PhoneLink,
 } from '../../links/phone-link.ts';
+import type { PaceRow } from '../../database/paces.ts';
+import type { RunContext } from '../engine/run-context.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** Partitions of a link that reads them. @throws Problem 409 when its mode does not */
@@ -21,6 +23,18 @@ export function accessOf({ partitions, mode }: PhoneLink): PartitionAccess {
 export function logCrossed(run: Pick<Run, 'log'>, partition: string, { cable }: PartitionAccess): void {
   const words = cable && crossedWords(partition, cable.takeCrossed());
   if (words) run.log(words);
+}
+
+/** Remembers how long it took to keep a partition again, or to put it back, over the present cable. */
+export function rememberPace(
+  { bench, paces }: Pick<RunContext, 'bench' | 'paces'>,
+  serial: string,
+  direction: PaceRow['direction'],
+  { partition, bytes, ms }: { readonly partition: string; readonly bytes: number; readonly ms: number },
+): void {
+  const link = bench.linkIn(serial)?.description;
+  if (link !== undefined && bytes > 0 && ms > 0)
+    paces.save({ serial, partition, link, direction, bytesPerSecond: (bytes / ms) * 1000 });
 }
 
 /** Files of a link. @throws PhoneRefusal when its mode hands out none */

@@ -67,6 +67,10 @@ it('keeps again what differs', async () => {
   expect(run.doneBytes).toBe(3 << 20);
   expect(imageOf(again).sha256).toBe(await onPhone());
   expect(imageOf(again).sha256).not.toBe(imageOf(first).sha256);
+  const { expectedMs } = await app.imagingSheets.imaging(serial, { picked: ['system'], label: 'once more' });
+  const [took] = [run.endedAt! - run.startedAt];
+  expect(expectedMs).toBeGreaterThan(0);
+  expect(expectedMs).toBeLessThanOrEqual(took);
 });
 
 it('puts back what differs, and on demand all of it', async () => {

@@ -16,6 +16,7 @@ import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import { andLabels, compareUnpacked, filesAmong, filesNotReadable } from '../imaging/archive-taking.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { counted } from '../../async/counted.ts';
+import { stopwatch } from '../../async/stopwatch.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import { readImage, readInPlace } from '../../shelf/image-reader.ts';
 import type { RunContext } from '../engine/run-context.ts';
@@ -24,7 +25,7 @@ import { notReadable } from '../imaging/image-proof.ts';
 import { digestWhole, verifyImage } from '../../shelf/verify-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
-import { accessOf, filesOf, logCrossed } from '../phone/phone-access.ts';
+import { accessOf, filesOf, logCrossed, rememberPace } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** An image is written so often before its phone is given up as one that does not keep what it is given. */
@@ -68,6 +69,7 @@ export class ImageWriting {
   ): Promise<string> {
     const { journal, run } = this;
     journal.writes(onto);
+    const took = stopwatch();
     for (let writing = 1; ; writing++) {
       // What the phone told of its pieces was not so where it does not come out as it was kept.
       const spared = await this.writeOnce(phone, image, onto, passed, {
@@ -81,6 +83,9 @@ export class ImageWriting {
       const { agrees, words } = await run.withoutBytes(() => this.digests(phone, image, onto));
       if (agrees) {
         this.settle(phone, image, onto);
+        const { bytes } = image;
+        if (writing === 1 && !this.writesAll && isComparedInPieces(bytes))
+          rememberPace(this.context, phone.serial, 'write', { partition: onto, bytes, ms: took() });
         return words;
       }
       if (writing === writings)

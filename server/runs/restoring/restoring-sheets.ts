@@ -17,6 +17,7 @@ import { pastSpeed } from '../engine/past-speed.ts';
 import type { Bench } from '../../bench/bench.ts';
 import type { Forecaster, Plan } from '../../bench/forecaster.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
+import type { PaceStatements } from '../../database/paces.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { Problem } from '../../failures.ts';
@@ -33,6 +34,7 @@ export class RestoringSheets {
     private readonly bench: Bench,
     private readonly larder: Larder,
     private readonly runs: RunStatements,
+    private readonly paces: PaceStatements,
     private readonly phones: PhoneStatements,
     private readonly forecaster: Forecaster,
     /** Minutes east of UTC at a time, for dates in sentences. */
@@ -65,6 +67,9 @@ export class RestoringSheets {
       keepFirst: await this.keepFirst(serial, request, phone, partitions),
       imagingMs: sets.size === 1 && !set!.imported ? set!.elapsedMs : undefined,
       userDataKept: this.userDataKept(serial),
+      ...(!request.writeAll && {
+        paces: this.paces.of(serial, this.bench.link(serial).description, 'write'),
+      }),
       bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['restoring', 'imaging']),
     });
   }

@@ -1,0 +1,54 @@
+/** A simulated phone in recovery, on a cable of some rate: `FLASH IMAGE BYTES-PER-SECOND`. Its user data is the image's. */
+import { existsSync, statSync } from 'node:fs';
+import { open } from 'node:fs/promises';
+import { Flash } from '@keen-larder/standin/flash/flash.ts';
+import { models } from '@keen-larder/standin/models.ts';
+import { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { fastTiming } from '@keen-larder/standin/phone/phone-state.ts';
+import { makeFlash } from './flash.ts';
+import { obey } from './orders.ts';
+
+/** `become`: user data is that of another image of the same size, changed where it differs. */
+export type PhoneOrder = { readonly do: 'carried' } | { readonly do: 'become'; readonly image: string };
+
+const MiB = 1 << 20;
+const pageBytes = 4096;
+const [path, image, rate] = process.argv.slice(2) as [string, string, string];
+const megabytes = statSync(image).size / MiB;
+if (!existsSync(path)) await makeFlash(path, [['userdata', megabytes]]);
+const flash = await Flash.open(path);
+await become(image);
+const phone = new Phone(
+  { serial: 'BENCH-0001' },
+  models.knot3,
+  flash,
+  { ...fastTiming, bytesPerSecond: Number(rate) || Infinity },
+  90,
+);
+await phone.listen(0);
+await phone.start('recovery');
+await obey<PhoneOrder>({ adb: phone.state().adb }, async (order) =>
+  order.do === 'carried' ? { bytes: phone.carriedBytes } : { changed: await become(order.image) },
+);
+process.exit(0);
+
+/** @returns how many bytes were other ones */
+async function become(path: string): Promise<number> {
+  const userData = flash.partition('userdata')!;
+  const source = await open(path, 'r');
+  const wanted = Buffer.alloc(MiB);
+  let changed = 0;
+  for (let at = 0; at < userData.bytes; at += MiB) {
+    await source.read(wanted, 0, MiB, at);
+    const present = await userData.read(at, MiB);
+    if (wanted.equals(present)) continue;
+    for (let page = 0; page < MiB; page += pageBytes) {
+      const own = wanted.subarray(page, page + pageBytes);
+      if (own.equals(present.subarray(page, page + pageBytes))) continue;
+      changed += pageBytes;
+      await userData.write(at + page, own);
+    }
+  }
+  await source.close();
+  return changed;
+}
