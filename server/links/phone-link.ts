@@ -54,6 +54,8 @@ export interface PartitionAccess {
     pieceBytes: number,
     signal?: AbortSignal,
   ): Promise<AsyncIterable<Digest> | undefined>;
+  /** The digest that `digestPieces` will tell; undefined where there is none. */
+  quickDigest?(name: string): Promise<Digest['by'] | undefined>;
   /** How bytes cross, where there is a choice. */
   readonly cable?: CableAccess;
   /** It can digest while it is read from. */

@@ -1,7 +1,7 @@
 import { BlockPool } from './threads/block-pool.ts';
 import type { Block, Stored } from './threads/chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
-import { blockBytes, codecs } from './packs/pack-format.ts';
+import { blockBytes, codecs, digestBytes } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
 import { DamagedImage, ShelfFailure } from '../failures.ts';
 
@@ -30,6 +30,27 @@ const zeros = new SharedArrayBuffer(blockBytes);
 const ahead = 6;
 /** Blocks that the taker may hold besides. */
 const held = 2;
+/** Images that are read one after the other, or beside each other, use the same memory again. */
+const mostIdle = 2;
+
+interface Pools {
+  readonly inputs: BlockPool;
+  readonly outputs: BlockPool;
+}
+
+/** Memory that waits for the next image: reading many small parts one after the other would leave much of it to be collected. */
+const idlePools = {
+  idle: [] as Pools[],
+  take(): Pools {
+    const at = this.idle.findIndex(({ inputs, outputs }) => inputs.isWhole && outputs.isWhole);
+    const [found] = at < 0 ? [] : this.idle.splice(at, 1);
+    return found ?? { inputs: new BlockPool(ahead), outputs: new BlockPool(ahead + held) };
+  },
+  giveBack(pools: Pools): void {
+    this.idle.push(pools);
+    if (this.idle.length > mostIdle) this.idle.shift();
+  },
+};
 
 /**
  * An image's blocks from first to last, every chunk checked against its digest; of a range, the blocks from
@@ -43,28 +64,43 @@ export async function* readBlocks(
   range: ImageRange = { offset: 0, bytes: image.bytes },
 ): AsyncGenerator<ReadBlock> {
   const end = Math.ceil((range.offset + range.bytes) / image.chunkBytes);
-  const digests = digestsOf(image.chunks).slice(0, end);
+  const first = Math.floor(range.offset / image.chunkBytes);
+  const digests = digestsOf(image.chunks.subarray(first * digestBytes, end * digestBytes));
   const chunksInBlock = blockBytes / image.chunkBytes;
-  const inputs = new BlockPool(ahead);
-  const outputs = new BlockPool(ahead + held);
+  const pools = idlePools.take();
+  const { inputs, outputs } = pools;
   const queue: Promise<Block>[] = [];
-  let next = Math.floor(range.offset / image.chunkBytes);
+  let next = 0;
   const fill = () => {
     while (next < digests.length && queue.length < ahead) {
-      const block = readBlock(shelf, image, next, digests.slice(next, next + chunksInBlock), inputs, outputs);
+      const block = readBlock(
+        shelf,
+        image,
+        first + next,
+        digests.slice(next, next + chunksInBlock),
+        inputs,
+        outputs,
+      );
       block.catch(() => undefined);
       queue.push(block);
       next += chunksInBlock;
     }
   };
+  const giveBack = ({ memory }: Block) => {
+    if (memory !== zeros) outputs.giveBack(memory);
+  };
   fill();
-  while (queue.length > 0) {
-    const block = await queue.shift()!;
-    fill();
-    const release = () => {
-      if (block.memory !== zeros) outputs.giveBack(block.memory);
-    };
-    yield { ...block, release };
+  try {
+    while (queue.length > 0) {
+      const block = await queue.shift()!;
+      fill();
+      yield { ...block, release: () => giveBack(block) };
+    }
+  } finally {
+    // What is still being read of an image that nobody wants any more.
+    void Promise.all(queue.map((block) => block.then(giveBack, () => undefined))).then(() =>
+      idlePools.giveBack(pools),
+    );
   }
 }
 

@@ -176,10 +176,12 @@ export class ImageWriter {
     const here = told && workers.digestStream(told.by);
     await this.digests.mark();
     try {
+      let before: Promise<unknown> | undefined;
       for await (const block of readBlocks(this.shelf, image, { offset, bytes })) {
-        await Promise.all([this.digests.update(block), here?.update(block)]);
-        block.release();
+        await before;
+        before = Promise.all([this.digests.update(block), here?.update(block)]).then(block.release);
       }
+      await before;
     } catch (error) {
       await this.digests.backToMark();
       void here?.finish();

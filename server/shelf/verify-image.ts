@@ -4,11 +4,52 @@ import { giveWay } from '../async/give-way.ts';
 import { readBlocks, readInPlace, type ImageRecipe } from './image-reader.ts';
 import { wholeOf } from './image-writer.ts';
 import type { Shelf } from './shelf.ts';
+import type { Block } from './threads/chunk-worker.ts';
+import type { DigestStream, ShelfWorkers } from './threads/workers.ts';
 import { DamagedImage } from '../failures.ts';
 
 /** An image, or a part of a copy, and which of its bytes were read; all of them where that is null. */
 interface StoredBytes extends ImageRecipe {
   readonly ranges: string | null;
+}
+
+/** Digests of an image's pieces, computed while it is read for another reason. */
+export class PieceDigests {
+  readonly hex: string[] = [];
+  private order: Promise<void> = Promise.resolve();
+  private stream: DigestStream | undefined;
+  private filled = 0;
+
+  /** @param pieceBytes of whole blocks */
+  constructor(
+    readonly by: 'sha256' | 'md5',
+    private readonly pieceBytes: number,
+    private readonly workers: ShelfWorkers,
+  ) {}
+
+  /** Takes the next block; resolves when it may be used again. */
+  update(block: Block): Promise<void> {
+    const stream = (this.stream ??= this.workers.digestStream(this.by));
+    this.filled += block.bytes;
+    const taken = stream.update(block);
+    if (this.filled >= this.pieceBytes) this.endPiece();
+    return taken;
+  }
+
+  /** Resolves when all is told. */
+  async end(): Promise<void> {
+    if (this.filled > 0) this.endPiece();
+    await this.order;
+  }
+
+  private endPiece(): void {
+    const digest = this.stream!.finish();
+    this.stream = undefined;
+    this.filled = 0;
+    this.order = Promise.all([digest, this.order]).then(
+      ([bytes]) => void this.hex.push(bytes.toString('hex')),
+    );
+  }
 }
 
 /**
@@ -21,8 +62,9 @@ export async function verifyImage(
   image: StoredBytes & { readonly sha256: Buffer },
   signal: AbortSignal,
   passed: (bytes: number) => void,
+  pieces?: PieceDigests,
 ): Promise<void> {
-  const sha256 = await digestStored(shelf, image, signal, passed);
+  const sha256 = await digestStored(shelf, image, signal, passed, pieces);
   if (!sha256.equals(image.sha256)) {
     throw new DamagedImage(
       `${image.partition}: the stored bytes have the SHA-256 ${sha256.toString('hex')}, not ${image.sha256.toString('hex')}.`,
@@ -60,15 +102,17 @@ export async function digestStored(
   image: StoredBytes,
   signal?: AbortSignal,
   passed: (bytes: number) => void = () => undefined,
+  pieces?: PieceDigests,
 ): Promise<Buffer> {
   const digests = shelf.workers.digestStream();
   for (const range of rangesOf(image)) {
     for await (const block of readBlocks(shelf, image, range)) {
       signal?.throwIfAborted();
-      void digests.update(block).then(block.release, block.release);
+      void Promise.all([digests.update(block), pieces?.update(block)]).then(block.release, block.release);
       passed(block.bytes);
     }
   }
+  await pieces?.end();
   return digests.finish();
 }
 

@@ -60,6 +60,44 @@ export async function contentDigest(parts: () => Parts, algorithm: string): Prom
   return digest;
 }
 
+/** Longer streams are digested as they come. */
+const mostHeldBytes = 16 << 20;
+
+/** As `contentDigest`, of what a command reads, once. */
+export async function streamDigest(parts: AsyncIterable<Uint8Array>, algorithm: string): Promise<string> {
+  const iterator = parts[Symbol.asyncIterator]();
+  const held: Uint8Array[] = [];
+  const recognising = new Blake3Hasher();
+  let bytes = 0;
+  for (;;) {
+    const next = await iterator.next();
+    if (next.done) break;
+    const part = new Uint8Array(next.value);
+    held.push(part);
+    bytes += part.length;
+    if (bytes > mostHeldBytes) return digestOf(rest(held, iterator), algorithm);
+    recognising.update(Buffer.from(part.buffer));
+  }
+  const key = `${algorithm} ${recognising.digest('hex')}`;
+  const before = recall(key);
+  if (before !== undefined) return before;
+  const digest = await digestOf(held, algorithm);
+  remember(key, digest);
+  return digest;
+}
+
+async function* rest(
+  held: readonly Uint8Array[],
+  iterator: AsyncIterator<Uint8Array>,
+): AsyncGenerator<Uint8Array> {
+  yield* held;
+  for (;;) {
+    const next = await iterator.next();
+    if (next.done) return;
+    yield next.value;
+  }
+}
+
 async function* recognised(parts: Parts, hasher: Blake3Hasher): AsyncGenerator<Uint8Array> {
   for await (const part of parts) {
     hasher.update(Buffer.from(part.buffer, part.byteOffset, part.length));

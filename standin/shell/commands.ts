@@ -5,7 +5,7 @@ import type { Device, Flash } from '../flash/flash.ts';
 import { am, cmd, pm, ps } from '../packages/commands.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
-import { contentDigest, digestOf } from '../flash/content-digests.ts';
+import { contentDigest, digestOf, streamDigest } from '../flash/content-digests.ts';
 import {
   complain,
   deviceAt,
@@ -166,7 +166,7 @@ const digest =
   async (process) => {
     const { args, host, uid } = process;
     if (args.length === 0) {
-      await print(process, `${await digestOf(process.stdin, algorithm)}  -\n`);
+      await print(process, `${await streamDigest(process.stdin, algorithm)}  -\n`);
       return 0;
     }
     let code = 0;

@@ -3,11 +3,21 @@ import { DamagedImage } from '../../failures.ts';
 import type { Digest, PartitionAccess } from '../../links/phone-link.ts';
 import { readBlocks, type ImageRecipe } from '../../shelf/image-reader.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
+import type { PieceDigests } from '../../shelf/verify-image.ts';
+import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 
 /** A range in pieces of so many bytes, the last one maybe shorter. */
 export function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Generator<ByteRange> {
   for (let at = 0; at < bytes; at += pieceBytes)
     yield { offset: offset + at, bytes: Math.min(pieceBytes, bytes - at) };
+}
+
+/** An image of the shelf that a phone is compared with. */
+export interface KeptPieces {
+  readonly shelf: Shelf;
+  readonly image: ImageRecipe;
+  /** Digests of its coarse pieces, where they were computed already. */
+  readonly coarse?: PieceDigests | undefined;
 }
 
 /**
@@ -18,26 +28,29 @@ export function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Gen
 export async function comparePieces(
   access: PartitionAccess,
   name: string,
-  { shelf, image }: { readonly shelf: Shelf; readonly image: ImageRecipe },
+  kept: KeptPieces,
   range: ByteRange,
   pieceBytes: number,
   signal: AbortSignal,
 ): Promise<AsyncGenerator<{ readonly piece: ByteRange; readonly isSame: boolean }> | undefined> {
   const told = await access.digestPieces?.(name, range, pieceBytes, signal);
-  return told && compared(told, shelf, image, piecesOf(range, pieceBytes));
+  return told && compared(told, kept, piecesOf(range, pieceBytes), pieceBytes);
 }
 
 async function* compared(
   told: AsyncIterable<Digest>,
-  shelf: Shelf,
-  image: ImageRecipe,
+  { shelf, image, coarse }: KeptPieces,
   pieces: Iterable<ByteRange>,
+  pieceBytes: number,
 ): AsyncGenerator<{ readonly piece: ByteRange; readonly isSame: boolean }> {
   const iterator = told[Symbol.asyncIterator]();
   try {
     for (const piece of pieces) {
       const next = await iterator.next();
-      yield { piece, isSame: !next.done && (await hasSame(shelf, image, piece, next.value)) };
+      if (next.done) yield { piece, isSame: false };
+      else if (pieceBytes === coarseBytes && coarse?.by === next.value.by)
+        yield { piece, isSame: coarse.hex[piece.offset / coarseBytes] === next.value.hex };
+      else yield { piece, isSame: await hasSame(shelf, image, piece, next.value) };
     }
   } finally {
     await iterator.return?.();
@@ -82,4 +95,35 @@ export async function* joined(
     }
   }
   if (last) yield last;
+}
+
+/**
+ * Where a phone does not have what an image has, as far as it tells.
+ * @param spared told of what it has
+ */
+export async function* differingRanges(
+  access: PartitionAccess,
+  onto: string,
+  kept: KeptPieces,
+  signal: AbortSignal,
+  spared: (bytes: number) => void,
+): AsyncGenerator<ByteRange> {
+  const whole = { offset: 0, bytes: kept.image.bytes };
+  const coarse = await comparePieces(access, onto, kept, whole, coarseBytes, signal);
+  if (!coarse) {
+    yield whole;
+    return;
+  }
+  for await (const { piece, isSame } of coarse) {
+    const fine = isSame ? undefined : await comparePieces(access, onto, kept, piece, fineBytes, signal);
+    if (!fine) {
+      if (isSame) spared(piece.bytes);
+      else yield piece;
+      continue;
+    }
+    for await (const part of joined(fine)) {
+      if (part.isSame) spared(part.piece.bytes);
+      else yield part.piece;
+    }
+  }
 }

@@ -1,12 +1,12 @@
 import type { ImageRow } from '../../database/sets.ts';
 import { imageFiles } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
-import type { FlashingAccess, PartitionAccess } from '../../links/phone-link.ts';
+import type { FlashingAccess } from '../../links/phone-link.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { coarseBytes, fineBytes, isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
-import { comparePieces, joined } from '../phone/pieces.ts';
+import { coarseBytes, isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
+import { differingRanges } from '../phone/pieces.ts';
 import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
@@ -22,7 +22,7 @@ import { readImage, readInPlace } from '../../shelf/image-reader.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import type { Passed, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from '../imaging/image-proof.ts';
-import { digestWhole, verifyImage } from '../../shelf/verify-image.ts';
+import { digestWhole, PieceDigests, verifyImage } from '../../shelf/verify-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
 import { accessOf, filesOf, logCrossed, rememberPace } from '../phone/phone-access.ts';
@@ -33,6 +33,9 @@ const writings = 3;
 
 /** Writes images of the larder onto a phone and has it prove each. */
 export class ImageWriting {
+  /** By the SHA-256 of their images. */
+  private readonly coarse = new Map<string, PieceDigests>();
+
   constructor(
     private readonly context: RunContext,
     private readonly journal: WritingJournal,
@@ -41,11 +44,22 @@ export class ImageWriting {
     private readonly writesAll: boolean | undefined,
   ) {}
 
-  /** Reads an image as it is kept. @throws RunFailure when it is not as it was */
-  async verify(image: ImageRow, passed: (bytes: number) => void): Promise<string> {
+  /**
+   * Reads an image as it is kept; pieces with which its phone will be compared are digested on the way.
+   * @param onto the partition that it goes to
+   * @throws RunFailure when it is not as it was
+   */
+  async verify(
+    image: ImageRow,
+    serial: string,
+    onto: string,
+    passed: (bytes: number) => void,
+  ): Promise<string> {
     try {
       const { shelf } = this.context.larder;
-      await verifyImage(shelf, image, this.run.signal, passed);
+      const pieces = await this.piecesFor(image, serial, onto);
+      await verifyImage(shelf, image, this.run.signal, passed, pieces);
+      if (pieces) this.coarse.set(image.sha256.toString('hex'), pieces);
       if (image.kind === 'archive') await judgeArchive(readImage(shelf, image), this.run.signal);
       return 'as it was kept';
     } catch (error) {
@@ -55,6 +69,13 @@ export class ImageWriting {
       const written = this.journal.isUntouched ? 'Nothing was written.' : 'Nothing more was written.';
       throw new RunFailure(`${what} ${written} Use another set.`, { cause: error });
     }
+  }
+
+  private async piecesFor(image: ImageRow, serial: string, onto: string): Promise<PieceDigests | undefined> {
+    if (this.writesAll || image.ranges !== null || !isComparedInPieces(image.bytes)) return undefined;
+    const access = this.context.bench.linkIn(serial)?.partitions;
+    const by = await access?.quickDigest?.(onto).catch(() => undefined);
+    return by && new PieceDigests(by, coarseBytes, this.context.larder.shelf.workers);
   }
 
   /**
@@ -262,7 +283,8 @@ export class ImageWriting {
           if (!mayPack) access.cable?.carryPlainly();
           if (mayCompare && isComparedInPieces(image.bytes) && access.writeRanges && access.digestPieces) {
             let spared = 0;
-            const differing = differingRanges(access, onto, { shelf, image }, signal, (bytes) => {
+            const coarse = this.coarse.get(image.sha256.toString('hex'));
+            const differing = differingRanges(access, onto, { shelf, image, coarse }, signal, (bytes) => {
               spared += bytes;
               passed(bytes);
             });
@@ -289,37 +311,6 @@ export class ImageWriting {
 
 const half = (partition: string) =>
   `${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`;
-
-/**
- * Where a phone does not have what an image has, as far as it tells.
- * @param spared told of what it has
- */
-async function* differingRanges(
-  access: PartitionAccess,
-  onto: string,
-  kept: { readonly shelf: Shelf; readonly image: ImageRow },
-  signal: AbortSignal,
-  spared: (bytes: number) => void,
-): AsyncGenerator<ByteRange> {
-  const whole = { offset: 0, bytes: kept.image.bytes };
-  const coarse = await comparePieces(access, onto, kept, whole, coarseBytes, signal);
-  if (!coarse) {
-    yield whole;
-    return;
-  }
-  for await (const { piece, isSame } of coarse) {
-    const fine = isSame ? undefined : await comparePieces(access, onto, kept, piece, fineBytes, signal);
-    if (!fine) {
-      if (isSame) spared(piece.bytes);
-      else yield piece;
-      continue;
-    }
-    for await (const part of joined(fine)) {
-      if (part.isSame) spared(part.piece.bytes);
-      else yield part.piece;
-    }
-  }
-}
 
 async function* readCounted(
   shelf: Shelf,

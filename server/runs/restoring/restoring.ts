@@ -199,7 +199,7 @@ async function restore(
       const { kind, partition, source } = step;
       switch (kind) {
         case 'verify':
-          return run.withoutBytes(() => writing.verify(imageOf(source), passed));
+          return run.withoutBytes(() => writing.verify(imageOf(source), serial, partition!, passed));
         case 'write':
           done.images++;
           done.bytes += step.bytes;

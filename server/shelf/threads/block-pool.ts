@@ -17,6 +17,11 @@ export class BlockPool {
     return Promise.resolve(new SharedArrayBuffer(blockBytes));
   }
 
+  /** Everything that was taken has come back. */
+  get isWhole(): boolean {
+    return this.free.length === this.made;
+  }
+
   giveBack(memory: SharedArrayBuffer): void {
     const next = this.waiting.shift();
     if (next) next(memory);

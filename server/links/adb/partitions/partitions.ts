@@ -161,14 +161,19 @@ export class AdbPartitions implements PartitionAccess {
     return { by: way, hex: match[1]! };
   }
 
+  async quickDigest(name: string): Promise<Digest['by'] | undefined> {
+    const { node, region, extents } = await this.place(name);
+    return region || extents ? undefined : this.digests.quickWay(node);
+  }
+
   async digestPieces(
     name: string,
     range: ByteRange,
     pieceBytes: number,
     signal?: AbortSignal,
   ): Promise<AsyncIterable<Digest> | undefined> {
-    const { node, region, extents } = await this.place(name);
-    const way = region || extents ? undefined : await this.digests.quickWay(node);
+    const way = await this.quickDigest(name);
+    const { node } = await this.place(name);
     return way && this.digests.pieces(way, node, range, pieceBytes, signal);
   }
 
