@@ -1,4 +1,4 @@
-/** A simulated phone in recovery, on a cable of some rate: `FLASH IMAGE BYTES-PER-SECOND`. Its user data is the image's. */
+/** A simulated phone in recovery, on a cable of some rate: `SERIAL FLASH IMAGE BYTES-PER-SECOND`, 0 for no limit. Its user data is the image's. */
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
@@ -18,13 +18,13 @@ const pageBytes = 4096;
 /** Coarse pieces that changed since the phone last digested itself. */
 const touched = new Set<number>();
 let isSecond = false;
-const [path, image, rate] = process.argv.slice(2) as [string, string, string];
+const [serial, path, image, rate] = process.argv.slice(2) as [string, string, string, string];
 const megabytes = statSync(image).size / MiB;
 if (!existsSync(path)) await makeFlash(path, [['userdata', megabytes]]);
 const flash = await Flash.open(path);
 await become(image);
 const phone = new Phone(
-  { serial: 'BENCH-0001' },
+  { serial },
   models.knot3,
   flash,
   { ...fastTiming, bytesPerSecond: Number(rate) || Infinity },

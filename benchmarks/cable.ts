@@ -19,10 +19,11 @@ const values = new Command('npm run bench:cable --')
   )
   .option('--mebibytes <n>', 'size of user data', '4096')
   .option('--rates <list>', 'what the cables carry, in MB/s', '38,350')
-  .option('--only <list>', 'ext4, f2fs, programs', 'ext4,f2fs,programs')
+  .option('--only <list>', 'ext4, f2fs, programs, four', 'ext4,f2fs,programs,four')
+  .option('--log', 'prints what each run said, and when')
   .option('--folder <dir>', 'where it works', tmpdir())
   .parse()
-  .opts<{ mebibytes: string; rates: string; only: string; folder: string }>();
+  .opts<{ mebibytes: string; rates: string; only: string; folder: string; log?: boolean }>();
 
 const mebibytes = Number(values.mebibytes);
 const only = values.only.split(',');
@@ -43,6 +44,7 @@ class Pair {
 
   static async start(name: string, image: string, megabytes: number): Promise<Pair> {
     const phone = new Told<PhoneOrder>('cable-phone.ts', [
+      'BENCH-0001',
       at(`${name}.flash`),
       image,
       String(megabytes * 1e6),
@@ -107,7 +109,7 @@ const ratio = (what: string, value: number, wanted?: number) =>
 
 const said = (log: readonly string[]) =>
   log
-    .filter((line) => /crossed the cable|are as in|were as kept/.test(line))
+    .filter((line) => values.log || /crossed the cable|are as in|were as kept/.test(line))
     .forEach((line) => print(`    ${line}`));
 
 const node = '/dev/block/by-name/userdata';
@@ -135,6 +137,7 @@ try {
     if (only.includes('f2fs')) await again(rate, 'f2fs', 'f2fs-used');
     if (only.includes('programs')) await packing(rate);
   }
+  if (only.includes('four')) await four();
 } finally {
   spawnSync('adb', ['-P', adbPort, 'kill-server'], { stdio: 'ignore' });
   rmSync(folder, { recursive: true, force: true });
@@ -216,6 +219,40 @@ async function packing(rate: number): Promise<void> {
   const [plain, packed] = ms;
   ratio('imaging, packed : as it is', plain!.reading / packed!.reading, rate < 100 ? 1.5 : 1);
   ratio('putting back, packed : as it is', plain!.writing / packed!.writing, rate < 100 ? 1.5 : 1);
+}
+
+/** Four phones at once on cables without limit, beside one alone. */
+async function four(): Promise<void> {
+  print(`\nno limit, four phones of ${mebibytes / 8} MiB at once:`);
+  makeExt4(at('four'), mebibytes / 8);
+  const bytes = (mebibytes / 8) * 2 ** 20;
+  const serials = ['BENCH-0001', 'BENCH-0002', 'BENCH-0003', 'BENCH-0004'];
+  const phones = serials.map(
+    (serial) => new Told<PhoneOrder>('cable-phone.ts', [serial, at(serial), at('four'), '0']),
+  );
+  const told = await Promise.all(phones.map((phone) => phone.answer<{ adb: string }>()));
+  const addresses = told.map(({ adb }) => adb);
+  try {
+    const speeds: number[][] = [];
+    for (const some of [addresses.slice(0, 1), addresses]) {
+      const larder = new Told<LarderOrder>('cable-larder.ts', [at(`four-${some.length}.home`), ...some]);
+      await larder.answer();
+      const ms = await larder.tell<number[]>({ do: 'keep all', label: 'first' });
+      await larder.end();
+      speeds.push(ms.map((each) => (bytes / each) * 1000));
+      print(`  ${some.length} at once: ${ms.map((each) => `${(each / 1000).toFixed(1)} s`).join(', ')}`);
+    }
+    const [[one], all] = speeds as [[number], number[]];
+    const slowest = Math.min(...all);
+    ratio('four together : one alone', (slowest * all.length) / one, 0.9);
+    ratio(
+      'the slowest : a fair share of all',
+      slowest / (all.reduce((sum, each) => sum + each, 0) / all.length),
+      0.8,
+    );
+  } finally {
+    for (const phone of phones) await phone.end();
+  }
 }
 
 function opensslSpeed(): string {

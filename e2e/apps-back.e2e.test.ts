@@ -3,6 +3,7 @@
 import { expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { serial } from '../testing/bench.ts';
+import { isLong } from '../testing/effort.ts';
 import { openStory } from './story.ts';
 
 const story = openStory([]);
@@ -45,7 +46,7 @@ const pick = (name: string) => story.page.getByRole('checkbox', { name }).click(
 const bytesOf = (files: Awaited<ReturnType<typeof dataOf>>) =>
   new Map([...files].map(([path, { bytes }]) => [path, bytes]));
 
-it(
+it.runIf(isLong)(
   'copies all apps of the owner, and puts them back onto the erased phone in one batch',
   { timeout: 240_000 },
   async () => {
@@ -93,22 +94,26 @@ it(
   },
 );
 
-it('puts back the data alone of an app whose progress was lost', { timeout: 240_000 }, async () => {
-  const { page } = story;
-  const tray = page.getByRole('complementary', { name: 'Tray' });
-  const kept = bytesOf(await dataOf('example.tidebook'));
-  await practise('A week');
-  expect(bytesOf(await dataOf('example.tidebook'))).not.toEqual(kept);
-  await page.getByRole('button', { name: 'Read again' }).click();
-  await page.getByRole('button', { name: /changed since 2/ }).waitFor();
-  await pick('Pick Tidebook');
-  await tray.getByText('Put back', { exact: true }).click();
-  await tray.getByText('Data', { exact: true }).click();
-  await tray.getByText('One app’s data is replaced').waitFor();
-  const go = tray.getByRole('button', { name: 'Put back 1 app' });
-  expect(await go.isDisabled()).toBe(true);
-  await tray.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
-  await go.click();
-  await tray.getByText(/^One app is in place and proved/).waitFor({ timeout: 60_000 });
-  expect(bytesOf(await dataOf('example.tidebook'))).toEqual(kept);
-});
+it.runIf(isLong)(
+  'puts back the data alone of an app whose progress was lost',
+  { timeout: 240_000 },
+  async () => {
+    const { page } = story;
+    const tray = page.getByRole('complementary', { name: 'Tray' });
+    const kept = bytesOf(await dataOf('example.tidebook'));
+    await practise('A week');
+    expect(bytesOf(await dataOf('example.tidebook'))).not.toEqual(kept);
+    await page.getByRole('button', { name: 'Read again' }).click();
+    await page.getByRole('button', { name: /changed since 2/ }).waitFor();
+    await pick('Pick Tidebook');
+    await tray.getByText('Put back', { exact: true }).click();
+    await tray.getByText('Data', { exact: true }).click();
+    await tray.getByText('One app’s data is replaced').waitFor();
+    const go = tray.getByRole('button', { name: 'Put back 1 app' });
+    expect(await go.isDisabled()).toBe(true);
+    await tray.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
+    await go.click();
+    await tray.getByText(/^One app is in place and proved/).waitFor({ timeout: 60_000 });
+    expect(bytesOf(await dataOf('example.tidebook'))).toEqual(kept);
+  },
+);

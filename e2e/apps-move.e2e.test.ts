@@ -4,6 +4,7 @@ import { expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { serial } from '../testing/bench.ts';
+import { isLong } from '../testing/effort.ts';
 import { openStory } from './story.ts';
 
 const tablet = 'MS10-70055';
@@ -21,7 +22,7 @@ const listOf = async (phone: Phone) =>
   (await (await Ext4.open(phone.flash.partition('userdata')!)).text('/system/packages.list')) ?? '';
 const database = (name: string) => `/data/example.${name}/databases/${name}.db`;
 
-it(
+it.runIf(isLong)(
   'moves what can go, in the order that accounts want, and says what cannot',
   { timeout: 300_000 },
   async () => {

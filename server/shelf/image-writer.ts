@@ -162,41 +162,27 @@ export class ImageWriter {
 
   /**
    * Takes the next bytes of the range under way as another image of the shelf has them.
-   * @param told their digest, where they count only if that image has the same there
-   * @returns whether they were taken
-   * @throws DamagedImage
+   * @throws DamagedImage where that image is damaged there; nothing is taken then
    */
-  async takeFrom(
-    image: ImageRecipe,
-    bytes: number,
-    told?: { readonly by: 'sha256' | 'md5'; readonly hex: string },
-  ): Promise<boolean> {
+  async takeFrom(image: ImageRecipe, bytes: number): Promise<void> {
     const { offset } = this.missing[0]!;
-    const { workers } = this.shelf;
-    const here = told && workers.digestStream(told.by);
     await this.digests.mark();
     try {
       let before: Promise<unknown> | undefined;
       for await (const block of readBlocks(this.shelf, image, { offset, bytes })) {
         await before;
-        before = Promise.all([this.digests.update(block), here?.update(block)]).then(block.release);
+        before = this.digests.update(block).then(block.release);
       }
       await before;
     } catch (error) {
       await this.digests.backToMark();
-      void here?.finish();
       throw error;
-    }
-    if (here && (await here.finish()).toString('hex') !== told.hex) {
-      await this.digests.backToMark();
-      return false;
     }
     this.addHole(offset);
     this.handedOver += bytes;
     const [from, end] = [offset, offset + bytes].map((at) => Math.ceil(at / chunkBytes) * digestBytes);
     const names = namesIn(image.chunks.subarray(from, end));
     this.entries.push({ taken: this.handedOver, names: Promise.resolve(names) });
-    return true;
   }
 
   /** Forgets all that was taken. */

@@ -1,4 +1,5 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { readAhead } from '../../async/read-ahead.ts';
 import { DamagedImage } from '../../failures.ts';
 import type { Digest, PartitionAccess } from '../../links/phone-link.ts';
 import { readBlocks, type ImageRecipe } from '../../shelf/image-reader.ts';
@@ -7,7 +8,7 @@ import type { PieceDigests } from '../../shelf/verify-image.ts';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 
 /** A range in pieces of so many bytes, the last one maybe shorter. */
-export function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Generator<ByteRange> {
+function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Generator<ByteRange> {
   for (let at = 0; at < bytes; at += pieceBytes)
     yield { offset: offset + at, bytes: Math.min(pieceBytes, bytes - at) };
 }
@@ -16,8 +17,27 @@ export function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Gen
 export interface KeptPieces {
   readonly shelf: Shelf;
   readonly image: ImageRecipe;
-  /** Digests of its coarse pieces, where they were computed already. */
-  readonly coarse?: PieceDigests | undefined;
+  /** Digests of coarse pieces, where they were computed already. */
+  readonly coarse?: CoarseDigests | undefined;
+}
+
+/** Digests of all coarse pieces: of an image, and of what the phone has. */
+export interface CoarseDigests {
+  readonly kept: PieceDigests;
+  readonly told: readonly Digest[];
+}
+
+/** All coarse pieces of a partition, as its phone tells them; fewer where it tells something else. */
+export async function coarseDigests(
+  access: PartitionAccess,
+  name: string,
+  bytes: number,
+  signal: AbortSignal,
+): Promise<readonly Digest[]> {
+  const found: Digest[] = [];
+  const told = await access.digestPieces?.(name, { offset: 0, bytes }, coarseBytes, signal);
+  if (told) for await (const each of told) found.push(each);
+  return found;
 }
 
 /**
@@ -25,35 +45,41 @@ export interface KeptPieces {
  * prove nothing.
  * @returns undefined where the phone tells none; what it leaves out differs
  */
-export async function comparePieces(
+async function comparePieces(
   access: PartitionAccess,
   name: string,
   kept: KeptPieces,
   range: ByteRange,
   pieceBytes: number,
   signal: AbortSignal,
-): Promise<AsyncGenerator<{ readonly piece: ByteRange; readonly isSame: boolean }> | undefined> {
+): Promise<AsyncGenerator<Segment> | undefined> {
   const told = await access.digestPieces?.(name, range, pieceBytes, signal);
-  return told && compared(told, kept, piecesOf(range, pieceBytes), pieceBytes);
+  return told && compared(told, kept, piecesOf(range, pieceBytes));
 }
 
 async function* compared(
   told: AsyncIterable<Digest>,
-  { shelf, image, coarse }: KeptPieces,
+  { shelf, image }: KeptPieces,
   pieces: Iterable<ByteRange>,
-  pieceBytes: number,
-): AsyncGenerator<{ readonly piece: ByteRange; readonly isSame: boolean }> {
+): AsyncGenerator<Segment> {
   const iterator = told[Symbol.asyncIterator]();
   try {
     for (const piece of pieces) {
       const next = await iterator.next();
-      if (next.done) yield { piece, isSame: false };
-      else if (pieceBytes === coarseBytes && coarse?.by === next.value.by)
-        yield { piece, isSame: coarse.hex[piece.offset / coarseBytes] === next.value.hex };
-      else yield { piece, isSame: await hasSame(shelf, image, piece, next.value) };
+      yield { piece, isSame: !next.done && (await hasSame(shelf, image, piece, next.value)) };
     }
   } finally {
     await iterator.return?.();
+  }
+}
+
+/** As `comparePieces`, of what was told before. */
+async function* comparedBefore({ kept, told }: CoarseDigests, range: ByteRange): AsyncGenerator<Segment> {
+  let i = 0;
+  for (const piece of piecesOf(range, coarseBytes)) {
+    const theirs = told[i];
+    yield await Promise.resolve({ piece, isSame: theirs?.by === kept.by && theirs.hex === kept.hex[i] });
+    i++;
   }
 }
 
@@ -82,10 +108,8 @@ async function hasSame(
 }
 
 /** Pieces one after the other that are alike, as one. */
-export async function* joined(
-  pieces: AsyncIterable<{ readonly piece: ByteRange; readonly isSame: boolean }>,
-): AsyncGenerator<{ readonly piece: ByteRange; readonly isSame: boolean }> {
-  let last: { piece: ByteRange; isSame: boolean } | undefined;
+async function* joined(pieces: AsyncIterable<Segment>): AsyncGenerator<Segment> {
+  let last: Segment | undefined;
   for await (const each of pieces) {
     if (last?.isSame === each.isSame)
       last = { ...last, piece: { offset: last.piece.offset, bytes: last.piece.bytes + each.piece.bytes } };
@@ -95,6 +119,53 @@ export async function* joined(
     }
   }
   if (last) yield last;
+}
+
+/** A part of an image, and whether the phone has it as far as it tells. */
+export interface Segment {
+  readonly piece: ByteRange;
+  readonly isSame: boolean;
+}
+
+/** Segments found out before they are wanted. */
+const segmentsAhead = 24;
+/** After so many pieces it is known whether comparing is worth it. */
+const triedPieces = 32;
+/** Of the pieces compared so far; where more differ, all the rest is taken to. */
+const mostDiffering = 0.75;
+
+/**
+ * Where a phone has what an image has, and where not: coarse pieces, and fine ones where those differ. While one segment is dealt
+ * with the next ones are found out.
+ * @returns undefined where the phone tells none
+ */
+export async function segmentsOf(
+  access: PartitionAccess,
+  name: string,
+  kept: KeptPieces,
+  range: ByteRange,
+  signal: AbortSignal,
+): Promise<AsyncGenerator<Segment> | undefined> {
+  const coarse = kept.coarse
+    ? comparedBefore(kept.coarse, range)
+    : await comparePieces(access, name, kept, range, coarseBytes, signal);
+  if (!coarse) return undefined;
+  async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {
+    let compared = 0;
+    let differing = 0;
+    for await (const { piece, isSame } of pieces) {
+      compared++;
+      if (!isSame) differing++;
+      if (compared >= triedPieces && differing / compared > mostDiffering) {
+        yield { piece: { ...piece, bytes: range.offset + range.bytes - piece.offset }, isSame: false };
+        return;
+      }
+      const fine = isSame ? undefined : await comparePieces(access, name, kept, piece, fineBytes, signal);
+      if (fine) yield* joined(fine);
+      else yield { piece, isSame };
+    }
+  }
+  return readAhead(segments(coarse), segmentsAhead);
 }
 
 /**
@@ -109,21 +180,11 @@ export async function* differingRanges(
   spared: (bytes: number) => void,
 ): AsyncGenerator<ByteRange> {
   const whole = { offset: 0, bytes: kept.image.bytes };
-  const coarse = await comparePieces(access, onto, kept, whole, coarseBytes, signal);
-  if (!coarse) {
-    yield whole;
-    return;
-  }
-  for await (const { piece, isSame } of coarse) {
-    const fine = isSame ? undefined : await comparePieces(access, onto, kept, piece, fineBytes, signal);
-    if (!fine) {
+  const segments = await segmentsOf(access, onto, kept, whole, signal);
+  if (!segments) yield whole;
+  else
+    for await (const { piece, isSame } of segments) {
       if (isSame) spared(piece.bytes);
       else yield piece;
-      continue;
     }
-    for await (const part of joined(fine)) {
-      if (part.isSame) spared(part.piece.bytes);
-      else yield part.piece;
-    }
-  }
 }

@@ -6,7 +6,7 @@ import type { Shelf } from '../../shelf/shelf.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { coarseBytes, isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
-import { differingRanges } from '../phone/pieces.ts';
+import { coarseDigests, differingRanges, type CoarseDigests } from '../phone/pieces.ts';
 import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
@@ -33,8 +33,8 @@ const writings = 3;
 
 /** Writes images of the larder onto a phone and has it prove each. */
 export class ImageWriting {
-  /** By the SHA-256 of their images. */
-  private readonly coarse = new Map<string, PieceDigests>();
+  /** By the SHA-256 of images and where they go. */
+  private readonly coarse = new Map<string, CoarseDigests>();
 
   constructor(
     private readonly context: RunContext,
@@ -58,8 +58,10 @@ export class ImageWriting {
     try {
       const { shelf } = this.context.larder;
       const pieces = await this.piecesFor(image, serial, onto);
-      await verifyImage(shelf, image, this.run.signal, passed, pieces);
-      if (pieces) this.coarse.set(image.sha256.toString('hex'), pieces);
+      await verifyImage(shelf, image, this.run.signal, passed, pieces?.kept);
+      // The phone has digested its own meanwhile.
+      const told = await pieces?.told;
+      if (told) this.coarse.set(whither(image, onto), { kept: pieces!.kept, told });
       if (image.kind === 'archive') await judgeArchive(readImage(shelf, image), this.run.signal);
       return 'as it was kept';
     } catch (error) {
@@ -71,11 +73,15 @@ export class ImageWriting {
     }
   }
 
-  private async piecesFor(image: ImageRow, serial: string, onto: string): Promise<PieceDigests | undefined> {
+  private async piecesFor(image: ImageRow, serial: string, onto: string) {
     if (this.writesAll || image.ranges !== null || !isComparedInPieces(image.bytes)) return undefined;
     const access = this.context.bench.linkIn(serial)?.partitions;
     const by = await access?.quickDigest?.(onto).catch(() => undefined);
-    return by && new PieceDigests(by, coarseBytes, this.context.larder.shelf.workers);
+    if (!access || !by) return undefined;
+    return {
+      kept: new PieceDigests(by, coarseBytes, this.context.larder.shelf.workers),
+      told: coarseDigests(access, onto, image.bytes, this.run.signal).catch(() => undefined),
+    };
   }
 
   /**
@@ -283,7 +289,7 @@ export class ImageWriting {
           if (!mayPack) access.cable?.carryPlainly();
           if (mayCompare && isComparedInPieces(image.bytes) && access.writeRanges && access.digestPieces) {
             let spared = 0;
-            const coarse = this.coarse.get(image.sha256.toString('hex'));
+            const coarse = this.coarse.get(whither(image, onto));
             const differing = differingRanges(access, onto, { shelf, image, coarse }, signal, (bytes) => {
               spared += bytes;
               passed(bytes);
@@ -308,6 +314,8 @@ export class ImageWriting {
     }
   }
 }
+
+const whither = ({ sha256 }: ImageRow, onto: string) => `${sha256.toString('hex')} ${onto}`;
 
 const half = (partition: string) =>
   `${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`;

@@ -8,12 +8,14 @@ export class DigestThread {
   private worker: Worker | undefined;
   private readonly waiting: ((answer: DigestAnswer) => void)[] = [];
   private failure: Error | undefined;
+  private readonly underWay = new Set<number>();
 
   /** @param algorithm as OpenSSL names it */
   constructor(private readonly algorithm: string) {}
 
   /** Resolves when the block has been read and may be used again. */
   async update(stream: number, { memory, bytes }: Block): Promise<void> {
+    this.underWay.add(stream);
     await this.ask({ kind: 'update', stream, memory, bytes });
   }
 
@@ -22,7 +24,13 @@ export class DigestThread {
     return this.digest('peek', stream);
   }
 
+  /** How many are being digested. */
+  get streams(): number {
+    return this.underWay.size;
+  }
+
   finish(stream: number): Promise<Buffer> {
+    this.underWay.delete(stream);
     return this.digest('finish', stream);
   }
 

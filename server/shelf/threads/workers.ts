@@ -17,6 +17,14 @@ export interface DigestStream {
   finish(): Promise<Buffer>;
 }
 
+/** As many as there are phones on a bench, where there are processors for them. */
+const mostDigestThreads = 4;
+const digestThreads = (algorithm: string): readonly DigestThread[] =>
+  Array.from(
+    { length: Math.max(1, Math.min(mostDigestThreads, availableParallelism() - 1)) },
+    () => new DigestThread(algorithm),
+  );
+
 /** The threads that do the shelf's heavy computation. */
 export class ShelfWorkers {
   private readonly pool = new Piscina({
@@ -25,8 +33,8 @@ export class ShelfWorkers {
     maxThreads: Math.max(2, availableParallelism()),
     idleTimeout: 600_000,
   });
-  /** A thread each, started when first asked. */
-  private readonly digests = { sha256: new DigestThread('sha256'), md5: new DigestThread('md5') };
+  /** Started when first asked. */
+  private readonly digests = { sha256: digestThreads('sha256'), md5: digestThreads('md5') };
   private nextStream = 1;
 
   /** Starts the threads before they are needed: each takes a good part of a second to load. */
@@ -74,17 +82,20 @@ export class ShelfWorkers {
 
   digestStream(by: 'sha256' | 'md5' = 'sha256'): DigestStream {
     const stream = this.nextStream++;
-    const thread = this.digests[by];
+    let chosen: DigestThread | undefined;
+    // Several phones at once: each stream stays on one thread, those that are under way are spread over all.
+    const thread = () => (chosen ??= this.digests[by].reduce((a, b) => (b.streams < a.streams ? b : a)));
     return {
-      update: (block) => thread.update(stream, block),
-      soFar: () => thread.peek(stream),
-      mark: () => thread.mark(stream),
-      backToMark: () => thread.back(stream),
-      finish: () => thread.finish(stream),
+      update: (block) => thread().update(stream, block),
+      soFar: () => thread().peek(stream),
+      mark: () => thread().mark(stream),
+      backToMark: () => thread().back(stream),
+      finish: () => thread().finish(stream),
     };
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.pool.destroy(), this.digests.sha256.close(), this.digests.md5.close()]);
+    const threads = [...this.digests.sha256, ...this.digests.md5];
+    await Promise.all([this.pool.destroy(), ...threads.map((thread) => thread.close())]);
   }
 }
