@@ -221,6 +221,7 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
     });
     const told = Object.fromEntries(findings.map(({ what, result }) => [what, result]));
     expect(told).toMatchObject({ Root: 'works', make_f2fs: 'missing', mke2fs: 'not tried' });
+    expect(told['Packing on the cable']).toBe(personality.root === 'none' ? undefined : 'works');
     expect(app.bench.survey(serial)?.tools).toEqual(tools);
   });
 

@@ -41,6 +41,7 @@ export class AdbCable {
   private writing = new CableChoice();
   private found: Promise<Packer | undefined> | undefined;
   private crossed: CableCrossed = { bytes: 0, carriedBytes: 0, packedBy: undefined };
+  private writesBy: Packer | undefined;
   /** So long may the stretch be that is being written. */
   stretchBytes = Infinity;
   /** Told what was measured. */
@@ -56,6 +57,7 @@ export class AdbCable {
 
   /** From now on nothing is packed. */
   carryPlainly(): void {
+    this.writesBy = undefined;
     this.found = Promise.resolve(undefined);
   }
 
@@ -76,7 +78,7 @@ export class AdbCable {
       const measure = this.stretch(this.reading, way, packer);
       const bytes =
         way === 'packed'
-          ? this.unpacked(packer!, commands.readRangesPacked(packer!, node, part), measure, signal)
+          ? this.unpacked(packer!, node, part, measure, signal)
           : measure.carried(this.shell.stream(commands.readRanges(node, part), { signal }));
       yield* measure.plain(bytes);
       measure.end();
@@ -85,9 +87,8 @@ export class AdbCable {
 
   /** Makes ready to write stretches. @param bytes how many there may be */
   async begin(bytes: number): Promise<void> {
-    this.stretchBytes = (await this.packerFor(this.writing, bytes))
-      ? this.writing.next(bytes).mostBytes
-      : Infinity;
+    this.writesBy = await this.packerFor(this.writing, bytes);
+    this.stretchBytes = this.writesBy ? this.writing.next(bytes).mostBytes : Infinity;
   }
 
   /** Feeds a stretch to a node. */
@@ -97,8 +98,7 @@ export class AdbCable {
     parts: AsyncIterable<Uint8Array>,
     signal: AbortSignal,
   ): Promise<void> {
-    const packer = await this.found;
-    const mostBytes = this.stretchBytes;
+    const { writesBy: packer, stretchBytes: mostBytes } = this;
     const { way } = packer ? this.writing.next(mostBytes) : plainly;
     const measure = this.stretch(this.writing, way, packer);
     const plain = measure.plain(parts);
@@ -117,14 +117,18 @@ export class AdbCable {
 
   private async *unpacked(
     packer: Packer,
-    script: string,
+    node: string,
+    ranges: readonly ByteRange[],
     measure: Stretch,
     signal?: AbortSignal,
   ): AsyncGenerator<Uint8Array> {
+    const script = commands.readRangesPacked(packer, node, ranges);
+    // Little comes where it packs well, and much is to be read.
+    const quiet = { bytes: rangesBytes(ranges) };
     const given = new AbortController();
     const stop = AbortSignal.any([given.signal, ...(signal ? [signal] : [])]);
     try {
-      yield* through(unpacked[packer](), measure.carried(this.shell.stream(script, { signal: stop })));
+      yield* through(unpacked[packer](), measure.carried(this.shell.stream(script, { signal: stop, quiet })));
     } catch (error) {
       if (signal?.aborted || error instanceof PhoneFailure) throw error;
       this.carryPlainly();
@@ -151,7 +155,11 @@ export class AdbCable {
 
   private packerFor(choice: CableChoice, bytes: number): Promise<Packer | undefined> {
     const isWorth = bytes >= worthPackingBytes || choice.best === 'packed';
-    if (!isWorth && !this.found) return Promise.resolve(undefined);
+    return isWorth ? this.packer() : Promise.resolve(undefined);
+  }
+
+  /** What the phone packs with; found out when first asked. */
+  packer(): Promise<Packer | undefined> {
     this.found ??= this.findPacker().catch((error: unknown) => {
       this.found = undefined;
       throw error;

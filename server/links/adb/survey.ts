@@ -48,6 +48,14 @@ export async function surveyAdb(on: Surveyed, signal?: AbortSignal): Promise<Omi
     proof === 'second reading' ? 'neither sha256sum nor md5sum' : `${proof}sum`,
   );
 
+  if (on.partitions) {
+    const packer = await on.partitions.cable.packer();
+    const found = packer
+      ? `${packer}, both ways`
+      : 'neither zstd nor gzip: bytes cross the cable as they are';
+    note('Packing on the cable', packer ? 'works' : 'missing', found);
+  }
+
   const stat = await ask(commands.owners('/', ['system']));
   const [, , , , label] = /^(\d+) (\d+) ([0-7]+) (\S+) ([^|\n]*)\|system$/m.exec(stat.stdout) ?? [];
   const tellsOwners = label !== undefined;

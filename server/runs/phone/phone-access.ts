@@ -9,8 +9,8 @@ import type {
   PartitionAccess,
   PhoneLink,
 } from '../../links/phone-link.ts';
-import type { PaceRow } from '../../database/paces.ts';
-import type { RunContext } from '../engine/run-context.ts';
+import type { Bench } from '../../bench/bench.ts';
+import type { PaceRow, PaceStatements } from '../../database/paces.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** Partitions of a link that reads them. @throws Problem 409 when its mode does not */
@@ -27,7 +27,7 @@ export function logCrossed(run: Pick<Run, 'log'>, partition: string, { cable }: 
 
 /** Remembers how long it took to keep a partition again, or to put it back, over the present cable. */
 export function rememberPace(
-  { bench, paces }: Pick<RunContext, 'bench' | 'paces'>,
+  { bench, paces }: { readonly bench: Pick<Bench, 'linkIn'>; readonly paces: Pick<PaceStatements, 'save'> },
   serial: string,
   direction: PaceRow['direction'],
   { partition, bytes, ms }: { readonly partition: string; readonly bytes: number; readonly ms: number },
