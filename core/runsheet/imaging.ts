@@ -1,3 +1,4 @@
+import { isComparedInPieces } from '../phone/piece-sizes.ts';
 import type { PartitionFacts } from '../phone/facts.ts';
 import { byRole } from '../phone/roles.ts';
 import { batteryFor } from './battery.ts';
@@ -40,12 +41,10 @@ function expectedOnShelf({ name, bytes, usedBytes }: PartitionFacts, { larder }:
 
 function readText(image: PartitionFacts, { larder, usedOnly, readAll }: ImagingFacts): string {
   if (image.archive) return `Archive ${image.name}`;
-  const isAsked =
-    !readAll &&
-    mayBeUnchanged(image) &&
-    larder.keptWhole?.includes(image.name) &&
-    !usedOnly?.includes(image.name);
-  return isAsked ? `Compare ${image.name}, read it if it changed` : `Read ${image.name}`;
+  const { name, bytes } = image;
+  const isKept = !readAll && larder.keptWhole?.includes(name) && !usedOnly?.includes(name);
+  if (isKept && isComparedInPieces(bytes)) return `Compare ${name}, read what changed`;
+  return isKept && mayBeUnchanged(image) ? `Compare ${name}, read it if it changed` : `Read ${name}`;
 }
 
 /** What was kept before goes by how long that took the last time. */

@@ -250,9 +250,9 @@ describe('imaging', () => {
         ({ text }) => text,
       );
     expect(texts()).toEqual([
-      'Compare boot, read it if it changed',
+      'Compare boot, read what changed',
       'Read recovery',
-      'Read userdata',
+      'Compare userdata, read what changed',
       'Compare efs, read it if it changed',
     ]);
     expect(texts({ readAll: true })).not.toContainEqual(expect.stringContaining('Compare'));

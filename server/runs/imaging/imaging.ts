@@ -207,10 +207,8 @@ async function image(
         const isWhole = rangesBytes(ranges) === partition.bytes;
         const mayBeLike = isWhole && !plan.readAll && isComparedInPieces(partition.bytes);
         const base = mayBeLike ? larder.newestWhole(serial, partition.name, partition.bytes) : undefined;
-        // A phone in use changes its user data: that is compared in pieces at once, and proved meanwhile.
-        const changesAlways = base !== undefined && partition.role === 'user-data';
         const asked =
-          isWhole && !plan.readAll && !before?.progress.taken && !changesAlways
+          isWhole && !plan.readAll && !before?.progress.taken
             ? await askWhetherUnchanged({ phone, larder, run }, partition)
             : undefined;
         if (asked?.unchanged) {

@@ -128,7 +128,7 @@ export interface Segment {
 }
 
 /** Segments found out before they are wanted. */
-const segmentsAhead = 24;
+export const segmentsAhead = 24;
 /** After so many pieces it is known whether comparing is worth it. */
 const triedPieces = 32;
 /** Of the pieces compared so far; where more differ, all the rest is taken to. */

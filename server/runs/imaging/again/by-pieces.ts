@@ -4,7 +4,11 @@ import type { PartitionAccess } from '../../../links/phone-link.ts';
 import type { ImageWriter } from '../../../shelf/image-writer.ts';
 import type { Shelf } from '../../../shelf/shelf.ts';
 import type { Run } from '../../engine/live-run.ts';
-import { segmentsOf } from '../../phone/pieces.ts';
+import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { readAhead } from '../../../async/read-ahead.ts';
+import { Slots } from '../../../async/slots.ts';
+import { segmentsAhead, segmentsOf, type Segment } from '../../phone/pieces.ts';
 
 /** What is needed to take an image by pieces. */
 export interface ByPieces {
@@ -14,7 +18,7 @@ export interface ByPieces {
   /** An earlier image of the whole partition, of the same size. */
   readonly base: KeptImage;
   readonly shelf: Shelf;
-  readonly run: Pick<Run, 'log' | 'withoutBytes'>;
+  readonly run: Pick<Run, 'log'>;
   readonly signal: AbortSignal;
   /** Told of bytes that need not be read. */
   readonly spared: (bytes: number) => void;
@@ -22,27 +26,68 @@ export interface ByPieces {
   readonly onStored: (bytes: number) => void;
 }
 
+/** Segments that differ are read so many ahead, while what is the same is digested. */
+const readAheadSegments = 2;
+
+/** A segment, with its bytes where they were read ahead. */
+interface Fetched extends Segment {
+  readonly read?: { readonly bytes: Uint8Array; readonly release: () => void };
+}
+
 /**
  * Takes the rest of an image: what the phone has as an earlier image does comes from the shelf, the rest over the cable. The
  * phone's digests of pieces only tell where to look; they prove nothing.
- * @returns false where the phone tells none: what is missing then is to be read
+ * @returns false where what is missing then is to be read: the phone tells none, or most of it differs
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
-  const { access, name, writer, base, shelf, run, signal, onStored } = pieces;
+  const { access, name, writer, base, shelf, onStored } = pieces;
   const kept = { shelf, image: base.image };
-  const rest = writer.missing[0]!;
-  const segments = await run.withoutBytes(() => segmentsOf(access, name, kept, rest, signal));
-  if (!segments) return false;
+  const stopping = new AbortController();
+  const signal = AbortSignal.any([pieces.signal, stopping.signal]);
   try {
-    for (;;) {
-      const next = await run.withoutBytes(() => segments.next());
-      if (next.done) return true;
-      const { piece, isSame } = next.value;
-      if (!isSame || !(await run.withoutBytes(() => takeKept(pieces, piece.bytes))))
+    const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal);
+    if (!segments) return false;
+    const fetched = readDiffering(access, name, segments, signal);
+    for await (const { piece, isSame, read } of readAhead(fetched, segmentsAhead)) {
+      // The phone gave less than it was asked for.
+      if (writer.missing[0]?.offset !== piece.offset) break;
+      if (read) {
+        await writer.take(onePiece(read.bytes), onStored);
+        read.release();
+      } else if (!isSame) return false;
+      else if (!(await takeKept(pieces, piece.bytes)))
         await writer.take(access.read(name, [piece], signal), onStored);
     }
+    return true;
   } finally {
-    await segments.return(undefined);
+    // Nothing goes on that was begun ahead.
+    stopping.abort();
+  }
+}
+
+/** Reads what differs; what is longer than a piece, or gives more than it was asked for, is left to whoever takes it. */
+async function* readDiffering(
+  access: PartitionAccess,
+  name: string,
+  segments: AsyncIterable<Segment>,
+  signal: AbortSignal,
+): AsyncGenerator<Fetched> {
+  const memory = new Slots(readAheadSegments, coarseBytes);
+  for await (const segment of segments) {
+    const { piece, isSame } = segment;
+    const slot = isSame || piece.bytes > coarseBytes ? undefined : await memory.take();
+    let filled = 0;
+    let isTooMuch = false;
+    if (slot)
+      for await (const part of access.read(name, [piece], signal)) {
+        isTooMuch = filled + part.length > piece.bytes;
+        if (isTooMuch) break;
+        slot.set(part, filled);
+        filled += part.length;
+      }
+    if (!slot || isTooMuch) yield segment;
+    else
+      yield { ...segment, read: { bytes: slot.subarray(0, filled), release: () => memory.giveBack(slot) } };
   }
 }
 
