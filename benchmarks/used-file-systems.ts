@@ -112,7 +112,7 @@ export function makePrograms(image: string, mebibytes: number, folders: readonly
   run('truncate', '-s', `${mebibytes}M`, image);
   run('mke2fs', '-q', '-F', '-t', 'ext4', '-b', '4096', '-m', '0', image);
   mounted(image, (root) => {
-    let left = mebibytes * 0.9 * MiB;
+    let left = mebibytes * 0.75 * MiB;
     const take = (from: string, into: string): void => {
       for (const entry of readdirSync(from, { withFileTypes: true })) {
         const path = join(from, entry.name);
