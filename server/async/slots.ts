@@ -1,24 +1,29 @@
-/** Some memory in equal parts: who takes one waits until there is one. */
-export class Slots {
-  private readonly free: Uint8Array[] = [];
-  private readonly waiting: ((slot: Uint8Array) => void)[] = [];
+/** A fixed number of things that are used again: who takes one waits until there is one. */
+export class Slots<T> {
+  private readonly free: T[] = [];
+  private readonly waiting: ((slot: T) => void)[] = [];
   private made = 0;
 
   /** @param most that there are at once; each is made when it is needed */
   constructor(
     private readonly most: number,
-    private readonly bytes: number,
+    private readonly make: () => T,
   ) {}
 
-  take(): Promise<Uint8Array> {
+  take(): Promise<T> {
     const slot = this.free.pop();
-    if (slot) return Promise.resolve(slot);
+    if (slot !== undefined) return Promise.resolve(slot);
     if (this.made === this.most) return new Promise((resolve) => this.waiting.push(resolve));
     this.made++;
-    return Promise.resolve(new Uint8Array(this.bytes));
+    return Promise.resolve(this.make());
   }
 
-  giveBack(slot: Uint8Array): void {
+  /** Everything that was taken has come back. */
+  get isWhole(): boolean {
+    return this.free.length === this.made;
+  }
+
+  giveBack(slot: T): void {
     const next = this.waiting.shift();
     if (next) next(slot);
     else this.free.push(slot);

@@ -1,31 +1,10 @@
+import { Slots } from '../../async/slots.ts';
 import { blockBytes } from '../packs/pack-format.ts';
 
-/** A fixed number of shared blocks: who takes one waits until there is one, which bounds memory. */
-export class BlockPool {
-  private readonly free: SharedArrayBuffer[] = [];
-  private readonly waiting: ((memory: SharedArrayBuffer) => void)[] = [];
-  private made = 0;
-
-  /** @param most that there are at once; each is made when it is needed */
-  constructor(private readonly most: number) {}
-
-  take(): Promise<SharedArrayBuffer> {
-    const memory = this.free.pop();
-    if (memory) return Promise.resolve(memory);
-    if (this.made === this.most) return new Promise((resolve) => this.waiting.push(resolve));
-    this.made++;
-    return Promise.resolve(new SharedArrayBuffer(blockBytes));
-  }
-
-  /** Everything that was taken has come back. */
-  get isWhole(): boolean {
-    return this.free.length === this.made;
-  }
-
-  giveBack(memory: SharedArrayBuffer): void {
-    const next = this.waiting.shift();
-    if (next) next(memory);
-    else this.free.push(memory);
+/** A fixed number of shared blocks, which bounds memory. */
+export class BlockPool extends Slots<SharedArrayBuffer> {
+  constructor(most: number) {
+    super(most, () => new SharedArrayBuffer(blockBytes));
   }
 }
 

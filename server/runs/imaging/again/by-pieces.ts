@@ -72,7 +72,7 @@ async function* readDiffering(
   segments: AsyncIterable<Segment>,
   signal: AbortSignal,
 ): AsyncGenerator<Fetched> {
-  const memory = new Slots(readAheadSegments, coarseBytes);
+  const memory = new Slots(readAheadSegments, () => new Uint8Array(coarseBytes));
   for await (const segment of segments) {
     const { piece, isSame } = segment;
     const slot = isSame || piece.bytes > coarseBytes ? undefined : await memory.take();
