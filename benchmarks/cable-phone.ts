@@ -33,7 +33,7 @@ const phone = new Phone(
 await phone.listen(0);
 await phone.start('recovery');
 await obey<PhoneOrder>({ adb: phone.state().adb }, async (order) =>
-  order.do === 'carried' ? { bytes: phone.carriedBytes } : { changed: await become(order.image) },
+  order.do === 'carried' ? { bytes: phone.cable.carried } : { changed: await become(order.image) },
 );
 process.exit(0);
 

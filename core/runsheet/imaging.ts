@@ -39,22 +39,22 @@ function expectedOnShelf({ name, bytes, usedBytes }: PartitionFacts, { larder }:
   return Math.round(larder.kept?.includes(name) ? inUse * usualChange : inUse);
 }
 
-function readText(image: PartitionFacts, { larder, usedOnly, readAll }: ImagingFacts): string {
-  if (image.archive) return `Archive ${image.name}`;
-  const { name, bytes } = image;
-  const isKept = !readAll && larder.keptWhole?.includes(name) && !usedOnly?.includes(name);
-  if (isKept && isComparedInPieces(bytes)) return `Compare ${name}, read what changed`;
-  return isKept && mayBeUnchanged(image) ? `Compare ${name}, read it if it changed` : `Read ${name}`;
+/** Whether the larder has all of it, and may be relied upon for what has not changed. */
+const isKeptWhole = ({ name }: PartitionFacts, { larder, usedOnly, readAll }: ImagingFacts): boolean =>
+  !readAll && larder.keptWhole?.includes(name) === true && !usedOnly?.includes(name);
+
+function readText(image: PartitionFacts, facts: ImagingFacts): string {
+  const { name, bytes, archive } = image;
+  if (archive) return `Archive ${name}`;
+  if (!isKeptWhole(image, facts)) return `Read ${name}`;
+  if (isComparedInPieces(bytes)) return `Compare ${name}, read what changed`;
+  return mayBeUnchanged(image) ? `Compare ${name}, read it if it changed` : `Read ${name}`;
 }
 
 /** What was kept before goes by how long that took the last time. */
-function msFor(
-  image: PartitionFacts,
-  { larder, usedOnly, readAll, paces, bytesPerSecond }: ImagingFacts,
-): number {
-  const isKept = larder.keptWhole?.includes(image.name) && !usedOnly?.includes(image.name) && !readAll;
-  const pace = isKept ? paces?.get(image.name) : undefined;
-  return (bytesToRead(image, usedOnly) / (pace ?? bytesPerSecond)) * 1000;
+function msFor(image: PartitionFacts, facts: ImagingFacts): number {
+  const pace = isKeptWhole(image, facts) ? facts.paces?.get(image.name) : undefined;
+  return (bytesToRead(image, facts.usedOnly) / (pace ?? facts.bytesPerSecond)) * 1000;
 }
 
 /** The plan of an imaging run: what is read in which order, how long it takes, what to know before. */

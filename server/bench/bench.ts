@@ -314,10 +314,7 @@ export class Bench {
       : facts;
   }
 
-  /**
-   * From a link's first moment to its last. Resolves to whether it was a second way to a phone that is
-   * here already, which is not used.
-   */
+  /** From a link's first moment to its last. @returns whether the phone was here already, so that it is not used */
   private async follow(link: PhoneLink, known: (serial: string) => void): Promise<boolean> {
     let gone = false;
     const ended = link.gone.then(() => (gone = true));

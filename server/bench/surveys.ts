@@ -19,8 +19,13 @@ export class Surveys {
     if (!cable) return;
     const row = this.cables.one(serial, description);
     if (row) cable.recall(JSON.parse(row.memory) as CableMemory);
-    cable.onMeasured = (memory) =>
-      this.cables.save({ serial, link: description, memory: JSON.stringify(memory) });
+    cable.onMeasured = (memory) => {
+      try {
+        this.cables.save({ serial, link: description, memory: JSON.stringify(memory) });
+      } catch {
+        // On a full disk it is measured again another time.
+      }
+    };
   }
 
   /** The last one of a phone as it is now. */

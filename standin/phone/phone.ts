@@ -32,7 +32,7 @@ const faultPages = 3;
 /** A simulated phone: what it says and does follows from its flash, its power, its cable and its keys. */
 export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private readonly ports: PhonePorts;
-  private readonly cable: PhoneCable;
+  readonly cable: PhoneCable;
   private power = true;
   private phase: PhoneState['phase'] = 'off';
   private mode: SimulatedMode | undefined;
@@ -115,11 +115,6 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       locked: isLocked(this.flash, this.model),
       question: this.question?.what,
     };
-  }
-
-  /** What went over the cable, both ways. */
-  get carriedBytes(): number {
-    return this.cable.carried;
   }
 
   setCable(isIn: boolean): void {

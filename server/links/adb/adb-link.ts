@@ -9,7 +9,7 @@ import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing
 import { AdbFolderExchange } from './files/folder-exchange.ts';
 import { AdbAppWork } from './apps/app-work.ts';
 import { AdbApps } from './apps/apps.ts';
-import { AdbCable } from './cable.ts';
+import { AdbCable } from './partitions/cable.ts';
 import { AdbDigests } from './digests.ts';
 import { AdbSharedFiles } from './files/shared-files.ts';
 import { AdbFiles } from './files/files.ts';

@@ -63,11 +63,10 @@ export async function startImaging(
   serial: string,
   start: ImagingStart,
 ): Promise<RunView> {
-  const { bench } = context;
   const label = start.label.trim();
   return startRun(context, {
     sheet: (reserved) => context.imagingSheets.imaging(serial, start, reserved),
-    label: () => ({ phone: bench.view(serial), text: label }),
+    label: () => ({ phone: context.bench.view(serial), text: label }),
     confirmed: start.confirmed,
     seen: start.seen,
     writesShelf: true,
@@ -88,7 +87,7 @@ export async function startImaging(
       if (first?.kind === 'restart') {
         await run.step(0, () => restartFirst(context, serial, start, run));
       }
-      const { condition, mode, maker, model } = bench.facts(serial);
+      const { condition, mode, maker, model } = context.bench.facts(serial);
       const plan: UnfinishedPlan = {
         serial,
         label,
@@ -191,8 +190,7 @@ async function image(
         });
         const archive = archiveOf(partition.name);
         if (archive && partition.archive) {
-          const mayChange = partition.mount?.writable ?? false;
-          const taken = await takeArchive(taking, archive, mayChange, passed);
+          const taken = await takeArchive(taking, archive, partition.mount?.writable ?? false, passed);
           resize(taken.stored.bytes);
           const head = archiveHead(partition, taken);
           images.push({ ...head, chunks: unpackChunkList(taken.stored.chunks) });
@@ -202,8 +200,6 @@ async function image(
         resize(rangesBytes(ranges));
         const before = recalled.get(partition.name);
         const took = stopwatch();
-        const { name, bytes } = partition;
-        const keptAgain = () => rememberPace(context, serial, 'read', { partition: name, bytes, ms: took() });
         const isWhole = rangesBytes(ranges) === partition.bytes;
         const mayBeLike = isWhole && !plan.readAll && isComparedInPieces(partition.bytes);
         const base = mayBeLike ? larder.newestWhole(serial, partition.name, partition.bytes) : undefined;
@@ -214,19 +210,18 @@ async function image(
         if (asked?.unchanged) {
           resize(0);
           const { label, image } = asked.unchanged;
-          const { told } = asked;
-          const proof = told?.by ?? 'sha256';
+          const proof = asked.told?.by ?? 'sha256';
           const head = headOf(partition, { stored: image, ranges, unsettled: [], proof });
           images.push({ ...head, chunks: unpackChunkList(image.chunks) });
           unchanged.add(partition.name);
-          keptAgain();
+          rememberPace(context, serial, 'read', partition, took());
           return `unchanged since “${label}”, not read again: the phone computes the same ${proof === 'md5' ? 'MD5' : `SHA-256 ${head.sha256}`}`;
         }
         const known = { recalled: before, told: asked?.told, base };
         const taken = await takeImage(taking, partition, ranges, known, { passed, resize });
         const head = headOf(partition, taken);
         journal.finished(partition.name, head);
-        if (base && !before?.progress.taken) keptAgain();
+        if (base && !before?.progress.taken) rememberPace(context, serial, 'read', partition, took());
         images.push({ ...head, chunks: unpackChunkList(taken.stored.chunks) });
         return resultText(head);
       });

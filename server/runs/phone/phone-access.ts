@@ -30,11 +30,16 @@ export function rememberPace(
   { bench, paces }: { readonly bench: Pick<Bench, 'linkIn'>; readonly paces: Pick<PaceStatements, 'save'> },
   serial: string,
   direction: PaceRow['direction'],
-  { partition, bytes, ms }: { readonly partition: string; readonly bytes: number; readonly ms: number },
+  { name, bytes }: { readonly name: string; readonly bytes: number },
+  ms: number,
 ): void {
   const link = bench.linkIn(serial)?.description;
-  if (link !== undefined && bytes > 0 && ms > 0)
-    paces.save({ serial, partition, link, direction, bytesPerSecond: (bytes / ms) * 1000 });
+  if (link === undefined || bytes === 0 || ms === 0) return;
+  try {
+    paces.save({ serial, partition: name, link, direction, bytesPerSecond: (bytes / ms) * 1000 });
+  } catch {
+    // On a full disk it is measured again another time.
+  }
 }
 
 /** Files of a link. @throws PhoneRefusal when its mode hands out none */

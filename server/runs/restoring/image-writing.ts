@@ -112,7 +112,7 @@ export class ImageWriting {
         this.settle(phone, image, onto);
         const { bytes } = image;
         if (writing === 1 && !this.writesAll && isComparedInPieces(bytes))
-          rememberPace(this.context, phone.serial, 'write', { partition: onto, bytes, ms: took() });
+          rememberPace(this.context, phone.serial, 'write', { name: onto, bytes }, took());
         return words;
       }
       if (writing === writings)

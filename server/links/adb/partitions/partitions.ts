@@ -15,7 +15,7 @@ import { inPairs, untilTaken } from '../../../async/in-pairs.ts';
 import { batches } from '../batches.ts';
 import { parseByName, parseMounts } from '../parsing.ts';
 import { commands, rangesScript } from '../commands.ts';
-import type { AdbCable } from '../cable.ts';
+import type { AdbCable } from './cable.ts';
 import type { AdbDigests } from '../digests.ts';
 import type { AdbShell } from '../shell.ts';
 import { disksOf, onNode, type LogicalPlace, type Place, type TablePlace } from './places.ts';

@@ -9,11 +9,11 @@ import {
   type CableWay,
 } from '@keen-larder/core/phone/cable-choice.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
-import { LinkFailure, PhoneFailure, PhoneRefusal } from '../../failures.ts';
-import { untilTaken } from '../../async/in-pairs.ts';
-import { through } from '../../async/through.ts';
-import { commands, packers, type Packer } from './commands.ts';
-import type { AdbShell } from './shell.ts';
+import { LinkFailure, PhoneFailure, PhoneRefusal } from '../../../failures.ts';
+import { untilTaken } from '../../../async/in-pairs.ts';
+import { through } from '../../../async/through.ts';
+import { commands, packers, type Packer } from '../commands.ts';
+import type { AdbShell } from '../shell.ts';
 
 /** What one command may name: an argument of Linux has 128 KiB at most. */
 const rangesAtOnce = 200;

@@ -13,11 +13,11 @@ import {
   testFolder,
   toRecovery,
   until,
-} from '../../../testing/bench.ts';
-import type { KeenLarder } from '../../keen-larder.ts';
-import { wholeOf } from '../../shelf/image-writer.ts';
-import { startImaging } from '../../runs/imaging/imaging.ts';
-import { startRestoring } from '../../runs/restoring/restoring.ts';
+} from '../../../../testing/bench.ts';
+import type { KeenLarder } from '../../../keen-larder.ts';
+import { wholeOf } from '../../../shelf/image-writer.ts';
+import { startImaging } from '../../../runs/imaging/imaging.ts';
+import { startRestoring } from '../../../runs/restoring/restoring.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;
