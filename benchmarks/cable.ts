@@ -50,7 +50,7 @@ class Pair {
       String(megabytes * 1e6),
     ]);
     const { adb } = await phone.answer<{ adb: string }>();
-    const larder = new Told<LarderOrder>('cable-larder.ts', [at(`${name}.home`), adb]);
+    const larder = new Told<LarderOrder>('cable-larder.mjs', [at(`${name}.home`), adb]);
     await larder.answer();
     return new Pair(phone, larder, adb);
   }
@@ -235,7 +235,7 @@ async function four(): Promise<void> {
   try {
     const speeds: number[][] = [];
     for (const some of [addresses.slice(0, 1), addresses]) {
-      const larder = new Told<LarderOrder>('cable-larder.ts', [at(`four-${some.length}.home`), ...some]);
+      const larder = new Told<LarderOrder>('cable-larder.mjs', [at(`four-${some.length}.home`), ...some]);
       await larder.answer();
       const ms = await larder.tell<number[]>({ do: 'keep all', label: 'first' });
       await larder.end();

@@ -19,8 +19,12 @@ export class Told<Order> {
   private readonly answers: AsyncIterator<string>;
   private readonly child: ChildProcess;
 
+  /** @param name of a source here, or of what was built */
   constructor(name: string, args: readonly string[]) {
-    this.child = spawn(process.execPath, ['--import', 'tsx', join(import.meta.dirname, name), ...args], {
+    const program = name.endsWith('.mjs')
+      ? ['--enable-source-maps', join(import.meta.dirname, '../server/dist', name)]
+      : ['--import', 'tsx', join(import.meta.dirname, name)];
+    this.child = spawn(process.execPath, [...program, ...args], {
       stdio: ['pipe', 'pipe', 'inherit'],
     });
     this.answers = createInterface({ input: this.child.stdout! })[Symbol.asyncIterator]();

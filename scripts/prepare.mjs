@@ -59,8 +59,20 @@ const workers = {
  */
 export async function buildPrograms() {
   if (builtAt('server/dist/migrations') > newest('server', 'cli', 'core', 'contract')) return;
-  const { build: bundle } = await import('esbuild');
-  const options = {
+  await bundle({ ...programs, ...workers });
+  const migrations = join(root, 'server/dist/migrations');
+  rmSync(migrations, { recursive: true, force: true });
+  cpSync(join(root, 'server/database/migrations'), migrations, { recursive: true });
+}
+
+/** Builds a program of a benchmark beside the programs; as they are built is how they are measured. */
+export const buildBenchmark = (name) => bundle({ [name]: `benchmarks/${name}.ts` });
+
+/** @param entryPoints sources, by the names of what is built of them */
+async function bundle(entryPoints) {
+  const { build } = await import('esbuild');
+  await build({
+    entryPoints,
     absWorkingDir: root,
     bundle: true,
     platform: 'node',
@@ -77,11 +89,7 @@ export async function buildPrograms() {
     alias: Object.fromEntries(
       ['core', 'contract', 'server'].map((name) => [`@keen-larder/${name}`, `./${name}`]),
     ),
-  };
-  await bundle({ ...options, entryPoints: { ...programs, ...workers } });
-  const migrations = join(root, 'server/dist/migrations');
-  rmSync(migrations, { recursive: true, force: true });
-  cpSync(join(root, 'server/database/migrations'), migrations, { recursive: true });
+  });
 }
 
 /** Builds the interface where a source is newer than what was built, beside whatever else goes on. */

@@ -20,7 +20,11 @@ export class Slots<T> {
 
   /** Everything that was taken has come back. */
   get isWhole(): boolean {
-    return this.free.length === this.made;
+    return this.inUse === 0;
+  }
+
+  get inUse(): number {
+    return this.made - this.free.length;
   }
 
   giveBack(slot: T): void {

@@ -1,4 +1,5 @@
 import type { Database } from './open.ts';
+import { packPieces, unpackPieces, type KnownPieces } from '../shelf/piece-digests.ts';
 
 export interface SetRow {
   readonly id: string;
@@ -51,6 +52,12 @@ export interface ImageRow {
 export type ImageHead = Omit<ImageRow, 'chunks'>;
 
 export type SetChangeRow = Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt' | 'binnedMs'>;
+
+interface PiecesRow {
+  readonly sha256: Buffer;
+  readonly algorithm: KnownPieces['by'];
+  readonly digests: Buffer;
+}
 
 export interface KeptRow {
   readonly partition: string;
@@ -115,6 +122,11 @@ export function setStatements(db: Database) {
     SELECT coalesce(sum(images.bytes), 0) AS bytes, count(DISTINCT sets.id) AS sets
     FROM images JOIN sets ON sets.id = images.setId WHERE sets.binnedAt IS NULL`);
 
+  const savePieces = db.prepare<PiecesRow>(`
+    INSERT INTO pieces (sha256, algorithm, digests) VALUES (@sha256, @algorithm, @digests)
+    ON CONFLICT (sha256) DO UPDATE SET algorithm = excluded.algorithm, digests = excluded.digests`);
+  const pieces = db.prepare<[sha256: Buffer], PiecesRow>('SELECT * FROM pieces WHERE sha256 = ?');
+
   const insert = db.transaction((set: SetRow, images: readonly ImageRow[]) => {
     insertSet.run(set);
     for (const each of images) insertImage.run(each);
@@ -157,6 +169,12 @@ export function setStatements(db: Database) {
       found: readonly { partition: string; damage: string | null }[],
     ) => recordVerification(id, at, found),
     totals: () => imaged.get()!,
+    savePieces: (sha256: Buffer, known: KnownPieces) =>
+      void savePieces.run({ sha256, algorithm: known.by, digests: packPieces(known) }),
+    pieces(sha256: Buffer): KnownPieces | undefined {
+      const row = pieces.get(sha256);
+      return row && unpackPieces(row.algorithm, row.digests);
+    },
   };
 }
 

@@ -7,7 +7,13 @@ import type { ChunkStatements } from '../database/chunks.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
-import { digestsOf, manifestFormat, manifestVersion, type Manifest } from '../shelf/manifest.ts';
+import {
+  digestsOf,
+  packChunkList,
+  manifestFormat,
+  manifestVersion,
+  type Manifest,
+} from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
 import { Bin } from './bin.ts';
 import type { AppCopies, RecordCopies } from './copies.ts';
@@ -16,7 +22,8 @@ import { ManifestLedger } from './manifest-ledger.ts';
 import { rebuild } from './rebuild.ts';
 import { binOf, manifestOfRows, rowsOf } from './set-rows.ts';
 import { imageView, viewOf } from './set-views.ts';
-import { Problem } from '../failures.ts';
+import { isDiskFull, Problem } from '../failures.ts';
+import type { KnownPieces } from '../shelf/piece-digests.ts';
 
 export type NewSet = Omit<Manifest, 'format' | 'version'>;
 
@@ -24,6 +31,8 @@ export type NewSet = Omit<Manifest, 'format' | 'version'>;
 export interface KeptImage {
   readonly label: string;
   readonly image: ImageRow;
+  /** Digests of its coarse pieces, as far as they are known. */
+  readonly pieces?: KnownPieces | undefined;
 }
 
 /** What a larder is made of. */
@@ -199,7 +208,9 @@ export class Larder {
           each.ranges === null &&
           (bytes === undefined || each.bytes === bytes),
       );
-    return newest && { label: newest.label, image: this.image(newest.setId, partition) };
+    if (!newest) return undefined;
+    const image = this.image(newest.setId, partition);
+    return { label: newest.label, image, pieces: this.sets.pieces(image.sha256) };
   }
 
   /** Names of those partitions of which some set has an image of the whole, in the size that they have. */
@@ -308,6 +319,29 @@ export class Larder {
   /** Writes a damaged manifest anew from the catalogue. */
   mendManifest(id: string): Promise<void> {
     return this.ledger.mend(id);
+  }
+
+  /** Digests of the coarse pieces of an image. */
+  piecesOf({ sha256 }: Pick<ImageRow, 'sha256'>): KnownPieces | undefined {
+    return this.sets.pieces(sha256);
+  }
+
+  rememberPieces(sha256: Buffer, known: KnownPieces): void {
+    try {
+      this.sets.savePieces(sha256, known);
+    } catch (error) {
+      // They are computed again when they are wanted.
+      if (!isDiskFull(error)) throw error;
+    }
+  }
+
+  /** Whether the manifest's file lists the image's chunks as the catalogue does. */
+  async isListed(image: Pick<ImageRow, 'setId' | 'partition' | 'sha256' | 'chunks'>): Promise<boolean> {
+    const { images } = await this.shelf.manifests.read(image.setId).catch(() => ({ images: [] }));
+    const listed = images.find(({ partition }) => partition === image.partition);
+    return (
+      listed?.sha256 === image.sha256.toString('hex') && packChunkList(listed.chunks).equals(image.chunks)
+    );
   }
 
   recordVerification(id: string, found: readonly { partition: string; damage: string | null }[]): void {

@@ -27,26 +27,33 @@ export interface ImageRange {
 /** What every block of zeros is: it is never written to. */
 const zeros = new SharedArrayBuffer(blockBytes);
 /** Blocks fetched and unpacked ahead of whoever takes them. */
-const ahead = 6;
+const ahead = 4;
 /** Blocks that the taker may hold besides. */
 const held = 2;
 /** Images that are read one after the other, or beside each other, use the same memory again. */
 const mostIdle = 2;
 
-interface Pools {
+/** Memory of a reader. */
+export interface ReadingMemory {
   readonly inputs: BlockPool;
   readonly outputs: BlockPool;
 }
 
+/** Memory for reads one after the other, where blocks of one may still be held while the next goes on. */
+export const readingMemory = (): ReadingMemory => ({
+  inputs: new BlockPool(ahead),
+  outputs: new BlockPool(ahead + held),
+});
+
 /** Memory that waits for the next image: reading many small parts one after the other would leave much of it to be collected. */
 const idlePools = {
-  idle: [] as Pools[],
-  take(): Pools {
+  idle: [] as ReadingMemory[],
+  take(): ReadingMemory {
     const at = this.idle.findIndex(({ inputs, outputs }) => inputs.isWhole && outputs.isWhole);
     const [found] = at < 0 ? [] : this.idle.splice(at, 1);
-    return found ?? { inputs: new BlockPool(ahead), outputs: new BlockPool(ahead + held) };
+    return found ?? readingMemory();
   },
-  giveBack(pools: Pools): void {
+  giveBack(pools: ReadingMemory): void {
     this.idle.push(pools);
     if (this.idle.length > mostIdle) this.idle.shift();
   },
@@ -54,20 +61,22 @@ const idlePools = {
 
 /**
  * An image's blocks from first to last, every chunk checked against its digest; of a range, the blocks from
- * the chunk in which it begins to the chunk in which it ends. No more than `held` blocks may be kept
- * unreleased while the next one is asked for.
+ * the chunk in which it begins to the chunk in which it ends. The next one comes when there is memory for it: blocks are to be
+ * released, in whatever order.
+ * @param memory of the taker's own, who reads several ranges one after the other
  * @throws DamagedImage naming the pack and place of a chunk that is not as it was
  */
 export async function* readBlocks(
   shelf: Shelf,
   image: ImageRecipe,
   range: ImageRange = { offset: 0, bytes: image.bytes },
+  memory?: ReadingMemory,
 ): AsyncGenerator<ReadBlock> {
   const end = Math.ceil((range.offset + range.bytes) / image.chunkBytes);
   const first = Math.floor(range.offset / image.chunkBytes);
   const digests = digestsOf(image.chunks.subarray(first * digestBytes, end * digestBytes));
   const chunksInBlock = blockBytes / image.chunkBytes;
-  const pools = idlePools.take();
+  const pools = memory ?? idlePools.take();
   const { inputs, outputs } = pools;
   const queue: Promise<Block>[] = [];
   let next = 0;
@@ -98,9 +107,9 @@ export async function* readBlocks(
     }
   } finally {
     // What is still being read of an image that nobody wants any more.
-    void Promise.all(queue.map((block) => block.then(giveBack, () => undefined))).then(() =>
-      idlePools.giveBack(pools),
-    );
+    void Promise.all(queue.map((block) => block.then(giveBack, () => undefined))).then(() => {
+      if (!memory) idlePools.giveBack(pools);
+    });
   }
 }
 

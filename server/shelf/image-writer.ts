@@ -2,7 +2,9 @@ import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larde
 import { copyToShared, type BlockPool } from './threads/block-pool.ts';
 import type { Block } from './threads/chunk-worker.ts';
 import { MoreThanAsked } from '../failures.ts';
-import { readBlocks, type ImageRecipe } from './image-reader.ts';
+import { coarseBytes, isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
+import { readBlocks, readingMemory, type ImageRecipe, type ReadingMemory } from './image-reader.ts';
+import { PieceDigests, type KnownPieces } from './piece-digests.ts';
 import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
 import type { DigestStream } from './threads/workers.ts';
@@ -48,7 +50,10 @@ export const wholeOf = (bytes: number): ByteRange[] => (bytes > 0 ? [{ offset: 0
  */
 export class ImageWriter {
   private digests: DigestStream;
+  private readonly pieces: PieceDigests | undefined;
   private entries: Entry[] = [];
+  /** For what comes from other images. */
+  private reading: ReadingMemory | undefined;
   private handedOver = 0;
   private failure: unknown;
   /** So many entries are known to be on the shelf for good. */
@@ -65,6 +70,9 @@ export class ImageWriter {
     private readonly imageBytes: number,
   ) {
     this.digests = shelf.workers.digestStream();
+    const isWhole = ranges !== undefined && rangesBytes(ranges) === imageBytes;
+    if (isWhole && isComparedInPieces(imageBytes))
+      this.pieces = new PieceDigests('md5', coarseBytes, shelf.workers);
   }
 
   /** Bytes of the ranges that were taken; the next stream begins behind them. */
@@ -166,14 +174,13 @@ export class ImageWriter {
    */
   async takeFrom(image: ImageRecipe, bytes: number): Promise<void> {
     const { offset } = this.missing[0]!;
-    await this.digests.mark();
+    this.reading ??= readingMemory();
+    // In order with what is digested: nobody need wait for it.
+    void this.digests.mark();
     try {
-      let before: Promise<unknown> | undefined;
-      for await (const block of readBlocks(this.shelf, image, { offset, bytes })) {
-        await before;
-        before = this.digests.update(block).then(block.release);
-      }
-      await before;
+      // Digested in order, behind what was handed over before; a block comes back when that has been done.
+      for await (const block of readBlocks(this.shelf, image, { offset, bytes }, this.reading))
+        void this.digests.update(block).then(block.release, block.release);
     } catch (error) {
       await this.digests.backToMark();
       throw error;
@@ -210,6 +217,11 @@ export class ImageWriter {
     return names.length > 0 ? { taken, chunks: Buffer.concat(names) } : undefined;
   }
 
+  /** Digests of the coarse pieces of a whole image, as far as there was time for them. To be called when all of it has been taken. */
+  async knownPieces(): Promise<KnownPieces | undefined> {
+    return this.pieces?.end();
+  }
+
   /** To be called when all ranges have been taken. */
   async finish(): Promise<StoredImage> {
     await this.settled();
@@ -233,7 +245,12 @@ export class ImageWriter {
     const next = this.ranges && rangesTail(this.ranges, this.handedOver)[0];
     if (next) this.addHole(next.offset);
     const block = { memory, bytes };
-    const digested = this.digests.update(block);
+    // Where the cable is what is waited for, there is time for them.
+    const hasTime = this.store.blocks.inUse <= 2;
+    const digested = Promise.all([
+      this.digests.update(block),
+      this.pieces?.update(this.handedOver, block, hasTime),
+    ]);
     const names = this.store.store(block);
     this.handedOver += bytes;
     this.entries.push({ taken: this.handedOver, names });

@@ -3,9 +3,8 @@ import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { giveWay } from '../async/give-way.ts';
 import { readBlocks, readInPlace, type ImageRecipe } from './image-reader.ts';
 import { wholeOf } from './image-writer.ts';
+import type { PieceDigests } from './piece-digests.ts';
 import type { Shelf } from './shelf.ts';
-import type { Block } from './threads/chunk-worker.ts';
-import type { DigestStream, ShelfWorkers } from './threads/workers.ts';
 import { DamagedImage } from '../failures.ts';
 
 /** An image, or a part of a copy, and which of its bytes were read; all of them where that is null. */
@@ -13,42 +12,25 @@ interface StoredBytes extends ImageRecipe {
   readonly ranges: string | null;
 }
 
-/** Digests of an image's pieces, computed while it is read for another reason. */
-export class PieceDigests {
-  readonly hex: string[] = [];
-  private order: Promise<void> = Promise.resolve();
-  private stream: DigestStream | undefined;
-  private filled = 0;
-
-  /** @param pieceBytes of whole blocks */
-  constructor(
-    readonly by: 'sha256' | 'md5',
-    private readonly pieceBytes: number,
-    private readonly workers: ShelfWorkers,
-  ) {}
-
-  /** Takes the next block; resolves when it may be used again. */
-  update(block: Block): Promise<void> {
-    const stream = (this.stream ??= this.workers.digestStream(this.by));
-    this.filled += block.bytes;
-    const taken = stream.update(block);
-    if (this.filled >= this.pieceBytes) this.endPiece();
-    return taken;
-  }
-
-  /** Resolves when all is told. */
-  async end(): Promise<void> {
-    if (this.filled > 0) this.endPiece();
-    await this.order;
-  }
-
-  private endPiece(): void {
-    const digest = this.stream!.finish();
-    this.stream = undefined;
-    this.filled = 0;
-    this.order = Promise.all([digest, this.order]).then(
-      ([bytes]) => void this.hex.push(bytes.toString('hex')),
-    );
+/**
+ * Reads a stored image whole; every chunk is checked against its name on the way. That the list of chunks is the image's is for others
+ * to vouch for.
+ * @param passed told the bytes as they are read
+ * @throws DamagedImage saying which place is damaged
+ */
+export async function checkChunks(
+  shelf: Shelf,
+  image: ImageRecipe,
+  signal: AbortSignal,
+  passed: (bytes: number) => void,
+  pieces?: PieceDigests,
+): Promise<void> {
+  let offset = 0;
+  for await (const block of readBlocks(shelf, image)) {
+    signal.throwIfAborted();
+    void (pieces?.update(offset, block) ?? Promise.resolve()).then(block.release, block.release);
+    offset += block.bytes;
+    passed(block.bytes);
   }
 }
 
@@ -106,13 +88,17 @@ export async function digestStored(
 ): Promise<Buffer> {
   const digests = shelf.workers.digestStream();
   for (const range of rangesOf(image)) {
+    let { offset } = range;
     for await (const block of readBlocks(shelf, image, range)) {
       signal?.throwIfAborted();
-      void Promise.all([digests.update(block), pieces?.update(block)]).then(block.release, block.release);
+      void Promise.all([digests.update(block), pieces?.update(offset, block)]).then(
+        block.release,
+        block.release,
+      );
+      offset += block.bytes;
       passed(block.bytes);
     }
   }
-  await pieces?.end();
   return digests.finish();
 }
 

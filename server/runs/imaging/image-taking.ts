@@ -9,6 +9,8 @@ import { chunkBytes } from '../../shelf/packs/pack-format.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Journal, Recalled } from './imaging-journal.ts';
+import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { joinPieces, type KnownPieces } from '../../shelf/piece-digests.ts';
 import type { Run } from '../engine/live-run.ts';
 import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
@@ -27,6 +29,8 @@ export interface TakenImage {
   readonly unsettled: readonly ByteRange[];
   /** How the rest was proved. */
   readonly proof: ProofWay;
+  /** Digests of its coarse pieces, as far as they came to be known on the way. */
+  readonly pieces: KnownPieces | undefined;
 }
 
 /** What taking images needs. */
@@ -66,19 +70,23 @@ export async function takeImage(
   taking: Taking,
   partition: PartitionFacts,
   ranges: readonly ByteRange[],
-  { recalled, told, base }: Known,
+  { recalled, told: toldBefore, base }: Known,
   { passed, resize }: Told,
 ): Promise<TakenImage> {
   const { phone, set, journal, run, shelf } = taking;
   const { name } = partition;
   const writer = set.image(partition.bytes, ranges);
   const unreadable: ByteRange[] = [];
-  const early = new EarlyDigest(name, ranges, run.signal, told);
+  const early = new EarlyDigest(name, ranges, run.signal, toldBefore);
   let writtenDownAt = performance.now();
   const checkpointIfDue = () => {
     if (performance.now() - writtenDownAt < checkpointMs) return;
     writtenDownAt = performance.now();
     journal.checkpointSoon();
+  };
+  const told = new Map<number, Digest>();
+  const onTold = ({ offset }: ByteRange, digest: Digest) => {
+    if (offset % coarseBytes === 0) told.set(offset / coarseBytes, digest);
   };
   let spared = 0;
   /** What comes from the shelf is not to be read. */
@@ -139,7 +147,7 @@ export async function takeImage(
           base &&
           // How fast it goes says nothing about the cable.
           (await run.withoutBytes(() =>
-            takeByPieces({ access, name, writer, base, shelf, run, signal, spared: spare, onStored }),
+            takeByPieces({ access, name, writer, base, shelf, run, signal, spared: spare, onTold, onStored }),
           ));
         if (!isTaken) await writer.take(access.read(name, writer.missing, signal), onStored);
       });
@@ -167,6 +175,8 @@ export async function takeImage(
   if (proven.stored !== stored) {
     journal.replaced(name, ranges, { taken: rangesBytes(ranges), chunks: proven.stored.chunks });
   }
+  const isAsTold = proven.stored === stored && proven.unsettled.length === 0;
+  const pieces = isAsTold ? await piecesOf(told, writer) : undefined;
   const proof = await phone.retry({
     what: `Compare ${name}`,
     attempt: ({ link }) => {
@@ -175,7 +185,23 @@ export async function takeImage(
       return access.proofWay();
     },
   });
-  return { ...proven, ranges, proof };
+  return { ...proven, ranges, proof, pieces };
+}
+
+/** What the phone told of pieces of an image that it proved since, and what was digested on the way. */
+async function piecesOf(
+  told: ReadonlyMap<number, Digest>,
+  writer: ImageWriter,
+): Promise<KnownPieces | undefined> {
+  const own = await writer.knownPieces();
+  const by = told.get(0)?.by;
+  if (!by) return own;
+  const count = Math.max(...told.keys()) + 1;
+  const hex = Array.from({ length: count }, (_, i) => {
+    const each = told.get(i);
+    return each?.by === by ? each.hex : undefined;
+  });
+  return own ? joinPieces({ by, hex }, own) : { by, hex };
 }
 
 /** Less is digested in no time. */

@@ -1,18 +1,10 @@
 import { stopwatch } from '../../async/stopwatch.ts';
 import { randomUUID } from 'node:crypto';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import {
-  alignRanges,
-  fewerRanges,
-  rangesBytes,
-  rangesText,
-  type ByteRange,
-} from '@keen-larder/core/bytes/ranges.ts';
-import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
+import { alignRanges, fewerRanges, rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { usedRanges } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
-import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import type { ImagingStart } from '@keen-larder/contract/requests/imaging.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
@@ -24,9 +16,11 @@ import { SetWriter } from '../../shelf/set-writer.ts';
 import type { KindOfRun } from '../engine/kind-of-run.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { takeArchive, type TakenArchive } from './archive-taking.ts';
-import { takeImage, type TakenImage } from './image-taking.ts';
-import { Journal, type ImageHead, type UnfinishedPlan } from './imaging-journal.ts';
+import type { KnownPieces } from '../../shelf/piece-digests.ts';
+import { takeArchive } from './archive-taking.ts';
+import { archiveHead, headOf, outcomeText, resultText } from './image-heads.ts';
+import { takeImage } from './image-taking.ts';
+import { Journal, type UnfinishedPlan } from './imaging-journal.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
 import { askWhetherUnchanged } from './again/unchanged.ts';
@@ -176,6 +170,7 @@ async function image(
   const taking = { phone, set, shelf: larder.shelf, journal, run };
   const recalled = journal.recall();
   const images: ManifestImage[] = [];
+  const pieces = new Map<string, KnownPieces>();
   /** Partitions that are kept as they were kept before, without having been read. */
   const unchanged = new Set<string>();
   try {
@@ -221,6 +216,7 @@ async function image(
         const taken = await takeImage(taking, partition, ranges, known, { passed, resize });
         const head = headOf(partition, taken);
         journal.finished(partition.name, head);
+        if (taken.pieces) pieces.set(head.sha256, taken.pieces);
         if (base && !before?.progress.taken) rememberPace(context, serial, 'read', partition, took());
         images.push({ ...head, chunks: unpackChunkList(taken.stored.chunks) });
         return resultText(head);
@@ -256,6 +252,7 @@ async function image(
   });
   if (kept !== plan.label) run.log(`Another set has that name: this one is called “${kept}”.`, 'warning');
   journal.drop();
+  for (const [sha256, known] of pieces) larder.rememberPieces(Buffer.from(sha256, 'hex'), known);
   for (const { partition, kind, sha256, ranges } of images) {
     if (!ranges && kind !== 'archive')
       digests.save({ serial, partition, sha256: Buffer.from(sha256, 'hex'), at: plan.startedAt });
@@ -298,67 +295,4 @@ async function rangesToRead(
     run.log(`${name}: ${error.message.replace(/\.$/, '')}. All of it is read.`, 'warning');
     return wholeOf(bytes);
   }
-}
-
-const archiveHead = (partition: PartitionFacts, { stored, unsettled, proof }: TakenArchive): ImageHead => ({
-  partition: partition.name,
-  kind: 'archive',
-  role: partition.role,
-  bytes: stored.bytes,
-  chunkBytes: stored.chunkBytes,
-  sha256: stored.sha256.toString('hex'),
-  fileSystem: 'tar',
-  ...(unsettled.length > 0 && { unsettled }),
-  proof,
-});
-
-function headOf(partition: PartitionFacts, { stored, ranges, unsettled, proof }: TakenImage): ImageHead {
-  const isWhole = rangesBytes(ranges) === stored.bytes;
-  return {
-    partition: partition.name,
-    role: partition.role,
-    bytes: stored.bytes,
-    chunkBytes: stored.chunkBytes,
-    sha256: stored.sha256.toString('hex'),
-    ...(partition.fileSystem && { fileSystem: partition.fileSystem }),
-    ...(partition.usedBytes !== undefined && { usedBytes: partition.usedBytes }),
-    ...(!isWhole && { ranges }),
-    ...(unsettled.length > 0 && { unsettled }),
-    proof,
-  };
-}
-
-const resultText = ({ kind, sha256, ranges, unsettled, proof = 'sha256' }: ImageHead): string =>
-  unsettled
-    ? `not the same twice at ${rangesText(unsettled)}`
-    : `SHA-256 ${sha256}${ranges ? ` of the ${sizeText(rangesBytes(ranges))} in use` : ''}; ${(kind === 'archive' ? archiveProofs : imageProofs)[proof]}`;
-
-const imageProofs: Readonly<Record<ProofWay, string>> = {
-  sha256: 'the phone computes the same',
-  md5: 'the phone’s MD5 agrees with what is kept',
-  'second reading': 'read a second time, it is the same',
-};
-const archiveProofs: Readonly<Record<ProofWay, string>> = {
-  ...imageProofs,
-  sha256: 'each file is as the phone digests it',
-  'second reading': 'each file is the same when it is read a second time',
-};
-
-function outcomeText(
-  images: readonly ManifestImage[],
-  notRead: ReadonlySet<string>,
-  elapsedMs: number,
-  addedBytes: number,
-): string {
-  const read = images.filter(({ partition }) => !notRead.has(partition));
-  const bytes = read.reduce((sum, each) => sum + (each.ranges ? rangesBytes(each.ranges) : each.bytes), 0);
-  const speed = elapsedMs > 0 && notRead.size === 0 ? ` (${sizeText((bytes / elapsedMs) * 1000)}/s)` : '';
-  const same = notRead.size > 0 ? `, ${notRead.size} of them unchanged since kept and not read again` : '';
-  const kept = `${images.length} ${images.length === 1 ? 'image' : 'images'}${same}, ${sizeText(bytes)} in ${durationText(elapsedMs)}${speed}; ${sizeText(addedBytes)} new on the shelf.`;
-  const unsettled = images.filter((each) => each.unsettled);
-  const isRead = images.some(({ proof }) => proof === 'second reading');
-  if (unsettled.length === 0)
-    return `${kept} ${isRead ? 'Read a second time, they are the same.' : 'The phone computes the same digests.'}`;
-  const where = unsettled.map((each) => `${each.partition} at ${rangesText(each.unsettled!)}`);
-  return `The set is not complete: ${listText(where)} did not come out the same way twice, or not at all. Try another cable and image ${unsettled.length > 1 ? 'them' : 'it'} again; if it stays so, the phone’s flash is worn. ${kept}`;
 }

@@ -1,5 +1,6 @@
 // Only what differs crosses the cable, both ways, on a simulated phone in recovery.
 import { join } from 'node:path';
+import Database from 'better-sqlite3';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import {
   isIn,
@@ -12,6 +13,8 @@ import {
   toRecovery,
   until,
 } from '../../../testing/bench.ts';
+import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { coarseDigests } from './pieces.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import type { Digest } from '../../links/phone-link.ts';
@@ -45,6 +48,19 @@ const logOf = (runId: string) =>
     .logOf(runId)
     .map(({ text }) => text)
     .join('\n');
+const { signal } = new AbortController();
+/** Of a piece of the first image. */
+async function keptDigest(by: 'sha256' | 'md5', offset: number, bytes: number): Promise<Digest> {
+  const { shelf } = app.larder;
+  const image = app.larder.image(first, 'system');
+  const digests = shelf.workers.digestStream(by);
+  const piece = { offset, bytes: Math.min(bytes, image.bytes - offset) };
+  for await (const block of readBlocks(shelf, image, piece)) {
+    await digests.update(block);
+    block.release();
+  }
+  return { by, hex: (await digests.finish()).toString('hex') };
+}
 /** Three places in three mebibytes, two of which touch. */
 async function change(): Promise<void> {
   const system = bench.phone.flash.partition('system')!;
@@ -73,6 +89,24 @@ it('keeps again what differs', async () => {
   expect(expectedMs).toBeLessThanOrEqual(took);
 });
 
+it('knows digests of pieces of what was kept, and is not misled by wrong ones', async () => {
+  const image = app.larder.image(first, 'system');
+  const { by, hex } = app.larder.piecesOf(image)!;
+  expect(hex.some((each) => each !== undefined)).toBe(true);
+  for (const [i, each] of hex.entries())
+    if (each !== undefined) expect((await keptDigest(by, i * coarseBytes, coarseBytes)).hex).toBe(each);
+  const [asItWas] = await coarseDigests(app.bench.access(serial), 'system', image.bytes, signal);
+  expect(asItWas!.by).toBe(by);
+  // The newest image of it seems to have at its beginning what the phone has there since.
+  const newest = app.larder.newestWhole(serial, 'system')!.image;
+  await bench.phone.flash.partition('system')!.write((5 << 20) + 8192, Buffer.from([9, 9, 9]));
+  const [now] = await coarseDigests(app.bench.access(serial), 'system', image.bytes, signal);
+  app.larder.rememberPieces(newest.sha256, { by, hex: [now!.by === by ? now!.hex : undefined] });
+  const misled = await keepSet(app, 'misled', ['system']);
+  expect(app.larder.image(misled, 'system').sha256.toString('hex')).toBe(await onPhone());
+  expect(imageOf(misled).unsettled).toBeUndefined();
+});
+
 it('puts back what differs, and on demand all of it', async () => {
   expect(await putBack(false)).toMatch(/system: 93 MiB were as kept already; 3 MiB were written\./);
   expect(await onPhone()).toBe(imageOf(first).sha256);
@@ -88,19 +122,48 @@ it('writes all of it when what the phone told of its pieces was not so', async (
   // It tells of every piece that it is as it was kept.
   access.digestPieces = (_, range, pieceBytes) => Promise.resolve(asKept(range, pieceBytes));
   async function* asKept({ offset, bytes }: ByteRange, pieceBytes: number): AsyncGenerator<Digest> {
-    for (let at = 0; at < bytes; at += pieceBytes) yield await keptDigest(offset + at, pieceBytes);
+    for (let at = 0; at < bytes; at += pieceBytes) yield await keptDigest('sha256', offset + at, pieceBytes);
   }
-  const keptDigest = async (offset: number, bytes: number): Promise<Digest> => {
-    const digests = app.larder.shelf.workers.digestStream('sha256');
-    const piece = { offset, bytes: Math.min(bytes, kept.bytes - offset) };
-    for await (const block of readBlocks(app.larder.shelf, app.larder.image(first, 'system'), piece)) {
-      await digests.update(block);
-      block.release();
-    }
-    return { by: 'sha256', hex: (await digests.finish()).toString('hex') };
-  };
   const said = await putBack(false);
   expect(said).toMatch(/96 MiB were as kept already; 0 B were written\./);
   expect(said).toMatch(/another digest .* It is written again\./);
   expect(await onPhone()).toBe(kept.sha256);
+});
+
+it('an image whose chunks are not as its manifest lists them is digested whole before it is put back', async () => {
+  const { partition, chunks } = app.larder.image(first, 'modem');
+  const swapped = Buffer.concat([chunks.subarray(32, 64), chunks.subarray(0, 32), chunks.subarray(64)]);
+  expect(swapped.equals(chunks)).toBe(false);
+  const list = (these: Buffer) =>
+    database
+      .prepare('UPDATE images SET chunks = ? WHERE setId = ? AND partition = ?')
+      .run(these, first, partition);
+  const database = new Database(join(folder.path, 'home', 'catalogue.sqlite'));
+  try {
+    list(swapped);
+    const { id } = await startRestoring(app, serial, putting(first, ['modem'], { restartAfter: false }));
+    const run = await app.engine.ended(id);
+    expect(run).toMatchObject({ state: 'failed' });
+    expect(run.outcome).toMatch(
+      /modem: the stored bytes have the SHA-256 .* Nothing was written\. Use another set\./,
+    );
+  } finally {
+    list(chunks);
+    database.close();
+  }
+});
+
+it('what is known of pieces goes with the last image that has them', () => {
+  const { sha256 } = app.larder.image(first, 'system');
+  const database = new Database(join(folder.path, 'home', 'catalogue.sqlite'));
+  try {
+    database.pragma('foreign_keys = ON');
+    expect(app.larder.piecesOf({ sha256 })).toBeDefined();
+    const others = database.prepare('SELECT setId FROM images WHERE sha256 = ?').all(sha256);
+    for (const { setId } of others as { setId: string }[])
+      database.prepare('DELETE FROM sets WHERE id = ?').run(setId);
+    expect(app.larder.piecesOf({ sha256 })).toBeUndefined();
+  } finally {
+    database.close();
+  }
 });

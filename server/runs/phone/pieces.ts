@@ -1,14 +1,15 @@
+import { Readable } from 'node:stream';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { readAhead } from '../../async/read-ahead.ts';
 import { DamagedImage } from '../../failures.ts';
 import type { Digest, PartitionAccess } from '../../links/phone-link.ts';
 import { readBlocks, type ImageRecipe } from '../../shelf/image-reader.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
-import type { PieceDigests } from '../../shelf/verify-image.ts';
+import type { KnownPieces } from '../../shelf/piece-digests.ts';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 
 /** A range in pieces of so many bytes, the last one maybe shorter. */
-function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Generator<ByteRange> {
+export function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Generator<ByteRange> {
   for (let at = 0; at < bytes; at += pieceBytes)
     yield { offset: offset + at, bytes: Math.min(pieceBytes, bytes - at) };
 }
@@ -17,14 +18,10 @@ function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Generator<
 export interface KeptPieces {
   readonly shelf: Shelf;
   readonly image: ImageRecipe;
-  /** Digests of coarse pieces, where they were computed already. */
-  readonly coarse?: CoarseDigests | undefined;
-}
-
-/** Digests of all coarse pieces: of an image, and of what the phone has. */
-export interface CoarseDigests {
-  readonly kept: PieceDigests;
-  readonly told: readonly Digest[];
+  /** Digests of its coarse pieces, as far as they are known; the others are computed. */
+  readonly pieces?: KnownPieces | undefined;
+  /** What the phone told of its coarse pieces before. */
+  readonly told?: readonly Digest[] | undefined;
 }
 
 /** All coarse pieces of a partition, as its phone tells them; fewer where it tells something else. */
@@ -54,32 +51,35 @@ async function comparePieces(
   signal: AbortSignal,
 ): Promise<AsyncGenerator<Segment> | undefined> {
   const told = await access.digestPieces?.(name, range, pieceBytes, signal);
-  return told && compared(told, kept, piecesOf(range, pieceBytes));
+  return told && compared(told, kept, range, pieceBytes);
 }
 
 async function* compared(
   told: AsyncIterable<Digest>,
-  { shelf, image }: KeptPieces,
-  pieces: Iterable<ByteRange>,
+  { shelf, image, pieces }: KeptPieces,
+  range: ByteRange,
+  pieceBytes: number,
 ): AsyncGenerator<Segment> {
   const iterator = told[Symbol.asyncIterator]();
+  /** Of a coarse piece that is one of the image's. */
+  const known = ({ offset }: ByteRange, by: Digest['by']) =>
+    pieces?.by === by && pieceBytes === coarseBytes && offset % coarseBytes === 0
+      ? pieces.hex[offset / coarseBytes]
+      : undefined;
   try {
-    for (const piece of pieces) {
+    for (const piece of piecesOf(range, pieceBytes)) {
       const next = await iterator.next();
-      yield { piece, isSame: !next.done && (await hasSame(shelf, image, piece, next.value)) };
+      if (next.done) {
+        yield { piece, isSame: false };
+        continue;
+      }
+      const { value: told } = next;
+      const own = known(piece, told.by);
+      const isSame = own === undefined ? await hasSame(shelf, image, piece, told) : own === told.hex;
+      yield { piece, isSame, told };
     }
   } finally {
     await iterator.return?.();
-  }
-}
-
-/** As `comparePieces`, of what was told before. */
-async function* comparedBefore({ kept, told }: CoarseDigests, range: ByteRange): AsyncGenerator<Segment> {
-  let i = 0;
-  for (const piece of piecesOf(range, coarseBytes)) {
-    const theirs = told[i];
-    yield await Promise.resolve({ piece, isSame: theirs?.by === kept.by && theirs.hex === kept.hex[i] });
-    i++;
   }
 }
 
@@ -112,7 +112,10 @@ async function* joined(pieces: AsyncIterable<Segment>): AsyncGenerator<Segment> 
   let last: Segment | undefined;
   for await (const each of pieces) {
     if (last?.isSame === each.isSame)
-      last = { ...last, piece: { offset: last.piece.offset, bytes: last.piece.bytes + each.piece.bytes } };
+      last = {
+        isSame: last.isSame,
+        piece: { offset: last.piece.offset, bytes: last.piece.bytes + each.piece.bytes },
+      };
     else {
       if (last) yield last;
       last = each;
@@ -125,6 +128,8 @@ async function* joined(pieces: AsyncIterable<Segment>): AsyncGenerator<Segment> 
 export interface Segment {
   readonly piece: ByteRange;
   readonly isSame: boolean;
+  /** The phone's digest of it, where it is one piece. */
+  readonly told?: Digest;
 }
 
 /** Segments found out before they are wanted. */
@@ -137,6 +142,7 @@ const mostDiffering = 0.75;
 /**
  * Where a phone has what an image has, and where not: coarse pieces, and fine ones where those differ. While one segment is dealt
  * with the next ones are found out.
+ * @param onTold what the phone tells of each coarse piece
  * @returns undefined where the phone tells none
  */
 export async function segmentsOf(
@@ -145,15 +151,17 @@ export async function segmentsOf(
   kept: KeptPieces,
   range: ByteRange,
   signal: AbortSignal,
+  onTold: (piece: ByteRange, told: Digest) => void = () => undefined,
 ): Promise<AsyncGenerator<Segment> | undefined> {
-  const coarse = kept.coarse
-    ? comparedBefore(kept.coarse, range)
+  const coarse = kept.told
+    ? compared(Readable.from(kept.told), kept, range, coarseBytes)
     : await comparePieces(access, name, kept, range, coarseBytes, signal);
   if (!coarse) return undefined;
   async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {
     let compared = 0;
     let differing = 0;
-    for await (const { piece, isSame } of pieces) {
+    for await (const { piece, isSame, told } of pieces) {
+      if (told) onTold(piece, told);
       compared++;
       if (!isSame) differing++;
       if (compared >= triedPieces && differing / compared > mostDiffering) {

@@ -1,12 +1,12 @@
 import type { ImageRow } from '../../database/sets.ts';
 import { imageFiles } from '../../larder/export.ts';
 import type { Larder } from '../../larder/larder.ts';
-import type { FlashingAccess } from '../../links/phone-link.ts';
+import type { Digest, FlashingAccess } from '../../links/phone-link.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { coarseBytes, isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
-import { coarseDigests, differingRanges, type CoarseDigests } from '../phone/pieces.ts';
+import { coarseDigests, differingRanges } from '../phone/pieces.ts';
 import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
@@ -22,7 +22,8 @@ import { readImage, readInPlace } from '../../shelf/image-reader.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import type { Passed, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from '../imaging/image-proof.ts';
-import { digestWhole, PieceDigests, verifyImage } from '../../shelf/verify-image.ts';
+import { PieceDigests } from '../../shelf/piece-digests.ts';
+import { checkChunks, digestWhole, verifyImage } from '../../shelf/verify-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
 import { accessOf, filesOf, logCrossed, rememberPace } from '../phone/phone-access.ts';
@@ -33,8 +34,8 @@ const writings = 3;
 
 /** Writes images of the larder onto a phone and has it prove each. */
 export class ImageWriting {
-  /** By the SHA-256 of images and where they go. */
-  private readonly coarse = new Map<string, CoarseDigests>();
+  /** What the phone told of its coarse pieces while an image was read, by where that goes. */
+  private readonly told = new Map<string, readonly Digest[]>();
 
   constructor(
     private readonly context: RunContext,
@@ -45,7 +46,8 @@ export class ImageWriting {
   ) {}
 
   /**
-   * Reads an image as it is kept; pieces with which its phone will be compared are digested on the way.
+   * Reads an image as it is kept, each chunk checked against its name; pieces with which its phone will be compared are digested on
+   * the way, where they are not known. Where the manifest does not list the chunks, the digest of the whole is computed.
    * @param onto the partition that it goes to
    * @throws RunFailure when it is not as it was
    */
@@ -56,12 +58,16 @@ export class ImageWriting {
     passed: (bytes: number) => void,
   ): Promise<string> {
     try {
-      const { shelf } = this.context.larder;
+      const { larder } = this.context;
+      const { shelf } = larder;
+      const { signal } = this.run;
       const pieces = await this.piecesFor(image, serial, onto);
-      await verifyImage(shelf, image, this.run.signal, passed, pieces?.kept);
+      const isListed = await larder.isListed(image);
+      await (isListed ? checkChunks : verifyImage)(shelf, image, signal, passed, pieces?.own);
+      if (pieces?.own) larder.rememberPieces(image.sha256, await pieces.own.end());
       // The phone has digested its own meanwhile.
       const told = await pieces?.told;
-      if (told) this.coarse.set(whither(image, onto), { kept: pieces!.kept, told });
+      if (told) this.told.set(onto, told);
       if (image.kind === 'archive') await judgeArchive(readImage(shelf, image), this.run.signal);
       return 'as it was kept';
     } catch (error) {
@@ -78,8 +84,12 @@ export class ImageWriting {
     const access = this.context.bench.linkIn(serial)?.partitions;
     const by = await access?.quickDigest?.(onto).catch(() => undefined);
     if (!access || !by) return undefined;
+    const { larder } = this.context;
     return {
-      kept: new PieceDigests(by, coarseBytes, this.context.larder.shelf.workers),
+      own:
+        larder.piecesOf(image)?.by === by
+          ? undefined
+          : new PieceDigests(by, coarseBytes, larder.shelf.workers),
       told: coarseDigests(access, onto, image.bytes, this.run.signal).catch(() => undefined),
     };
   }
@@ -289,8 +299,8 @@ export class ImageWriting {
           if (!mayPack) access.cable?.carryPlainly();
           if (mayCompare && isComparedInPieces(image.bytes) && access.writeRanges && access.digestPieces) {
             let spared = 0;
-            const coarse = this.coarse.get(whither(image, onto));
-            const differing = differingRanges(access, onto, { shelf, image, coarse }, signal, (bytes) => {
+            const kept = { shelf, image, pieces: larder.piecesOf(image), told: this.told.get(onto) };
+            const differing = differingRanges(access, onto, kept, signal, (bytes) => {
               spared += bytes;
               passed(bytes);
             });
@@ -314,8 +324,6 @@ export class ImageWriting {
     }
   }
 }
-
-const whither = ({ sha256 }: ImageRow, onto: string) => `${sha256.toString('hex')} ${onto}`;
 
 const half = (partition: string) =>
   `${partition} is half written. Try another cable and put it back again; if it stays so, the phone’s flash is worn.`;

@@ -1,6 +1,7 @@
 import { DamagedImage } from '../../../failures.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { KeptImage } from '../../../larder/larder.ts';
-import type { PartitionAccess } from '../../../links/phone-link.ts';
+import type { Digest, PartitionAccess } from '../../../links/phone-link.ts';
 import type { ImageWriter } from '../../../shelf/image-writer.ts';
 import type { Shelf } from '../../../shelf/shelf.ts';
 import type { Run } from '../../engine/live-run.ts';
@@ -8,7 +9,7 @@ import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { readAhead } from '../../../async/read-ahead.ts';
 import { Slots } from '../../../async/slots.ts';
-import { segmentsAhead, segmentsOf, type Segment } from '../../phone/pieces.ts';
+import { piecesOf, segmentsAhead, segmentsOf, type Segment } from '../../phone/pieces.ts';
 
 /** What is needed to take an image by pieces. */
 export interface ByPieces {
@@ -22,12 +23,15 @@ export interface ByPieces {
   readonly signal: AbortSignal;
   /** Told of bytes that need not be read. */
   readonly spared: (bytes: number) => void;
+  /** What the phone tells of each coarse piece. */
+  readonly onTold: (piece: ByteRange, told: Digest) => void;
   /** Told of bytes that were read. */
   readonly onStored: (bytes: number) => void;
 }
 
-/** Segments that differ are read so many ahead, while what is the same is digested. */
-const readAheadSegments = 2;
+/** What differs is read ahead in pieces of so many bytes, while what is the same is digested. */
+const aheadBytes = 4 << 20;
+const piecesAhead = 4;
 
 /** A segment, with its bytes where they were read ahead. */
 interface Fetched extends Segment {
@@ -40,12 +44,12 @@ interface Fetched extends Segment {
  * @returns false where what is missing then is to be read: the phone tells none, or most of it differs
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
-  const { access, name, writer, base, shelf, onStored } = pieces;
-  const kept = { shelf, image: base.image };
+  const { access, name, writer, base, shelf, onStored, onTold } = pieces;
+  const kept = { shelf, image: base.image, pieces: base.pieces };
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
   try {
-    const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal);
+    const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
     if (!segments) return false;
     const fetched = readDiffering(access, name, segments, signal);
     for await (const { piece, isSame, read } of readAhead(fetched, segmentsAhead)) {
@@ -65,29 +69,33 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   }
 }
 
-/** Reads what differs; what is longer than a piece, or gives more than it was asked for, is left to whoever takes it. */
+/** Reads what differs; a piece of which more or less comes than was asked for is left to whoever takes it. */
 async function* readDiffering(
   access: PartitionAccess,
   name: string,
   segments: AsyncIterable<Segment>,
   signal: AbortSignal,
 ): AsyncGenerator<Fetched> {
-  const memory = new Slots(readAheadSegments, () => new Uint8Array(coarseBytes));
+  const memory = new Slots(piecesAhead, () => new Uint8Array(aheadBytes));
   for await (const segment of segments) {
-    const { piece, isSame } = segment;
-    const slot = isSame || piece.bytes > coarseBytes ? undefined : await memory.take();
-    let filled = 0;
-    let isTooMuch = false;
-    if (slot)
+    // The rest of it all, where most differs, is not read ahead.
+    if (segment.isSame || segment.piece.bytes > coarseBytes) {
+      yield segment;
+      continue;
+    }
+    for (const piece of piecesOf(segment.piece, aheadBytes)) {
+      const slot = await memory.take();
+      let filled = 0;
+      let isTooMuch = false;
       for await (const part of access.read(name, [piece], signal)) {
         isTooMuch = filled + part.length > piece.bytes;
         if (isTooMuch) break;
         slot.set(part, filled);
         filled += part.length;
       }
-    if (!slot || isTooMuch) yield segment;
-    else
-      yield { ...segment, read: { bytes: slot.subarray(0, filled), release: () => memory.giveBack(slot) } };
+      const read = { bytes: slot.subarray(0, filled), release: () => memory.giveBack(slot) };
+      yield { piece, isSame: false, ...(!isTooMuch && { read }) };
+    }
   }
 }
 
