@@ -1,5 +1,5 @@
-import { Readable } from 'node:stream';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { recorded, type Recorded } from '../../async/recorded.ts';
 import { readAhead } from '../../async/read-ahead.ts';
 import { DamagedImage } from '../../failures.ts';
 import type { Digest, PartitionAccess } from '../../links/phone-link.ts';
@@ -21,20 +21,18 @@ export interface KeptPieces {
   /** Digests of its coarse pieces, as far as they are known; the others are computed. */
   readonly pieces?: KnownPieces | undefined;
   /** What the phone told of its coarse pieces before. */
-  readonly told?: readonly Digest[] | undefined;
+  readonly told?: AsyncIterable<Digest> | undefined;
 }
 
-/** All coarse pieces of a partition, as its phone tells them; fewer where it tells something else. */
+/** All coarse pieces of a partition, as its phone tells them from now on; fewer where it tells something else. */
 export async function coarseDigests(
   access: PartitionAccess,
   name: string,
   bytes: number,
   signal: AbortSignal,
-): Promise<readonly Digest[]> {
-  const found: Digest[] = [];
+): Promise<Recorded<Digest> | undefined> {
   const told = await access.digestPieces?.(name, { offset: 0, bytes }, coarseBytes, signal);
-  if (told) for await (const each of told) found.push(each);
-  return found;
+  return told && recorded(told);
 }
 
 /**
@@ -154,7 +152,7 @@ export async function segmentsOf(
   onTold: (piece: ByteRange, told: Digest) => void = () => undefined,
 ): Promise<AsyncGenerator<Segment> | undefined> {
   const coarse = kept.told
-    ? compared(Readable.from(kept.told), kept, range, coarseBytes)
+    ? compared(kept.told, kept, range, coarseBytes)
     : await comparePieces(access, name, kept, range, coarseBytes, signal);
   if (!coarse) return undefined;
   async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {

@@ -1,7 +1,5 @@
 import type { ImageRow } from '../../database/sets.ts';
-import { imageFiles } from '../../larder/export.ts';
-import type { Larder } from '../../larder/larder.ts';
-import type { Digest, FlashingAccess } from '../../links/phone-link.ts';
+import type { Digest, PartitionAccess } from '../../links/phone-link.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -24,6 +22,7 @@ import type { Passed, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from '../imaging/image-proof.ts';
 import { PieceDigests } from '../../shelf/piece-digests.ts';
 import { checkChunks, digestWhole, verifyImage } from '../../shelf/verify-image.ts';
+import { flashImage } from '../phone/flash-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
 import { accessOf, filesOf, logCrossed, rememberPace } from '../phone/phone-access.ts';
@@ -34,8 +33,13 @@ const writings = 3;
 
 /** Writes images of the larder onto a phone and has it prove each. */
 export class ImageWriting {
-  /** What the phone told of its coarse pieces while an image was read, by where that goes. */
-  private readonly told = new Map<string, readonly Digest[]>();
+  /** What a link tells of its coarse pieces from when an image is read, by where that goes. */
+  private readonly told = new Map<
+    string,
+    { readonly by: PartitionAccess; readonly told: AsyncIterable<Digest> }
+  >();
+  /** Ends when the last of them has told all. */
+  private telling: Promise<unknown> = Promise.resolve();
 
   constructor(
     private readonly context: RunContext,
@@ -61,13 +65,10 @@ export class ImageWriting {
       const { larder } = this.context;
       const { shelf } = larder;
       const { signal } = this.run;
-      const pieces = await this.piecesFor(image, serial, onto);
+      const own = await this.beginPieces(image, serial, onto);
       const isListed = await larder.isListed(image);
-      await (isListed ? checkChunks : verifyImage)(shelf, image, signal, passed, pieces?.own);
-      if (pieces?.own) larder.rememberPieces(image.sha256, await pieces.own.end());
-      // The phone has digested its own meanwhile.
-      const told = await pieces?.told;
-      if (told) this.told.set(onto, told);
+      await (isListed ? checkChunks : verifyImage)(shelf, image, signal, passed, own);
+      if (own) larder.rememberPieces(image.sha256, await own.end());
       if (image.kind === 'archive') await judgeArchive(readImage(shelf, image), this.run.signal);
       return 'as it was kept';
     } catch (error) {
@@ -79,19 +80,29 @@ export class ImageWriting {
     }
   }
 
-  private async piecesFor(image: ImageRow, serial: string, onto: string) {
+  /**
+   * Has the phone digest its coarse pieces, one partition after the other, while images are read.
+   * @returns for those of the image, where they are not known
+   */
+  private async beginPieces(
+    image: ImageRow,
+    serial: string,
+    onto: string,
+  ): Promise<PieceDigests | undefined> {
     if (this.writesAll || image.ranges !== null || !isComparedInPieces(image.bytes)) return undefined;
+    await this.telling;
     const access = this.context.bench.linkIn(serial)?.partitions;
     const by = await access?.quickDigest?.(onto).catch(() => undefined);
     if (!access || !by) return undefined;
+    const told = await coarseDigests(access, onto, image.bytes, this.run.signal).catch(() => undefined);
+    if (told) {
+      this.told.set(onto, { by: access, told });
+      this.telling = told.ended;
+    }
     const { larder } = this.context;
-    return {
-      own:
-        larder.piecesOf(image)?.by === by
-          ? undefined
-          : new PieceDigests(by, coarseBytes, larder.shelf.workers),
-      told: coarseDigests(access, onto, image.bytes, this.run.signal).catch(() => undefined),
-    };
+    return larder.piecesOf(image)?.by === by
+      ? undefined
+      : new PieceDigests(by, coarseBytes, larder.shelf.workers);
   }
 
   /**
@@ -299,7 +310,10 @@ export class ImageWriting {
           if (!mayPack) access.cable?.carryPlainly();
           if (mayCompare && isComparedInPieces(image.bytes) && access.writeRanges && access.digestPieces) {
             let spared = 0;
-            const kept = { shelf, image, pieces: larder.piecesOf(image), told: this.told.get(onto) };
+            // After a break the phone is asked anew.
+            const before = this.told.get(onto);
+            const told = before?.by === access ? before.told : undefined;
+            const kept = { shelf, image, pieces: larder.piecesOf(image), told };
             const differing = differingRanges(access, onto, kept, signal, (bytes) => {
               spared += bytes;
               passed(bytes);
@@ -336,32 +350,4 @@ async function* readCounted(
 ): AsyncGenerator<{ readonly offset: number; readonly parts: AsyncIterable<Uint8Array> }> {
   for await (const range of ranges)
     yield { offset: range.offset, parts: counted(readInPlace(shelf, image, range), passed) };
-}
-
-/** Hands an image to a bootloader: as it is when it fits into one download, otherwise in sparse pieces. */
-async function flashImage(
-  larder: Larder,
-  image: ImageRow,
-  onto: string,
-  flashing: FlashingAccess,
-  passed: Passed,
-  signal: AbortSignal,
-): Promise<void> {
-  const { bytes } = image;
-  const splitBytes = await flashing.maxDownloadBytes();
-  const pieces = imageFiles(larder, image, { form: bytes > splitBytes ? 'sparse' : 'raw', splitBytes });
-  // Holes of a sparse piece pass by without bytes of their own.
-  const whole = pieces.reduce((sum, piece) => sum + piece.bytes, 0);
-  let sent = 0;
-  let told = 0;
-  const onSent = (more: number) => {
-    sent += more;
-    const now = Math.floor((sent / whole) * bytes);
-    passed(now - told);
-    told = now;
-  };
-  for (const piece of pieces) {
-    const parts = counted(piece.open(), onSent);
-    await flashing.flash(onto, { bytes: piece.bytes, parts }, signal);
-  }
 }

@@ -14,6 +14,9 @@ import { wholeOf } from '../../../shelf/image-writer.ts';
 import { readImage } from '../../../shelf/image-reader.ts';
 import { SetWriter } from '../../../shelf/set-writer.ts';
 import { takeImage } from '../image-taking.ts';
+import { chunkBytes } from '../../../shelf/packs/pack-format.ts';
+import { packPieces, unpackPieces } from '../../../shelf/piece-digests.ts';
+import { segmentsOf } from '../../phone/pieces.ts';
 import type { PhoneTask } from '../../phone/phone-at-work.ts';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 
@@ -197,3 +200,41 @@ it.each(tried)(
     }
   },
 );
+
+it('what is the same of 128 GiB is found with little memory', async () => {
+  const bytes = 128 * 1024 ** 3;
+  const count = bytes / coarseBytes;
+  const zeros = sum('md5', Buffer.alloc(coarseBytes));
+  const other = sum('md5', Buffer.from('other'));
+  const image = { partition: name, bytes, chunkBytes, chunks: Buffer.alloc((bytes / chunkBytes) * 32) };
+  const packed = packPieces({ by: 'md5', hex: Array.from({ length: count }, () => zeros) });
+  expect(packed.length).toBe(count * 16);
+  async function* told(range: ByteRange, pieceBytes: number): AsyncGenerator<Digest> {
+    for (let at = 0; at < range.bytes; at += pieceBytes) {
+      const isOther = pieceBytes === coarseBytes ? at % (1024 * coarseBytes) === 0 : at === 0;
+      yield await Promise.resolve({ by: 'md5', hex: isOther ? other : zeros });
+    }
+  }
+  const access = {
+    digestPieces: (_: string, range: ByteRange, pieceBytes: number) =>
+      Promise.resolve(told(range, pieceBytes)),
+  } as Partial<PartitionAccess> as PartitionAccess;
+  const { signal } = new AbortController();
+  const before = process.memoryUsage();
+  const kept = { shelf: open.shelf, image, pieces: unpackPieces('md5', packed) };
+  let [differing, most] = [0, 0];
+  for await (const { piece, isSame } of (await segmentsOf(
+    access,
+    name,
+    kept,
+    { offset: 0, bytes },
+    signal,
+  ))!) {
+    if (!isSame) differing += piece.bytes;
+    const { heapUsed, arrayBuffers } = process.memoryUsage();
+    most = Math.max(most, heapUsed + arrayBuffers - before.heapUsed - before.arrayBuffers);
+  }
+  // Of each coarse piece that differs all fine ones do: the phone's zeros have another digest than a mebibyte of zeros.
+  expect(differing).toBe((count / 1024) * coarseBytes);
+  expect(most).toBeLessThan(128 << 20);
+});
