@@ -159,6 +159,34 @@ describe('sets', () => {
     });
   });
 
+  it('are held against the rules for keeping, and nothing is done', async () => {
+    const { code, out } = await larder('order', '--dry-run', '--home', home);
+    expect(code).toBe(0);
+    expect(out).toMatch(/boot and identity \(Ringing hut\): one of the newest.*has the last efs/);
+    expect((await larder('order', '--home', home)).code).toBe(2);
+  });
+
+  it('are compared, by partition and by file', async () => {
+    const compare = (...args: string[]) => larder('compare', ...args, '--home', home);
+    expect(await compare('boot and identity', 'boot and identity')).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(/^boot +same\nefs +same\n$/) as string,
+    });
+    expect(await compare('boot and identity', 'small')).toMatchObject({
+      code: 1,
+      out: expect.stringMatching(
+        /^boot +only in the first\nefs +only in the first\n(misc|logo) +only in the second/,
+      ) as string,
+    });
+    const files = await compare('boot and identity', 'boot and identity', '--files', 'efs', '--json');
+    expect(files.code).toBe(0);
+    expect(JSON.parse(files.out)).toMatchObject({ differences: [], isCut: false });
+    expect(await compare('boot and identity', 'nothing')).toMatchObject({
+      code: 2,
+      err: expect.stringMatching(/There is no set “nothing”/) as string,
+    });
+  });
+
   it('are exported with sums that sha256sum and md5sum accept', async () => {
     const { code, out } = await larder('export', 'boot and identity', at('out'), '--home', home);
     expect({ code, out }).toEqual({ code: 0, out: `2 files in ${at('out')}\n` });

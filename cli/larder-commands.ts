@@ -3,6 +3,7 @@ import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Larder } from '@keen-larder/server/larder/larder.ts';
+import type { Order } from '@keen-larder/server/larder/order.ts';
 import { openForReading } from '@keen-larder/server/reading.ts';
 import type { WrittenFile } from '@keen-larder/server/larder/export.ts';
 import {
@@ -24,6 +25,18 @@ export async function listSets(home: string, json: boolean): Promise<number> {
       say(`  ${set.nickname} (${set.serial}), ${set.imageCount} images, ${sizeText(set.bytes)} as imaged`);
     }
     return Promise.resolve(0);
+  });
+}
+
+/** Says what the rules for keeping let go; nothing is done. @returns 1 where there is something */
+export async function showOrder(home: string, json: boolean): Promise<number> {
+  return withLarder(home, (_, order) => {
+    const view = order.view();
+    if (json) say(JSON.stringify(view, null, 2));
+    else
+      for (const { id, label, nickname, reasons } of view.sets)
+        say(`${id}  ${label} (${nickname}): ${reasons.length === 0 ? 'WOULD GO' : reasons.join(', ')}`);
+    return Promise.resolve(view.sets.some(({ reasons }) => reasons.length === 0) ? 1 : 0);
   });
 }
 
@@ -87,7 +100,7 @@ export async function exportSet(
 }
 
 /** The one set of that id or name; says so when there is none or more than one. */
-function find(larder: Larder, wanted: string): SetView[] | undefined {
+export function find(larder: Larder, wanted: string): SetView[] | undefined {
   const found = larder.list().filter(({ id, label }) => id === wanted || label === wanted);
   if (found.length === 1) return found;
   complain(
@@ -98,10 +111,14 @@ function find(larder: Larder, wanted: string): SetView[] | undefined {
   return undefined;
 }
 
-async function withLarder(home: string, work: (larder: Larder) => Promise<number>): Promise<number> {
+/** Opens the larder of a home folder for reading. @throws Error when there is none */
+export async function withLarder(
+  home: string,
+  work: (larder: Larder, order: Order) => Promise<number>,
+): Promise<number> {
   const opened = openForReading(home);
   try {
-    return await work(opened.larder);
+    return await work(opened.larder, opened.order);
   } finally {
     await opened.close();
   }

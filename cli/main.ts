@@ -8,7 +8,8 @@ import {
   type ExportForm,
   type ExportPacking,
 } from '@keen-larder/core/larder/export-plan.ts';
-import { exportSet, listSets, verifySets } from './larder-commands.ts';
+import { compareSets, type CompareOptions } from './compare.ts';
+import { exportSet, listSets, showOrder, verifySets } from './larder-commands.ts';
 import { importFiles, type ImportOptions } from './import.ts';
 import { inspectFile } from './inspect.ts';
 import { usualServerPort } from '@keen-larder/server/links/adb/server.ts';
@@ -68,6 +69,27 @@ program
         ...(options.images && { picked: options.images }),
       }),
     ),
+  );
+
+program
+  .command('order')
+  .description('says which sets the rules for keeping would let go; ends with 1 where there are any')
+  .requiredOption('--dry-run', 'only says it: sets go in the application, where what goes is seen before')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: { home: string; json?: boolean }) =>
+    done(await showOrder(options.home, options.json ?? false)),
+  );
+
+program
+  .command('compare <first> <second>')
+  .description('says what differs between two sets, by id or name; ends with 1 where something does')
+  .option('--files <partition>', 'compares the files of a partition instead')
+  .option('--part <name>', 'the file system within it, where it has several')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (first: string, second: string, options: CompareOptions) =>
+    done(await compareSets(first, second, options)),
   );
 
 program

@@ -53,6 +53,7 @@ export interface SetView {
   /** SHA-256 over the set's SHA256SUMS file; the short checksum on its label. */
   readonly fingerprint: string;
   readonly binnedAt: number | undefined;
+  readonly pinned: boolean;
   /** Sizes by role, for the strip on the label. */
   readonly strip: readonly { readonly role: Role; readonly bytes: number }[];
 }

@@ -3,6 +3,9 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { beforeAll, expect, it } from 'vitest';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
+import type { Device } from '@keen-larder/standin/flash/flash.ts';
 import { keepSet, testFolder } from '../testing/bench.ts';
 import { openStory } from './story.ts';
 
@@ -57,7 +60,7 @@ it('renames a set and keeps a note, also after a reload', async () => {
 it('puts a set into the bin and takes it back', async () => {
   const { page } = story;
   await page.getByRole('button', { name: 'Delete' }).click();
-  await page.getByText('In the bin for a day').waitFor();
+  await page.getByText('In the bin for 30 days').waitFor();
   await page.getByRole('button', { name: 'Take it back' }).click();
   await page.getByRole('link', { name: 'The logo, for the record' }).waitFor();
 
@@ -120,3 +123,72 @@ it('verifies a set, and hands out its files with sums that the ordinary tools ac
   );
   folder.remove();
 });
+
+it('compares two sets down to a changed line of build.prop', async () => {
+  const { page } = story;
+  const { app } = story.serving;
+  const system = story.phone.flash.partition('system')!;
+  await keepSet(app, 'As it came', ['system', 'logo']);
+  const text = await buildProp(system);
+  const line = /^ro\.build\.id=(.*)$/m.exec(text)!;
+  const changed = line[1]!.replace(/.$/, (last) => (last === '9' ? '8' : '9'));
+  await overwriteFile(system, propPath, line.index + 'ro.build.id='.length, Buffer.from(changed));
+  await keepSet(app, 'Build changed by hand', ['system', 'logo']);
+
+  await story.go('/larder');
+  await page.getByRole('link', { name: 'Build changed by hand' }).click();
+  await page.getByRole('combobox', { name: 'Compare with another set' }).click();
+  await page.getByRole('option', { name: /As it came/ }).click();
+  await page.getByText('1 of 2 differ, 1 is the same.').waitFor();
+  await page.getByRole('img', { name: 'Where system differs' }).waitFor();
+  await page.getByRole('table').getByRole('link', { name: 'system' }).click();
+  await page.getByText('Files: 1 changed, 0 came, 0 went, 0 lie elsewhere now.').waitFor();
+  await page.getByRole('link', { name: propPath }).click();
+  const found = page.getByRole('complementary', { name: propPath });
+  const row = found.getByRole('row', { name: 'ro.build.id' });
+  expect(await row.getByRole('cell').allTextContents()).toEqual(['ro.build.id', line[1], changed]);
+  await found.getByText(`-ro.build.id=${line[1]!}`).waitFor();
+  await found.getByText(`+ro.build.id=${changed}`).waitFor();
+});
+
+it('shows what the rules let go, spares what is pinned, and takes back what went', async () => {
+  const { page } = story;
+  const { app } = story.serving;
+  const labels = () =>
+    app.larder
+      .list()
+      .filter(({ binnedAt }) => binnedAt === undefined)
+      .map(({ label }) => label)
+      .sort();
+  const before = labels();
+  await story.go('/larder');
+  await page.getByRole('link', { name: 'Order', exact: true }).click();
+  await page.getByText('Nothing would go').waitFor();
+  const newest = page.getByRole('spinbutton', { name: 'Newest sets' });
+  await newest.fill('1');
+  await newest.press('Enter');
+  const months = page.getByRole('spinbutton', { name: 'Months' });
+  await months.fill('0');
+  await months.press('Enter');
+  const going = page.getByRole('region', { name: 'What would go' });
+  const staying = page.getByRole('region', { name: 'What stays' });
+  await going.getByRole('row', { name: 'As it came' }).waitFor();
+  const count = await going.getByRole('row').count();
+  await going.getByRole('row', { name: 'As it came' }).getByRole('button', { name: 'Pin' }).click();
+  await staying.getByRole('row', { name: 'As it came' }).getByText('pinned').waitFor();
+  expect(await going.getByRole('row').count()).toBe(count - 1);
+  const apply = going.getByRole('button', { name: /into the bin/ });
+  if (count > 1) {
+    await apply.click();
+    await page.getByRole('button', { name: 'Take them back' }).click();
+    await expect.poll(labels).toEqual(before);
+  }
+  await story.go('/larder');
+  await page.getByRole('img', { name: 'Pinned' }).waitFor();
+});
+
+const propPath = '/build.prop';
+async function buildProp(system: Device): Promise<string> {
+  const fs = await Ext4.open(system);
+  return Buffer.from(await fs.read((await fs.find(propPath))!)).toString();
+}

@@ -10,23 +10,25 @@ import { chunkStatements } from './database/chunks.ts';
 import { copyStatements } from './database/copies.ts';
 import { digestStatements } from './database/digests.ts';
 import { openDatabase } from './database/open.ts';
-import { paceStatements } from './database/paces.ts';
 import { phoneStatements } from './database/phones.ts';
 import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
 import { larderTimeStatements, shelfStatements } from './database/shelves.ts';
-import { cableStatements } from './database/cables.ts';
+import { cableStatements, paceStatements } from './database/cables.ts';
+import { keepRuleStatements } from './database/keep-rules.ts';
 import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
+import { Comparing } from './larder/comparing/comparing.ts';
 import { Inside } from './larder/inside/inside.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs } from './larder/bin.ts';
 import { Larder } from './larder/larder.ts';
+import { Order } from './larder/order.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
 import { adbKeyOf, type AdbKey } from './links/adb/key.ts';
@@ -86,6 +88,8 @@ const awayPollMs = 3000;
 export interface KeenLarder extends RunContext {
   readonly incoming: Incoming;
   readonly inside: Inside;
+  readonly comparing: Comparing;
+  readonly order: Order;
   readonly forecaster: Forecaster;
   readonly rescue: Rescue;
   readonly trackers: TrackerStatements;
@@ -214,6 +218,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   await incoming.start();
 
   const forecaster = new Forecaster(bench, larder);
+  const inside = new Inside(larder);
   return {
     bench,
     larder,
@@ -221,7 +226,9 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     rescue: new Rescue(bench, larder, forecaster, unfinished),
     incoming,
     trackers: trackerStatements(db),
-    inside: new Inside(larder),
+    inside,
+    comparing: new Comparing(larder, inside),
+    order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
     engine,
     imagingSheets: new ImagingSheets(bench, larder, runs, paces),
     restoringSheets: new RestoringSheets(

@@ -9,6 +9,8 @@ import { shelfStatements } from './database/shelves.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
+import { keepRuleStatements } from './database/keep-rules.ts';
+import { Order } from './larder/order.ts';
 import { Larder } from './larder/larder.ts';
 import { Shelf } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
@@ -17,7 +19,13 @@ import { ShelfWorkers } from './shelf/threads/workers.ts';
  * Opens a larder beside a running application, changing nothing.
  * @throws Error when there is none
  */
-export function openForReading(home: string): { larder: Larder; close(): Promise<void> } {
+export interface OpenForReading {
+  readonly larder: Larder;
+  readonly order: Order;
+  close(): Promise<void>;
+}
+
+export function openForReading(home: string): OpenForReading {
   const path = join(home, 'catalogue.sqlite');
   if (!existsSync(path)) throw new Error(`There is no larder in ${home}. Name its folder with --home.`);
   const db = openForReadingOnly(path);
@@ -29,16 +37,13 @@ export function openForReading(home: string): { larder: Larder; close(): Promise
   const shelf = Shelf.attach(join(home, 'shelf'), 'Bench disk', catalogue, workers);
   const [phones, feed] = [phoneStatements(db), new Feed(0)];
   const forCopies = { shelf, statements: copyStatements(db), phones, feed, now, time };
-  const larder = new Larder({
-    ...forCopies,
-    sets: setStatements(db),
-    chunks,
-    unfinished: unfinishedStatements(db),
-    copies: new AppCopies(forCopies),
-    records: new RecordCopies(forCopies),
-  });
+  const [sets, unfinished, copies] = [setStatements(db), unfinishedStatements(db), new AppCopies(forCopies)];
+  const records = new RecordCopies(forCopies);
+  const larder = new Larder({ ...forCopies, sets, chunks, unfinished, copies, records });
+  const rules = keepRuleStatements(db);
   return {
     larder,
+    order: new Order({ larder, shelf, sets, unfinished, copies, rules, now }),
     async close() {
       shelf.close();
       await workers.close();

@@ -5,6 +5,8 @@ import ConnectionsPage from './views/connections/ConnectionsPage.vue';
 import CopiesPage from './views/larder/CopiesPage.vue';
 import ImportPage from './views/larder/ImportPage.vue';
 import LookInside from './views/larder/LookInside.vue';
+import ComparePage from './views/larder/comparing/ComparePage.vue';
+import OrderPage from './views/larder/OrderPage.vue';
 import SetPage from './views/larder/SetPage.vue';
 import PracticeBench from './views/practice/PracticeBench.vue';
 import RunsView from './views/runs/RunsView.vue';
@@ -76,6 +78,14 @@ export const router = createRouter({
       name: 'copies',
       component: CopiesPage,
       meta: { title: 'Copies', place: 'Larder' },
+    },
+    { path: '/larder/order', name: 'order', component: OrderPage, meta: { title: 'Order', place: 'Larder' } },
+    {
+      path: '/larder/compare/:id/:other',
+      name: 'compare',
+      component: ComparePage,
+      props: true,
+      meta: { title: 'Compare', place: 'Larder' },
     },
     { path: '/larder/sets/:id', name: 'set', component: SetPage, props: true, meta: { title: 'Larder' } },
     {

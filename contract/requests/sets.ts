@@ -34,6 +34,11 @@ export class SetChange {
   @IsOptional()
   @IsBoolean()
   binned?: boolean;
+
+  /** Nothing lets go of what is pinned. */
+  @IsOptional()
+  @IsBoolean()
+  pinned?: boolean;
 }
 
 export class EmptyBin {
@@ -59,14 +64,17 @@ export class ExportRequest extends SomePartitions {
   splitMebibytes?: number;
 }
 
-/** A path within an image. */
-export class InsideRequest {
-  @IsString()
-  @Length(1, 4096)
-  path!: string;
-
-  /** A logical partition of the image. */
+/** A tree within an image. */
+export class TreeRequest {
+  /** A logical partition of the image; left out for the image itself. */
   @IsOptional()
   @Matches(partitionName)
   part?: string;
+}
+
+/** A path within an image. */
+export class InsideRequest extends TreeRequest {
+  @IsString()
+  @Length(1, 4096)
+  path!: string;
 }

@@ -18,6 +18,8 @@ export interface SetRow {
   /** In the bin since, in the larder's own time. */
   readonly binnedMs: number | null;
   readonly origin: string;
+  /** 1 where it is pinned. */
+  readonly pinned: number;
 }
 
 export interface SetWithPhone extends SetRow {
@@ -51,7 +53,7 @@ export interface ImageRow {
 /** Images without their chunk lists, which are long. */
 export type ImageHead = Omit<ImageRow, 'chunks'>;
 
-export type SetChangeRow = Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt' | 'binnedMs'>;
+export type SetChangeRow = Pick<SetRow, 'id' | 'label' | 'note' | 'binnedAt' | 'binnedMs' | 'pinned'>;
 
 interface PiecesRow {
   readonly sha256: Buffer;
@@ -74,8 +76,8 @@ const head =
 
 export function setStatements(db: Database) {
   const insertSet = db.prepare<SetRow>(`
-    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, binnedMs, origin)
-    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @binnedMs, @origin)`);
+    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, binnedMs, origin, pinned)
+    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @binnedMs, @origin, @pinned)`);
   const insertImage = db.prepare<ImageRow>(`
     INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled, proof)
     VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled, @proof)`);
@@ -102,7 +104,7 @@ export function setStatements(db: Database) {
     SELECT DISTINCT sets.serial FROM images JOIN sets ON sets.id = images.setId
     WHERE images.sha256 = ? AND sets.origin = 'phone' ORDER BY sets.serial`);
   const change = db.prepare<SetChangeRow>(`
-    UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt, binnedMs = @binnedMs, changing = 0
+    UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt, binnedMs = @binnedMs, pinned = @pinned, changing = 0
     WHERE id = @id`);
   const changing = db.prepare<[id: string]>('UPDATE sets SET changing = 1 WHERE id = ?');
   const changingIds = db.prepare<[], { id: string }>('SELECT id FROM sets WHERE changing = 1');

@@ -2,12 +2,12 @@ import { posix } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
-import { InsideRequest } from '@keen-larder/contract/requests/sets.ts';
+import { InsideRequest, TreeRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { valid } from './validate.ts';
 
-/** What lies within images on the shelf. */
-export function insideRoutes({ inside }: KeenLarder): Router {
+/** What lies within images on the shelf, and what differs between two sets. */
+export function insideRoutes({ inside, comparing }: KeenLarder): Router {
   const routes = Router();
   const treeOf = async (params: { id: string; partition: string }, query: unknown) => {
     const { part = '', path } = valid(InsideRequest, query as object);
@@ -34,6 +34,30 @@ export function insideRoutes({ inside }: KeenLarder): Router {
     response.attachment(posix.basename(path)).type('application/octet-stream');
     response.setHeader('content-length', bytes);
     await pipeline(Readable.from(content), response);
+  });
+
+  const sidesOf = ({ id, other }: { readonly id: string; readonly other: string }) => ({
+    before: id,
+    after: other,
+  });
+
+  routes.get('/sets/:id/against/:other', (request, response) => {
+    response.json(comparing.sets(sidesOf(request.params)));
+  });
+
+  routes.get('/sets/:id/against/:other/:partition', async (request, response) => {
+    response.json(await comparing.partition(sidesOf(request.params), request.params.partition));
+  });
+
+  routes.get('/sets/:id/against/:other/:partition/files', async (request, response) => {
+    const { part = '' } = valid(TreeRequest, request.query);
+    response.json(await comparing.files(sidesOf(request.params), request.params.partition, part));
+  });
+
+  routes.get('/sets/:id/against/:other/:partition/text', async (request, response) => {
+    const { part = '', path } = valid(InsideRequest, request.query);
+    const { params } = request;
+    response.json(await comparing.text(sidesOf(params), params.partition, part, posix.resolve('/', path)));
   });
 
   return routes;

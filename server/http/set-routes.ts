@@ -2,6 +2,7 @@ import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
 import { Router } from 'express';
 import { EmptyBin, ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
+import { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../keen-larder.ts';
@@ -26,6 +27,19 @@ export function setRoutes(app: KeenLarder): Router {
 
   routes.patch('/sets/:id', async (request, response) => {
     response.json(await larder.change(request.params.id, valid(SetChange, request.body)));
+  });
+
+  routes.get('/order', (_request, response) => void response.json(app.order.view()));
+
+  routes.get('/order/room', (_request, response) => void response.json(app.order.room()));
+
+  routes.put('/order/rules', (request, response) => {
+    response.json(app.order.change(valid(KeepRulesChange, request.body)));
+  });
+
+  routes.post('/order', async (request, response) => {
+    await app.order.apply(valid(OrderApply, request.body).ids);
+    response.json(app.order.view());
   });
 
   routes.post('/bin/empty', async (request, response) => {

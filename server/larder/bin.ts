@@ -1,3 +1,4 @@
+import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import type { LarderTime } from './larder-time.ts';
@@ -5,7 +6,7 @@ import { Problem } from '../failures.ts';
 
 const day = 24 * 60 * 60 * 1000;
 /** How long a set stays in the bin before it is gone. */
-export const binMs = day;
+export const binMs = binDays * day;
 /** How long freed packs lie aside before they are removed. */
 const freedMs = 3 * day;
 

@@ -1,3 +1,4 @@
+import type { SetChange } from '@keen-larder/contract/requests/sets.ts';
 import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
@@ -7,23 +8,18 @@ import type { ChunkStatements } from '../database/chunks.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
-import {
-  digestsOf,
-  packChunkList,
-  manifestFormat,
-  manifestVersion,
-  type Manifest,
-} from '../shelf/manifest.ts';
+import { digestsOf, manifestFormat, manifestVersion, type Manifest } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
 import { Bin } from './bin.ts';
 import type { AppCopies, RecordCopies } from './copies.ts';
 import type { LarderTime } from './larder-time.ts';
 import { ManifestLedger } from './manifest-ledger.ts';
 import { rebuild } from './rebuild.ts';
-import { binOf, manifestOfRows, rowsOf } from './set-rows.ts';
-import { imageView, viewOf } from './set-views.ts';
-import { isDiskFull, Problem } from '../failures.ts';
+import { binOf, manifestOfRows, needsHealed, rowsOf } from './set-rows.ts';
+import { imageView, shelfViewOf, viewOf } from './set-views.ts';
+import { Problem } from '../failures.ts';
 import type { KnownPieces } from '../shelf/piece-digests.ts';
+import { KeptPieces } from './kept-pieces.ts';
 
 export type NewSet = Omit<Manifest, 'format' | 'version'>;
 
@@ -57,6 +53,7 @@ export class Larder {
   readonly copies: AppCopies;
   readonly records: RecordCopies;
   readonly bin: Bin;
+  readonly pieces: KeptPieces;
   private readonly sets: SetStatements;
   private readonly phones: PhoneStatements;
   private readonly ledger: ManifestLedger<Manifest>;
@@ -68,6 +65,7 @@ export class Larder {
     this.copies = parts.copies;
     this.records = parts.records;
     this.sets = parts.sets;
+    this.pieces = new KeptPieces(parts.sets);
     this.phones = parts.phones;
     this.ledger = new ManifestLedger(parts.shelf, parts.shelf.manifests, {
       ids: () => this.sets.all().map(({ id }) => id),
@@ -79,7 +77,7 @@ export class Larder {
       rebuild: (id) =>
         manifestOfRows(this.row(id), this.sets.heads(id), (name) => this.image(id, name).chunks),
       nameOf: ({ label }) => `the set “${label}”`,
-      essenceOf: ({ label, note, createdAt, images }) => ({ label, note, createdAt, images }),
+      essenceOf: ({ label, note, createdAt, pinned, images }) => ({ label, note, createdAt, pinned, images }),
     });
     const removeSets = (beforeMs: number) => this.removeBinned(beforeMs);
     this.bin = new Bin(parts, [{ removeBinned: removeSets }, this.copies, this.records]);
@@ -210,7 +208,7 @@ export class Larder {
       );
     if (!newest) return undefined;
     const image = this.image(newest.setId, partition);
-    return { label: newest.label, image, pieces: this.sets.pieces(image.sha256) };
+    return { label: newest.label, image, pieces: this.pieces.of(image) };
   }
 
   /** Names of those partitions of which some set has an image of the whole, in the size that they have. */
@@ -251,20 +249,8 @@ export class Larder {
   }
 
   async shelfView(): Promise<ShelfView> {
-    const { bytes, sets } = this.sets.totals();
-    const { shelf } = this;
-    await shelf.isThere();
-    return {
-      name: shelf.name,
-      path: shelf.path,
-      ...(await shelf.space()),
-      storedBytes: this.parts.chunks.storedBytes(),
-      freedBytes: shelf.freed.bytes,
-      imagedBytes: bytes,
-      setCount: sets,
-      absence: shelf.absence,
-      doubts: [...shelf.doubts],
-    };
+    await this.shelf.isThere();
+    return shelfViewOf(this.shelf, this.sets.totals(), this.parts.chunks.storedBytes());
   }
 
   /**
@@ -294,9 +280,9 @@ export class Larder {
   }
 
   /** Renames, notes, bins or takes out of the bin. @throws Problem */
-  async change(id: string, change: { label?: string; note?: string; binned?: boolean }): Promise<SetDetail> {
+  async change(id: string, change: SetChange): Promise<SetDetail> {
     this.row(id);
-    await this.ledger.change(id, ({ binnedAt, ...manifest }) => {
+    await this.ledger.change(id, ({ binnedAt, pinned, ...manifest }) => {
       const label = change.label?.trim() ?? manifest.label;
       if (label === '') throw new Problem(400, 'A set needs a name.');
       if (label !== manifest.label) this.requireFree(manifest.phone, label);
@@ -305,7 +291,16 @@ export class Larder {
       const since = binnedAt ?? new Date(this.parts.now()).toISOString();
       const isBinned = change.binned ?? binnedAt !== undefined;
       const { note = manifest.note } = change;
-      return { ...manifest, label, note, ...(isBinned && { binnedAt: since }) };
+      const isPinned = change.pinned ?? pinned ?? false;
+      if (isBinned && isPinned)
+        throw new Problem(409, 'This set is pinned. Take the pin off before you delete it.');
+      return {
+        ...manifest,
+        label,
+        note,
+        ...(isBinned && { binnedAt: since }),
+        ...(isPinned && { pinned: true as const }),
+      };
     });
     this.changed();
     return this.detail(id);
@@ -319,29 +314,6 @@ export class Larder {
   /** Writes a damaged manifest anew from the catalogue. */
   mendManifest(id: string): Promise<void> {
     return this.ledger.mend(id);
-  }
-
-  /** Digests of the coarse pieces of an image. */
-  piecesOf({ sha256 }: Pick<ImageRow, 'sha256'>): KnownPieces | undefined {
-    return this.sets.pieces(sha256);
-  }
-
-  rememberPieces(sha256: Buffer, known: KnownPieces): void {
-    try {
-      this.sets.savePieces(sha256, known);
-    } catch (error) {
-      // They are computed again when they are wanted.
-      if (!isDiskFull(error)) throw error;
-    }
-  }
-
-  /** Whether the manifest's file lists the image's chunks as the catalogue does. */
-  async isListed(image: Pick<ImageRow, 'setId' | 'partition' | 'sha256' | 'chunks'>): Promise<boolean> {
-    const { images } = await this.shelf.manifests.read(image.setId).catch(() => ({ images: [] }));
-    const listed = images.find(({ partition }) => partition === image.partition);
-    return (
-      listed?.sha256 === image.sha256.toString('hex') && packChunkList(listed.chunks).equals(image.chunks)
-    );
   }
 
   recordVerification(id: string, found: readonly { partition: string; damage: string | null }[]): void {
@@ -367,13 +339,7 @@ export class Larder {
   private mend(): void {
     const healed = this.shelf.takeHealed();
     if (healed.size === 0) return;
-    const isMended = (chunks: Buffer) => {
-      const digests = digestsOf(chunks).filter((digest) => digest !== undefined);
-      return (
-        digests.some((digest) => healed.has(digest.toString('hex'))) &&
-        digests.every((digest) => this.shelf.has(digest))
-      );
-    };
+    const isMended = (chunks: Buffer) => needsHealed(chunks, healed, this.shelf);
     const mended = this.sets.damagedImages().filter(({ chunks }) => isMended(chunks));
     for (const { setId, partition } of mended) this.sets.mended(setId, partition);
     this.copies.mend(isMended);
@@ -392,11 +358,12 @@ export class Larder {
     return entered;
   }
 
-  private update({ id, label, note, binnedAt }: Manifest): void {
+  private update({ id, label, note, binnedAt, pinned }: Manifest): void {
     const before = this.row(id);
     const isAsBefore = (binnedAt !== undefined) === (before.binnedAt !== null);
     const bin = isAsBefore ? before : binOf(binnedAt, this.parts.time.nowMs);
-    this.sets.change({ id, label, note, binnedAt: bin.binnedAt, binnedMs: bin.binnedMs });
+    const { binnedAt: at, binnedMs } = bin;
+    this.sets.change({ id, label, note, binnedAt: at, binnedMs, pinned: pinned ? 1 : 0 });
   }
 
   /** @throws Problem 409 when another set of a phone has that label, or will have */

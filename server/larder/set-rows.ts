@@ -5,12 +5,14 @@ import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { ImageHead, ImageRow, SetRow, SetWithPhone } from '../database/sets.ts';
 import {
+  digestsOf,
   manifestFormat,
   manifestVersion,
   packChunkList,
   unpackChunkList,
   type Manifest,
 } from '../shelf/manifest.ts';
+import type { Shelf } from '../shelf/shelf.ts';
 import { rangesOf } from './set-views.ts';
 
 /** The rows of a set in the catalogue, from its manifest. @param nowMs the larder's own time */
@@ -32,6 +34,7 @@ export function rowsOf(
       verifiedAt: null,
       ...binOf(manifest.binnedAt, nowMs),
       origin: manifest.origin ?? 'phone',
+      pinned: manifest.pinned ? 1 : 0,
     },
     images: manifest.images.map((image, position) => ({
       setId: manifest.id,
@@ -83,6 +86,7 @@ export function manifestOfRows(
     addedBytes: row.addedBytes,
     ...(row.origin === 'imported' && { origin: 'imported' as const }),
     ...binnedOf(row.binnedAt),
+    ...(row.pinned === 1 && { pinned: true as const }),
     images: heads.map((head) => ({
       partition: head.partition,
       ...(head.kind === 'archive' && { kind: 'archive' as const }),
@@ -98,4 +102,13 @@ export function manifestOfRows(
       chunks: unpackChunkList(chunksOf(head.partition)),
     })),
   };
+}
+
+/** Whether what needs these chunks was damaged, and is whole again by what was stored anew. */
+export function needsHealed(chunks: Buffer, healed: ReadonlySet<string>, shelf: Shelf): boolean {
+  const digests = digestsOf(chunks).filter((digest) => digest !== undefined);
+  return (
+    digests.some((digest) => healed.has(digest.toString('hex'))) &&
+    digests.every((digest) => shelf.has(digest))
+  );
 }

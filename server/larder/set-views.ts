@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto';
-import type { ImageView, SetView } from '@keen-larder/contract/sets.ts';
+import type { ImageView, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
 import type { ImageHead, SetWithPhone } from '../database/sets.ts';
+import type { Shelf } from '../shelf/shelf.ts';
 import { sha256Sums } from './set-sums.ts';
 
 /** A set as it is told, from its rows. */
@@ -33,6 +34,7 @@ export function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView
     imported: row.origin === 'imported',
     fingerprint: createHash('sha256').update(sha256Sums(images)).digest('hex'),
     binnedAt: row.binnedAt ?? undefined,
+    pinned: row.pinned === 1,
     strip: [...strip].map(([role, bytes]) => ({ role, bytes })),
   };
 }
@@ -52,3 +54,20 @@ export const imageView = (head: ImageHead): ImageView => ({
 });
 
 export const rangesOf = (json: string) => JSON.parse(json) as ByteRange[];
+
+/** The shelf as it is told, once it has been looked whether it is there. */
+export const shelfViewOf = async (
+  shelf: Shelf,
+  { bytes, sets }: { readonly bytes: number; readonly sets: number },
+  storedBytes: number,
+): Promise<ShelfView> => ({
+  name: shelf.name,
+  path: shelf.path,
+  ...(await shelf.space()),
+  storedBytes,
+  freedBytes: shelf.freed.bytes,
+  imagedBytes: bytes,
+  setCount: sets,
+  absence: shelf.absence,
+  doubts: [...shelf.doubts],
+});

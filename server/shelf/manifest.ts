@@ -28,6 +28,8 @@ export interface Manifest {
   readonly origin?: 'imported';
   /** When it was put into the bin, ISO 8601, UTC; left out when it is not there. */
   readonly binnedAt?: string;
+  /** It is pinned; left out where it is not. */
+  readonly pinned?: true;
   readonly images: readonly ManifestImage[];
 }
 

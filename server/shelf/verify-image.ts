@@ -2,6 +2,8 @@ import { createHash } from 'node:crypto';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { giveWay } from '../async/give-way.ts';
 import { readBlocks, readInPlace, type ImageRecipe } from './image-reader.ts';
+import type { ImageRow } from '../database/sets.ts';
+import { packChunkList } from './manifest.ts';
 import { wholeOf } from './image-writer.ts';
 import type { PieceDigests } from './piece-digests.ts';
 import type { Shelf } from './shelf.ts';
@@ -10,6 +12,16 @@ import { DamagedImage } from '../failures.ts';
 /** An image, or a part of a copy, and which of its bytes were read; all of them where that is null. */
 interface StoredBytes extends ImageRecipe {
   readonly ranges: string | null;
+}
+
+/** Whether a set's manifest lists the chunks of an image as they are given; not, where it cannot be read. */
+export async function isListed(
+  shelf: Shelf,
+  image: Pick<ImageRow, 'setId' | 'partition' | 'sha256' | 'chunks'>,
+): Promise<boolean> {
+  const { images } = await shelf.manifests.read(image.setId).catch(() => ({ images: [] }));
+  const listed = images.find(({ partition }) => partition === image.partition);
+  return listed?.sha256 === image.sha256.toString('hex') && packChunkList(listed.chunks).equals(image.chunks);
 }
 
 /**

@@ -13,6 +13,14 @@ import type {
 } from '@keen-larder/contract/copies.ts';
 import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView } from '@keen-larder/contract/imports.ts';
+import type {
+  FileComparison,
+  PartitionDetail,
+  SetComparison,
+  TextComparison,
+} from '@keen-larder/contract/comparing.ts';
+import type { OrderRoom, OrderView } from '@keen-larder/contract/order.ts';
+import type { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
@@ -127,6 +135,10 @@ export const api = {
   sets: () => ask<SetView[]>('/sets'),
   set: (id: string) => ask<SetDetail>(`/sets/${at(id)}`),
   changeSet: (id: string, change: SetChange) => ask<SetDetail>(`/sets/${at(id)}`, 'PATCH', change),
+  order: () => ask<OrderView>('/order'),
+  orderRoom: () => ask<OrderRoom>('/order/room'),
+  changeRules: (change: KeepRulesChange) => ask<OrderView>('/order/rules', 'PUT', change),
+  applyOrder: (request: OrderApply) => ask<OrderView>('/order', 'POST', request),
   emptyBin: (request: EmptyBin) =>
     ask<{ removed: number; freedBytes: number }>('/bin/empty', 'POST', request),
   rebuild: () => ask<RunView>('/rebuilding', 'POST', {}),
@@ -140,6 +152,16 @@ export const api = {
     ask<FileView[]>(`/sets/${at(id)}/images/${at(partition)}/files?${queryOf(place)}`),
   preview: (id: string, partition: string, place: InsideRequest) =>
     ask<PreviewView>(`/sets/${at(id)}/images/${at(partition)}/preview?${queryOf(place)}`),
+
+  compareSets: (id: string, other: string) => ask<SetComparison>(`/sets/${at(id)}/against/${at(other)}`),
+  comparePartition: (id: string, other: string, partition: string) =>
+    ask<PartitionDetail>(`/sets/${at(id)}/against/${at(other)}/${at(partition)}`),
+  compareFiles: (id: string, other: string, partition: string, part: string) =>
+    ask<FileComparison>(
+      `/sets/${at(id)}/against/${at(other)}/${at(partition)}/files${part === '' ? '' : `?${new URLSearchParams({ part })}`}`,
+    ),
+  compareText: (id: string, other: string, partition: string, place: InsideRequest) =>
+    ask<TextComparison>(`/sets/${at(id)}/against/${at(other)}/${at(partition)}/text?${queryOf(place)}`),
 
   apps: (serial: string) => ask<AppView[]>(`/phones/${at(serial)}/apps`),
   setAside: (packages: string[], aside: boolean) => ask<undefined>('/set-aside', 'POST', { packages, aside }),

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ShieldAlert, ShieldCheck, ShieldMinus, ShieldQuestion } from 'lucide-vue-next';
+import { Pin, ShieldAlert, ShieldCheck, ShieldMinus, ShieldQuestion } from 'lucide-vue-next';
 import { computed } from 'vue';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { shortDigest } from './digest.ts';
@@ -20,6 +20,7 @@ const shield = computed(() => {
     <RoleStrip :strip="set.strip" />
     <div class="body">
       <h3>
+        <Pin v-if="set.pinned" :size="14" class="pin" role="img" aria-label="Pinned" />
         <RouterLink :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
       </h3>
       <p class="soft">
@@ -86,6 +87,11 @@ h3 a {
 
 h3 a:hover {
   text-decoration: underline;
+}
+
+.pin {
+  float: right;
+  color: var(--action);
 }
 
 p {

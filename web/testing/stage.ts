@@ -123,6 +123,7 @@ export const set = (over: Partial<SetDetail> = {}): SetDetail => ({
   imported: false,
   fingerprint: 'f7cf'.repeat(16),
   binnedAt: undefined,
+  pinned: false,
   strip: [
     { role: 'boot-chain', bytes: 32 * MiB },
     { role: 'system', bytes: 512 * MiB },
@@ -243,6 +244,8 @@ export async function show(
       { path: '/larder', name: 'larder', component: blank },
       { path: '/larder/import/:id?', name: 'import', component: blank },
       { path: '/larder/copies', name: 'copies', component: blank },
+      { path: '/larder/order', name: 'order', component: blank },
+      { path: '/larder/compare/:id/:other', name: 'compare', component: blank },
       { path: '/larder/sets/:id', name: 'set', component: blank },
       { path: '/larder/sets/:id/:partition', name: 'inside', component: blank },
       { path: '/runs/:id?', name: 'runs', component: blank },

@@ -119,7 +119,7 @@ describe('all copies', () => {
     for (const path of ['/app-copies/c1', '/record-copies/r1'])
       expect(last(asked, 'PATCH', path)?.body).toEqual({ binned: true });
     await button(shown, /Bin \(1\)/).trigger('click');
-    expect(shown.find('.sum').text()).toMatch(/1 copy.*gone for good a day after/s);
+    expect(shown.find('.sum').text()).toMatch(/1 copy.*gone for good 30 days after/s);
   });
 
   it('are said to be none, with where they come from', async () => {

@@ -1,16 +1,28 @@
 import { posix } from 'node:path';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { walkOrder, type TreeEntry } from '@keen-larder/core/larder/comparing/files.ts';
+import { Ext4, rootInode, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { FileView } from '@keen-larder/contract/inside.ts';
 import { sourceBytes } from '../../formats/file-source.ts';
 import { tarEntries } from '../../formats/tar.ts';
 import { Problem } from '../../failures.ts';
 
+/** An entry of a tree that is walked. */
+export interface TreeFile extends TreeEntry {
+  /** Bytes of a file. */
+  content(): AsyncIterable<Uint8Array>;
+  /** Where the bytes of a file lie in the tree's source, in their order; undefined where that is not known. */
+  places(): Promise<readonly ByteRange[] | undefined>;
+}
+
 /** Files within an image. Paths are absolute. */
 export interface FileTree {
   /** What a folder holds, folders first. @throws Problem 404 when there is none of that path */
   list(path: string): Promise<FileView[]>;
+  /** Everything but the root, in the order of `walkOrder`. */
+  walk(): AsyncIterable<TreeFile>;
   /** A file's size and its bytes. @throws Problem 404 */
   open(path: string): Promise<{ readonly bytes: number; readonly content: AsyncIterable<Uint8Array> }>;
 }
@@ -29,9 +41,10 @@ export async function ext4Tree(source: ByteSource): Promise<FileTree> {
     async list(path) {
       const entries = (await fs.list(await found(path, 'directory'))).slice(0, mostEntries);
       const files: FileView[] = [];
-      for (const { name, inode: number } of entries) files.push(await ext4View(fs, name, number));
+      for (const { name, inode: number } of entries) files.push((await ext4Entry(fs, name, number)).view);
       return files.sort(byKind);
     },
+    walk: () => walkExt4(fs),
     async open(path) {
       const inode = await found(path, 'file');
       return { bytes: inode.bytes, content: fs.content(inode) };
@@ -40,12 +53,16 @@ export async function ext4Tree(source: ByteSource): Promise<FileTree> {
 }
 
 /** One entry; a damaged inode is shown as such instead of hiding the folder. */
-async function ext4View(fs: Ext4, name: string, number: number): Promise<FileView> {
+async function ext4Entry(
+  fs: Ext4,
+  name: string,
+  number: number,
+): Promise<{ readonly view: FileView; readonly inode?: Inode }> {
   try {
     const inode = await fs.inode(number);
     const attributes = await fs.attributes(inode);
     const label = attributes.find((each) => each.name === 'security.selinux');
-    return {
+    const view = {
       name,
       kind: kindOf(inode.type),
       bytes: inode.bytes,
@@ -57,10 +74,64 @@ async function ext4View(fs: Ext4, name: string, number: number): Promise<FileVie
       label: label && Buffer.from(label.value).toString().replace(/\0$/, ''),
       fault: undefined,
     };
+    return { view, inode };
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
-    return { ...nothing, name, kind: 'other', fault: error.message };
+    return { view: { ...nothing, name, kind: 'other', fault: error.message } };
   }
+}
+
+/** A folder that is being walked: what of it is still to come, the next one last. */
+interface OpenFolder {
+  readonly path: string;
+  readonly left: { readonly name: string; readonly inode: number }[];
+}
+
+async function* walkExt4(fs: Ext4): AsyncGenerator<TreeFile> {
+  const entriesOf = async (inode: Inode) => (await fs.list(inode)).sort((a, b) => (a.name < b.name ? 1 : -1));
+  // A damaged file system may have a folder within itself.
+  const seen = new Set([rootInode]);
+  const open: OpenFolder[] = [{ path: '', left: await entriesOf(await fs.inode(rootInode)) }];
+  for (let folder = open.at(-1); folder; folder = open.at(-1)) {
+    const next = folder.left.pop();
+    if (!next) {
+      open.pop();
+      continue;
+    }
+    const path = `${folder.path}/${next.name}`;
+    const { view: found, inode } = await ext4Entry(fs, next.name, next.inode);
+    let view = found;
+    if (inode?.type === 'directory' && !seen.has(inode.number)) {
+      seen.add(inode.number);
+      try {
+        open.push({ path, left: await entriesOf(inode) });
+      } catch (error) {
+        if (!(error instanceof FormatError)) throw error;
+        view = { ...view, fault: error.message };
+      }
+    }
+    yield {
+      ...view,
+      path,
+      content: () => (inode?.type === 'file' ? fs.content(inode) : noBytes()),
+      places: () => placesOf(fs, inode),
+    };
+  }
+}
+
+async function* noBytes(): AsyncGenerator<Uint8Array> {}
+
+async function placesOf(fs: Ext4, inode: Inode | undefined): Promise<readonly ByteRange[] | undefined> {
+  if (inode?.type !== 'file' || inode.inlineData) return undefined;
+  const { blockBytes } = fs.superblock;
+  const runs = await fs.runs(inode);
+  const inOrder = runs.reduce((end, run) => (end === run.fileBlock ? end + run.blocks : -1), 0);
+  const isDense = inOrder === Math.ceil(inode.bytes / blockBytes) && runs.every(({ written }) => written);
+  if (!isDense) return undefined;
+  return runs.map(({ diskBlock, blocks }) => ({
+    offset: diskBlock * blockBytes,
+    bytes: blocks * blockBytes,
+  }));
 }
 
 const nothing = {
@@ -121,6 +192,21 @@ export async function tarTree(source: ByteSource, stream: AsyncIterable<Uint8Arr
     list(path) {
       const found = folders.get(posix.resolve('/', path));
       return found ? Promise.resolve([...found].sort(byKind)) : Promise.reject(missing(path));
+    },
+    async *walk() {
+      const all = [...folders].flatMap(([folder, files]) =>
+        files.map((file) => ({ ...file, path: posix.join(folder, file.name) })),
+      );
+      // What is packed twice counts as it was packed last.
+      const last = new Map(all.map((file) => [file.path, file]));
+      for (const file of [...last.values()].sort((a, b) => walkOrder(a.path, b.path))) {
+        const place = places.get(file.path);
+        yield await Promise.resolve({
+          ...file,
+          content: () => (place ? sourceBytes(source, place.offset, place.bytes) : noBytes()),
+          places: () => Promise.resolve(place && [place]),
+        });
+      }
     },
     place(path) {
       const place = places.get(posix.resolve('/', path));

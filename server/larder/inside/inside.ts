@@ -1,14 +1,18 @@
 import type { InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { inspectImage, inspection, type Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import {
   logicalSource,
   readLogicalPartitions,
+  type LogicalExtent,
+  type LogicalPartition,
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import type { ImageRow } from '../../database/sets.ts';
 import { readImage } from '../../shelf/image-reader.ts';
 import { ext4Tree, tarTree, type FileTree } from './file-trees.ts';
 import { imageSource } from './image-source.ts';
+import { textOf } from './text-of.ts';
 import type { Larder } from '../larder.ts';
 import { Problem } from '../../failures.ts';
 
@@ -39,8 +43,16 @@ export class Inside {
     return remembered(this.trees, key, async () => {
       const source = this.source(image);
       if (image.kind === 'archive') return tarTree(source, readImage(this.larder.shelf, image));
-      return ext4Tree(part === '' ? source : await partOf(source, part));
+      if (part === '') return ext4Tree(source);
+      return ext4Tree(logicalSource(await partOf(source, part), [slice(source, 0, source.bytes)]));
     });
+  }
+
+  /** Where bytes of a tree's source lie in the image. @param part as `tree` */
+  async placesIn(setId: string, partition: string, part: string): Promise<(range: ByteRange) => ByteRange[]> {
+    if (part === '') return (range) => [range];
+    const { extents } = await partOf(this.source(this.larder.image(setId, partition)), part);
+    return (range) => placesIn(extents, range);
   }
 
   async preview(tree: FileTree, path: string): Promise<PreviewView> {
@@ -83,23 +95,22 @@ function treesOf(found: Inspection): string[] {
   return found.inner.filter(({ inspection: inner }) => inner.format === 'ext4').map(({ name }) => name);
 }
 
-async function partOf(source: ByteSource, part: string): Promise<ByteSource> {
+async function partOf(source: ByteSource, part: string): Promise<LogicalPartition> {
   const { partitions } = await readLogicalPartitions(source);
   const found = partitions.find(({ name }) => name === part);
   if (!found) throw new Problem(404, `This image has no part called ${part}.`);
-  return logicalSource(found, [slice(source, 0, source.bytes)]);
+  return found;
 }
 
-/** The bytes as text, unless they are none: control characters, or no UTF-8. @param isCut its end may cut a character */
-function textOf(bytes: Buffer, isCut: boolean): string | undefined {
-  for (const end of isCut ? [0, 1, 2, 3] : [0]) {
-    try {
-      const text = new TextDecoder('utf-8', { fatal: true }).decode(bytes.subarray(0, bytes.length - end));
-      // eslint-disable-next-line no-control-regex
-      return /[\0-\x08\x0e-\x1a\x1c-\x1f]/.test(text) ? undefined : text;
-    } catch {
-      continue;
-    }
+/** Where a range of a logical partition lies; what lies nowhere is left out. */
+function placesIn(extents: readonly LogicalExtent[], { offset, bytes }: ByteRange): ByteRange[] {
+  const found: ByteRange[] = [];
+  let start = 0;
+  for (const extent of extents) {
+    const [from, to] = [Math.max(offset, start), Math.min(offset + bytes, start + extent.bytes)];
+    if (from < to && extent.target === 'linear')
+      found.push({ offset: extent.startBytes + from - start, bytes: to - from });
+    start += extent.bytes;
   }
-  return undefined;
+  return found;
 }

@@ -1,6 +1,6 @@
 import type { Bench } from '../../bench/bench.ts';
 import type { DigestStatements } from '../../database/digests.ts';
-import type { PaceStatements } from '../../database/paces.ts';
+import type { PaceStatements } from '../../database/cables.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
 import type { ReturnStatements } from '../../database/returns.ts';
 import type { UnfinishedStatements } from '../../database/unfinished.ts';

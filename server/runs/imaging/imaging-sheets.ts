@@ -2,7 +2,7 @@ import type { ImagingRequest } from '@keen-larder/contract/requests/imaging.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { imagingSheet, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
-import type { PaceStatements } from '../../database/paces.ts';
+import type { PaceStatements } from '../../database/cables.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { pastSpeed } from '../engine/past-speed.ts';

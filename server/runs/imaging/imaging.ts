@@ -252,7 +252,7 @@ async function image(
   });
   if (kept !== plan.label) run.log(`Another set has that name: this one is called “${kept}”.`, 'warning');
   journal.drop();
-  for (const [sha256, known] of pieces) larder.rememberPieces(Buffer.from(sha256, 'hex'), known);
+  for (const [sha256, known] of pieces) larder.pieces.remember(Buffer.from(sha256, 'hex'), known);
   for (const { partition, kind, sha256, ranges } of images) {
     if (!ranges && kind !== 'archive')
       digests.save({ serial, partition, sha256: Buffer.from(sha256, 'hex'), at: plan.startedAt });

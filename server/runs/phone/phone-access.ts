@@ -10,7 +10,7 @@ import type {
   PhoneLink,
 } from '../../links/phone-link.ts';
 import type { Bench } from '../../bench/bench.ts';
-import type { PaceRow, PaceStatements } from '../../database/paces.ts';
+import type { PaceRow, PaceStatements } from '../../database/cables.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** Partitions of a link that reads them. @throws Problem 409 when its mode does not */

@@ -97,7 +97,7 @@ it('keeps again what differs', async () => {
 
 it('knows digests of pieces of what was kept, and is not misled by wrong ones', async () => {
   const image = app.larder.image(first, 'system');
-  const { by, hex } = app.larder.piecesOf(image)!;
+  const { by, hex } = app.larder.pieces.of(image)!;
   expect(hex.some((each) => each !== undefined)).toBe(true);
   for (const [i, each] of hex.entries())
     if (each !== undefined) expect((await keptDigest(by, i * coarseBytes, coarseBytes)).hex).toBe(each);
@@ -106,7 +106,7 @@ it('knows digests of pieces of what was kept, and is not misled by wrong ones', 
   const newest = app.larder.newestWhole(serial, 'system')!.image;
   await bench.phone.flash.partition('system')!.write((5 << 20) + 8192, Buffer.from([9, 9, 9]));
   const now = await firstPiece();
-  app.larder.rememberPieces(newest.sha256, { by, hex: [now.hex] });
+  app.larder.pieces.remember(newest.sha256, { by, hex: [now.hex] });
   const misled = await keepSet(app, 'misled', ['system']);
   expect(app.larder.image(misled, 'system').sha256.toString('hex')).toBe(await onPhone());
   expect(imageOf(misled).unsettled).toBeUndefined();
@@ -163,11 +163,11 @@ it('what is known of pieces goes with the last image that has them', () => {
   const database = new Database(join(folder.path, 'home', 'catalogue.sqlite'));
   try {
     database.pragma('foreign_keys = ON');
-    expect(app.larder.piecesOf({ sha256 })).toBeDefined();
+    expect(app.larder.pieces.of({ sha256 })).toBeDefined();
     const others = database.prepare('SELECT setId FROM images WHERE sha256 = ?').all(sha256);
     for (const { setId } of others as { setId: string }[])
       database.prepare('DELETE FROM sets WHERE id = ?').run(setId);
-    expect(app.larder.piecesOf({ sha256 })).toBeUndefined();
+    expect(app.larder.pieces.of({ sha256 })).toBeUndefined();
   } finally {
     database.close();
   }

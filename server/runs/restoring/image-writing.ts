@@ -21,7 +21,7 @@ import type { RunContext } from '../engine/run-context.ts';
 import type { Passed, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from '../imaging/image-proof.ts';
 import { PieceDigests } from '../../shelf/piece-digests.ts';
-import { checkChunks, digestWhole, verifyImage } from '../../shelf/verify-image.ts';
+import { checkChunks, digestWhole, isListed, verifyImage } from '../../shelf/verify-image.ts';
 import { flashImage } from '../phone/flash-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
@@ -66,9 +66,9 @@ export class ImageWriting {
       const { shelf } = larder;
       const { signal } = this.run;
       const own = await this.beginPieces(image, serial, onto);
-      const isListed = await larder.isListed(image);
-      await (isListed ? checkChunks : verifyImage)(shelf, image, signal, passed, own);
-      if (own) larder.rememberPieces(image.sha256, await own.end());
+      const isVouchedFor = await isListed(shelf, image);
+      await (isVouchedFor ? checkChunks : verifyImage)(shelf, image, signal, passed, own);
+      if (own) larder.pieces.remember(image.sha256, await own.end());
       if (image.kind === 'archive') await judgeArchive(readImage(shelf, image), this.run.signal);
       return 'as it was kept';
     } catch (error) {
@@ -100,7 +100,7 @@ export class ImageWriting {
       this.telling = told.ended;
     }
     const { larder } = this.context;
-    return larder.piecesOf(image)?.by === by
+    return larder.pieces.of(image)?.by === by
       ? undefined
       : new PieceDigests(by, coarseBytes, larder.shelf.workers);
   }
@@ -313,7 +313,7 @@ export class ImageWriting {
             // After a break the phone is asked anew.
             const before = this.told.get(onto);
             const told = before?.by === access ? before.told : undefined;
-            const kept = { shelf, image, pieces: larder.piecesOf(image), told };
+            const kept = { shelf, image, pieces: larder.pieces.of(image), told };
             const differing = differingRanges(access, onto, kept, signal, (bytes) => {
               spared += bytes;
               passed(bytes);

@@ -17,7 +17,7 @@ import { pastSpeed } from '../engine/past-speed.ts';
 import type { Bench } from '../../bench/bench.ts';
 import type { Forecaster, Plan } from '../../bench/forecaster.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
-import type { PaceStatements } from '../../database/paces.ts';
+import type { PaceStatements } from '../../database/cables.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { Problem } from '../../failures.ts';

@@ -5,7 +5,7 @@ import { computed, useTemplateRef } from 'vue';
 import type { LongColumn } from './long-table.ts';
 
 /**
- * A table of hundreds of rows that can be picked: it scrolls by itself and draws what is in sight. Each column
+ * A table of hundreds of rows, which can be picked where it is said which are: it scrolls by itself and draws what is in sight. Each column
  * has a slot of its key, which is given the row.
  */
 const props = defineProps<{
@@ -13,8 +13,8 @@ const props = defineProps<{
   rows: readonly Row[];
   idOf: (row: Row) => string;
   /** What the tick of a row is called by. */
-  nameOf: (row: Row) => string;
-  picked: readonly string[];
+  nameOf?: (row: Row) => string;
+  picked?: readonly string[];
   /** The row that something else tells about. */
   shown?: string | undefined;
   order?: { readonly key: string; readonly descending: boolean };
@@ -36,12 +36,14 @@ const leastPx = 300;
 const scroller = useTemplateRef<HTMLElement>('scroller');
 const { height } = useElementSize(scroller);
 const { y } = useScroll(scroller);
-const tracks = computed(() => ['38px', ...props.columns.map(({ width }) => width)].join(' '));
+const tracks = computed(() =>
+  [...(props.picked ? ['38px'] : []), ...props.columns.map(({ width }) => width)].join(' '),
+);
 const count = computed(() => Math.ceil(Math.max(height.value, leastPx) / rowPx) + 2 * beyond);
 const first = computed(() =>
   Math.max(0, Math.min(Math.floor(y.value / rowPx) - beyond, props.rows.length - count.value)),
 );
-const pickedIds = computed(() => new Set(props.picked));
+const pickedIds = computed(() => new Set(props.picked ?? []));
 const ids = computed(() => props.rows.map(props.idOf));
 const pickedHere = computed(() => ids.value.reduce((sum, id) => sum + (pickedIds.value.has(id) ? 1 : 0), 0));
 /** A row is drawn where the one of its place was: what a filter leaves is written over what was there. */
@@ -85,7 +87,7 @@ function tick(id: string, isPicked: boolean): void {
     }"
   >
     <div class="row head" role="row">
-      <label class="tick" role="columnheader">
+      <label v-if="picked" class="tick" role="columnheader">
         <input
           type="checkbox"
           aria-label="Pick all that are shown"
@@ -121,12 +123,12 @@ function tick(id: string, isPicked: boolean): void {
         :class="{ picked: pickedIds.has(id), shown: id === shown }"
         :style="{ transform: `translateY(${index * rowPx}px)` }"
       >
-        <label class="tick" role="cell">
+        <label v-if="picked" class="tick" role="cell">
           <!-- Its own in each row: what has the focus must not become the tick of another one. -->
           <input
             :key="id"
             type="checkbox"
-            :aria-label="`Pick ${nameOf(row)}`"
+            :aria-label="`Pick ${nameOf?.(row) ?? id}`"
             :checked="pickedIds.has(id)"
             @click="ticking.withShift = $event.shiftKey"
             @change="tick(id, isTicked($event))"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { ElButton } from 'element-plus';
 import { api } from '../../api/client.ts';
@@ -24,14 +25,14 @@ async function takeOutOfBin(id: string): Promise<void> {
   await api.changeCopy(id, { binned: false }).then(() => store.load(props.phone.serial), announceError);
 }
 
-/** It can be taken out again for a day. */
+/** It can be taken out again for some weeks. */
 async function bin(id: string): Promise<void> {
   try {
     const { app: copied } = await api.changeCopy(id, { binned: true });
     await store.load(props.phone.serial);
     useNotices().say({
       kind: 'good',
-      title: 'In the bin for a day',
+      title: `In the bin for ${binDays} days`,
       message: `A copy of ${copied.label}.`,
       action: { text: 'Take it out again', run: () => void takeOutOfBin(id) },
     });

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus';
 import { computed, ref, watch } from 'vue';
+import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api, downloads } from '../../api/client.ts';
 import CodeFindings from './CodeFindings.vue';
@@ -61,7 +62,9 @@ const look = () => api.codeOfCopy(props.copy.id);
       <CopyText v-if="app" :value="app.package" name="package name" />
     </div>
     <p v-for="each in copy.damage" :key="each" class="damage" role="alert">{{ each }}</p>
-    <p v-if="view.binnedAt" class="damage">In the bin; gone for good a day after it was put there.</p>
+    <p v-if="view.binnedAt" class="damage">
+      In the bin; gone for good {{ binDays }} days after it was put there.
+    </p>
     <FigureGrid :figures="figures" />
     <dl class="facts">
       <template v-for="[name, value] in facts" :key="name">

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { Import, ShieldCheck, Trash2 } from 'lucide-vue-next';
 import { computed, onMounted } from 'vue';
@@ -74,7 +75,7 @@ async function move(copies: readonly KeptCopy[], binned: boolean): Promise<void>
   if (!binned || copies.length === 0) return;
   useNotices().say({
     kind: 'caution',
-    title: 'In the bin for a day',
+    title: `In the bin for ${binDays} days`,
     message: copies.length === 1 ? `A copy of ${copies[0]!.title}.` : `${copies.length} copies.`,
     action: { text: 'Take back', run: () => void move(copies, false) },
   });
@@ -132,7 +133,9 @@ const columns: readonly LongColumn[] = [
     </div>
     <p class="sum" role="status">
       {{ shown.length }} {{ shown.length === 1 ? 'copy' : 'copies' }} · <SizeText :bytes="bytes" />
-      <template v-if="draft.binShown"> · gone for good a day after they were put into the bin</template>
+      <template v-if="draft.binShown">
+        · gone for good {{ binDays }} days after they were put into the bin</template
+      >
       <template v-if="hidden">
         · <strong>{{ hidden }} hidden by the filter</strong>
         <ElButton size="small" text @click="clear">Show all</ElButton>

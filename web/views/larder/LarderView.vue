@@ -3,6 +3,7 @@ import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import type { SetView } from '@keen-larder/contract/sets.ts';
+import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
 import { Import } from 'lucide-vue-next';
@@ -63,7 +64,10 @@ const emptyBin = (atOnce: boolean) =>
       {{ sizeText(larder.shelf.imagedBytes) }} kept as {{ sizeText(larder.shelf.storedBytes)
       }}<template v-if="!larder.shelf.absence"> · {{ sizeText(larder.shelf.freeBytes) }} free</template>
     </p>
-    <RouterLink to="/larder/copies" class="to-copies">Copies of apps and records</RouterLink>
+    <span class="elsewhere">
+      <RouterLink to="/larder/order">Order</RouterLink>
+      <RouterLink to="/larder/copies">Copies of apps and records</RouterLink>
+    </span>
   </header>
   <div v-if="larder.all.length" class="filters">
     <ElInput
@@ -108,8 +112,8 @@ const emptyBin = (atOnce: boolean) =>
     </span>
   </div>
   <p v-if="binShown" class="soft note">
-    Sets in the bin are gone for good a day after they were put there. What they alone held lies aside for
-    three more days, in case that was an error<template v-if="larder.shelf?.freedBytes"
+    Sets in the bin are gone for good {{ binDays }} days after they were put there. What they alone held lies
+    aside for three more days, in case that was an error<template v-if="larder.shelf?.freedBytes"
       >: {{ sizeText(larder.shelf.freedBytes) }} now.
       <a href="#" @click.prevent="emptyBin(true)">Empty the bin, and give that room free at once</a></template
     ><template v-else>.</template>
@@ -147,7 +151,9 @@ h1 {
   font-size: 24px;
 }
 
-.to-copies {
+.elsewhere {
+  display: flex;
+  gap: 16px;
   margin-left: auto;
   font-size: 13px;
 }

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
-import { ShieldCheck, Trash2 } from 'lucide-vue-next';
+import { Pin, ShieldCheck, Trash2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
@@ -20,6 +21,7 @@ import { useLarder } from '../../state/larder.ts';
 import { announceError, useNotices } from '../../state/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';
+import CompareWith from './comparing/CompareWith.vue';
 import ExportLine from './ExportLine.vue';
 import ImageTable from './ImageTable.vue';
 
@@ -60,7 +62,7 @@ watch(
   { immediate: true },
 );
 
-async function change(what: { label?: string; note?: string }): Promise<void> {
+async function change(what: { label?: string; note?: string; pinned?: boolean }): Promise<void> {
   try {
     set.value = await api.changeSet(props.id, what);
   } catch (failure) {
@@ -84,7 +86,7 @@ async function bin(): Promise<void> {
   await router.push({ name: 'larder' });
   notices.say({
     kind: 'caution',
-    title: 'In the bin for a day',
+    title: `In the bin for ${binDays} days`,
     message: `“${gone.label}”`,
     action: {
       text: 'Take it back',
@@ -108,7 +110,9 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           :maxlength="maxLabelLength"
           @rename="(label) => change({ label })"
         />
-        <p v-if="set.binnedAt" class="binned">In the bin; gone for good a day after it was put there.</p>
+        <p v-if="set.binnedAt" class="binned">
+          In the bin; gone for good {{ binDays }} days after it was put there.
+        </p>
         <p v-for="text in untracedTexts(set.untraced)" :key="text" class="unsettled">{{ text }}</p>
         <p v-if="unsettled.length" class="unsettled" role="status">
           Not complete: {{ listText(unsettled) }} did not come out of the phone the same way twice, or not at
@@ -166,7 +170,18 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
     </div>
     <div class="actions">
       <ElButton @click="verify"><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton>
-      <ElButton class="bin" :disabled="set.binnedAt !== undefined" @click="bin"
+      <CompareWith :set="set" />
+      <ElButton
+        v-if="set.binnedAt === undefined"
+        :aria-pressed="set.pinned"
+        @click="change({ pinned: !set.pinned })"
+        ><Pin :size="15" aria-hidden="true" />&nbsp;{{ set.pinned ? 'Take the pin off' : 'Pin' }}</ElButton
+      >
+      <ElButton
+        class="bin"
+        :disabled="set.binnedAt !== undefined || set.pinned"
+        :title="set.pinned ? 'Pinned: take the pin off first' : undefined"
+        @click="bin"
         ><Trash2 :size="15" aria-hidden="true" />&nbsp;Delete</ElButton
       >
     </div>

@@ -1,0 +1,32 @@
+import type { KeepRules } from '@keen-larder/core/larder/keep-rules.ts';
+
+/** What the rules say of a set. */
+export interface OrderedSet {
+  readonly id: string;
+  readonly label: string;
+  readonly serial: string;
+  readonly nickname: string;
+  readonly createdAt: number;
+  /** As imaged. */
+  readonly bytes: number;
+  readonly pinned: boolean;
+  /** Why it stays, each in a few words; where there is none it would go. */
+  readonly reasons: readonly string[];
+}
+
+export interface OrderView {
+  readonly rules: KeepRules;
+  /** Phones that have rules of their own. */
+  readonly exceptions: readonly {
+    readonly serial: string;
+    readonly nickname: string;
+    readonly rules: KeepRules;
+  }[];
+  /** Of all phones, the newest first; what is in the bin is left out. */
+  readonly sets: readonly OrderedSet[];
+}
+
+/** What would come free on the shelf once the sets that would go have left the bin. */
+export interface OrderRoom {
+  readonly bytes: number;
+}

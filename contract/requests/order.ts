@@ -1,0 +1,47 @@
+import 'reflect-metadata';
+import { Type } from 'class-transformer';
+import {
+  ArrayMaxSize,
+  ArrayMinSize,
+  IsInt,
+  IsOptional,
+  IsUUID,
+  Max,
+  Min,
+  ValidateNested,
+} from 'class-validator';
+import { mostMonths, mostNewest } from '@keen-larder/core/larder/keep-rules.ts';
+import { IsPrintable } from './fields.ts';
+
+export class KeepRulesValues {
+  @IsInt()
+  @Min(1)
+  @Max(mostNewest)
+  newest!: number;
+
+  @IsInt()
+  @Min(0)
+  @Max(mostMonths)
+  months!: number;
+}
+
+export class KeepRulesChange {
+  /** Of one phone; left out for all. */
+  @IsOptional()
+  @IsPrintable(1, 200)
+  serial?: string;
+
+  /** Left out to go back to the usual ones, or to those of all phones. */
+  @IsOptional()
+  @ValidateNested()
+  @Type(() => KeepRulesValues)
+  rules?: KeepRulesValues;
+}
+
+/** Sets that go into the bin, as they were shown. */
+export class OrderApply {
+  @IsUUID(undefined, { each: true })
+  @ArrayMinSize(1)
+  @ArrayMaxSize(10_000)
+  ids!: string[];
+}

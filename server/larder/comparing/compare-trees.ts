@@ -1,0 +1,165 @@
+import { createHash } from 'node:crypto';
+import type {
+  ComparedFile,
+  FileComparison,
+  FileDifference,
+  FileState,
+} from '@keen-larder/contract/comparing.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { differingEntries, type EntryDifference } from '@keen-larder/core/larder/comparing/files.ts';
+import { digestBytes } from '../../shelf/packs/pack-format.ts';
+import type { ImageRecipe } from '../../shelf/image-reader.ts';
+import type { FileTree, TreeFile } from '../inside/file-trees.ts';
+
+/** A tree, and where its bytes lie in an image of the shelf. */
+export interface ComparedTree {
+  readonly tree: FileTree;
+  readonly image: ImageRecipe;
+  /** A range of the tree's source in the image. */
+  toImage(range: ByteRange): readonly ByteRange[];
+}
+
+const mostDifferences = 5000;
+/** So much is read to find content that lies elsewhere now. */
+const mostReadElsewhere = 1 << 30;
+
+/** What differs between two trees, by file. Contents are read only where the names of their chunks do not tell. */
+export async function compareTrees(before: ComparedTree, after: ComparedTree): Promise<FileComparison> {
+  const found: EntryDifference<TreeFile>[] = [];
+  const contents = { isSame: (a: TreeFile, b: TreeFile) => isSameContent(before, a, after, b) };
+  for await (const each of differingEntries(before.tree.walk(), after.tree.walk(), contents))
+    found.push(each);
+  const from = await foundElsewhere(found);
+  const isFrom = new Set(from.values());
+  const differences = found
+    .filter(({ path, after: is }) => is !== undefined || !isFrom.has(path))
+    .map((each) => differenceOf(each, from.get(each.path)));
+  const counts: Record<FileState, number> = { added: 0, gone: 0, changed: 0, elsewhere: 0 };
+  for (const { state } of differences) counts[state]++;
+  return {
+    differences: differences.slice(0, mostDifferences),
+    counts,
+    onlyTime: differences.filter(({ changes }) => changes.length === 1 && changes[0] === 'time').length,
+    isCut: differences.length > mostDifferences,
+  };
+}
+
+function differenceOf(
+  { path, before, after, changes }: EntryDifference<TreeFile>,
+  from: string | undefined,
+): FileDifference {
+  const state = from !== undefined ? 'elsewhere' : !before ? 'added' : !after ? 'gone' : 'changed';
+  return { path, state, from, changes, before: before && sideOf(before), after: after && sideOf(after) };
+}
+
+const sideOf = ({
+  kind,
+  bytes,
+  mode,
+  uid,
+  gid,
+  modifiedAt,
+  linkTarget,
+  label,
+  fault,
+}: TreeFile): ComparedFile => ({ kind, bytes, mode, uid, gid, modifiedAt, linkTarget, label, fault });
+
+/** Of files of the same size. */
+async function isSameContent(
+  before: ComparedTree,
+  a: TreeFile,
+  after: ComparedTree,
+  b: TreeFile,
+): Promise<boolean> {
+  const [where, elsewhere] = await Promise.all([placesOf(before, a), placesOf(after, b)]);
+  if (where && elsewhere && isSameChunks(before.image, where, after.image, elsewhere)) return true;
+  return isSameBytes(a.content(), b.content());
+}
+
+async function placesOf(
+  { toImage }: ComparedTree,
+  file: TreeFile,
+): Promise<readonly ByteRange[] | undefined> {
+  return (await file.places())?.flatMap(toImage);
+}
+
+/** Whether both lie in the same places, in chunks of the same names. */
+function isSameChunks(
+  a: ImageRecipe,
+  where: readonly ByteRange[],
+  b: ImageRecipe,
+  elsewhere: readonly ByteRange[],
+): boolean {
+  if (where.length !== elsewhere.length || a.chunkBytes !== b.chunkBytes) return false;
+  return where.every(({ offset, bytes }, i) => {
+    const other = elsewhere[i]!;
+    if (other.offset !== offset || other.bytes !== bytes) return false;
+    const [from, end] = [Math.floor(offset / a.chunkBytes), Math.ceil((offset + bytes) / a.chunkBytes)];
+    const names = ({ chunks }: ImageRecipe) => chunks.subarray(from * digestBytes, end * digestBytes);
+    return names(a).equals(names(b));
+  });
+}
+
+async function isSameBytes(a: AsyncIterable<Uint8Array>, b: AsyncIterable<Uint8Array>): Promise<boolean> {
+  const others = b[Symbol.asyncIterator]();
+  let rest: Uint8Array = new Uint8Array(0);
+  try {
+    for await (const part of a) {
+      for (let at = 0; at < part.length;) {
+        if (rest.length === 0) {
+          const next = await others.next();
+          if (next.done) return false;
+          rest = next.value;
+          continue;
+        }
+        const bytes = Math.min(rest.length, part.length - at);
+        if (!Buffer.from(part.buffer, part.byteOffset + at, bytes).equals(rest.subarray(0, bytes)))
+          return false;
+        at += bytes;
+        rest = rest.subarray(bytes);
+      }
+    }
+    return true;
+  } finally {
+    await others.return?.();
+  }
+}
+
+/** Files that came and have the content of one that is gone: by their path, where that content was. */
+async function foundElsewhere(
+  found: readonly EntryDifference<TreeFile>[],
+): Promise<ReadonlyMap<string, string>> {
+  const filesOf = (side: 'before' | 'after') =>
+    found.flatMap((each) => {
+      const other = side === 'before' ? each.after : each.before;
+      const file = each[side];
+      return !other && file?.kind === 'file' && file.bytes > 0 && file.fault === undefined ? [file] : [];
+    });
+  const gone = new Map<number, TreeFile[]>();
+  for (const file of filesOf('before')) gone.set(file.bytes, [...(gone.get(file.bytes) ?? []), file]);
+  const from = new Map<string, string>();
+  const digests = new Map<TreeFile, string>();
+  let read = 0;
+  const digestOf = async (file: TreeFile) => {
+    const known = digests.get(file);
+    if (known !== undefined) return known;
+    const hash = createHash('sha256');
+    for await (const part of file.content()) hash.update(part);
+    read += file.bytes;
+    const digest = hash.digest('hex');
+    digests.set(file, digest);
+    return digest;
+  };
+  for (const file of filesOf('after')) {
+    const candidates = gone.get(file.bytes) ?? [];
+    if (candidates.length === 0 || read + 2 * file.bytes > mostReadElsewhere) continue;
+    const digest = await digestOf(file);
+    for (const [i, candidate] of candidates.entries()) {
+      if ((await digestOf(candidate)) !== digest) continue;
+      from.set(file.path, candidate.path);
+      candidates.splice(i, 1);
+      break;
+    }
+  }
+  return from;
+}

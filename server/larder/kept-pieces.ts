@@ -1,0 +1,21 @@
+import type { ImageRow, SetStatements } from '../database/sets.ts';
+import { isDiskFull } from '../failures.ts';
+import type { KnownPieces } from '../shelf/piece-digests.ts';
+
+/** Digests of coarse pieces of kept images, as far as they came to be known; they go with the last image that has them. */
+export class KeptPieces {
+  constructor(private readonly sets: Pick<SetStatements, 'pieces' | 'savePieces'>) {}
+
+  of({ sha256 }: Pick<ImageRow, 'sha256'>): KnownPieces | undefined {
+    return this.sets.pieces(sha256);
+  }
+
+  remember(sha256: Buffer, known: KnownPieces): void {
+    try {
+      this.sets.savePieces(sha256, known);
+    } catch (error) {
+      // They are computed again when they are wanted.
+      if (!isDiskFull(error)) throw error;
+    }
+  }
+}
