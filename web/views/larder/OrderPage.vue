@@ -98,7 +98,7 @@ async function apply(): Promise<void> {
       <form class="rules" aria-label="Rules" @submit.prevent>
         <label
           >Of
-          <ElSelect v-model="serial" aria-label="Rules of" class="whose">
+          <ElSelect v-model="serial" :empty-values="[undefined]" aria-label="Rules of" class="whose">
             <ElOption value="" label="every phone" />
             <ElOption v-for="[each, nickname] in phones" :key="each" :value="each" :label="nickname" />
           </ElSelect>
@@ -155,9 +155,8 @@ async function apply(): Promise<void> {
               </td>
               <td>
                 <RouterLink :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
+                <span class="of">{{ set.nickname }} · {{ exactTime(set.createdAt) }}</span>
               </td>
-              <td>{{ set.nickname }}</td>
-              <td class="soft">{{ exactTime(set.createdAt) }}</td>
               <td class="number">{{ sizeText(set.bytes) }}</td>
               <td class="number">
                 <ElButton size="small" @click="pin(set, true)"
@@ -179,9 +178,8 @@ async function apply(): Promise<void> {
             <tr v-for="set in staying" :key="set.id">
               <td>
                 <RouterLink :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
+                <span class="of">{{ set.nickname }} · {{ exactTime(set.createdAt) }}</span>
               </td>
-              <td>{{ set.nickname }}</td>
-              <td class="soft">{{ exactTime(set.createdAt) }}</td>
               <td>{{ set.reasons.join(', ') }}</td>
               <td class="number">
                 <ElButton size="small" :aria-pressed="set.pinned" @click="pin(set, !set.pinned)"
@@ -269,6 +267,13 @@ table {
 td {
   padding: 4px 8px;
   border-bottom: 1px solid var(--rule);
+}
+
+.of {
+  display: block;
+  white-space: nowrap;
+  color: var(--ink-soft);
+  font-size: 12px;
 }
 
 .tick {

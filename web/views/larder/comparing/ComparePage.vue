@@ -49,13 +49,14 @@ const all = computed(() =>
   [...(comparison.value?.partitions ?? [])].sort((a, b) => byRole(named(a), named(b))),
 );
 const rows = computed(() => all.value.filter(({ state }) => showsSame.value || state !== 'same'));
+const hasBlocks = computed(() => rows.value.some(({ strip }) => strip !== undefined));
 const sameCount = computed(() => all.value.filter(({ state }) => state === 'same').length);
 const words = computed(() => {
   const differing = all.value.filter(({ state }) => state === 'differs').length;
   const { before, after } = { before: only('only before'), after: only('only after') };
   return [
     differing === 0 ? 'Nothing differs' : `${differing} of ${all.value.length} differ`,
-    `${sameCount.value} ${sameCount.value === 1 ? 'is' : 'are'} the same`,
+    sameCount.value > 0 ? `${sameCount.value} ${sameCount.value === 1 ? 'is' : 'are'} the same` : '',
     before > 0 ? `${before} only in the first` : '',
     after > 0 ? `${after} only in the second` : '',
   ]
@@ -116,8 +117,10 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
           <th>Result</th>
           <th class="number">First</th>
           <th class="number">Second</th>
-          <th>Blocks that differ</th>
-          <th class="where">Where</th>
+          <template v-if="hasBlocks">
+            <th>Blocks that differ</th>
+            <th class="where">Where</th>
+          </template>
         </tr>
       </thead>
       <tbody>
@@ -134,10 +137,12 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
           <td class="state">{{ stateWords[row.state] }}</td>
           <td class="number">{{ row.before ? sizeText(row.before.bytes) : '–' }}</td>
           <td class="number">{{ row.after ? sizeText(row.after.bytes) : '–' }}</td>
-          <td>{{ shareOf(row) }}</td>
-          <td class="where">
-            <DifferenceStrip v-if="row.strip" :strip="row.strip" :name="row.partition" />
-          </td>
+          <template v-if="hasBlocks">
+            <td>{{ shareOf(row) }}</td>
+            <td class="where">
+              <DifferenceStrip v-if="row.strip" :strip="row.strip" :name="row.partition" />
+            </td>
+          </template>
         </tr>
       </tbody>
     </table>
@@ -147,7 +152,6 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
       :key="`${id} ${other} ${chosen.partition}`"
       :other="other"
       :partition="chosen.partition"
-      :labels="[comparison.before.label, comparison.after.label]"
     />
     <p v-else-if="rows.some(({ state }) => state === 'differs')" class="soft">
       Choose an image that differs to see which files and facts do.
@@ -174,7 +178,6 @@ header {
   display: grid;
   grid-template-columns: 1fr auto 1fr;
   gap: 10px;
-  align-items: center;
 }
 
 .paper {
@@ -186,8 +189,18 @@ header {
 }
 
 h1 {
-  font-size: 18px;
+  font-size: 16px;
+  line-height: 1.25;
   overflow-wrap: anywhere;
+}
+
+h1 a {
+  color: inherit;
+  text-decoration: none;
+}
+
+h1 a:hover {
+  text-decoration: underline;
 }
 
 .paper p {

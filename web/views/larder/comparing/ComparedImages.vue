@@ -10,7 +10,6 @@ const props = defineProps<{
   id: string;
   other: string;
   partition: string;
-  labels: readonly [string, string];
 }>();
 const route = useRoute();
 const detail = shallowRef<PartitionDetail>();
@@ -46,8 +45,8 @@ const partOf = (trees: readonly string[]) => {
         <thead>
           <tr>
             <th>What it says of itself</th>
-            <th>{{ labels[0] }}</th>
-            <th>{{ labels[1] }}</th>
+            <th>First</th>
+            <th>Second</th>
           </tr>
         </thead>
         <tbody>
@@ -78,9 +77,7 @@ const partOf = (trees: readonly string[]) => {
         :partition="partition"
         :part="partOf(detail.trees)"
       />
-      <p v-else class="soft">
-        Files of these images cannot be compared: both must have a file system that can be read here.
-      </p>
+      <p v-else class="soft">They hold no file system that can be read here.</p>
     </template>
     <p v-else-if="!error" class="soft">Looking into both…</p>
   </section>
