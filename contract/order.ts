@@ -26,6 +26,16 @@ export interface OrderView {
   readonly sets: readonly OrderedSet[];
 }
 
+/** How far what is stored has been read again. */
+export interface ScrubView {
+  /** Everything is to be read again within so many days. */
+  readonly days: number;
+  /** When what was not read for longest was read; undefined where nothing is stored. */
+  readonly oldestAt: number | undefined;
+  readonly dueBytes: number;
+  readonly damagedChunks: number;
+}
+
 /** What would come free on the shelf once the sets that would go have left the bin. */
 export interface OrderRoom {
   readonly bytes: number;

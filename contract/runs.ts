@@ -15,6 +15,15 @@ export type RunKind =
   | 'importing'
   | 'rebuilding';
 
+/** Runs that change what lies on a phone. */
+export const runsThatChange: ReadonlySet<RunKind> = new Set<RunKind>([
+  'restoring',
+  'putting-apps',
+  'changing-apps',
+  'putting-records',
+  'locking',
+]);
+
 /**
  * `queued` begins when the run before it on the same phone has ended well; `waiting` goes on by itself
  * once the phone is back; `incomplete` kept a set, but not all of it came out right; `interrupted` did

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { isLive } from '@keen-larder/contract/runs.ts';
 import { useHashesOf } from '@keen-larder/core/bytes/hashing.ts';
 import { join } from 'node:path';
 import type { Logger } from 'pino';
@@ -29,6 +30,7 @@ import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs } from './larder/bin.ts';
 import { Larder } from './larder/larder.ts';
 import { Order } from './larder/order.ts';
+import { Scrubber } from './larder/scrubber.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
 import { adbKeyOf, type AdbKey } from './links/adb/key.ts';
@@ -75,6 +77,8 @@ export interface Options {
   readonly adbKey?: AdbKey;
   /** Shared with others in this process, who close them; left out for threads of its own. */
   readonly workers?: ShelfWorkers;
+  /** What is stored is read again within so many days. */
+  readonly scrubDays?: number;
   /** Milliseconds since 1970; the demo sets it back while it makes its history. */
   readonly now?: () => number;
 }
@@ -90,6 +94,7 @@ export interface KeenLarder extends RunContext {
   readonly inside: Inside;
   readonly comparing: Comparing;
   readonly order: Order;
+  readonly scrubber: Scrubber;
   readonly forecaster: Forecaster;
   readonly rescue: Rescue;
   readonly trackers: TrackerStatements;
@@ -141,7 +146,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const time = new LarderTime(larderTimeStatements(db), now);
   const catalogue = { chunks, identity: shelfStatements(db), now, nowMs: () => time.nowMs };
   const { shelf, findings } = await Shelf.open(shelfPath, 'Bench disk', catalogue, workers);
-  const forCopies = { shelf, statements: copyStatements(db), phones, feed, now, time };
+  const copyRows = copyStatements(db);
+  const forCopies = { shelf, statements: copyRows, phones, feed, now, time };
   const copies = new AppCopies(forCopies);
   const records = new RecordCopies(forCopies);
   const larder = new Larder({ shelf, sets, phones, chunks, unfinished, copies, records, feed, now, time });
@@ -219,6 +225,21 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
 
   const forecaster = new Forecaster(bench, larder);
   const inside = new Inside(larder);
+  const scrubber = new Scrubber({
+    shelf,
+    chunks,
+    sets,
+    copies: copyRows,
+    now,
+    isBusy: () => engine.list().some(isLive),
+    onDamage(names) {
+      log.error(`Damaged on the shelf: ${names.join(', ')}. Image the phone again while it is at hand.`);
+      larder.changed();
+      copies.changed();
+    },
+    ...(options.scrubDays !== undefined && { days: options.scrubDays }),
+  });
+  scrubber.start();
   return {
     bench,
     larder,
@@ -228,6 +249,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     trackers: trackerStatements(db),
     inside,
     comparing: new Comparing(larder, inside),
+    scrubber,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
     engine,
     imagingSheets: new ImagingSheets(bench, larder, runs, paces),
@@ -256,6 +278,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     async close() {
       clearInterval(tidying);
       clearInterval(awaitingShelf);
+      await scrubber.stop();
       await engine.stop();
       await incoming.stop();
       await bench.stop();

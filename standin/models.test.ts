@@ -96,7 +96,7 @@ describe('Knot 5', () => {
     expect(await faultOf('a')).toBeUndefined();
     expect(await faultOf('b')).toBeDefined();
     for (const [partition, at, words] of [
-      ['boot_a', 5_000_000, /boot is not what vbmeta signs for/],
+      ['boot_a', 2_000_000, /boot is not what vbmeta signs for/],
       ['dtbo_a', 100, /dtbo is not what vbmeta signs for/],
       ['vbmeta_a', 600, /verified-boot|vbmeta/],
       ['vbmeta_system_a', 700, /vbmeta_system/],

@@ -164,6 +164,7 @@ export function setStatements(db: Database) {
     /** @param ms of the larder's own time */
     binnedBefore: (ms: number) => binned.all(ms).map(({ id }) => id),
     damagedImages: () => damagedImages.all(),
+    damaged: (id: string, partition: string, words: string) => void damage.run(words, id, partition),
     mended: (id: string, partition: string) => mended(id, partition),
     recordVerification: (
       id: string,

@@ -31,6 +31,8 @@ export function setRoutes(app: KeenLarder): Router {
 
   routes.get('/order', (_request, response) => void response.json(app.order.view()));
 
+  routes.get('/scrub', (_request, response) => void response.json(app.scrubber.view()));
+
   routes.get('/order/room', (_request, response) => void response.json(app.order.room()));
 
   routes.put('/order/rules', (request, response) => {

@@ -15,6 +15,8 @@ const missing = 'its pack is missing';
 export class PackHealth {
   /** By the pack's id. */
   private readonly trusted = new Map<number, Promise<void>>();
+  /** Packs that could not be read, by id, and when that was tried. */
+  private readonly triedAt = new Map<number, number>();
 
   /** @param requireThere throws when the whole shelf is away: then no pack of it is damaged */
   constructor(
@@ -50,6 +52,25 @@ export class PackHealth {
       passed(pack.bytes);
     }
     return this.catalogue.chunks.damaged().length;
+  }
+
+  /**
+   * Reads back the pack that was not read for longest, where that was before a time; one that could not be read is tried again a
+   * day later.
+   * @returns its bytes; undefined where there is none
+   */
+  async readOldest(before: number): Promise<number | undefined> {
+    const now = this.catalogue.now();
+    const since = ({ id, checkedAt }: PackRow) => checkedAt ?? this.triedAt.get(id) ?? -Infinity;
+    const isDue = (pack: PackRow) => since(pack) < (pack.checkedAt === null ? now - day : before);
+    const [oldest] = this.catalogue.chunks
+      .packs()
+      .filter(isDue)
+      .sort((a, b) => since(a) - since(b));
+    if (!oldest) return undefined;
+    this.triedAt.set(oldest.id, now);
+    await this.check(oldest);
+    return oldest.bytes;
   }
 
   forget(packId: number): void {

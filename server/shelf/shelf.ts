@@ -250,6 +250,12 @@ export class Shelf {
     return this.health.checkAll(passed);
   }
 
+  /** Reads back the pack that was not read for longest; see `PackHealth.readOldest`. @throws ShelfFailure where the shelf is not there */
+  async readOldest(before: number): Promise<number | undefined> {
+    this.requireThere();
+    return this.health.readOldest(before);
+  }
+
   /** Closes its files; the workers are its opener's. */
   close(): void {
     this.files.forgetAll();

@@ -19,7 +19,7 @@ import type {
   SetComparison,
   TextComparison,
 } from '@keen-larder/contract/comparing.ts';
-import type { OrderRoom, OrderView } from '@keen-larder/contract/order.ts';
+import type { OrderRoom, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import type { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
@@ -136,6 +136,7 @@ export const api = {
   set: (id: string) => ask<SetDetail>(`/sets/${at(id)}`),
   changeSet: (id: string, change: SetChange) => ask<SetDetail>(`/sets/${at(id)}`, 'PATCH', change),
   order: () => ask<OrderView>('/order'),
+  scrub: () => ask<ScrubView>('/scrub'),
   orderRoom: () => ask<OrderRoom>('/order/room'),
   changeRules: (change: KeepRulesChange) => ask<OrderView>('/order/rules', 'PUT', change),
   applyOrder: (request: OrderApply) => ask<OrderView>('/order', 'POST', request),

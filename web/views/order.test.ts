@@ -28,6 +28,7 @@ const view: OrderView = {
 const answers = {
   'GET /order': view,
   'GET /order/room': { bytes: 3 << 20 },
+  'GET /scrub': { days: 30, oldestAt: 0, dueBytes: 2 << 20, damagedChunks: 1 },
   'GET /sets': [],
   'GET /shelf': {},
 };
@@ -46,6 +47,9 @@ it('shows what would go, what stays and why, and the room', async () => {
     /2 of 3 sets would go.*3 MiB.*set b.*set c/s,
   );
   expect(shown.find('[aria-label="What stays"]').text()).toMatch(/1 stays\s*set a.*one of the newest/s);
+  expect(shown.find('[aria-label="Reading again"]').text()).toMatch(
+    /within 30 days.*2 MiB are due.*1 chunk is damaged/s,
+  );
 });
 
 it('lets go what is ticked, and takes it back', async () => {

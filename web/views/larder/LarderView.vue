@@ -8,6 +8,7 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
 import { Import } from 'lucide-vue-next';
 import EmptyState from '../../parts/EmptyState.vue';
+import LarderAxis from './LarderAxis.vue';
 import PaperLabel from '../../parts/PaperLabel.vue';
 import { useImports } from '../../state/imports.ts';
 import { useLarder } from '../../state/larder.ts';
@@ -20,6 +21,8 @@ const router = useRouter();
 const words = ref('');
 const serial = ref('');
 const binShown = ref(false);
+/** The stretch of time that was chosen on the axis. */
+const range = ref<readonly [number, number]>();
 
 const phones = computed(() => [...new Map(larder.all.map((set) => [set.serial, set.nickname]))]);
 const source = computed(() => (binShown.value ? larder.binned : larder.sets));
@@ -27,7 +30,9 @@ const shown = computed(() => {
   const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean);
   return source.value.filter(
     (set) =>
-      (!serial.value || set.serial === serial.value) && wanted.every((word) => textOf(set).includes(word)),
+      (!serial.value || set.serial === serial.value) &&
+      (!range.value || (set.createdAt >= range.value[0] && set.createdAt <= range.value[1])) &&
+      wanted.every((word) => textOf(set).includes(word)),
   );
 });
 const hidden = computed(() => source.value.length - shown.value.length);
@@ -45,6 +50,7 @@ function select(id: string): void {
 function clear(): void {
   words.value = '';
   serial.value = '';
+  range.value = undefined;
 }
 
 const takeOut = (id: string) => api.changeSet(id, { binned: false }).then(() => larder.load(), announceError);
@@ -111,6 +117,7 @@ const emptyBin = (atOnce: boolean) =>
       >
     </span>
   </div>
+  <LarderAxis v-if="larder.loaded && !binShown" v-model:range="range" :sets="larder.sets" :serial="serial" />
   <p v-if="binShown" class="soft note">
     Sets in the bin are gone for good {{ binDays }} days after they were put there. What they alone held lies
     aside for three more days, in case that was an error<template v-if="larder.shelf?.freedBytes"

@@ -2,7 +2,7 @@
 import { ElButton, ElInputNumber, ElOption, ElSelect } from 'element-plus';
 import { Pin, Trash2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
-import type { OrderedSet, OrderView } from '@keen-larder/contract/order.ts';
+import type { OrderedSet, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { mostMonths, mostNewest } from '@keen-larder/core/larder/keep-rules.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -16,6 +16,7 @@ const larder = useLarder();
 const notices = useNotices();
 const view = shallowRef<OrderView>();
 const roomBytes = ref<number>();
+const scrub = shallowRef<ScrubView>();
 const error = ref<string>();
 const busy = ref(false);
 /** Of whom the rules are shown; empty for all phones. */
@@ -27,7 +28,7 @@ async function load(): Promise<void> {
   try {
     view.value = await api.order();
     error.value = undefined;
-    roomBytes.value = (await api.orderRoom()).bytes;
+    [roomBytes.value, scrub.value] = [(await api.orderRoom()).bytes, await api.scrub()];
   } catch (failure) {
     error.value = (failure as Error).message;
   }
@@ -170,6 +171,20 @@ async function apply(): Promise<void> {
           ><Trash2 :size="15" aria-hidden="true" />&nbsp;Put {{ picked.length }}
           {{ picked.length === 1 ? 'set' : 'sets' }} into the bin</ElButton
         >
+      </section>
+      <section v-if="scrub" aria-label="Reading again">
+        <h2>Reading again</h2>
+        <p>
+          Everything on the shelf is read again within {{ scrub.days }} days, while no run needs the disk.
+          <template v-if="scrub.oldestAt"
+            >Nothing was read longer ago than {{ exactTime(scrub.oldestAt) }}.</template
+          >
+          <template v-if="scrub.dueBytes">{{ sizeText(scrub.dueBytes) }} are due.</template>
+          <strong v-if="scrub.damagedChunks" class="error"
+            >{{ scrub.damagedChunks }} {{ scrub.damagedChunks === 1 ? 'chunk is' : 'chunks are' }} damaged:
+            image the phones whose sets say so while they are at hand.</strong
+          >
+        </p>
       </section>
       <section v-if="staying.length" aria-label="What stays">
         <h2>{{ staying.length }} {{ staying.length === 1 ? 'stays' : 'stay' }}</h2>
