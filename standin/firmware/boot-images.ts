@@ -22,7 +22,7 @@ export interface BootBuild {
   readonly seed: number;
 }
 
-const kernelBytes = 2_900_000;
+const kernelBytes = 8_600_000;
 const file = 0o100644;
 
 const properties = ({ kind, product, version, patchLevel, build }: BootBuild) =>

@@ -52,10 +52,10 @@ export const builtInApp = (
 /** Programs keep their bytes from one build to the next unless the build changed them. */
 export const systemItems = (build: FirmwareBuild): Item[] => [
   { path: '/build.prop', text: buildProp(build), mode: 0o600, label: 'u:object_r:system_file:s0' },
-  program('/framework/framework.jar', 11, 3),
+  program('/framework/framework.jar', 11, 8),
   program('/framework/services.jar', build.seed + 1, 3),
   program('/framework/framework-res.apk', 13, 5),
-  program('/lib64/libart.so', 14, 9),
+  program('/lib64/libart.so', 14, 4),
   program('/lib64/libhwui.so', 15, 3),
   program('/lib64/libc.so', 16, 1.2),
   builtInApp('app/FerryTimes/FerryTimes', 'ferrytimes', 23, 17, 4),

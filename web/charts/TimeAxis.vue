@@ -87,7 +87,7 @@ const words = (serial: string, { kind, events, from, until }: AxisMark): string 
   return `${props.nameOf(serial)}: ${what}, ${when}`;
 };
 
-function choose(serial: string, mark: AxisMark): void {
+function choose(mark: AxisMark): void {
   const [only] = mark.events;
   if (mark.events.length === 1) emit('open', only!);
   else shown.value = zoomed([mark.from, mark.until + 1], (mark.from + mark.until) / 2, 1.4, whole.value);
@@ -109,7 +109,7 @@ function onKey(event: KeyboardEvent): void {
     ArrowLeft: () => to(lane, mark - 1),
     ArrowDown: () => to(lane + 1, mark),
     ArrowUp: () => to(lane - 1, mark),
-    Enter: () => marks[mark] && choose(lanes.value[lane]!.serial, marks[mark]),
+    Enter: () => marks[mark] && choose(marks[mark]),
     '+': () => zoom(middle, 0.6),
     '-': () => zoom(middle, 1 / 0.6),
     Escape: () => emit('choose', undefined),
@@ -205,7 +205,7 @@ const brush = computed(() => {
               :class="['mark', mark.kind, { current: current?.mark.events[0] === mark.events[0] }]"
               :transform="`translate(${mark.x},0)`"
               @pointerdown.stop
-              @click="choose(lane.serial, mark)"
+              @click="choose(mark)"
             >
               <title>{{ words(lane.serial, mark) }}</title>
               <template v-if="mark.kind === 'set'">
