@@ -43,6 +43,7 @@ try {
   await storage(page);
   await larder(page);
   await set(page);
+  await comparing(page);
   await copies(page);
   await inside(page);
   await importing(page);
@@ -124,6 +125,16 @@ async function set(at: Page): Promise<void> {
   await at.getByRole('link', { name: /^Knot 3 .* as received/ }).click();
   await at.getByRole('table').first().waitFor();
   await shoot('set');
+}
+
+async function comparing(at: Page): Promise<void> {
+  await at.goto(`${url}/larder`);
+  await at.getByRole('link', { name: /before update/ }).click();
+  await at.getByRole('combobox', { name: 'Compare with another set' }).click();
+  await at.getByRole('option', { name: /after update/ }).click();
+  await at.getByRole('table').getByRole('link', { name: 'boot', exact: true }).click();
+  await at.getByText('patch level').waitFor();
+  await shoot('comparing');
 }
 
 async function copies(at: Page): Promise<void> {

@@ -52,7 +52,11 @@ const plotPx = computed(() => Math.max(width.value - namePx - 12, 50));
 const scale = computed(() => scaleTime().domain(shown.value).range([0, plotPx.value]));
 const ticks = computed(() => {
   const format = scale.value.tickFormat(6);
-  return scale.value.ticks(6).map((at) => ({ x: scale.value(at), text: format(at) }));
+  return scale.value.ticks(6).map((at) => {
+    const x = scale.value(at);
+    // Half of it would be cut off.
+    return { x, text: x < plotPx.value - 22 ? format(at) : '' };
+  });
 });
 const leastMs = computed(() => ((shown.value[1] - shown.value[0]) / plotPx.value) * leastPx);
 const first = computed(() => Math.max(0, Math.floor(y.value / lanePx) - 1));

@@ -207,7 +207,8 @@ export const imageDamaged: RestoringCheck = ({ images }) => {
           id: 'image-damaged',
           severity: 'note',
           title: 'Verified before the first write',
-          sentence: 'Every picked image is read and checked against its digest before anything is written.',
+          sentence:
+            'Every picked image is read whole, and each part of it checked against its checksum, before anything is written.',
         },
       ]
     : stop(

@@ -7,6 +7,7 @@ import type { AxisEvent } from '@keen-larder/core/larder/time-axis.ts';
 import TimeAxis from '../../charts/TimeAxis.vue';
 import { useCopies } from '../../state/copies.ts';
 import { useLarder } from '../../state/larder.ts';
+import { announceError } from '../../state/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
 /** The time axis above the labels: what was kept when, of which phone, and what changed it. */
@@ -17,6 +18,7 @@ const copies = useCopies();
 const runs = useRuns();
 const router = useRouter();
 const now = Date.now();
+if (!copies.loaded) void copies.load().catch(announceError);
 
 const names = computed(() => new Map(larder.all.map(({ serial, nickname }) => [serial, nickname])));
 const isOfPhone = (serial: string | undefined): serial is string =>
