@@ -3,7 +3,7 @@ import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Larder } from '@keen-larder/server/larder/larder.ts';
-import type { Order } from '@keen-larder/server/larder/order.ts';
+import type { Order } from '@keen-larder/server/larder/upkeep/order.ts';
 import { openForReading } from '@keen-larder/server/reading.ts';
 import type { WrittenFile } from '@keen-larder/server/larder/export.ts';
 import {

@@ -10,7 +10,7 @@ import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { keepRuleStatements } from './database/keep-rules.ts';
-import { Order } from './larder/order.ts';
+import { Order } from './larder/upkeep/order.ts';
 import { Larder } from './larder/larder.ts';
 import { Shelf } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';

@@ -1,11 +1,11 @@
 // What the rules for keeping let go, and that nothing else goes.
 import { randomBytes } from 'node:crypto';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
-import { copyStatements } from '../database/copies.ts';
-import { keepRuleStatements } from '../database/keep-rules.ts';
-import { setStatements } from '../database/sets.ts';
-import { unfinishedStatements } from '../database/unfinished.ts';
+import { LarderBench, type OpenLarder } from '../../../testing/larder.ts';
+import { copyStatements } from '../../database/copies.ts';
+import { keepRuleStatements } from '../../database/keep-rules.ts';
+import { setStatements } from '../../database/sets.ts';
+import { unfinishedStatements } from '../../database/unfinished.ts';
 import { Order } from './order.ts';
 
 const day = 86_400_000;

@@ -3,10 +3,10 @@ import { randomBytes } from 'node:crypto';
 import { closeSync, openSync, readdirSync, renameSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterEach, beforeEach, expect, it } from 'vitest';
-import { LarderBench, type OpenLarder } from '../../testing/larder.ts';
-import { chunkStatements } from '../database/chunks.ts';
-import { copyStatements } from '../database/copies.ts';
-import { setStatements } from '../database/sets.ts';
+import { LarderBench, type OpenLarder } from '../../../testing/larder.ts';
+import { chunkStatements } from '../../database/chunks.ts';
+import { copyStatements } from '../../database/copies.ts';
+import { setStatements } from '../../database/sets.ts';
 import { Scrubber } from './scrubber.ts';
 
 const day = 86_400_000;

@@ -8,12 +8,12 @@ import {
   type RuledSet,
 } from '@keen-larder/core/larder/keep-rules.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
-import type { KeepRuleStatements } from '../database/keep-rules.ts';
-import type { SetStatements } from '../database/sets.ts';
-import { Problem } from '../failures.ts';
-import { digestsOf } from '../shelf/manifest.ts';
-import type { Shelf } from '../shelf/shelf.ts';
-import type { Larder } from './larder.ts';
+import type { KeepRuleStatements } from '../../database/keep-rules.ts';
+import type { SetStatements } from '../../database/sets.ts';
+import { Problem } from '../../failures.ts';
+import { digestsOf } from '../../shelf/manifest.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
+import type { Larder } from '../larder.ts';
 
 interface ChunkLists {
   chunkLists(): Iterable<{ readonly chunks: Buffer }>;

@@ -1,10 +1,10 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { ScrubView } from '@keen-larder/contract/order.ts';
-import type { ChunkStatements } from '../database/chunks.ts';
-import type { CopyStatements } from '../database/copies.ts';
-import type { SetStatements } from '../database/sets.ts';
-import { digestsOf } from '../shelf/manifest.ts';
-import type { Shelf } from '../shelf/shelf.ts';
+import type { ChunkStatements } from '../../database/chunks.ts';
+import type { CopyStatements } from '../../database/copies.ts';
+import type { SetStatements } from '../../database/sets.ts';
+import { digestsOf } from '../../shelf/manifest.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
 
 const day = 24 * 60 * 60 * 1000;
 /** Every stored chunk is read again within so many days. */
