@@ -1,6 +1,6 @@
 import type { BlockComparison } from '@keen-larder/core/larder/comparing/blocks.ts';
 import type { FactDifference } from '@keen-larder/core/larder/comparing/facts.ts';
-import type { EntryChange } from '@keen-larder/core/larder/comparing/files.ts';
+import type { EntryChange, TreeEntry } from '@keen-larder/core/larder/comparing/files.ts';
 import type { PropertyDifference } from '@keen-larder/core/larder/comparing/lines.ts';
 import type { PartitionState } from '@keen-larder/core/larder/comparing/partitions.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
@@ -50,17 +50,7 @@ export interface PartitionDetail {
 }
 
 /** A file, folder or link on one side. */
-export interface ComparedFile {
-  readonly kind: 'folder' | 'file' | 'link' | 'other';
-  readonly bytes: number;
-  readonly mode: number;
-  readonly uid: number;
-  readonly gid: number;
-  readonly modifiedAt: number;
-  readonly linkTarget: string | undefined;
-  readonly label: string | undefined;
-  readonly fault: string | undefined;
-}
+export type ComparedFile = Omit<TreeEntry, 'path'>;
 
 export type FileState = 'added' | 'gone' | 'changed' | 'elsewhere';
 

@@ -1,20 +1,9 @@
+import type { TreeEntry } from '@keen-larder/core/larder/comparing/files.ts';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspection.ts';
 
 /** One entry of a folder within an image. */
-export interface FileView {
+export interface FileView extends Omit<TreeEntry, 'path'> {
   readonly name: string;
-  readonly kind: 'folder' | 'file' | 'link' | 'other';
-  readonly bytes: number;
-  /** Permission bits. */
-  readonly mode: number;
-  readonly uid: number;
-  readonly gid: number;
-  readonly modifiedAt: number;
-  readonly linkTarget: string | undefined;
-  /** SELinux label. */
-  readonly label: string | undefined;
-  /** Why it cannot be shown. */
-  readonly fault: string | undefined;
 }
 
 /** What an image was found to be, and which file trees can be opened in it. */
