@@ -243,6 +243,7 @@ td {
 
 .number {
   text-align: right;
+  white-space: nowrap;
   font-variant-numeric: tabular-nums;
 }
 
