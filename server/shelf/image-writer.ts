@@ -50,7 +50,7 @@ export const wholeOf = (bytes: number): ByteRange[] => (bytes > 0 ? [{ offset: 0
  */
 export class ImageWriter {
   private digests: DigestStream;
-  private readonly pieces: PieceDigests | undefined;
+  private pieces: PieceDigests | undefined;
   private entries: Entry[] = [];
   /** For what comes from other images. */
   private reading: ReadingMemory | undefined;
@@ -70,9 +70,7 @@ export class ImageWriter {
     private readonly imageBytes: number,
   ) {
     this.digests = shelf.workers.digestStream();
-    const isWhole = ranges !== undefined && rangesBytes(ranges) === imageBytes;
-    if (isWhole && isComparedInPieces(imageBytes))
-      this.pieces = new PieceDigests('md5', coarseBytes, shelf.workers);
+    this.pieces = this.newPieces();
   }
 
   /** Bytes of the ranges that were taken; the next stream begins behind them. */
@@ -197,6 +195,7 @@ export class ImageWriter {
     await this.settled().catch(() => undefined);
     void this.digests.finish();
     this.digests = this.shelf.workers.digestStream();
+    this.pieces = this.newPieces();
     this.entries = [];
     this.durable = 0;
     this.handedOver = 0;
@@ -219,7 +218,7 @@ export class ImageWriter {
 
   /** Digests of the coarse pieces of a whole image, as far as there was time for them. To be called when all of it has been taken. */
   async knownPieces(): Promise<KnownPieces | undefined> {
-    return this.pieces?.end();
+    return this.pieces?.end(this.imageBytes);
   }
 
   /** To be called when all ranges have been taken. */
@@ -233,6 +232,12 @@ export class ImageWriter {
       chunks: Buffer.concat(names),
       sha256: await this.digests.finish(),
     };
+  }
+
+  private newPieces(): PieceDigests | undefined {
+    const isWhole = this.ranges !== undefined && rangesBytes(this.ranges) === this.imageBytes;
+    if (!isWhole || !isComparedInPieces(this.imageBytes)) return undefined;
+    return new PieceDigests('md5', coarseBytes, this.shelf.workers);
   }
 
   /** A block ends where its range does. */

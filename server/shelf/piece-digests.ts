@@ -61,9 +61,10 @@ export class PieceDigests {
     await taken;
   }
 
-  /** To be called behind the image's last byte. */
-  async end(): Promise<KnownPieces> {
-    this.endPiece();
+  /** @param bytes where the image ends: a last piece of which not all passed remains unknown */
+  async end(bytes: number): Promise<KnownPieces> {
+    if (this.piece && this.piece.offset + this.piece.filled === bytes) this.endPiece();
+    else this.forget();
     await Promise.all(this.settling);
     return { by: this.by, hex: [...this.found] };
   }

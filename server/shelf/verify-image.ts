@@ -14,14 +14,24 @@ interface StoredBytes extends ImageRecipe {
   readonly ranges: string | null;
 }
 
-/** Whether a set's manifest lists the chunks of an image as they are given; not, where it cannot be read. */
-export async function isListed(
-  shelf: Shelf,
-  image: Pick<ImageRow, 'setId' | 'partition' | 'sha256' | 'chunks'>,
-): Promise<boolean> {
-  const { images } = await shelf.manifests.read(image.setId).catch(() => ({ images: [] }));
-  const listed = images.find(({ partition }) => partition === image.partition);
-  return listed?.sha256 === image.sha256.toString('hex') && packChunkList(listed.chunks).equals(image.chunks);
+/** What a set's manifest lists of its images, by partition. */
+export type ListedImages = ReadonlyMap<string, { readonly sha256: string; readonly chunks: Buffer }>;
+
+/** Reads a set's manifest; nothing where it cannot be read. */
+export async function listedImages(shelf: Shelf, setId: string): Promise<ListedImages> {
+  const { images } = await shelf.manifests.read(setId).catch(() => ({ images: [] }));
+  return new Map(
+    images.map(({ partition, sha256, chunks }) => [partition, { sha256, chunks: packChunkList(chunks) }]),
+  );
+}
+
+/** Whether the chunks of an image are as its manifest lists them. */
+export function isListed(
+  listed: ListedImages,
+  { partition, sha256, chunks }: Pick<ImageRow, 'partition' | 'sha256' | 'chunks'>,
+): boolean {
+  const found = listed.get(partition);
+  return found?.sha256 === sha256.toString('hex') && found.chunks.equals(chunks);
 }
 
 /**

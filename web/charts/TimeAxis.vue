@@ -15,7 +15,7 @@ import { exactTime } from '../parts/time.ts';
 
 /**
  * Time, a lane for each phone: its condition as a line, sets as jars, copies as rings, runs that changed it as strokes. Dragging
- * chooses a stretch of time, the wheel zooms, and the arrow keys go from mark to mark. Only what is in sight is drawn.
+ * chooses a stretch of time, the wheel with Ctrl zooms, and the arrow keys go from mark to mark. Only what is in sight is drawn.
  */
 const props = defineProps<{
   events: readonly AxisEvent[];
@@ -132,7 +132,8 @@ const timeAt = (event: MouseEvent) => {
   return scale.value.invert(Math.max(0, Math.min(event.clientX - left, plotPx.value))).getTime();
 };
 const onWheel = (event: WheelEvent) => {
-  if (!event.ctrlKey && Math.abs(event.deltaY) < Math.abs(event.deltaX)) return;
+  // Without Ctrl it scrolls, as everywhere.
+  if (!event.ctrlKey) return;
   event.preventDefault();
   zoom(timeAt(event), event.deltaY > 0 ? 1.2 : 1 / 1.2);
 };
@@ -230,7 +231,7 @@ const brush = computed(() => {
         >{{ exactTime(chosen[0]) }} to {{ exactTime(chosen[1]) }} ·
         <a href="#" @click.prevent="emit('choose', undefined)">all of time</a></template
       >
-      <template v-else>Drag across it to choose a time; the wheel zooms.</template>
+      <template v-else>Drag across it to choose a time; the wheel with Ctrl zooms.</template>
     </p>
   </section>
 </template>

@@ -21,7 +21,14 @@ import type { RunContext } from '../engine/run-context.ts';
 import type { Passed, PhoneAtWork } from '../phone/phone-at-work.ts';
 import { notReadable } from '../imaging/image-proof.ts';
 import { PieceDigests } from '../../shelf/piece-digests.ts';
-import { checkChunks, digestWhole, isListed, verifyImage } from '../../shelf/verify-image.ts';
+import {
+  checkChunks,
+  digestWhole,
+  isListed,
+  listedImages,
+  verifyImage,
+  type ListedImages,
+} from '../../shelf/verify-image.ts';
 import { flashImage } from '../phone/flash-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
@@ -38,6 +45,8 @@ export class ImageWriting {
     string,
     { readonly by: PartitionAccess; readonly told: AsyncIterable<Digest> }
   >();
+  /** What manifests list, by set: each is read once. */
+  private readonly listed = new Map<string, Promise<ListedImages>>();
   /** Ends when the last of them has told all. */
   private telling: Promise<unknown> = Promise.resolve();
 
@@ -66,9 +75,9 @@ export class ImageWriting {
       const { shelf } = larder;
       const { signal } = this.run;
       const own = await this.beginPieces(image, serial, onto);
-      const isVouchedFor = await isListed(shelf, image);
+      const isVouchedFor = isListed(await this.listedOf(image.setId), image);
       await (isVouchedFor ? checkChunks : verifyImage)(shelf, image, signal, passed, own);
-      if (own) larder.pieces.remember(image.sha256, await own.end());
+      if (own) larder.pieces.remember(image.sha256, await own.end(image.bytes));
       if (image.kind === 'archive') await judgeArchive(readImage(shelf, image), this.run.signal);
       return 'as it was kept';
     } catch (error) {
@@ -78,6 +87,12 @@ export class ImageWriting {
       const written = this.journal.isUntouched ? 'Nothing was written.' : 'Nothing more was written.';
       throw new RunFailure(`${what} ${written} Use another set.`, { cause: error });
     }
+  }
+
+  private listedOf(setId: string): Promise<ListedImages> {
+    const listed = this.listed.get(setId) ?? listedImages(this.context.larder.shelf, setId);
+    this.listed.set(setId, listed);
+    return listed;
   }
 
   /**

@@ -163,6 +163,8 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
   <p v-else class="soft">Comparing…</p>
 </template>
 
+<style scoped src="./table.css"></style>
+
 <style scoped>
 article {
   display: grid;
@@ -224,15 +226,6 @@ h1 a:hover {
 
 table {
   width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-th {
-  color: var(--ink-soft);
-  font-size: 12px;
-  font-weight: 400;
-  text-align: left;
 }
 
 th,

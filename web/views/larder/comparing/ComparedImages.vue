@@ -83,6 +83,8 @@ const partOf = (trees: readonly string[]) => {
   </section>
 </template>
 
+<style scoped src="./table.css"></style>
+
 <style scoped>
 section {
   display: grid;
@@ -108,15 +110,6 @@ nav [aria-current='true'] {
 
 table {
   width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-th {
-  color: var(--ink-soft);
-  font-size: 12px;
-  font-weight: 400;
-  text-align: left;
 }
 
 th,

@@ -62,6 +62,8 @@ const lines = computed(() =>
   </aside>
 </template>
 
+<style scoped src="./table.css"></style>
+
 <style scoped>
 aside {
   display: grid;
@@ -76,18 +78,6 @@ aside {
 h3 {
   font-size: 14px;
   overflow-wrap: anywhere;
-}
-
-table {
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-th {
-  color: var(--ink-soft);
-  font-size: 12px;
-  font-weight: 400;
-  text-align: left;
 }
 
 th,
