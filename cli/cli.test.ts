@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
-import { keepSet, openOn, startKnot3, testFolder, toRecovery } from '../testing/bench.ts';
+import { keepSet, openOn, startKnot3, testFolder, toRecovery, until } from '../testing/bench.ts';
 import { knot3Flash } from '../testing/flashes.ts';
 
 const folder = testFolder();
@@ -34,6 +34,7 @@ beforeAll(async () => {
     await toRecovery(app, bench.phone);
     await keepSet(app, 'boot and identity', ['boot', 'efs']);
     await keepSet(app, 'small', ['misc', 'logo']);
+    await until('all names', () => app.nameIndex.view().unread === 0);
   } finally {
     await app.close();
     await bench.close();
@@ -164,6 +165,23 @@ describe('sets', () => {
     expect(code).toBe(0);
     expect(out).toMatch(/boot and identity \(Ringing hut\): one of the newest.*has the last efs/);
     expect((await larder('order', '--home', home)).code).toBe(2);
+  });
+
+  it('and files within them are found by a word or the beginning of a checksum', async () => {
+    const find = (...words: string[]) => larder('find', ...words, '--home', home);
+    expect(await find('identity')).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(/^set {4}[0-9a-f-]{36} {2}boot and identity \(Ringing hut\)\n/) as string,
+    });
+    const [digest] = execFileSync('sha256sum', [at('efs.img')], { encoding: 'utf8' }).split(' ');
+    expect((await find(digest!.slice(0, 10))).out).toBe(
+      `image  ${digest}  efs in “boot and identity” (Ringing hut)\n`,
+    );
+    const { out } = await find('lost+found', '--json');
+    expect(JSON.parse(out)).toMatchObject({
+      files: { found: [{ path: '/lost+found', kind: 'folder', partition: 'efs' }], isCut: false },
+    });
+    expect(await find('nothing of the kind')).toMatchObject({ code: 1, out: '' });
   });
 
   it('are compared, by partition and by file', async () => {

@@ -2,6 +2,7 @@ import { mkdir } from 'node:fs/promises';
 import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import type { Finding } from '@keen-larder/server/larder/finding/finding.ts';
 import type { Larder } from '@keen-larder/server/larder/larder.ts';
 import type { Order } from '@keen-larder/server/larder/upkeep/order.ts';
 import { openForReading } from '@keen-larder/server/reading.ts';
@@ -114,11 +115,11 @@ export function find(larder: Larder, wanted: string): SetView[] | undefined {
 /** Opens the larder of a home folder for reading. @throws Error when there is none */
 export async function withLarder(
   home: string,
-  work: (larder: Larder, order: Order) => Promise<number>,
+  work: (larder: Larder, order: Order, finding: Finding) => Promise<number>,
 ): Promise<number> {
   const opened = openForReading(home);
   try {
-    return await work(opened.larder, opened.order);
+    return await work(opened.larder, opened.order, opened.finding);
   } finally {
     await opened.close();
   }

@@ -8,6 +8,7 @@ import {
   type ExportForm,
   type ExportPacking,
 } from '@keen-larder/core/larder/export-plan.ts';
+import { findInLarder } from './find.ts';
 import { compareSets, type CompareOptions } from './compare.ts';
 import { exportSet, listSets, showOrder, verifySets } from './larder-commands.ts';
 import { importFiles, type ImportOptions } from './import.ts';
@@ -79,6 +80,17 @@ program
   .option('--json', 'as JSON')
   .action(async (options: { home: string; json?: boolean }) =>
     done(await showOrder(options.home, options.json ?? false)),
+  );
+
+program
+  .command('find <words...>')
+  .description(
+    'looks for a name, a package, a build, a checksum or a file’s name; ends with 1 where there is none',
+  )
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (words: string[], options: { home: string; json?: boolean }) =>
+    done(await findInLarder(options.home, words.join(' '), options.json ?? false)),
   );
 
 program

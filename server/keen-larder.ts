@@ -15,7 +15,8 @@ import { phoneStatements } from './database/phones.ts';
 import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
-import { larderTimeStatements, shelfStatements } from './database/shelves.ts';
+import { nameStatements } from './database/names/names.ts';
+import { larderTimeStatements, settingStatements, shelfStatements } from './database/shelves.ts';
 import { cableStatements, paceStatements } from './database/cables.ts';
 import { keepRuleStatements } from './database/keep-rules.ts';
 import { surveyStatements } from './database/surveys.ts';
@@ -25,6 +26,8 @@ import { Feed } from './events/feed.ts';
 import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
 import { Comparing } from './larder/comparing/comparing.ts';
+import { Finding } from './larder/finding/finding.ts';
+import { NameIndex } from './larder/finding/name-index.ts';
 import { Inside } from './larder/inside/inside.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs } from './larder/bin.ts';
@@ -73,6 +76,8 @@ export interface Options {
   readonly nicknames?: Readonly<Record<string, string>>;
   /** Phones are surveyed as soon as they are there in a mode and build that is new. */
   readonly surveysNew?: boolean;
+  /** What crosses cables may be packed where that is faster, which is found out; left out for yes. */
+  readonly packsOnCables?: boolean;
   /** By which phones know this computer; left out for the one in the home folder, which is made where there is none. */
   readonly adbKey?: AdbKey;
   /** Shared with others in this process, who close them; left out for threads of its own. */
@@ -93,6 +98,8 @@ export interface KeenLarder extends RunContext {
   readonly incoming: Incoming;
   readonly inside: Inside;
   readonly comparing: Comparing;
+  readonly finding: Finding;
+  readonly nameIndex: NameIndex;
   readonly order: Order;
   readonly scrubber: Scrubber;
   readonly forecaster: Forecaster;
@@ -172,7 +179,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     sets,
     digests,
     addressStatements(db),
-    new Surveys(surveyStatements(db), cableStatements(db), now),
+    new Surveys(surveyStatements(db), cableStatements(db), now, options.packsOnCables),
     feed,
   );
   const ledger = new RunLedger(runs, reserve, (error) =>
@@ -225,13 +232,18 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
 
   const forecaster = new Forecaster(bench, larder);
   const inside = new Inside(larder);
+  const isBusy = () => engine.list().some(isLive);
+  const names = nameStatements(join(home, 'names.sqlite'));
+  const nameIndex = new NameIndex({ names, sets, settings: settingStatements(db), inside, isBusy });
+  larder.onChange = () => nameIndex.look();
+  nameIndex.start();
   const scrubber = new Scrubber({
     shelf,
     chunks,
     sets,
     copies: copyRows,
     now,
-    isBusy: () => engine.list().some(isLive),
+    isBusy,
     onDamage(names) {
       log.error(`Damaged on the shelf: ${names.join(', ')}. Image the phone again while it is at hand.`);
       larder.changed();
@@ -249,6 +261,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     trackers: trackerStatements(db),
     inside,
     comparing: new Comparing(larder, inside),
+    finding: new Finding({ larder, names, sets, phones }),
+    nameIndex,
     scrubber,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
     engine,
@@ -278,7 +292,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     async close() {
       clearInterval(tidying);
       clearInterval(awaitingShelf);
-      await scrubber.stop();
+      await Promise.all([scrubber.stop(), nameIndex.stop()]);
       await engine.stop();
       await incoming.stop();
       await bench.stop();
@@ -286,6 +300,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       if (!options.workers) await workers.close();
       ledger.settle();
       time.save();
+      names.close();
       db.close();
       unlock();
     },

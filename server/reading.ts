@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { chunkStatements } from './database/chunks.ts';
 import { copyStatements } from './database/copies.ts';
+import { nameStatements } from './database/names/names.ts';
 import { phoneStatements } from './database/phones.ts';
 import { openForReadingOnly } from './database/open.ts';
 import { setStatements } from './database/sets.ts';
@@ -11,6 +12,7 @@ import { Feed } from './events/feed.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { keepRuleStatements } from './database/keep-rules.ts';
 import { Order } from './larder/upkeep/order.ts';
+import { Finding } from './larder/finding/finding.ts';
 import { Larder } from './larder/larder.ts';
 import { Shelf } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
@@ -22,6 +24,7 @@ import { ShelfWorkers } from './shelf/threads/workers.ts';
 export interface OpenForReading {
   readonly larder: Larder;
   readonly order: Order;
+  readonly finding: Finding;
   close(): Promise<void>;
 }
 
@@ -41,12 +44,15 @@ export function openForReading(home: string): OpenForReading {
   const records = new RecordCopies(forCopies);
   const larder = new Larder({ ...forCopies, sets, chunks, unfinished, copies, records });
   const rules = keepRuleStatements(db);
+  const names = nameStatements(join(home, 'names.sqlite'), true);
   return {
     larder,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules, now }),
+    finding: new Finding({ larder, names, sets, phones }),
     async close() {
       shelf.close();
       await workers.close();
+      names.close();
       db.close();
     },
   };

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
+import { roleOf } from '../core/phone/roles.ts';
 import { chunkStatements } from '../server/database/chunks.ts';
 import { copyStatements } from '../server/database/copies.ts';
 import { openDatabase, type Database } from '../server/database/open.ts';
@@ -96,7 +97,7 @@ export class LarderBench {
           const stored = await image.finish();
           listed.push({
             partition,
-            role: partition === 'efs' ? 'identity' : 'boot-chain',
+            role: roleOf(partition),
             bytes: stored.bytes,
             chunkBytes: stored.chunkBytes,
             sha256: stored.sha256.toString('hex'),

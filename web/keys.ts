@@ -9,6 +9,7 @@ export interface Shortcut {
 /** After `g`, where each key leads. */
 const places = {
   b: { path: '/bench', name: 'Bench' },
+  f: { path: '/larder/find', name: 'Find' },
   l: { path: '/larder', name: 'Larder' },
   r: { path: '/runs', name: 'Runs' },
   p: { path: '/practice', name: 'Practice bench' },

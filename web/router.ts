@@ -6,6 +6,7 @@ import CopiesPage from './views/larder/CopiesPage.vue';
 import ImportPage from './views/larder/ImportPage.vue';
 import LookInside from './views/larder/LookInside.vue';
 import ComparePage from './views/larder/comparing/ComparePage.vue';
+import FindPage from './views/larder/finding/FindPage.vue';
 import OrderPage from './views/larder/OrderPage.vue';
 import SetPage from './views/larder/SetPage.vue';
 import PracticeBench from './views/practice/PracticeBench.vue';
@@ -79,6 +80,7 @@ export const router = createRouter({
       component: CopiesPage,
       meta: { title: 'Copies', place: 'Larder' },
     },
+    { path: '/larder/find', name: 'find', component: FindPage, meta: { title: 'Find', place: 'Larder' } },
     { path: '/larder/order', name: 'order', component: OrderPage, meta: { title: 'Order', place: 'Larder' } },
     {
       path: '/larder/compare/:id/:other',

@@ -71,6 +71,26 @@ export interface KeptRow {
   readonly ranges: string | null;
 }
 
+/** An image whose names of files may be written down. */
+export interface KeptImageHead {
+  readonly setId: string;
+  readonly partition: string;
+  readonly sha256: Buffer;
+  /** 1 where it is user data. */
+  readonly isOwn: number;
+}
+
+/** A set that has an image, and what it is called. */
+export interface HoldingSet {
+  readonly setId: string;
+  readonly label: string;
+  readonly nickname: string;
+  readonly createdAt: number;
+  readonly partition: string;
+  readonly bytes: number;
+  readonly sha256: Buffer;
+}
+
 const head =
   'setId, position, partition, role, bytes, chunkBytes, sha256, fileSystem, usedBytes, damage, kind, ranges, unsettled, proof';
 
@@ -103,6 +123,22 @@ export function setStatements(db: Database) {
   const origins = db.prepare<[sha256: Buffer], { serial: string }>(`
     SELECT DISTINCT sets.serial FROM images JOIN sets ON sets.id = images.setId
     WHERE images.sha256 = ? AND sets.origin = 'phone' ORDER BY sets.serial`);
+  const namedImages = db.prepare<[], KeptImageHead>(`
+    SELECT setId, partition, sha256, role = 'user-data' AS isOwn FROM images GROUP BY sha256`);
+  const holding = `
+    SELECT sets.id AS setId, sets.label, phones.nickname, sets.createdAt, images.partition, images.bytes, images.sha256
+    FROM images JOIN sets ON sets.id = images.setId JOIN phones ON phones.serial = sets.serial`;
+  const holders = db.prepare<[sha256: Buffer], HoldingSet>(
+    `${holding} WHERE images.sha256 = ? AND sets.binnedAt IS NULL ORDER BY sets.createdAt DESC`,
+  );
+  const holdersBetween = db.prepare<[from: Buffer, to: Buffer, most: number], HoldingSet>(
+    `${holding} WHERE images.sha256 BETWEEN ? AND ? AND sets.binnedAt IS NULL ORDER BY images.sha256, sets.createdAt DESC LIMIT ?`,
+  );
+  const searched = db.prepare<[like: string], SetWithPhone>(`
+    ${withPhone}
+    WHERE sets.binnedAt IS NULL AND (sets.label || ' ' || sets.note || ' ' || sets.serial || ' ' || phones.nickname || ' '
+      || phones.maker || ' ' || phones.model || ' ' || sets.condition) LIKE ? ESCAPE '\\'
+    ORDER BY sets.createdAt DESC`);
   const change = db.prepare<SetChangeRow>(`
     UPDATE sets SET label = @label, note = @note, binnedAt = @binnedAt, binnedMs = @binnedMs, pinned = @pinned, changing = 0
     WHERE id = @id`);
@@ -156,6 +192,15 @@ export function setStatements(db: Database) {
     kept: (serial: string) => kept.all(serial),
     /** Serials of the phones from which an image with this digest was read. */
     origins: (sha256: Buffer) => origins.all(sha256).map(({ serial }) => serial),
+    /** Sets outside the bin with a word in one of their texts, and perhaps some others. */
+    searched: (word: string) =>
+      searched.all(`%${word.replace(/[%_\\]/g, '\\$&').replace(/[^\x20-\x7e]/gu, '_')}%`),
+    /** One place of every image that is kept, those in the bin included. */
+    namedImages: () => namedImages.all(),
+    /** Sets outside the bin that have an image, the newest first. */
+    holders: (sha256: Buffer) => holders.all(sha256),
+    /** The same of images whose digests lie between two. */
+    holdersBetween: (from: Buffer, to: Buffer, most: number) => holdersBetween.all(from, to, most),
     change: (row: SetChangeRow) => void change.run(row),
     /** Its manifest is being changed, and the catalogue is not yet. */
     changing: (id: string) => void changing.run(id),

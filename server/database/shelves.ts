@@ -41,3 +41,29 @@ export function larderTimeStatements(db: Database) {
 }
 
 export type LarderTimeStatements = ReturnType<typeof larderTimeStatements>;
+
+/** What the larder is set to. */
+export interface LarderSettings {
+  /** Names of files within user data are written down for finding them. */
+  readonly namesUserData: boolean;
+}
+
+const usualSettings: LarderSettings = { namesUserData: false };
+
+export function settingStatements(db: Database) {
+  const all = db.prepare<[], { name: string; value: string }>('SELECT name, value FROM settings');
+  const save = db.prepare<[name: string, value: string]>(
+    'INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value',
+  );
+  return {
+    all(): LarderSettings {
+      const saved = all.all().map(({ name, value }) => [name, JSON.parse(value) as unknown]);
+      return { ...usualSettings, ...(Object.fromEntries(saved) as Partial<LarderSettings>) };
+    },
+    save<K extends keyof LarderSettings>(name: K, value: LarderSettings[K]): void {
+      save.run(name, JSON.stringify(value));
+    },
+  };
+}
+
+export type SettingStatements = ReturnType<typeof settingStatements>;

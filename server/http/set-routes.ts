@@ -2,6 +2,7 @@ import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
 import { Router } from 'express';
 import { EmptyBin, ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
+import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
 import { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
@@ -14,7 +15,7 @@ import { startVerifying } from '../runs/files/verifying.ts';
 import { readImage } from '../shelf/image-reader.ts';
 import { valid } from './validate.ts';
 
-/** Sets: their labels and contents, verifying and exporting. */
+/** Sets: their labels and contents, finding them, keeping them in order, verifying and exporting. */
 export function setRoutes(app: KeenLarder): Router {
   const { larder } = app;
   const routes = Router();
@@ -27,6 +28,16 @@ export function setRoutes(app: KeenLarder): Router {
 
   routes.patch('/sets/:id', async (request, response) => {
     response.json(await larder.change(request.params.id, valid(SetChange, request.body)));
+  });
+
+  routes.get('/find', (request, response) => {
+    response.json(app.finding.find(valid(FindRequest, request.query).q));
+  });
+
+  routes.get('/names', (_request, response) => void response.json(app.nameIndex.view()));
+
+  routes.put('/names', (request, response) => {
+    response.json(app.nameIndex.change(valid(NameIndexChange, request.body).userData));
   });
 
   routes.get('/order', (_request, response) => void response.json(app.order.view()));

@@ -54,6 +54,8 @@ export class Larder {
   readonly records: RecordCopies;
   readonly bin: Bin;
   readonly pieces: KeptPieces;
+  /** Told when something was kept, changed or removed. */
+  onChange: () => void = () => undefined;
   private readonly sets: SetStatements;
   private readonly phones: PhoneStatements;
   private readonly ledger: ManifestLedger<Manifest>;
@@ -322,6 +324,7 @@ export class Larder {
   }
 
   changed(): void {
+    this.onChange();
     this.parts.feed.send('larder', {});
   }
 

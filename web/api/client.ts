@@ -19,6 +19,8 @@ import type {
   SetComparison,
   TextComparison,
 } from '@keen-larder/contract/comparing.ts';
+import type { FindView, NameIndexView } from '@keen-larder/contract/finding.ts';
+import type { NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
 import type { OrderRoom, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import type { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
@@ -135,6 +137,9 @@ export const api = {
   sets: () => ask<SetView[]>('/sets'),
   set: (id: string) => ask<SetDetail>(`/sets/${at(id)}`),
   changeSet: (id: string, change: SetChange) => ask<SetDetail>(`/sets/${at(id)}`, 'PATCH', change),
+  find: (text: string) => ask<FindView>(`/find?q=${at(text)}`),
+  names: () => ask<NameIndexView>('/names'),
+  setNames: (change: NameIndexChange) => ask<NameIndexView>('/names', 'PUT', change),
   order: () => ask<OrderView>('/order'),
   scrub: () => ask<ScrubView>('/scrub'),
   orderRoom: () => ask<OrderRoom>('/order/room'),

@@ -71,6 +71,7 @@ const emptyBin = (atOnce: boolean) =>
       }}<template v-if="!larder.shelf.absence"> · {{ sizeText(larder.shelf.freeBytes) }} free</template>
     </p>
     <span class="elsewhere">
+      <RouterLink to="/larder/find">Find</RouterLink>
       <RouterLink to="/larder/order">Order</RouterLink>
       <RouterLink to="/larder/copies">Copies of apps and records</RouterLink>
     </span>

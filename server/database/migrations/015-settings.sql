@@ -1,0 +1,5 @@
+-- What the larder is set to, by name; what is not here is as usual.
+CREATE TABLE settings (
+  name  TEXT NOT NULL PRIMARY KEY,
+  value TEXT NOT NULL CHECK (json_valid(value))
+) STRICT, WITHOUT ROWID;

@@ -1,0 +1,199 @@
+import { posix } from 'node:path';
+import type {
+  FindView,
+  FoundApp,
+  FoundFile,
+  FoundImage,
+  FoundPhone,
+  FoundSet,
+  Hits,
+} from '@keen-larder/contract/finding.ts';
+import {
+  byCloseness,
+  findQuery,
+  holdsAll,
+  pathQuery,
+  type FindQuery,
+} from '@keen-larder/core/larder/finding.ts';
+import type { Condition } from '@keen-larder/core/phone/facts.ts';
+import type { FoundFile as FileRow, NameStatements } from '../../database/names/names.ts';
+import type { PhoneStatements } from '../../database/phones.ts';
+import type { HoldingSet, SetStatements, SetWithPhone } from '../../database/sets.ts';
+import type { Larder } from '../larder.ts';
+
+/** Of each kind of hit. */
+const mostHits = 20;
+/** Names that are looked at for the closest ones; of each, places. */
+const mostNames = 400;
+const mostPlaces = 200;
+/** Sets that are named for one file. */
+const mostSets = 5;
+
+interface FindingParts {
+  readonly larder: Larder;
+  readonly names: NameStatements;
+  readonly sets: SetStatements;
+  readonly phones: PhoneStatements;
+}
+
+/** Looks for words and checksums in everything that is kept; what is in the bin is left out. */
+export class Finding {
+  /** Short checksums of labels, by set: they stay as they are. */
+  private readonly fingerprints = new Map<string, string>();
+
+  constructor(private readonly parts: FindingParts) {}
+
+  find(text: string): FindView {
+    const query = findQuery(text);
+    if (query.words.length === 0) return nothing;
+    return {
+      phones: this.findPhones(query),
+      sets: this.findSets(query),
+      images: query.digest === undefined ? none : this.findImages(query.digest),
+      apps: this.findApps(query),
+      files: hits(query.digest === undefined ? this.findFiles(query) : this.filesByDigest(query.digest)),
+    };
+  }
+
+  private findPhones({ words }: FindQuery): Hits<FoundPhone> {
+    const textOf = ({ nickname, serial, maker, model }: FoundPhone) =>
+      [nickname, serial, maker, model].join(' ');
+    return hits(
+      this.parts.phones
+        .all()
+        .filter((phone) => holdsAll(textOf(phone), words))
+        .map(({ serial, nickname, maker, model }) => ({ serial, nickname, maker, model })),
+    );
+  }
+
+  private findSets({ words, digest }: FindQuery): Hits<FoundSet> {
+    const longest = [...words].sort((a, b) => b.length - a.length)[0]!;
+    const found = this.parts.sets
+      .searched(longest)
+      .filter((row) => holdsAll(textOf(row), words))
+      .map((row) => foundSet(row));
+    if (digest !== undefined) found.unshift(...this.setsByFingerprint(digest));
+    return hits(found);
+  }
+
+  private setsByFingerprint(prefix: string): FoundSet[] {
+    const { larder, sets } = this.parts;
+    const rows = sets.all().filter(({ binnedAt }) => binnedAt === null);
+    return rows.flatMap((row) => {
+      const fingerprint = this.fingerprints.get(row.id) ?? larder.detail(row.id).fingerprint;
+      this.fingerprints.set(row.id, fingerprint);
+      return fingerprint.startsWith(prefix) ? [foundSet(row, fingerprint)] : [];
+    });
+  }
+
+  private findImages(prefix: string): Hits<FoundImage> {
+    const [from, to] = ['0', 'f'].map((fill) => Buffer.from(prefix.padEnd(64, fill), 'hex'));
+    return hits(
+      this.parts.sets
+        .holdersBetween(from!, to!, mostHits + 1)
+        .map(({ setId, label, nickname, partition, bytes, sha256 }) => ({
+          ...{ setId, label, nickname, partition, bytes },
+          sha256: sha256.toString('hex'),
+        })),
+    );
+  }
+
+  private findApps({ words }: FindQuery): Hits<FoundApp> {
+    const byPackage = new Map<string, FoundApp>();
+    for (const copy of this.parts.larder.copies.list()) {
+      const { package: name, label } = copy.app;
+      if (copy.binnedAt !== undefined || !holdsAll(`${label} ${name}`, words)) continue;
+      const had = byPackage.get(name);
+      byPackage.set(name, {
+        package: name,
+        label: had?.label ?? label,
+        copies: (had?.copies ?? 0) + 1,
+        newestAt: Math.max(had?.newestAt ?? 0, copy.createdAt),
+        nicknames: [...new Set([...(had?.nicknames ?? []), copy.nickname])],
+      });
+    }
+    return hits([...byPackage.values()]);
+  }
+
+  private *findFiles(query: FindQuery): Generator<FoundFile> {
+    const wanted = pathQuery(query);
+    if (!wanted) return;
+    const { names } = this.parts;
+    const { name: word, others } = wanted;
+    const byName = new Map(
+      [...names.begins(word, mostNames), ...names.holds(word, mostNames)]
+        .filter(({ name }) => name.toLowerCase().includes(word))
+        .map(({ id, name }) => [name, id]),
+    );
+    for (const name of [...byName.keys()].sort(byCloseness(word))) {
+      const rows = names.filesOf(byName.get(name)!, mostPlaces);
+      yield* this.placesOf(rows.filter((row) => holdsAll(pathOf(row), others)));
+    }
+  }
+
+  private filesByDigest(prefix: string): Generator<FoundFile> {
+    return this.placesOf(this.parts.names.byDigest(prefix, mostPlaces));
+  }
+
+  /** Files of the same path and content are one hit, with all sets that have it. */
+  private *placesOf(rows: readonly FileRow[]): Generator<FoundFile> {
+    const together = new Map<string, FileRow[]>();
+    for (const row of rows) {
+      const key = `${pathOf(row)}\0${row.part}\0${row.sha256?.toString('hex') ?? row.treeSha256.toString('hex')}`;
+      together.set(key, [...(together.get(key) ?? []), row]);
+    }
+    for (const same of together.values()) {
+      const holders = same.flatMap(({ treeSha256 }) => this.parts.sets.holders(treeSha256));
+      const [newest] = holders.sort((a, b) => b.createdAt - a.createdAt);
+      // Only in the bin.
+      if (newest) yield foundFile(same[0]!, newest, holders);
+    }
+  }
+}
+
+const none = { found: [], isCut: false } as const;
+const nothing: FindView = { phones: none, sets: none, images: none, apps: none, files: none };
+
+/** The first ones: the rest is not even looked for. */
+function hits<T>(all: Iterable<T>): Hits<T> {
+  const found: T[] = [];
+  for (const each of all) {
+    if (found.length === mostHits) return { found, isCut: true };
+    found.push(each);
+  }
+  return { found, isCut: false };
+}
+
+const pathOf = ({ folder, name }: FileRow): string => posix.join(folder, name);
+
+const conditionOf = ({ condition }: SetWithPhone) => JSON.parse(condition) as Condition;
+
+function textOf(row: SetWithPhone): string {
+  const { build, fingerprint } = conditionOf(row);
+  const { label, note, serial, nickname, maker, model } = row;
+  return [label, note, serial, nickname, maker, model, build, fingerprint].join(' ');
+}
+
+const foundSet = (row: SetWithPhone, fingerprint?: string): FoundSet => ({
+  id: row.id,
+  label: row.label,
+  note: row.note,
+  serial: row.serial,
+  nickname: row.nickname,
+  build: conditionOf(row).build,
+  createdAt: row.createdAt,
+  fingerprint,
+});
+
+const foundFile = (row: FileRow, newest: HoldingSet, holders: readonly HoldingSet[]): FoundFile => ({
+  path: pathOf(row),
+  kind: row.kind as FoundFile['kind'],
+  bytes: row.bytes,
+  sha256: row.sha256?.toString('hex'),
+  partition: newest.partition,
+  part: row.part,
+  sets: holders
+    .filter(({ partition }) => partition === newest.partition)
+    .slice(0, mostSets)
+    .map(({ setId, label, nickname, createdAt }) => ({ id: setId, label, nickname, createdAt })),
+});

@@ -1,0 +1,80 @@
+// @vitest-environment happy-dom
+import { flushPromises } from '@vue/test-utils';
+import { expect, it, vi } from 'vitest';
+import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/finding.ts';
+import { answering, last, onEmptyStage, show } from '../testing/stage.ts';
+import FindPage from './larder/finding/FindPage.vue';
+
+onEmptyStage();
+
+const none = { found: [], isCut: false };
+const nothing: FindView = { phones: none, sets: none, images: none, apps: none, files: none };
+const index: NameIndexView = { files: 1234, trees: 5, unread: 0, faults: 0, bytes: 3 << 20, userData: false };
+const file: FoundFile = {
+  path: '/etc/hosts',
+  kind: 'file',
+  bytes: 20,
+  sha256: 'ab'.repeat(32),
+  partition: 'super',
+  part: 'system',
+  sets: [
+    { id: 's2', label: 'Second', nickname: 'Ringing hut', createdAt: 2 },
+    { id: 's1', label: 'First', nickname: 'Ringing hut', createdAt: 1 },
+  ],
+};
+
+async function find(text: string, answer: FindView, state: NameIndexView = index) {
+  const asked = answering({
+    'GET /names': state,
+    [`GET /find?q=${text}`]: answer,
+    'PUT /names': { ...state, userData: true },
+  });
+  vi.useFakeTimers();
+  const shown = await show(FindPage);
+  await shown.find('input').setValue(text);
+  await vi.advanceTimersByTimeAsync(200);
+  vi.useRealTimers();
+  await flushPromises();
+  return { asked, shown };
+}
+
+it('shows hits by kind, and where each is', async () => {
+  const { shown, asked } = await find('hosts', {
+    ...nothing,
+    files: { found: [file], isCut: true },
+    apps: {
+      found: [{ package: 'example.hosts', label: 'Hosts', copies: 2, newestAt: 0, nicknames: ['Lamp'] }],
+      isCut: false,
+    },
+  });
+  expect(last(asked, 'GET', '/find?q=hosts')).toBeDefined();
+  const files = shown.find('[aria-label="Files within images"]');
+  expect(files.text()).toMatch(
+    /\/etc\/hosts.*20 B · system in “Second” of Ringing hut, and 1 before it.*abababababab/s,
+  );
+  expect(files.text()).toContain('There are more');
+  const link = files.find('a').attributes('href')!;
+  expect(link).toMatch(/^\/larder\/sets\/s2\/super\?/);
+  expect(Object.fromEntries(new URLSearchParams(link.split('?')[1]))).toEqual({
+    part: 'system',
+    path: '/etc',
+    file: '/etc/hosts',
+  });
+  expect(shown.find('[aria-label="Apps that were copied"]').text()).toMatch(
+    /Hosts\s*example\.hosts · 2\s+copies/,
+  );
+  expect(shown.find('[aria-label="Sets"]').exists()).toBe(false);
+});
+
+it('says when nothing is found, and what was not looked at yet', async () => {
+  const { shown } = await find('quince', nothing, { ...index, unread: 3 });
+  expect(shown.text()).toMatch(/Nothing of that is kept.*3 images and file systems are not read yet/s);
+});
+
+it('tells the size of its index, and takes names within user data when it is told to', async () => {
+  const { shown, asked } = await find('', nothing);
+  expect(shown.find('footer').text()).toMatch(/1,234 names of 5 file systems and archives, in 3 MiB/);
+  await shown.find('input[role="switch"]').setValue(true);
+  await flushPromises();
+  expect(last(asked, 'PUT', '/names')?.body).toEqual({ userData: true });
+});

@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import { ElInput, ElSwitch } from 'element-plus';
+import { File, Folder, Link2 } from 'lucide-vue-next';
+import { useDebounceFn, useIntervalFn } from '@vueuse/core';
+import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/finding.ts';
+import { longestQuery } from '@keen-larder/core/larder/finding.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { api } from '../../../api/client.ts';
+import EmptyState from '../../../parts/EmptyState.vue';
+import { exactTime } from '../../../parts/time.ts';
+import { useLarder } from '../../../state/larder.ts';
+import { announceError } from '../../../state/notices.ts';
+import FoundGroup from './FoundGroup.vue';
+
+/** One field over everything that is kept; what is looked for stands in the address. */
+const route = useRoute();
+const router = useRouter();
+const larder = useLarder();
+const text = ref(String(route.query['q'] ?? ''));
+const found = shallowRef<FindView>();
+const index = shallowRef<NameIndexView>();
+const error = ref<string>();
+const field = useTemplateRef('field');
+let asked = 0;
+
+async function find(): Promise<void> {
+  const mine = ++asked;
+  const q = text.value.trim();
+  if (q !== String(route.query['q'] ?? '')) void router.replace({ query: q ? { q } : {} });
+  try {
+    const answer = q ? await api.find(q) : undefined;
+    // Answers may come in another order than they were asked for.
+    if (mine !== asked) return;
+    found.value = answer;
+    error.value = undefined;
+  } catch (failure) {
+    error.value = (failure as Error).message;
+  }
+}
+const findSoon = useDebounceFn(find, 120);
+const loadIndex = () =>
+  api.names().then(
+    (view) => (index.value = view),
+    () => undefined,
+  );
+watch(text, findSoon);
+watch(() => larder.version, loadIndex);
+useIntervalFn(() => {
+  if (index.value?.unread !== 0) void loadIndex();
+}, 3000);
+onMounted(() => {
+  void loadIndex();
+  field.value?.focus();
+  if (text.value) void find();
+});
+
+const setUserData = (value: boolean) =>
+  api.setNames({ userData: value }).then((view) => (index.value = view), announceError);
+
+const isNothing = computed(
+  () => found.value && Object.values(found.value).every((hits: { found: unknown[] }) => !hits.found.length),
+);
+const icons = { folder: Folder, file: File, link: Link2, other: File } as const;
+/** Where the file lies within its newest image. */
+const placeOf = (file: FoundFile) => {
+  const folder = file.path.slice(0, file.path.lastIndexOf('/')) || '/';
+  const isFolder = file.kind === 'folder';
+  return {
+    name: 'inside',
+    params: { id: file.sets[0]!.id, partition: file.partition },
+    query: {
+      ...(file.part && { part: file.part }),
+      path: isFolder ? file.path : folder,
+      ...(!isFolder && { file: file.path }),
+    },
+  };
+};
+const others = ({ sets }: FoundFile) =>
+  sets.length > 1 ? `, and ${sets.length - 1}${sets.length === 5 ? ' or more' : ''} before it` : '';
+</script>
+
+<template>
+  <article>
+    <RouterLink to="/larder" class="back">Larder</RouterLink>
+    <h1>Find</h1>
+    <ElInput
+      ref="field"
+      v-model="text"
+      data-filter
+      clearable
+      :maxlength="longestQuery"
+      placeholder="A name, a package, a build, a checksum, the name of a file…"
+      aria-label="Find in everything that is kept"
+      class="field"
+      size="large"
+    />
+    <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <div v-if="found" class="groups" aria-live="polite">
+      <FoundGroup title="Phones" :hits="found.phones">
+        <template #default="{ hit }">
+          <RouterLink :to="{ name: 'bench', params: { serial: hit.serial } }">{{ hit.nickname }}</RouterLink>
+          <span class="soft">{{ hit.maker }} {{ hit.model }} · {{ hit.serial }}</span>
+        </template>
+      </FoundGroup>
+      <FoundGroup title="Sets" :hits="found.sets">
+        <template #default="{ hit }">
+          <RouterLink :to="{ name: 'set', params: { id: hit.id } }">{{ hit.label }}</RouterLink>
+          <span class="soft"
+            >{{ hit.nickname }} · {{ exactTime(hit.createdAt) }}{{ hit.build ? ` · ${hit.build}` : '' }}</span
+          >
+          <span v-if="hit.note" class="soft note">{{ hit.note }}</span>
+          <code v-if="hit.fingerprint" class="soft">{{ hit.fingerprint }}</code>
+        </template>
+      </FoundGroup>
+      <FoundGroup title="Images" :hits="found.images">
+        <template #default="{ hit }">
+          <RouterLink :to="{ name: 'inside', params: { id: hit.setId, partition: hit.partition } }"
+            ><code>{{ hit.partition }}</code></RouterLink
+          >
+          <span class="soft">“{{ hit.label }}” of {{ hit.nickname }} · {{ sizeText(hit.bytes) }}</span>
+          <code class="soft">{{ hit.sha256 }}</code>
+        </template>
+      </FoundGroup>
+      <FoundGroup title="Apps that were copied" :hits="found.apps">
+        <template #default="{ hit }">
+          <RouterLink to="/larder/copies">{{ hit.label }}</RouterLink>
+          <span class="soft"
+            ><code>{{ hit.package }}</code> · {{ hit.copies }} {{ hit.copies === 1 ? 'copy' : 'copies' }} ·
+            {{ hit.nicknames.join(', ') }} · {{ exactTime(hit.newestAt) }}</span
+          >
+        </template>
+      </FoundGroup>
+      <FoundGroup title="Files within images" :hits="found.files">
+        <template #default="{ hit }">
+          <component :is="icons[hit.kind]" :size="14" aria-hidden="true" class="kind" />
+          <RouterLink :to="placeOf(hit)" class="path"><code>{{ hit.path }}</code></RouterLink>
+          <span class="soft"
+            >{{ hit.kind === 'file' ? `${sizeText(hit.bytes)} · ` : '' }}{{ hit.part || hit.partition }} in
+            “{{ hit.sets[0]!.label }}” of {{ hit.sets[0]!.nickname }}{{ others(hit) }}</span
+          >
+          <code v-if="hit.sha256" class="soft digest" :title="hit.sha256">{{ hit.sha256.slice(0, 12) }}</code>
+        </template>
+      </FoundGroup>
+    </div>
+    <EmptyState v-if="isNothing" title="Nothing of that is kept">
+      Labels, notes, phones, builds, checksums, copied apps and the names of files within images were looked
+      at<template v-if="index?.unread">; {{ index.unread }} images and file systems are not read yet</template
+      >.
+    </EmptyState>
+    <footer v-if="index" class="soft">
+      <p>
+        {{ index.files.toLocaleString('en') }} names of {{ index.trees }} file systems and archives, in
+        {{ sizeText(index.bytes) }}.
+        <template v-if="index.unread"
+          >{{ index.unread }} {{ index.unread === 1 ? 'is' : 'are' }} still to be read, while no run needs the
+          disk.</template
+        >
+        <template v-if="index.faults"
+          >{{ index.faults }} could not be read to the end: they are damaged.</template
+        >
+      </p>
+      <label
+        ><ElSwitch
+          :model-value="index.userData"
+          size="small"
+          aria-label="Names within user data"
+          @change="(value) => setUserData(value === true)"
+        />
+        Names of files within user data as well. Where this is off, none of them are written down.</label
+      >
+    </footer>
+  </article>
+</template>
+
+<style scoped>
+article {
+  display: grid;
+  gap: 14px;
+  min-width: 0;
+}
+
+.back {
+  font-size: 13px;
+}
+
+h1 {
+  font-size: 24px;
+}
+
+.field {
+  max-width: 620px;
+}
+
+.groups {
+  display: grid;
+  gap: 14px;
+  min-width: 0;
+}
+
+.kind {
+  align-self: center;
+  color: var(--ink-soft);
+}
+
+.path {
+  overflow-wrap: anywhere;
+}
+
+.note {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.digest {
+  margin-left: auto;
+}
+
+footer {
+  display: grid;
+  gap: 6px;
+  padding-top: 10px;
+  border-top: 1px solid var(--rule);
+  font-size: 13px;
+}
+
+footer label {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+</style>
