@@ -5,6 +5,7 @@ import { expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import { serial } from '../testing/bench.ts';
+import { isLong } from '../testing/effort.ts';
 import { openStory } from './story.ts';
 
 const knot5 = 'TW5K-20316';
@@ -27,7 +28,8 @@ async function change(path: string, sql: string): Promise<void> {
   db.close();
 }
 
-it(
+// With `npm run kills`.
+it.runIf(isLong)(
   'keeps records and puts them back, and refuses them on another Android version',
   { timeout: 240_000 },
   async () => {

@@ -52,6 +52,8 @@ export const quickWithOwnKey = {
   retryPolicy: { stallMs: 10_000, backoffMs: 20, tries: 4, awayMs: 8000 },
   nicknames: { [serial]: 'Ringing hut' },
   settledMs: 120,
+  // Finding out which way is faster would pack 64 MiB in every test that images much.
+  packsOnCables: false,
   // Applications of one process of tests use the same threads: each takes long to load.
   workers: new ShelfWorkers(),
   log: silent,

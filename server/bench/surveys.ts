@@ -11,12 +11,18 @@ export class Surveys {
     private readonly statements: SurveyStatements,
     private readonly cables: CableStatements,
     private readonly now: () => number,
+    /** What crosses cables may be packed. */
+    private readonly mayPack = true,
   ) {}
 
   /** A link goes by what was measured before over its cable, and what it measures is remembered. */
   rememberCable(serial: string, { description, partitions }: PhoneLink): void {
     const cable = partitions?.cable;
     if (!cable) return;
+    if (!this.mayPack) {
+      cable.carryPlainly();
+      return;
+    }
     const row = this.cables.one(serial, description);
     if (row) cable.recall(JSON.parse(row.memory) as CableMemory);
     cable.onMeasured = (memory) => {

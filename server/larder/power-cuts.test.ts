@@ -26,7 +26,7 @@ import { Snapshots } from './snapshots.ts';
 const seconds = Number(process.env['KEEN_LARDER_FAULT_SECONDS'] ?? 0);
 /** Power cuts of each of the first stories, and how many stories there are at least. */
 const cutsOfStory = seconds > 0 ? 120 : 12;
-const fewest = 24;
+const fewest = 12;
 const lucks: readonly Luck[] = ['all', 'none', 'some'];
 const folder = testFolder();
 const workers = new ShelfWorkers();

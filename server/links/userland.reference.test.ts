@@ -60,16 +60,20 @@ const personalities: readonly [string, Personality][] = [
     },
   ],
   ['system with toybox and su -c', { mode: 'system', tools: 'toybox', root: 'su -c' }],
-  ['system with toybox and su 0', { mode: 'system', tools: 'toybox', root: 'su 0' }],
-  [
-    'old recovery with toybox',
-    { mode: 'recovery', tools: 'toybox', root: 'daemon', isOld: true, lacks: ['sha256sum'] },
-  ],
   [
     'old recovery with busybox',
     { mode: 'recovery', tools: 'busybox', root: 'daemon', isOld: true, lacks: ['sha256sum', 'md5sum'] },
   ],
 ];
+/** With `npm run kills`: what is their own of these is tried command by command on every run of the tests. */
+const morePersonalities: typeof personalities = [
+  ['system with toybox and su 0', { mode: 'system', tools: 'toybox', root: 'su 0' }],
+  [
+    'old recovery with toybox',
+    { mode: 'recovery', tools: 'toybox', root: 'daemon', isOld: true, lacks: ['sha256sum'] },
+  ],
+];
+const tried = isLong ? [...personalities, ...morePersonalities] : personalities;
 
 /** A system that gives no root: what it is, what it shares, and what is left closed. */
 describe.skipIf(missing !== undefined)('system without root', () => {
@@ -132,7 +136,7 @@ describe.skipIf(missing !== undefined)('system without root', () => {
   });
 });
 
-describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personality) => {
+describe.skipIf(missing !== undefined).each(tried)('%s', (name, personality) => {
   let phone: UserlandPhone;
   let app: KeenLarder;
   let before: Map<string, string>;
@@ -185,7 +189,10 @@ describe.skipIf(missing !== undefined).each(personalities)('%s', (name, personal
       ...partitions,
       { name: 'userdata', bytes: readFileSync(image) },
     ]);
-    app = await openOn(join(folder.path, `home ${name}`), undefined, { addresses: [phone.address] });
+    app = await openOn(join(folder.path, `home ${name}`), undefined, {
+      addresses: [phone.address],
+      packsOnCables: true,
+    });
     await until('the phone', () => app.bench.linkIn(serial) !== undefined);
   });
   afterAll(async () => {

@@ -31,7 +31,7 @@ const kept = () => app.larder.detail(first).images.find(({ partition }) => parti
 
 beforeAll(async () => {
   bench = await startKnot3(join(folder.path, 'phones'));
-  app = await openOn(join(folder.path, 'home'), bench);
+  app = await openOn(join(folder.path, 'home'), bench, { packsOnCables: true });
   await toRecovery(app, bench.phone);
   first = await keepSet(app, 'first', ['modem']);
 });

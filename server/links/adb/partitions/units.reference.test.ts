@@ -6,6 +6,7 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, expect, it } from 'vitest';
 import { openOn, testFolder, until } from '../../../../testing/bench.ts';
+import { isLong } from '../../../../testing/effort.ts';
 import { UserlandPhone, whyNotHere } from '../../../../testing/userland/userland-phone.ts';
 import { startImaging } from '../../../runs/imaging/imaging.ts';
 
@@ -52,7 +53,8 @@ function layUnit(path: string, partitions: readonly (readonly [string, number])[
   }
 }
 
-it.skipIf(whyNotHere() !== undefined).each(['toybox', 'busybox'] as const)(
+// Busybox with `npm run kills`.
+it.skipIf(whyNotHere() !== undefined).each(isLong ? (['toybox', 'busybox'] as const) : (['toybox'] as const))(
   'each unit’s table is listed and kept, and no whole unit is offered, with %s',
   async (tools) => {
     const own = join(folder.path, tools);
