@@ -1,8 +1,6 @@
-import { execFile } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { promisify } from 'node:util';
 import { inject } from 'vitest';
 import { composeFlash } from '@keen-larder/standin/flash/compose.ts';
 import { shareDigestsIn } from '@keen-larder/standin/flash/content-digests.ts';
@@ -10,9 +8,8 @@ import { earlyLoaderOf, secretOf } from '@keen-larder/standin/flash/flash.ts';
 import type { SystemBuild } from '@keen-larder/standin/firmware/builds.ts';
 import { models } from '@keen-larder/standin/models.ts';
 import { recipes } from '@keen-larder/standin/scenario/phones.ts';
+import { copySparse } from './copying.ts';
 import { until } from './until.ts';
-
-const run = promisify(execFile);
 
 /**
  * A phone's flash as it leaves the works, composed once for all test files: whoever needs one that is not there makes
@@ -57,6 +54,6 @@ export async function copyFlashes(
     const to = join(home, `${serial}.flash`);
     if (existsSync(to)) continue;
     for (const fileOf of [(path: string) => path, secretOf, earlyLoaderOf])
-      if (existsSync(fileOf(from))) await run('cp', ['--sparse=always', fileOf(from), fileOf(to)]);
+      if (existsSync(fileOf(from))) await copySparse(fileOf(from), fileOf(to));
   }
 }
