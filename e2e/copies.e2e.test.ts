@@ -77,7 +77,7 @@ it.runIf(isLong)(
   },
 );
 
-it('looks for the trackers that its list tells of', { timeout: 120_000 }, async () => {
+it.runIf(isLong)('looks for the trackers that its list tells of', { timeout: 120_000 }, async () => {
   const { page } = story;
   const tray = page.getByRole('complementary', { name: 'Tray' });
   await page

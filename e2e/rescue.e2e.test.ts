@@ -7,15 +7,12 @@ import { openStory } from './story.ts';
 
 const knot5 = 'TW5K-20316';
 const reed2 = 'MR2Q-44107';
-/** The others with the campaigns. */
-const others = isLong ? [knot5, reed2] : [];
+const others = [knot5, reed2];
 const story = openStory(others);
 
 /** Somebody kept these phones before anything happened to them: what the stories put back, and what is compared besides. */
 const kept: Readonly<Record<string, RegExp>> = {
-  [knot3]: isLong
-    ? /^(?!userdata|cache|modem$|recovery|gpt-)/
-    : /^(sbl1|aboot|tz|misc|devinfo|logo|boot|system)$/,
+  [knot3]: /^(?!userdata|cache|modem$|recovery|gpt-)/,
   [knot5]: /^(?!userdata|modem_|super|gpt-)/,
   [reed2]: /^(?!userdata|frp|cache|modem$|recovery|gpt-|super)/,
 };
@@ -35,7 +32,6 @@ beforeAll(async () => {
   }
 });
 
-/** One on every run of the tests; those of other phones and repairs with `npm run kills`. */
 const stories = [
   {
     serial: knot3,
@@ -44,35 +40,33 @@ const stories = [
     finding: 'does-not-start',
     repair: 'boot-and-system',
   },
-  ...(isLong
-    ? [
-        { serial: knot5, build: 'Wrong slot', keys: 'bootloader', finding: 'other-slot', repair: 'slot' },
-        {
-          serial: reed2,
-          build: 'Older early loader',
-          keys: 'loader',
-          finding: 'does-not-start',
-          repair: 'early-loader',
-        },
-        {
-          serial: knot3,
-          build: 'Identity wiped',
-          keys: 'recovery',
-          finding: 'identity-lost',
-          repair: 'identity',
-        },
-        {
-          serial: reed2,
-          build: 'Unsigned boot on a locked phone',
-          keys: 'loader',
-          finding: 'does-not-start',
-          repair: 'boot',
-        },
-      ]
-    : []),
+
+  { serial: knot5, build: 'Wrong slot', keys: 'bootloader', finding: 'other-slot', repair: 'slot' },
+  {
+    serial: reed2,
+    build: 'Older early loader',
+    keys: 'loader',
+    finding: 'does-not-start',
+    repair: 'early-loader',
+  },
+  {
+    serial: knot3,
+    build: 'Identity wiped',
+    keys: 'recovery',
+    finding: 'identity-lost',
+    repair: 'identity',
+  },
+  {
+    serial: reed2,
+    build: 'Unsigned boot on a locked phone',
+    keys: 'loader',
+    finding: 'does-not-start',
+    repair: 'boot',
+  },
 ];
 
-it.each(stories)(
+// With `npm run kills`.
+it.runIf(isLong).each(stories)(
   '$build on $serial is found and mended',
   async ({ serial, build, keys, finding, repair }) => {
     const { page } = story;

@@ -9,6 +9,7 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import { folderOf, partNameOf, type PartKind } from '@keen-larder/core/apps/copies.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
+import { isLong } from '../../../testing/effort.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { startCopying } from './copying.ts';
@@ -104,7 +105,8 @@ async function archive(entries: readonly (Partial<Header> & { name: string })[])
 }
 
 describe('a cable that is pulled', () => {
-  it.each([[2_000], [9_000_000], [19_000_000]])(
+  // The others with `npm run kills`.
+  it.each(isLong ? [[2_000], [9_000_000], [19_000_000]] : [[9_000_000]])(
     'while apps are copied, after %i bytes, is waited for',
     { timeout: 60_000 },
     async (bytes) => {
@@ -120,7 +122,7 @@ describe('a cable that is pulled', () => {
     },
   );
 
-  it.each([[500_000], [5_500_000], [6_200_000]])(
+  it.each(isLong ? [[500_000], [5_500_000], [6_200_000]] : [[5_500_000]])(
     'while an app is put back, after %i bytes, is waited for, and the app is as kept',
     { timeout: 60_000 },
     async (bytes) => {

@@ -169,7 +169,7 @@ it('is read as it is where the phone packs otherwise than gzip', () =>
   ));
 
 it('comes out right, or not at all, whatever the tool does', async () => {
-  for (let seed = 0; seed < faultSeeds(2); seed++)
+  for (let seed = 0; seed < faultSeeds(1); seed++)
     await withGzip(mangling(numbersOf(seed * 13 + 1)), async () => {
       await packing();
       await keepAgain();
