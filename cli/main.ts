@@ -9,6 +9,13 @@ import {
   type ExportPacking,
 } from '@keen-larder/core/larder/export-plan.ts';
 import { findInLarder } from './find.ts';
+import {
+  offsiteRestore,
+  offsiteStatus,
+  offsiteSync,
+  type OffsiteOptions,
+  type OffsiteRestoreOptions,
+} from './offsite.ts';
 import { compareSets, type CompareOptions } from './compare.ts';
 import { exportSet, listSets, showOrder, verifySets } from './larder-commands.ts';
 import { importFiles, type ImportOptions } from './import.ts';
@@ -103,6 +110,36 @@ program
   .action(async (first: string, second: string, options: CompareOptions) =>
     done(await compareSets(first, second, options)),
   );
+
+const offsite = program
+  .command('offsite')
+  .description('the copy of the larder in a bucket; the application must not be running');
+
+offsite
+  .command('status')
+  .description('says what of the larder the bucket has; ends with 1 where something is missing')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: OffsiteOptions) => done(await offsiteStatus(options)));
+
+offsite
+  .command('sync')
+  .description('sends what is missing, and removes what is needed no more')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: OffsiteOptions) => done(await offsiteSync(options)));
+
+offsite
+  .command('restore')
+  .description('fetches what the larder does not have, also into a home folder that is empty')
+  .option('--bucket <name>', 'where the home folder does not know it')
+  .option('--endpoint <url>', 'of the service; left out for the usual one of the region')
+  .option('--region <name>', 'of the bucket', 'us-east-1')
+  .option('--prefix <names/>', 'before the names of all objects', '')
+  .option('--set <set>', 'one set alone, by id or name')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: OffsiteRestoreOptions) => done(await offsiteRestore(options)));
 
 program
   .command('import <path>')

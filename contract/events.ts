@@ -12,6 +12,8 @@ export interface Events {
   larder: Record<string, never>;
   /** Copies of apps came, went or changed. */
   copies: Record<string, never>;
+  /** The off-site copy changed. */
+  offsite: Record<string, never>;
   /** A way to a phone came, went or changed. */
   connections: Record<string, never>;
   /** Files that can be imported came, went or were looked at. */

@@ -13,7 +13,9 @@ export type RunKind =
   | 'exporting'
   | 'comparing'
   | 'importing'
-  | 'rebuilding';
+  | 'rebuilding'
+  | 'copying-off-site'
+  | 'fetching';
 
 /** Runs that change what lies on a phone. */
 export const runsThatChange: ReadonlySet<RunKind> = new Set<RunKind>([

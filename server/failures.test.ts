@@ -5,6 +5,7 @@ import { UnsafeEntry } from '@keen-larder/core/apps/entries.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import {
   asOnePart,
+  BucketFailure,
   Cancelled,
   DamagedImage,
   failureTable,
@@ -18,6 +19,7 @@ import {
   plainWords,
   Problem,
   RunFailure,
+  SealFailure,
   ShelfFailure,
   traitsOf,
 } from './failures.ts';
@@ -68,6 +70,8 @@ describe('the table of failures', () => {
     ['FlashFailure', new FlashFailure('x'), true, true, false, 502],
     ['DamagedImage', new DamagedImage('x'), true, true, false, 422],
     ['ShelfFailure', new ShelfFailure('x'), false, false, false, 503],
+    ['BucketFailure', new BucketFailure('x'), false, false, false, 502],
+    ['SealFailure', new SealFailure('cut', 'x'), true, false, false, 422],
     ['FormatError', new FormatError('tar', 'header', 0, 'x'), true, true, false, 422],
     ['UnsafeEntry', new UnsafeEntry('x'), true, true, false, 422],
     ['full disk', full, false, false, false, 507],

@@ -93,6 +93,24 @@ export class ShelfFailure extends Error {
   override readonly name = 'ShelfFailure';
 }
 
+/** A bucket off-site did not do what it was to do; the message says which and what to do. */
+export class BucketFailure extends Error {
+  override readonly name = 'BucketFailure';
+}
+
+/** What is sealed cannot be opened; the message says why. */
+export class SealFailure extends Error {
+  override readonly name = 'SealFailure';
+
+  /** @param what is wrong: the secret, the format, what is sealed was cut off, or is not as it was sealed */
+  constructor(
+    readonly what: 'secret' | 'format' | 'cut' | 'changed',
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
 /** @param what was written, or is wrong with it */
 export const notAsWritten = (what: string): ShelfFailure =>
   new ShelfFailure(
@@ -196,6 +214,8 @@ export const failureTable: readonly FailureRow[] = [
   { name: 'FlashFailure', is: a(FlashFailure), ...ofOnePart, status: 502 },
   { name: 'DamagedImage', is: a(DamagedImage), ...ofOnePart, status: 422 },
   { name: 'ShelfFailure', is: a(ShelfFailure), ...final, isFinal: false, status: 503 },
+  { name: 'BucketFailure', is: a(BucketFailure), ...final, isFinal: false, status: 502 },
+  { name: 'SealFailure', is: a(SealFailure), ...final, status: 422 },
   { name: 'FormatError', is: a(FormatError), ...ofOnePart, status: 422 },
   { name: 'UnsafeEntry', is: a(UnsafeEntry), ...ofOnePart, status: 422 },
   { name: 'full disk', is: isDiskFull, ...final, isFinal: false, isExpected: false, status: 507 },

@@ -19,6 +19,7 @@ import { nameStatements } from './database/names/names.ts';
 import { larderTimeStatements, settingStatements, shelfStatements } from './database/shelves.ts';
 import { cableStatements, paceStatements } from './database/cables.ts';
 import { keepRuleStatements } from './database/keep-rules.ts';
+import { offsiteStatements } from './database/offsite/offsite.ts';
 import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
@@ -36,6 +37,9 @@ import { Order } from './larder/upkeep/order.ts';
 import { Scrubber } from './larder/upkeep/scrubber.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
+import { GoingOn } from './offsite/going-on.ts';
+import { keptThings } from './offsite/kept-things.ts';
+import { Offsite } from './offsite/offsite.ts';
 import { adbKeyOf, type AdbKey } from './links/adb/key.ts';
 import type { UsbBus } from './links/usb/usb-bus.ts';
 import { openHome } from './disk/home.ts';
@@ -51,6 +55,7 @@ import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
 import { ImagingSheets } from './runs/imaging/imaging-sheets.ts';
 import { RestoringSheets } from './runs/restoring/restoring-sheets.ts';
+import { startCopyingOffSite } from './runs/files/copying-off-site.ts';
 import { kindsOfRun } from './runs/kinds-of-run.ts';
 import { Shelf, type ShelfFinding } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
@@ -100,6 +105,7 @@ export interface KeenLarder extends RunContext {
   readonly comparing: Comparing;
   readonly finding: Finding;
   readonly nameIndex: NameIndex;
+  readonly offsite: Offsite;
   readonly order: Order;
   readonly scrubber: Scrubber;
   readonly forecaster: Forecaster;
@@ -235,8 +241,25 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const isBusy = () => engine.list().some(isLive);
   const names = nameStatements(join(home, 'names.sqlite'));
   const nameIndex = new NameIndex({ names, sets, settings: settingStatements(db), inside, isBusy });
-  larder.onChange = () => nameIndex.look();
   nameIndex.start();
+  const offsite = new Offsite({
+    ...{ home, shelf, now },
+    rows: offsiteStatements(db),
+    things: () => keptThings(shelf, sets, copyRows),
+    onChange: () => feed.send('offsite', {}),
+  });
+  const goingOn = new GoingOn({
+    ...{ isBusy, now },
+    mayGoOn: (hour) => offsite.mayGoOn(hour),
+    async goOn() {
+      if ((await offsite.missing()).length === 0) return offsite.tidy();
+      return (await engine.ended((await startCopyingOffSite(app)).id)).state === 'done';
+    },
+  });
+  larder.onChange = () => {
+    nameIndex.look();
+    goingOn.look();
+  };
   const scrubber = new Scrubber({
     shelf,
     chunks,
@@ -252,7 +275,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     ...(options.scrubDays !== undefined && { days: options.scrubDays }),
   });
   scrubber.start();
-  return {
+  goingOn.start();
+  const app: KeenLarder = {
     bench,
     larder,
     forecaster,
@@ -263,6 +287,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     comparing: new Comparing(larder, inside),
     finding: new Finding({ larder, names, sets, phones }),
     nameIndex,
+    offsite,
     scrubber,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
     engine,
@@ -292,6 +317,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     async close() {
       clearInterval(tidying);
       clearInterval(awaitingShelf);
+      goingOn.stop();
       await Promise.all([scrubber.stop(), nameIndex.stop()]);
       await engine.stop();
       await incoming.stop();
@@ -305,4 +331,5 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       unlock();
     },
   };
+  return app;
 }

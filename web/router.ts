@@ -7,6 +7,7 @@ import ImportPage from './views/larder/ImportPage.vue';
 import LookInside from './views/larder/LookInside.vue';
 import ComparePage from './views/larder/comparing/ComparePage.vue';
 import FindPage from './views/larder/finding/FindPage.vue';
+import OffsitePage from './views/larder/offsite/OffsitePage.vue';
 import OrderPage from './views/larder/OrderPage.vue';
 import SetPage from './views/larder/SetPage.vue';
 import PracticeBench from './views/practice/PracticeBench.vue';
@@ -81,6 +82,12 @@ export const router = createRouter({
       meta: { title: 'Copies', place: 'Larder' },
     },
     { path: '/larder/find', name: 'find', component: FindPage, meta: { title: 'Find', place: 'Larder' } },
+    {
+      path: '/larder/off-site',
+      name: 'offsite',
+      component: OffsitePage,
+      meta: { title: 'Off-site', place: 'Larder' },
+    },
     { path: '/larder/order', name: 'order', component: OrderPage, meta: { title: 'Order', place: 'Larder' } },
     {
       path: '/larder/compare/:id/:other',

@@ -3,18 +3,19 @@ import { join } from 'node:path';
 import express, { type ErrorRequestHandler, type Express, type RequestHandler, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
-import { benchRoutes } from './bench-routes.ts';
-import { codeRoutes } from './code-routes.ts';
-import { copyRoutes } from './copy-routes.ts';
-import { recordRoutes } from './record-routes.ts';
-import { eventRoutes } from './event-routes.ts';
-import { importRoutes } from './import-routes.ts';
-import { insideRoutes } from './inside-routes.ts';
-import { practiceRoutes } from './practice-routes.ts';
-import { runRoutes } from './run-routes.ts';
+import { benchRoutes } from './routes/bench-routes.ts';
+import { codeRoutes } from './routes/code-routes.ts';
+import { copyRoutes } from './routes/copy-routes.ts';
+import { recordRoutes } from './routes/record-routes.ts';
+import { eventRoutes } from './routes/event-routes.ts';
+import { importRoutes } from './routes/import-routes.ts';
+import { insideRoutes } from './routes/inside-routes.ts';
+import { practiceRoutes } from './routes/practice-routes.ts';
+import { runRoutes } from './routes/run-routes.ts';
 import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
 import { keyFromLink, withKeyOnly } from './access.ts';
-import { setRoutes } from './set-routes.ts';
+import { offsiteRoutes } from './routes/offsite-routes.ts';
+import { setRoutes } from './routes/set-routes.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { isDiskFull, plainWords, Problem, traitsOf } from '../failures.ts';
 
@@ -99,6 +100,7 @@ export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptio
     codeRoutes(app),
     recordRoutes(app),
     setRoutes(app),
+    offsiteRoutes(app),
     insideRoutes(app),
     importRoutes(app),
     runRoutes(app),

@@ -21,4 +21,6 @@ export const kindsOfRun: KindsOfRun = {
   comparing: {},
   importing: {},
   rebuilding: {},
+  'copying-off-site': { interrupted: () => 'What was sent before is there: it goes on with the rest.' },
+  fetching: { interrupted: () => 'What was fetched before is on the shelf. Fetch it again: the rest comes.' },
 };

@@ -3,8 +3,8 @@ import { BlockPool } from './threads/block-pool.ts';
 import type { Block } from './threads/chunk-worker.ts';
 import { chunkDigest } from './threads/digest.ts';
 import { ImageWriter } from './image-writer.ts';
-import { chunkBytes, codecs, packBytes, zeroDigest } from './packs/pack-format.ts';
-import { PackWriter, type PackedChunk } from './packs/pack-writer.ts';
+import { chunkBytes, codecs, packBytes, zeroDigest, type PackedChunk } from './packs/pack-format.ts';
+import { PackWriter } from './packs/pack-writer.ts';
 import type { Shelf } from './shelf.ts';
 
 /** Blocks of shared memory under way at once; bounds the memory of a run. */

@@ -21,6 +21,13 @@ import type {
 } from '@keen-larder/contract/comparing.ts';
 import type { FindView, NameIndexView } from '@keen-larder/contract/finding.ts';
 import type { NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
+import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/offsite.ts';
+import type {
+  OffsiteFetch,
+  OffsiteLimits,
+  OffsiteStart,
+  OffsiteUnlock,
+} from '@keen-larder/contract/requests/offsite.ts';
 import type { OrderRoom, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import type { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
@@ -140,6 +147,14 @@ export const api = {
   find: (text: string) => ask<FindView>(`/find?q=${at(text)}`),
   names: () => ask<NameIndexView>('/names'),
   setNames: (change: NameIndexChange) => ask<NameIndexView>('/names', 'PUT', change),
+  offsite: () => ask<OffsiteView>('/offsite'),
+  setUpOffsite: (request: OffsiteStart) => ask<OffsiteSetUp>('/offsite', 'PUT', request),
+  turnOffOffsite: () => ask<OffsiteView>('/offsite', 'DELETE'),
+  unlockOffsite: (request: OffsiteUnlock) => ask<OffsiteView>('/offsite/unlocking', 'POST', request),
+  limitOffsite: (request: OffsiteLimits) => ask<OffsiteView>('/offsite/limits', 'PUT', request),
+  copyOffsite: () => ask<RunView>('/offsite/copying', 'POST', {}),
+  offsiteElsewhere: () => ask<OffsiteThingView[]>('/offsite/elsewhere'),
+  fetchOffsite: (request: OffsiteFetch) => ask<RunView>('/offsite/fetching', 'POST', request),
   order: () => ask<OrderView>('/order'),
   scrub: () => ask<ScrubView>('/scrub'),
   orderRoom: () => ask<OrderRoom>('/order/room'),

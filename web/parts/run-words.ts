@@ -14,6 +14,8 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   comparing: 'Comparing',
   importing: 'Importing',
   rebuilding: 'Rebuilding the catalogue',
+  'copying-off-site': 'Copying off-site',
+  fetching: 'Fetching from off-site',
 };
 
 export const runStates: Readonly<Record<RunState, string>> = {

@@ -11,6 +11,7 @@ import { useDesktop } from './desktop.ts';
 import { useImports } from './imports.ts';
 import { useLarder } from './larder.ts';
 import { announceError, nowDone, useNotices, workOf } from './notices.ts';
+import { useOffsite } from './offsite.ts';
 import { useRuns } from './runs.ts';
 
 /** Hands the server's news to the stores while the application is shown; tells whether the server answers. */
@@ -25,6 +26,7 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
   const desktop = useDesktop();
   const router = useRouter();
   const onLine = ref(true);
+  const offsite = useOffsite();
 
   const loadAll = () =>
     Promise.all([bench.load(), larder.load(), runs.load(), imports.load(), connections.load()]).catch(
@@ -63,6 +65,7 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
         'run-log': ({ runId, line }) => runs.takeLine(runId, line),
         larder: () => void larder.load(),
         copies: () => void copies.refresh(),
+        offsite: () => void offsite.refresh().catch(announceError),
         imports: () => void imports.load(),
         connections: () => void connections.load(),
       },

@@ -42,3 +42,11 @@ export interface Record {
   readonly storedBytes: number;
   readonly plainBytes: number;
 }
+
+/** A chunk ready to be stored. */
+export interface PackedChunk {
+  readonly digest: Buffer;
+  readonly codec: number;
+  readonly stored: Uint8Array;
+  readonly plainBytes: number;
+}

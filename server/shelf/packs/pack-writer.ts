@@ -4,17 +4,8 @@ import { join } from 'node:path';
 import { ChunkDigest } from '../threads/digest.ts';
 import { partialSuffix, renameDurably } from '../../disk/durable.ts';
 import { writeAllWhole, writeWhole } from '../../disk/whole-writes.ts';
-import { packTrailer, recordHeader, recordMagic, trailerMagic, type Record } from './pack-format.ts';
-
-const reserved = new Uint8Array(3);
-
-/** A chunk ready to be stored. */
-export interface PackedChunk {
-  readonly digest: Buffer;
-  readonly codec: number;
-  readonly stored: Uint8Array;
-  readonly plainBytes: number;
-}
+import { headOf, trailerOf } from './pack-bytes.ts';
+import type { PackedChunk, Record } from './pack-format.ts';
 
 /** A pack being filled. It counts for nothing until `seal` has resolved. */
 export class PackWriter {
@@ -40,16 +31,9 @@ export class PackWriter {
   /** Appends chunks in one write; their bytes may be used again when it has resolved. */
   async append(chunks: readonly PackedChunk[]): Promise<void> {
     const pieces: Uint8Array[] = [];
-    for (const { digest, codec, stored, plainBytes } of chunks) {
-      const header = new Uint8Array(recordHeader.bytes);
-      recordHeader.write(header, 0, {
-        magic: recordMagic,
-        codec,
-        reserved,
-        storedBytes: stored.length,
-        plainBytes,
-        digest,
-      });
+    for (const chunk of chunks) {
+      const { digest, codec, stored, plainBytes } = chunk;
+      const header = headOf(chunk);
       const offset = this.bytes + header.length;
       this.records.push({ digest, codec, offset, storedBytes: stored.length, plainBytes });
       this.headers.update(header);
@@ -69,14 +53,7 @@ export class PackWriter {
    * @param check reads the file; throws when it is not what was written
    */
   async seal(check: (path: string, records: readonly Record[]) => Promise<void>): Promise<number> {
-    const trailer = new Uint8Array(packTrailer.bytes);
-    packTrailer.write(trailer, 0, {
-      magic: trailerMagic,
-      records: this.records.length,
-      reserved: 0,
-      recordsBytes: BigInt(this.bytes),
-      digest: this.headers.digest(),
-    });
+    const trailer = trailerOf(this.records.length, this.bytes, this.headers.digest());
     await writeWhole(this.file, trailer);
     await this.file.sync();
     await this.file.close();

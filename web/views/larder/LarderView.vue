@@ -73,6 +73,7 @@ const emptyBin = (atOnce: boolean) =>
     <span class="elsewhere">
       <RouterLink to="/larder/find">Find</RouterLink>
       <RouterLink to="/larder/order">Order</RouterLink>
+      <RouterLink to="/larder/off-site">Off-site</RouterLink>
       <RouterLink to="/larder/copies">Copies of apps and records</RouterLink>
     </span>
   </header>

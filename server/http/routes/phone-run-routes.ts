@@ -1,8 +1,8 @@
 import type { Router } from 'express';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { withMark } from '../runs/engine/sheet-mark.ts';
-import { valid } from './validate.ts';
+import { withMark } from '../../runs/engine/sheet-mark.ts';
+import { valid } from '../validate.ts';
 
 /** How a request for one kind of run on a phone is taken: its class, and what answers it. */
 type Taken<Request extends object, Answer> = readonly [

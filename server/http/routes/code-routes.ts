@@ -4,10 +4,10 @@ import { TrackersChange } from '@keen-larder/contract/requests/trackers.ts';
 import { trackersAmong } from '@keen-larder/core/apps/trackers.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readClasses } from '@keen-larder/core/formats/apk/apk.ts';
-import { imageSource } from '../larder/inside/image-source.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { valid } from './validate.ts';
-import { Problem } from '../failures.ts';
+import { imageSource } from '../../larder/inside/image-source.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { valid } from '../validate.ts';
+import { Problem } from '../../failures.ts';
 
 /** What is in the code of apps, and the list of trackers that is looked for in it. */
 export function codeRoutes(app: KeenLarder): Router {

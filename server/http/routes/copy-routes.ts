@@ -15,20 +15,20 @@ import {
   TakingOutStart,
   VerifyingCopies,
 } from '@keen-larder/contract/requests/apps.ts';
-import { copyTar } from '../larder/copy-export.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { startChangingApps } from '../runs/apps/changing-apps.ts';
-import { startCopying } from '../runs/apps/copying.ts';
-import { startMoving } from '../runs/apps/moving.ts';
+import { copyTar } from '../../larder/copy-export.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { startChangingApps } from '../../runs/apps/changing-apps.ts';
+import { startCopying } from '../../runs/apps/copying.ts';
+import { startMoving } from '../../runs/apps/moving.ts';
 import {
   appsInRecovery,
   appsInside,
   startTakingInRecovery,
   startTakingOut,
-} from '../runs/apps/taking-out.ts';
-import { startVerifyingCopies } from '../runs/files/verifying.ts';
-import { startPuttingApps } from '../runs/apps/putting-apps.ts';
-import { valid } from './validate.ts';
+} from '../../runs/apps/taking-out.ts';
+import { startVerifyingCopies } from '../../runs/files/verifying.ts';
+import { startPuttingApps } from '../../runs/apps/putting-apps.ts';
+import { valid } from '../validate.ts';
 import { phoneRunRoutes } from './phone-run-routes.ts';
 
 /** Copies of apps: taking them, keeping them, putting them back. */

@@ -8,12 +8,12 @@ import {
   PuttingRecordsRequest,
   PuttingRecordsStart,
 } from '@keen-larder/contract/requests/records.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { startKeepingRecords } from '../runs/records/keeping-records.ts';
-import { startPuttingRecords } from '../runs/records/putting-records.ts';
-import { recordsOnPhone } from '../runs/records/records-on-phone.ts';
-import { readImage } from '../shelf/image-reader.ts';
-import { valid } from './validate.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { startKeepingRecords } from '../../runs/records/keeping-records.ts';
+import { startPuttingRecords } from '../../runs/records/putting-records.ts';
+import { recordsOnPhone } from '../../runs/records/records-on-phone.ts';
+import { readImage } from '../../shelf/image-reader.ts';
+import { valid } from '../validate.ts';
 import { phoneRunRoutes } from './phone-run-routes.ts';
 
 /** Personal records: what a phone has, keeping them, putting them back. */

@@ -1,7 +1,7 @@
 import { Router } from 'express';
 import { practiceActionKind, type PracticeAction } from '@keen-larder/contract/requests/practice.ts';
-import { valid } from './validate.ts';
-import { Problem } from '../failures.ts';
+import { valid } from '../validate.ts';
+import { Problem } from '../../failures.ts';
 
 /** Passes the practice bench's controls on to the simulated phones, so that the page talks to one origin. */
 export function practiceRoutes(controlUrl: string | undefined): Router {

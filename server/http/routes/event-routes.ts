@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import type { Feed, FeedEvent } from '../events/feed.ts';
+import type { Feed, FeedEvent } from '../../events/feed.ts';
 
 const heartbeatMs = 20_000;
 /** So many bytes wait at most for a reader that does not read. */

@@ -3,8 +3,8 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
 import { InsideRequest, TreeRequest } from '@keen-larder/contract/requests/sets.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { valid } from './validate.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { valid } from '../validate.ts';
 
 /** What lies within images on the shelf, and what differs between two sets. */
 export function insideRoutes({ inside, comparing }: KeenLarder): Router {

@@ -1,10 +1,10 @@
 import { Router } from 'express';
 import type { ProofView } from '@keen-larder/contract/runs.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { proofPage } from '../runs/restoring/proof-page.ts';
-import { resumeRun } from '../runs/resuming.ts';
-import { Problem } from '../failures.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { proofPage } from '../../runs/restoring/proof-page.ts';
+import { resumeRun } from '../../runs/resuming.ts';
+import { Problem } from '../../failures.ts';
 
 /** Runs, live and past. */
 export function runRoutes(app: KeenLarder): Router {

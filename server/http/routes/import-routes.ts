@@ -6,12 +6,12 @@ import {
   ImportingStart,
 } from '@keen-larder/contract/requests/imports.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
-import { importSheet, knownParts, knownPartitions, startImporting } from '../runs/files/importing.ts';
-import { withMark } from '../runs/engine/sheet-mark.ts';
-import { valid } from './validate.ts';
-import { Problem } from '../failures.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { importAppsSheet, startImportingApps } from '../../runs/files/importing-apps.ts';
+import { importSheet, knownParts, knownPartitions, startImporting } from '../../runs/files/importing.ts';
+import { withMark } from '../../runs/engine/sheet-mark.ts';
+import { valid } from '../validate.ts';
+import { Problem } from '../../failures.ts';
 
 /** A copy may take hours; between two pieces of it no more than this. */
 const uploadStallMs = 60_000;

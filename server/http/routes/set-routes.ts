@@ -6,14 +6,14 @@ import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/fin
 import { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { plainFileName } from '../larder/set-sums.ts';
-import { exportTar } from '../larder/export.ts';
-import { exportOptions, startExporting } from '../runs/files/exporting.ts';
-import { startRebuilding } from '../runs/files/rebuilding.ts';
-import { startVerifying } from '../runs/files/verifying.ts';
-import { readImage } from '../shelf/image-reader.ts';
-import { valid } from './validate.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { plainFileName } from '../../larder/set-sums.ts';
+import { exportTar } from '../../larder/export.ts';
+import { exportOptions, startExporting } from '../../runs/files/exporting.ts';
+import { startRebuilding } from '../../runs/files/rebuilding.ts';
+import { startVerifying } from '../../runs/files/verifying.ts';
+import { readImage } from '../../shelf/image-reader.ts';
+import { valid } from '../validate.ts';
 
 /** Sets: their labels and contents, finding them, keeping them in order, verifying and exporting. */
 export function setRoutes(app: KeenLarder): Router {

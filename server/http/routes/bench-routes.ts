@@ -9,14 +9,14 @@ import {
   RestartRequest,
 } from '@keen-larder/contract/requests/phones.ts';
 import { RestoringRequest, RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
-import type { KeenLarder } from '../keen-larder.ts';
-import { startComparing } from '../runs/imaging/comparing.ts';
-import { startImaging } from '../runs/imaging/imaging.ts';
-import { startLocking } from '../runs/restoring/locking.ts';
-import { startRestoring } from '../runs/restoring/restoring.ts';
-import { halfWritten } from '../runs/restoring/writing-journal.ts';
-import { valid } from './validate.ts';
-import { Problem } from '../failures.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { startComparing } from '../../runs/imaging/comparing.ts';
+import { startImaging } from '../../runs/imaging/imaging.ts';
+import { startLocking } from '../../runs/restoring/locking.ts';
+import { startRestoring } from '../../runs/restoring/restoring.ts';
+import { halfWritten } from '../../runs/restoring/writing-journal.ts';
+import { valid } from '../validate.ts';
+import { Problem } from '../../failures.ts';
 import { phoneRunRoutes } from './phone-run-routes.ts';
 
 /** Phones: what they are, their partitions, their restarts, imaging them and putting back onto them. */

@@ -1,0 +1,41 @@
+/** What is off-site, and how the copy stands. */
+export interface OffsiteView {
+  /** `off` where no bucket is set, `locked` until its passphrase is given. */
+  readonly state: 'off' | 'locked' | 'open';
+  /** In words: which bucket, where. */
+  readonly place: string | undefined;
+  /** What this bench is called for others that share the bucket. */
+  readonly benchName: string | undefined;
+  /** Sets and copies of the larder. */
+  readonly keptCount: number;
+  /** Of these, how many the bucket had all of when it was looked at last. */
+  readonly offsiteCount: number;
+  /** When all of it was compared with the bucket last. */
+  readonly comparedAt: number | undefined;
+  /** Why the last try did not succeed. */
+  readonly fault: string | undefined;
+  /** Since when each set is off-site, by id. */
+  readonly since: Readonly<Record<string, number>>;
+  /** Bytes a second at most; undefined for no limit. */
+  readonly bytesPerSecond: number | undefined;
+  /** Hours of the day between which it goes on by itself. */
+  readonly hours: readonly [from: number, to: number] | undefined;
+}
+
+/** The recovery key of a new seal. It is shown once. */
+export interface OffsiteSetUp {
+  readonly view: OffsiteView;
+  readonly recoveryKey: string | undefined;
+}
+
+/** Something in the bucket that the larder does not have. */
+export interface OffsiteThingView {
+  readonly bench: string;
+  readonly benchName: string;
+  readonly kind: 'sets' | 'copies' | 'records';
+  readonly id: string;
+  readonly name: string;
+  readonly nickname: string;
+  readonly createdAt: number;
+  readonly bytes: number;
+}

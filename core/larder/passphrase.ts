@@ -1,0 +1,2 @@
+/** Shorter passphrases are guessed. */
+export const leastPassphrase = 12;

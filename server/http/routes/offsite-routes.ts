@@ -1,0 +1,46 @@
+import { Router } from 'express';
+import {
+  OffsiteFetch,
+  OffsiteLimits,
+  OffsiteStart,
+  OffsiteUnlock,
+} from '@keen-larder/contract/requests/offsite.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { startCopyingOffSite, startFetching } from '../../runs/files/copying-off-site.ts';
+import { valid } from '../validate.ts';
+
+/** The copy of the larder in a bucket. */
+export function offsiteRoutes(app: KeenLarder): Router {
+  const { offsite } = app;
+  const routes = Router();
+
+  routes.get('/offsite', (_request, response) => void response.json(offsite.view()));
+
+  routes.put('/offsite', async (request, response) => {
+    response.json(await offsite.setUp(valid(OffsiteStart, request.body)));
+  });
+
+  routes.delete('/offsite', (_request, response) => void response.json(offsite.turnOff()));
+
+  routes.post('/offsite/unlocking', async (request, response) => {
+    response.json(await offsite.unlock(valid(OffsiteUnlock, request.body).passphrase));
+  });
+
+  routes.put('/offsite/limits', async (request, response) => {
+    response.json(await offsite.setLimits(valid(OffsiteLimits, request.body)));
+  });
+
+  routes.post('/offsite/copying', async (_request, response) => {
+    response.status(202).json(await startCopyingOffSite(app));
+  });
+
+  routes.get('/offsite/elsewhere', async (_request, response) => {
+    response.json(await offsite.elsewhere());
+  });
+
+  routes.post('/offsite/fetching', async (request, response) => {
+    response.status(202).json(await startFetching(app, valid(OffsiteFetch, request.body).things));
+  });
+
+  return routes;
+}

@@ -1,0 +1,32 @@
+import type { CopyStatements } from '../database/copies.ts';
+import type { SetStatements } from '../database/sets.ts';
+import { digestsOf } from '../shelf/manifest.ts';
+import type { Shelf } from '../shelf/shelf.ts';
+import type { KeptThing } from './keeping-in-step.ts';
+
+/** Everything that a larder keeps, as it goes off-site: the newest sets first. */
+export function keptThings(shelf: Shelf, sets: SetStatements, copies: CopyStatements): KeptThing[] {
+  const ofSets = sets.all().map(({ id, label }): KeptThing => ({
+    kind: 'sets',
+    id,
+    name: `“${label}”`,
+    manifest: async () => JSON.stringify(await shelf.manifests.read(id)),
+    chunks: () => distinct(sets.heads(id).map(({ partition }) => sets.image(id, partition)!.chunks)),
+  }));
+  const ofCopies = (kind: 'app' | 'records') =>
+    copies.all(kind).map(({ id, subject, nickname }): KeptThing => ({
+      kind: kind === 'app' ? 'copies' : 'records',
+      id,
+      name: `The copy of ${subject} of ${nickname}`,
+      manifest: async () => JSON.stringify(await (kind === 'app' ? shelf.copies : shelf.records).read(id)),
+      chunks: () => distinct(copies.headsOf(id).map(({ name }) => copies.part(id, name)!.chunks)),
+    }));
+  return [...ofSets, ...ofCopies('app'), ...ofCopies('records')];
+}
+
+function distinct(lists: readonly Buffer[]): Buffer[] {
+  const found = new Map<string, Buffer>();
+  for (const list of lists)
+    for (const digest of digestsOf(list)) if (digest) found.set(digest.toString('latin1'), digest);
+  return [...found.values()];
+}

@@ -1,0 +1,375 @@
+import { randomUUID } from 'node:crypto';
+import { setTimeout as pause } from 'node:timers/promises';
+import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/offsite.ts';
+import type { OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
+import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
+import type { OffsiteStatements } from '../database/offsite/offsite.ts';
+import { BucketFailure, Problem, SealFailure } from '../failures.ts';
+import {
+  changePassphrase,
+  makeSeal,
+  openSeal,
+  parseSeal,
+  type Cost,
+  type OpenSeal,
+  type Seal,
+} from '../sealing/seal-key.ts';
+import { printedKey } from '../sealing/recovery-key.ts';
+import type { Shelf } from '../shelf/shelf.ts';
+import { objectNames, type Bucket } from './bucket.ts';
+import { hasAny, readState, type OffsiteManifest } from './bucket-state.ts';
+import { Fetching, type OffsiteThing } from './fetching.ts';
+import { KeepingInStep, type InStep, type KeptThing } from './keeping-in-step.ts';
+import {
+  placeWithKey,
+  readOffsiteFile,
+  removeOffsiteFile,
+  writeOffsiteFile,
+  type OffsiteFile,
+} from './offsite-file.ts';
+import { OffsitePacks } from './offsite-packs.ts';
+import type { BucketPlace } from './s3-bucket.ts';
+import { SealedBucket } from './sealed-bucket.ts';
+
+interface OffsiteParts {
+  readonly home: string;
+  readonly shelf: Shelf;
+  readonly rows: OffsiteStatements;
+  readonly things: () => KeptThing[];
+  readonly now: () => number;
+  readonly onChange: () => void;
+  /** What opening a new seal takes; left out for the usual. */
+  readonly sealCost?: Cost;
+  /** Tests give one in memory. */
+  readonly bucketAt?: (place: BucketPlace) => Bucket;
+}
+
+/** An open bucket, and what is done with it. */
+interface OpenBucket {
+  readonly sealed: SealedBucket;
+  readonly packs: OffsitePacks;
+  readonly keeping: KeepingInStep;
+  readonly fetching: Fetching;
+}
+
+/** The copy of the larder in a bucket that several benches may share. */
+export class Offsite {
+  private file: OffsiteFile | undefined;
+  private open: OpenBucket | undefined;
+  private comparedAt: number | undefined;
+  private fault: string | undefined;
+
+  constructor(private readonly parts: OffsiteParts) {
+    this.file = readOffsiteFile(parts.home);
+  }
+
+  view(): OffsiteView {
+    const { rows, things } = this.parts;
+    const kept = rows.kept();
+    const all = things();
+    const isOffsite = new Set(kept.map(keyOf));
+    return {
+      state: !this.file ? 'off' : this.open ? 'open' : 'locked',
+      place: this.file && wordsOf(this.file.place),
+      benchName: this.file?.bench.name,
+      keptCount: all.length,
+      offsiteCount: all.filter((thing) => isOffsite.has(keyOf(thing))).length,
+      comparedAt: this.comparedAt,
+      fault: this.fault,
+      since: Object.fromEntries(
+        kept.filter(({ kind }) => kind === 'sets').map(({ id, since }) => [id, since]),
+      ),
+      bytesPerSecond: this.file?.bytesPerSecond,
+      hours: this.file?.hours,
+    };
+  }
+
+  /**
+   * Takes a bucket into use. A new one is sealed with the passphrase; one that others use already is opened with theirs.
+   * @throws Problem, BucketFailure, SealFailure
+   */
+  async setUp({ place, passphrase, benchName }: OffsiteStart): Promise<OffsiteSetUp> {
+    const before = this.file?.place;
+    const wanted = { accessKeyId: before?.accessKeyId, secretAccessKey: before?.secretAccessKey, ...place };
+    const bucket = await this.bucketAt(wanted as OffsiteFile['place']);
+    const found = await sealIn(bucket);
+    let recoveryKey: string | undefined;
+    let open: OpenSeal;
+    if (found) open = await openSeal(found, passphrase);
+    else {
+      if (passphrase.length < leastPassphrase)
+        throw new Problem(
+          422,
+          `Choose a passphrase of at least ${leastPassphrase} letters: several words are easy to remember.`,
+        );
+      const made = await makeSeal(passphrase, this.parts.sealCost);
+      open = made;
+      recoveryKey = printedKey(made.recoveryKey);
+      await bucket.put(objectNames.seal, sealText(made.seal));
+    }
+    await this.takeIntoUse(bucket, open, wanted as OffsiteFile['place'], {
+      id: randomUUID(),
+      name: benchName,
+    });
+    return { view: this.view(), recoveryKey };
+  }
+
+  /**
+   * Takes up a bucket that is in use, in the place of the only bench that uses it: its home was lost. Where there are several, as one more.
+   * @throws Problem 404 where nothing is there
+   */
+  async takeOver({ place, passphrase, benchName: name }: OffsiteStart): Promise<void> {
+    const bucket = await this.bucketAt(place);
+    const seal = await sealIn(bucket);
+    if (!seal) throw new Problem(404, `${bucket.place} has no copy of a larder in it.`);
+    const open = await openSeal(seal, passphrase);
+    const benches = new Set((await readState(bucket)).kept.map(({ bench }) => bench));
+    const [only] = benches;
+    const bench =
+      only === undefined || benches.size > 1
+        ? { id: randomUUID(), name }
+        : { id: only, name: (await nameOfBench(new SealedBucket(bucket, open), only)) ?? name };
+    await this.takeIntoUse(bucket, open, place, bench);
+  }
+
+  /** Opens the bucket's seal, until the program ends. @throws SealFailure, Problem 409 */
+  async unlock(secret: string): Promise<OffsiteView> {
+    const file = this.required();
+    this.use(await this.bucketAt(file.place), await openSeal(file.seal, secret));
+    this.changed(undefined);
+    return this.view();
+  }
+
+  /** @throws Problem 409 where it is not open, BucketFailure */
+  async changePassphrase(passphrase: string): Promise<void> {
+    const { sealed } = this.requiredOpen();
+    const seal = await changePassphrase(sealed.seal, passphrase);
+    await sealed.bucket.put(objectNames.seal, sealText(seal));
+    this.file = { ...this.required(), seal };
+    await writeOffsiteFile(this.parts.home, this.file);
+  }
+
+  async setLimits({ bytesPerSecond, hours }: OffsiteLimits): Promise<OffsiteView> {
+    const { place, bench, seal } = this.required();
+    this.file = { place, bench, seal, ...(bytesPerSecond && { bytesPerSecond }), ...(hours && { hours }) };
+    await writeOffsiteFile(this.parts.home, this.file);
+    this.changed(undefined);
+    return this.view();
+  }
+
+  /** The bench goes on without it; what is in the bucket stays there. */
+  turnOff(): OffsiteView {
+    removeOffsiteFile(this.parts.home);
+    [this.file, this.open] = [undefined, undefined];
+    this.parts.rows.clear();
+    this.changed(undefined);
+    return this.view();
+  }
+
+  /** Whether it may go on by itself now. @param hour of the day */
+  mayGoOn(hour: number): boolean {
+    const [from, to] = this.file?.hours ?? [0, 24];
+    return this.open !== undefined && (from <= to ? hour >= from && hour < to : hour >= from || hour < to);
+  }
+
+  /** What the bucket does not have of the larder, by what it has now. @throws Problem 409, BucketFailure, SealFailure */
+  async missing(): Promise<KeptThing[]> {
+    return this.told(async () => (await this.requiredOpen().keeping.look(this.parts.things())).missing);
+  }
+
+  /** As they are stored here. */
+  bytesToSend(missing: readonly KeptThing[]): number {
+    const { packs } = this.requiredOpen();
+    const { shelf } = this.parts;
+    const wanted = new Map(
+      missing.flatMap((thing) => thing.chunks()).map((digest) => [digest.toString('latin1'), digest]),
+    );
+    return [...wanted.values()]
+      .filter((digest) => !packs.has(digest))
+      .reduce((sum, digest) => sum + (shelf.find(digest)?.storedBytes ?? 0), 0);
+  }
+
+  /** Sends what is missing, and removes what is needed no more. */
+  send(missing: readonly KeptThing[], passed: (bytes: number) => void, signal: AbortSignal): Promise<InStep> {
+    return this.told(async () => {
+      const { keeping } = this.requiredOpen();
+      const done = await keeping.send(missing, passed, signal);
+      await keeping.tidy(this.parts.things());
+      this.comparedAt = this.parts.now();
+      return done;
+    });
+  }
+
+  /** Where nothing is missing: removes what is needed no more. */
+  tidy(): Promise<boolean> {
+    return this.told(async () => {
+      await this.requiredOpen().keeping.tidy(this.parts.things());
+      this.comparedAt = this.parts.now();
+      return true;
+    });
+  }
+
+  /** What any bench has in the bucket. @throws Problem 409, BucketFailure, SealFailure */
+  async manifests(): Promise<OffsiteManifest[]> {
+    const { sealed, packs } = this.requiredOpen();
+    const state = await readState(sealed.bucket);
+    await packs.bringUpToDate(state);
+    return [...state.kept];
+  }
+
+  /** Everything in the bucket that the larder does not have. */
+  async elsewhere(): Promise<OffsiteThingView[]> {
+    const { fetching, sealed } = this.requiredOpen();
+    const here = new Set(this.parts.things().map(keyOf));
+    const names = new Map<string, string>();
+    const found: OffsiteThingView[] = [];
+    for (const manifest of await this.manifests()) {
+      if (here.has(keyOf(manifest))) continue;
+      const { bench, kind, id } = manifest;
+      if (!names.has(bench)) names.set(bench, (await nameOfBench(sealed, bench)) ?? 'a bench without a name');
+      const thing = await fetching.read(manifest).catch((error: unknown) => {
+        if (!(error instanceof SealFailure)) throw error;
+        this.fault = error.message;
+        return undefined;
+      });
+      if (!thing) continue;
+      const { name, text } = thing;
+      const { phone, createdAt, images, parts } = JSON.parse(text) as ManifestHead;
+      const bytes = (images ?? parts ?? []).reduce((sum, each) => sum + each.bytes, 0);
+      found.push({
+        ...{ bench, kind, id, name, bytes, benchName: names.get(bench)! },
+        nickname: phone.nickname,
+        createdAt: Date.parse(createdAt),
+      });
+    }
+    return found.sort((a, b) => b.createdAt - a.createdAt);
+  }
+
+  /** Reads a thing's manifest from the bucket. */
+  thing(manifest: OffsiteManifest): Promise<OffsiteThing> {
+    return this.requiredOpen().fetching.read(manifest);
+  }
+
+  /** Bytes of what of it is to be fetched, as they are stored. */
+  sizeOf(thing: OffsiteThing): number {
+    const { fetching, packs } = this.requiredOpen();
+    return packs.storedBytes(fetching.missing(thing));
+  }
+
+  get fetching(): Fetching {
+    return this.requiredOpen().fetching;
+  }
+
+  /** Puts chunks that are damaged on the shelf there anew. @returns how many the bucket had */
+  async repair(digests: readonly Buffer[]): Promise<number> {
+    const { packs, fetching } = this.requiredOpen();
+    await this.manifests();
+    const there = digests.filter((digest) => packs.has(digest));
+    if (there.length > 0) await fetching.fetch(there);
+    return there.length;
+  }
+
+  get isOpen(): boolean {
+    return this.open !== undefined;
+  }
+
+  private async bucketAt(place: OffsiteFile['place']): Promise<Bucket> {
+    const at = placeWithKey({ place });
+    if (this.parts.bucketAt) return this.parts.bucketAt(at);
+    // The client takes long to load.
+    const { S3Bucket } = await import('./s3-bucket.ts');
+    return new S3Bucket(at);
+  }
+
+  private async takeIntoUse(
+    bucket: Bucket,
+    open: OpenSeal,
+    place: OffsiteFile['place'],
+    bench: OffsiteFile['bench'],
+  ): Promise<void> {
+    this.file = { place, bench, seal: open.seal };
+    this.parts.rows.clear();
+    this.use(bucket, open);
+    await this.open!.sealed.put(
+      objectNames.bench(bench.id),
+      Buffer.from(JSON.stringify({ name: bench.name })),
+    );
+    await writeOffsiteFile(this.parts.home, this.file);
+    this.changed(undefined);
+  }
+
+  private use(bucket: Bucket, seal: OpenSeal): void {
+    const { rows, shelf, now } = this.parts;
+    const sealed = new SealedBucket(bucket, seal);
+    const bench = this.file!.bench.id;
+    const pace = async (bytes: number) => {
+      const limit = this.file?.bytesPerSecond;
+      if (limit) await pause((bytes / limit) * 1000);
+    };
+    const packs = new OffsitePacks({ sealed, rows, bench, shelf, pace });
+    const fetching = new Fetching(sealed, packs, shelf);
+    const read = (manifest: OffsiteManifest) => fetching.read(manifest);
+    const keeping = new KeepingInStep({ sealed, packs, rows, bench, now, read });
+    this.open = { sealed, packs, keeping, fetching };
+  }
+
+  /** Notes why something did not succeed. */
+  private async told<T>(work: () => Promise<T>): Promise<T> {
+    try {
+      const value = await work();
+      this.changed(undefined);
+      return value;
+    } catch (error) {
+      if (error instanceof BucketFailure || error instanceof SealFailure) this.changed(error.message);
+      throw error;
+    }
+  }
+
+  private changed(fault: string | undefined): void {
+    this.fault = fault;
+    this.parts.onChange();
+  }
+
+  private required(): OffsiteFile {
+    if (!this.file) throw new Problem(409, 'There is no off-site copy as yet. Name a bucket first.');
+    return this.file;
+  }
+
+  private requiredOpen(): OpenBucket {
+    this.required();
+    if (!this.open) throw new Problem(409, 'The off-site copy is locked. Give its passphrase first.');
+    return this.open;
+  }
+}
+
+interface ManifestHead {
+  readonly phone: { readonly nickname: string };
+  readonly createdAt: string;
+  readonly images?: readonly { readonly bytes: number }[];
+  readonly parts?: readonly { readonly bytes: number }[];
+}
+
+const keyOf = ({ kind, id }: { readonly kind: string; readonly id: string }): string => `${kind}/${id}`;
+
+const wordsOf = ({ bucket, prefix, endpoint, region }: OffsiteFile['place']): string =>
+  `${bucket}${prefix ? `/${prefix}` : ''} at ${endpoint ? new URL(endpoint).host : region}`;
+
+const sealText = (seal: Seal) => Buffer.from(`${JSON.stringify(seal, null, 2)}\n`);
+
+/** The bucket's seal; undefined where it is new. @throws Problem 422 where it has something else */
+async function sealIn(bucket: Bucket): Promise<Seal | undefined> {
+  if (await hasAny(bucket, objectNames.seal))
+    return parseSeal((await bucket.get(objectNames.seal)).toString());
+  if (!(await hasAny(bucket, ''))) return undefined;
+  throw new Problem(
+    422,
+    `${bucket.place} has other things in it, and no seal of Keen Larder. Name an empty one, or a prefix of its own.`,
+  );
+}
+
+/** Undefined where the bucket does not have it. */
+async function nameOfBench(sealed: SealedBucket, bench: string): Promise<string | undefined> {
+  const object = objectNames.bench(bench);
+  if (!(await hasAny(sealed.bucket, object))) return undefined;
+  return (JSON.parse((await sealed.get(object)).toString()) as { name: string }).name;
+}

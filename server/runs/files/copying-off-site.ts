@@ -1,0 +1,90 @@
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { BucketFailure, RunFailure } from '../../failures.ts';
+import type { OffsiteManifest } from '../../offsite/bucket-state.ts';
+import type { Offsite } from '../../offsite/offsite.ts';
+import type { RunContext } from '../engine/run-context.ts';
+
+type OffsiteContext = RunContext & { readonly offsite: Offsite };
+
+/**
+ * Sends what the bucket does not have of the larder.
+ * @throws Problem 409 where there is no bucket, or it is locked; BucketFailure, SealFailure
+ */
+export async function startCopyingOffSite({ engine, larder, offsite }: OffsiteContext): Promise<RunView> {
+  await larder.requireShelf();
+  const missing = await offsite.missing();
+  const bytes = offsite.bytesToSend(missing);
+  const count = `${missing.length} ${missing.length === 1 ? 'set or copy' : 'sets and copies'}`;
+  return engine.start(
+    {
+      kind: 'copying-off-site',
+      title: missing.length === 0 ? 'Look over the off-site copy' : `Copy ${count} off-site`,
+      steps: [{ text: 'Send what is not there yet', bytes }],
+    },
+    async (run) => {
+      let left: readonly string[] = [];
+      let words = 'The off-site copy is as the larder is.';
+      await run.step(0, async (passed) => {
+        const done = await asRun(() => offsite.send(missing, passed, run.signal));
+        left = done.left;
+        for (const each of left) run.log(each, 'error');
+        if (done.sent > 0) words = `${count} sent, ${sizeText(done.sentBytes)} that were not there before.`;
+        return done.sent === 0 ? 'nothing was missing' : `${sizeText(done.sentBytes)} sent`;
+      });
+      if (left.length > 0)
+        throw new RunFailure(
+          `${left.length} of them are damaged here and were not sent. The log names them.`,
+        );
+      return words;
+    },
+  );
+}
+
+/**
+ * Brings sets and copies back from the bucket, as far as the shelf does not have them.
+ * @throws Problem 409, BucketFailure, SealFailure
+ */
+export async function startFetching(
+  { engine, larder, offsite }: OffsiteContext,
+  wanted: readonly OffsiteManifest[],
+): Promise<RunView> {
+  await larder.requireShelf();
+  await offsite.manifests();
+  const things = await Promise.all(wanted.map((each) => offsite.thing(each)));
+  return engine.start(
+    {
+      kind: 'fetching',
+      title: `Fetch ${things.length === 1 ? things[0]!.name : `${things.length} sets and copies`} from off-site`,
+      steps: things.map((thing) => ({ text: `Fetch ${thing.name}`, bytes: offsite.sizeOf(thing) })),
+    },
+    async (run) => {
+      await larder.whileWriting(async () => {
+        for (const [i, thing] of things.entries())
+          await run.step(i, async (passed) => {
+            const { fetching } = offsite;
+            const missing = fetching.missing(thing);
+            await asRun(() => fetching.fetch(missing, passed, run.signal));
+            await fetching.enter(thing);
+            return missing.length === 0 ? 'all of it was here' : 'every chunk is as its name says';
+          });
+      });
+      for (const { level, text } of await larder.reconcile()) run.log(text, level);
+      larder.changed();
+      larder.copies.changed();
+      return `${things.length === 1 ? 'It is' : `All ${things.length} are`} in the larder.`;
+    },
+  );
+}
+
+async function asRun<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof BucketFailure)
+      throw new RunFailure(`${error.message} What was carried before stays; it goes on from there.`, {
+        cause: error,
+      });
+    throw error;
+  }
+}
