@@ -22,6 +22,7 @@ import { importFiles, type ImportOptions } from './import.ts';
 import { inspectFile } from './inspect.ts';
 import { usualServerPort } from '@keen-larder/server/links/adb/server.ts';
 import { rebuildCatalogue } from './rebuild.ts';
+import { scrubShelf, type ScrubOptions } from './scrub.ts';
 import { surveyPhone, type SurveyOptions } from './survey.ts';
 
 const program = new Command('larder')
@@ -110,6 +111,16 @@ program
   .action(async (first: string, second: string, options: CompareOptions) =>
     done(await compareSets(first, second, options)),
   );
+
+program
+  .command('scrub')
+  .description(
+    'reads again what is due on the shelf; ends with 1 where something is damaged; the application must not be running',
+  )
+  .option('--all', 'reads all of it')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: ScrubOptions) => done(await scrubShelf(options)));
 
 const offsite = program
   .command('offsite')

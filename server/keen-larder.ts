@@ -267,8 +267,14 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     copies: copyRows,
     now,
     isBusy,
-    onDamage(names) {
-      log.error(`Damaged on the shelf: ${names.join(', ')}. Image the phone again while it is at hand.`);
+    repair: (digests) =>
+      offsite.isOpen ? larder.whileWriting(() => offsite.repair(digests)) : Promise.resolve(0),
+    onDamage(names, repaired, fault) {
+      const next = repaired
+        ? 'It was put there anew from off-site.'
+        : 'Image the phone again while it is at hand.';
+      if (fault) log.error(`It could not be repaired from off-site: ${fault}`);
+      log.error(`Damaged on the shelf: ${names.join(', ')}. ${next}`);
       larder.changed();
       copies.changed();
     },

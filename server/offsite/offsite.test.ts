@@ -1,13 +1,17 @@
 // The copy in a bucket: what is said to be off-site can be restored from there alone, whatever the bucket does.
 import { createCipheriv, createHash } from 'node:crypto';
-import { readFileSync, statSync } from 'node:fs';
+import { closeSync, openSync, readdirSync, readFileSync, statSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeEach, describe, expect, it } from 'vitest';
-import { faultSeeds } from '../../testing/effort.ts';
+import { faultSeeds, isLong } from '../../testing/effort.ts';
 import { numbersOf } from '../../testing/numbers.ts';
 import { MemoryBucket } from '../../testing/offsite/memory-bucket.ts';
 import { OffsiteBench, passphrase } from '../../testing/offsite/offsite-bench.ts';
+import { chunkStatements } from '../database/chunks.ts';
+import { copyStatements } from '../database/copies.ts';
+import { setStatements } from '../database/sets.ts';
 import { BucketFailure } from '../failures.ts';
+import { Scrubber } from '../larder/upkeep/scrubber.ts';
 import { ShelfWorkers } from '../shelf/threads/workers.ts';
 import { tombstoneMs } from './keeping-in-step.ts';
 
@@ -196,6 +200,42 @@ describe('a larder', () => {
   });
 });
 
+it('a flipped bit that is found on the shelf is repaired from there, and the set is whole again', async () => {
+  const bench = await another();
+  await bench.setUp();
+  const id = await keep(bench, 'First', { boot: noise('first', 900_000) });
+  await bench.sync();
+  const { shelf, database, larder } = bench.open;
+  const [name] = readdirSync(shelf.packFolder) as [string];
+  const file = openSync(join(shelf.packFolder, name), 'r+');
+  writeSync(file, Buffer.from([0x5a, 0xa5]), 0, 2, 300_000);
+  closeSync(file);
+  const told: (readonly [string, boolean])[] = [];
+  const scrubber = new Scrubber({
+    ...{ shelf, now: () => bench.bench.clock.wall, isBusy: () => false },
+    chunks: chunkStatements(database),
+    sets: setStatements(database),
+    copies: copyStatements(database),
+    repair: (digests) => larder.whileWriting(() => bench.offsite.repair(digests)),
+    onDamage: (names, repaired) => told.push([names.join(), repaired]),
+  });
+  bench.bench.pass(1000);
+  expect(await scrubber.readNow(true)).toBeGreaterThan(800_000);
+  expect(told).toEqual([['“First”', true]]);
+  expect(scrubber.view().damagedChunks).toBe(0);
+  expect(larder.detail(id)).toMatchObject({ damaged: false });
+  expect((await bench.bench.read(bench.open, id, 'boot')).equals(noise('first', 900_000))).toBe(true);
+  // Where the bucket has it no more either, it stays damaged.
+  const again = openSync(join(shelf.packFolder, name), 'r+');
+  writeSync(again, Buffer.from([0x5a, 0xa5]), 0, 2, 600_000);
+  closeSync(again);
+  bucket.objects.clear();
+  bench.bench.pass(1000);
+  await scrubber.readNow(true);
+  expect(told.at(-1)).toEqual(['“First”', false]);
+  expect(larder.detail(id)).toMatchObject({ damaged: true });
+});
+
 describe('several benches', () => {
   it('send what all of them have once, see each other’s sets, and take what they need', async () => {
     const [front, back] = [await another('Front bench'), await another('Back bench')];
@@ -267,7 +307,7 @@ describe('a bucket that', () => {
   };
 
   it.each(Object.entries(faults))('%s is never said to have what it cannot give', async (_, strike) => {
-    for (let seed = 1; seed <= faultSeeds(3); seed++) {
+    for (let seed = 1; seed <= faultSeeds(isLong ? 60 : 3); seed++) {
       bucket = new MemoryBucket();
       const random = numbersOf(seed * 7919);
       const bench = await another(`Bench ${seed}`);

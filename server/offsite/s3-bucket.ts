@@ -22,6 +22,9 @@ export interface BucketPlace {
   readonly secretAccessKey: string;
 }
 
+// It tells on the terminal of whoever uses this program which Node it will want some day.
+process.env['AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED'] ??= 'true';
+
 const tries = 5;
 const connectMs = 10_000;
 /** A service that sends nothing for so long does not answer. */

@@ -22,8 +22,10 @@ interface ScrubberParts {
   readonly now: () => number;
   /** A run is under way: it has the disk to itself. */
   readonly isBusy: () => boolean;
-  /** Told of sets and copies that were found damaged. */
-  readonly onDamage: (names: readonly string[]) => void;
+  /** Told of sets and copies that were found damaged. @param repaired all of it was put on the shelf anew from off-site; @param fault why not */
+  readonly onDamage: (names: readonly string[], repaired: boolean, fault?: string) => void;
+  /** Puts chunks on the shelf anew that another place has; resolves to how many. Left out where there is none. */
+  readonly repair?: (digests: readonly Buffer[]) => Promise<number>;
   readonly days?: number;
 }
 
@@ -65,21 +67,44 @@ export class Scrubber {
   /**
    * Reads the pack that was not read for longest, where it is due; what it finds damaged is noted with every set and copy that
    * needs it.
+   * @param before packs that were last read before then
    * @returns how many bytes were read; undefined where nothing is due
    */
-  async step(): Promise<number | undefined> {
+  async step(before = this.dueBefore): Promise<number | undefined> {
     const { shelf, chunks } = this.parts;
     const known = new Set(chunks.damaged().map(asKey));
-    const bytes = await shelf.readOldest(this.dueBefore);
+    const bytes = await shelf.readOldest(before);
     if (bytes === undefined) return undefined;
-    const found = new Set(
-      chunks
-        .damaged()
-        .map(asKey)
-        .filter((key) => !known.has(key)),
-    );
-    if (found.size > 0) this.note(found);
+    const found = chunks.damaged().filter((digest) => !known.has(asKey(digest)));
+    if (found.length > 0) await this.deal(found);
     return bytes;
+  }
+
+  /** Notes what is damaged, and has it repaired where that can be done: then it is noted as damaged no more. */
+  private async deal(found: readonly Buffer[]): Promise<void> {
+    const { repair, onDamage } = this.parts;
+    const names = this.note(new Set(found.map(asKey)));
+    let fault: string | undefined;
+    const repaired = await repair?.(found).catch((error: unknown) => {
+      fault = (error as Error).message;
+      return 0;
+    });
+    onDamage(names, repaired === found.length, fault);
+  }
+
+  /** Reads what is due at once, or all of it. @returns how many bytes were read */
+  async readNow(isAll: boolean): Promise<number> {
+    const before = isAll ? this.parts.now() : this.dueBefore;
+    await this.repairKnown();
+    let sum = 0;
+    for (let read = await this.step(before); read !== undefined; read = await this.step(before)) sum += read;
+    return sum;
+  }
+
+  /** What was found damaged before, or while the other place was locked. */
+  private async repairKnown(): Promise<void> {
+    const damaged = this.parts.chunks.damaged();
+    if (damaged.length > 0) await this.parts.repair?.(damaged).catch(() => 0);
   }
 
   private get dueBefore(): number {
@@ -98,6 +123,7 @@ export class Scrubber {
         const since = performance.now();
         // A disk that fails now may answer later.
         const bytes = await this.step().catch(() => undefined);
+        if (bytes === undefined) await this.repairKnown();
         await rest(bytes === undefined ? restMs : (performance.now() - since) * (1 / share - 1));
       }
     } catch (error) {
@@ -105,8 +131,8 @@ export class Scrubber {
     }
   }
 
-  private note(damaged: ReadonlySet<string>): void {
-    const { sets, copies, onDamage } = this.parts;
+  private note(damaged: ReadonlySet<string>): string[] {
+    const { sets, copies } = this.parts;
     const isHurt = (chunks: Buffer) =>
       digestsOf(chunks).some((digest) => digest && damaged.has(asKey(digest)));
     const words = 'a part of it was found damaged when the shelf was read again';
@@ -121,7 +147,7 @@ export class Scrubber {
       copies.damaged(copyId, name, words);
       names.push(`a copy (${name})`);
     }
-    onDamage(names);
+    return names;
   }
 }
 

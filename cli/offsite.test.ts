@@ -1,0 +1,96 @@
+// The copy off-site from a terminal: sent, the home folder deleted, brought back into an empty one, and scrubbed.
+import { execFile } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { closeSync, openSync, readdirSync, readFileSync, rmSync, writeFileSync, writeSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { startBucket, type StandInBucket } from '../standin/bucket.ts';
+import { openOn, testFolder } from '../testing/bench.ts';
+import { passphrase } from '../testing/offsite/offsite-bench.ts';
+
+const folder = testFolder();
+const at = (name: string) => join(folder.path, name);
+const home = at('larder');
+const boot = randomBytes(900_000);
+let bucket: StandInBucket;
+
+interface Ended {
+  code: number;
+  out: string;
+  err: string;
+}
+
+function larder(words: readonly string[], secrets: Record<string, string> = {}): Promise<Ended> {
+  const program = [join(import.meta.dirname, '../scripts/larder.mjs'), ...words];
+  const env = { ...process.env, KEEN_LARDER_PASSPHRASE: passphrase, ...secrets };
+  return new Promise((resolve) => {
+    execFile(process.execPath, program, { encoding: 'utf8', env }, (error, out, err) =>
+      resolve({ code: typeof error?.code === 'number' ? error.code : error ? -1 : 0, out, err }),
+    );
+  });
+}
+
+beforeAll(async () => {
+  bucket = await startBucket(at('bucket'));
+  writeFileSync(at('boot.img'), boot);
+  const phone = ['--phone', 'TW3K-1', '--maker', 'Tidewell', '--model', 'Knot 3'];
+  const words = ['import', at('boot.img'), '--label', 'Before', ...phone, '--home', home];
+  const imported = await larder([...words, '--confirm', 'unchecked', '--confirm', 'no-checksums']);
+  expect(imported).toMatchObject({ code: 0 });
+  const app = await openOn(home, undefined);
+  const { close: _, ...place } = bucket;
+  await app.offsite.setUp({ place: { ...place, prefix: '' }, passphrase, benchName: 'Front bench' });
+  await app.close();
+});
+afterAll(async () => {
+  await bucket.close();
+  folder.remove();
+});
+
+it('sends, says how it stands, and brings everything back into an empty home', async () => {
+  const before = await larder(['offsite', 'status', '--home', home]);
+  expect(before).toMatchObject({
+    code: 1,
+    out: expect.stringMatching(/0 of 1 .*\nnot there: “Before”\n/) as string,
+  });
+  expect(await larder(['offsite', 'sync', '--home', home])).toMatchObject({
+    code: 0,
+    out: expect.stringMatching(/^1 set or copy sent, .* that were not there before\.\n$/) as string,
+  });
+  expect((await larder(['offsite', 'status', '--home', home])).code).toBe(0);
+  const wrong = await larder(['offsite', 'status', '--home', home], { KEEN_LARDER_PASSPHRASE: 'plums' });
+  expect(wrong).toMatchObject({ code: 2, err: expect.stringMatching(/does not open it/) as string });
+
+  rmSync(home, { recursive: true });
+  const place = ['--bucket', bucket.bucket, '--endpoint', bucket.endpoint, '--region', bucket.region];
+  const keys = {
+    KEEN_LARDER_S3_ACCESS_KEY_ID: bucket.accessKeyId,
+    KEEN_LARDER_S3_SECRET_ACCESS_KEY: bucket.secretAccessKey,
+  };
+  expect(await larder(['offsite', 'restore', ...place, '--home', home], keys)).toMatchObject({
+    code: 0,
+    out: 'It is in the larder.\n',
+  });
+  const out = at('out');
+  expect((await larder(['export', 'Before', out, '--home', home])).code).toBe(0);
+  expect(readFileSync(join(out, 'boot.img')).equals(boot)).toBe(true);
+  const nothing = await larder(['offsite', 'restore', '--home', home], keys);
+  expect(nothing).toMatchObject({ code: 0, out: 'Everything in the bucket is in the larder already.\n' });
+  expect(readFileSync(join(home, 'offsite.json'), 'utf8')).not.toContain(bucket.secretAccessKey);
+});
+
+it('finds a flipped bit, and repairs it from off-site', async () => {
+  const packs = join(home, 'shelf', 'packs');
+  const [pack] = readdirSync(packs) as [string];
+  const file = openSync(join(packs, pack), 'r+');
+  writeSync(file, Buffer.from([0x5a, 0xa5]), 0, 2, 300_000);
+  closeSync(file);
+  const keys = {
+    KEEN_LARDER_S3_ACCESS_KEY_ID: bucket.accessKeyId,
+    KEEN_LARDER_S3_SECRET_ACCESS_KEY: bucket.secretAccessKey,
+  };
+  const repaired = await larder(['scrub', '--all', '--json', '--home', home], keys);
+  expect(repaired).toMatchObject({ code: 0, err: '' });
+  expect(JSON.parse(repaired.out)).toMatchObject({ damagedChunks: 0, damaged: [] });
+  expect((await larder(['verify', '--home', home])).code).toBe(0);
+});
