@@ -38,8 +38,7 @@ beforeAll(async () => {
   const imported = await larder([...words, '--confirm', 'unchecked', '--confirm', 'no-checksums']);
   expect(imported).toMatchObject({ code: 0 });
   const app = await openOn(home, undefined);
-  const { close: _, ...place } = bucket;
-  await app.offsite.setUp({ place: { ...place, prefix: '' }, passphrase, benchName: 'Front bench' });
+  await app.offsite.setUp({ place: bucket.place, passphrase, benchName: 'Front bench' });
   await app.close();
 });
 afterAll(async () => {
@@ -62,10 +61,17 @@ it('sends, says how it stands, and brings everything back into an empty home', a
   expect(wrong).toMatchObject({ code: 2, err: expect.stringMatching(/does not open it/) as string });
 
   rmSync(home, { recursive: true });
-  const place = ['--bucket', bucket.bucket, '--endpoint', bucket.endpoint, '--region', bucket.region];
+  const place = [
+    '--bucket',
+    bucket.place.bucket,
+    '--endpoint',
+    bucket.place.endpoint,
+    '--region',
+    bucket.place.region,
+  ];
   const keys = {
-    KEEN_LARDER_S3_ACCESS_KEY_ID: bucket.accessKeyId,
-    KEEN_LARDER_S3_SECRET_ACCESS_KEY: bucket.secretAccessKey,
+    KEEN_LARDER_S3_ACCESS_KEY_ID: bucket.place.accessKeyId,
+    KEEN_LARDER_S3_SECRET_ACCESS_KEY: bucket.place.secretAccessKey,
   };
   expect(await larder(['offsite', 'restore', ...place, '--home', home], keys)).toMatchObject({
     code: 0,
@@ -76,7 +82,7 @@ it('sends, says how it stands, and brings everything back into an empty home', a
   expect(readFileSync(join(out, 'boot.img')).equals(boot)).toBe(true);
   const nothing = await larder(['offsite', 'restore', '--home', home], keys);
   expect(nothing).toMatchObject({ code: 0, out: 'Everything in the bucket is in the larder already.\n' });
-  expect(readFileSync(join(home, 'offsite.json'), 'utf8')).not.toContain(bucket.secretAccessKey);
+  expect(readFileSync(join(home, 'offsite.json'), 'utf8')).not.toContain(bucket.place.secretAccessKey);
 });
 
 it('finds a flipped bit, and repairs it from off-site', async () => {
@@ -86,8 +92,8 @@ it('finds a flipped bit, and repairs it from off-site', async () => {
   writeSync(file, Buffer.from([0x5a, 0xa5]), 0, 2, 300_000);
   closeSync(file);
   const keys = {
-    KEEN_LARDER_S3_ACCESS_KEY_ID: bucket.accessKeyId,
-    KEEN_LARDER_S3_SECRET_ACCESS_KEY: bucket.secretAccessKey,
+    KEEN_LARDER_S3_ACCESS_KEY_ID: bucket.place.accessKeyId,
+    KEEN_LARDER_S3_SECRET_ACCESS_KEY: bucket.place.secretAccessKey,
   };
   const repaired = await larder(['scrub', '--all', '--json', '--home', home], keys);
   expect(repaired).toMatchObject({ code: 0, err: '' });

@@ -15,7 +15,8 @@ export type RunKind =
   | 'importing'
   | 'rebuilding'
   | 'copying-off-site'
-  | 'fetching';
+  | 'fetching'
+  | 'erasing';
 
 /** Runs that change what lies on a phone. */
 export const runsThatChange: ReadonlySet<RunKind> = new Set<RunKind>([

@@ -65,6 +65,8 @@ export interface SetDetail extends SetView {
 }
 
 export interface ShelfView {
+  /** After so many days without being kept a phone is due. */
+  readonly dueDays: number;
   readonly name: string;
   readonly path: string;
   readonly freeBytes: number;

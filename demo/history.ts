@@ -4,6 +4,8 @@ import { composeLabel } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
 import type { PhoneLink } from '@keen-larder/server/links/phone-link.ts';
+import type { StandInBucket } from '@keen-larder/standin/bucket.ts';
+import { startCopyingOffSite } from '@keen-larder/server/runs/files/copying-off-site.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { startCopying } from '@keen-larder/server/runs/apps/copying.ts';
@@ -87,6 +89,12 @@ const visits: readonly Visit[] = [
 const copied = 'TW5K-20316';
 const copyingDaysAgo = 9;
 
+/** Sets that somebody wants to keep whatever the rules say. */
+const pinned = /before update|before repair/;
+
+/** Opens the demo's copy off-site. */
+export const demoPassphrase = 'quinces in the dark cellar';
+
 /** How the phones stand when the demo begins. */
 const now: readonly { readonly serial: string; readonly action: PracticeAction }[] = [
   { serial: 'MR2Q-44107', action: { do: 'break', build: 'half-firmware' } },
@@ -100,6 +108,7 @@ export async function makeHistory(
   home: string,
   standinHome: string,
   nicknames: Readonly<Record<string, string>>,
+  bucket: StandInBucket,
 ): Promise<void> {
   const standins = await startStandins(standinHome, true, ['--trusting']);
   const startedAt = Date.now();
@@ -147,6 +156,9 @@ export async function makeHistory(
     // Some, so that the demo shows both.
     const some = app.larder.list().slice(0, verifiedSets);
     for (const { id } of some) await app.engine.ended(startVerifying(app, id).id);
+    for (const { id } of app.larder.list().filter(({ label }) => pinned.test(label)))
+      await app.larder.change(id, { pinned: true });
+    await copyOffSite(app, bucket);
     for (const { serial, action } of now) await act(serial, action);
   } finally {
     await app.close();
@@ -170,6 +182,13 @@ async function copyApps(app: KeenLarder, serial: string): Promise<void> {
     const ended = await app.engine.ended(id);
     if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
   }
+}
+
+async function copyOffSite(app: KeenLarder, { place }: StandInBucket): Promise<void> {
+  const start = { place, passphrase: demoPassphrase, benchName: 'Front bench' };
+  await app.offsite.setUp(start);
+  const ended = await app.engine.ended((await startCopyingOffSite(app)).id);
+  if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
 }
 
 async function keep(app: KeenLarder, serial: string, visit: Visit, clock: () => number): Promise<void> {

@@ -11,7 +11,9 @@ import { buildInterface } from '../scripts/prepare.mjs';
 import { adbKeyOf } from '@keen-larder/server/links/adb/key.ts';
 import { recipes } from '@keen-larder/standin/scenario/phones.ts';
 import { endAll, startProgram } from './children.ts';
-import { makeHistory } from './history.ts';
+import { readOffsiteFile, writeOffsiteFile } from '@keen-larder/server/offsite/offsite-file.ts';
+import { startBucket } from '@keen-larder/standin/bucket.ts';
+import { demoPassphrase, makeHistory } from './history.ts';
 import { addressesOf, startStandins } from './standins.ts';
 
 const values = new Command('npm run demo --')
@@ -24,6 +26,7 @@ const values = new Command('npm run demo --')
   .opts<{ home: string; port: string; fresh?: true; fast?: true }>();
 const larderHome = join(values.home, 'larder');
 const standinHome = join(values.home, 'phones');
+const bucketHome = join(values.home, 'bucket');
 const nicknames = Object.fromEntries(recipes.map(({ serial, nickname }) => [serial, nickname]));
 const server = join(import.meta.dirname, '..', 'server', 'dist', 'server.mjs');
 
@@ -36,6 +39,8 @@ try {
     await rm(larderHome, { recursive: true, force: true });
     await rm(standinHome, { recursive: true, force: true });
   }
+  if (!existsSync(larderHome)) await rm(bucketHome, { recursive: true, force: true });
+  const bucket = await startBucket(bucketHome);
   // Built while the phones are imaged; a failure is told when it is waited for.
   const built = buildInterface();
   built.catch(() => undefined);
@@ -46,10 +51,18 @@ try {
     const unfinished = `${larderHome}.part`;
     await rm(unfinished, { recursive: true, force: true });
     await rm(standinHome, { recursive: true, force: true });
-    await makeHistory(unfinished, standinHome, nicknames);
+    await makeHistory(unfinished, standinHome, nicknames, bucket);
     await rename(unfinished, larderHome);
     options = ['--allow', (await adbKeyOf(larderHome)).publicLine];
   }
+  // The service has another port each time.
+  const offsite = readOffsiteFile(larderHome);
+  if (offsite)
+    await writeOffsiteFile(larderHome, {
+      ...offsite,
+      place: { ...offsite.place, endpoint: bucket.place.endpoint },
+    });
+  process.stdout.write(`The copy off-site opens with “${demoPassphrase}”.\n`);
   const [standins] = await Promise.all([startStandins(standinHome, values.fast ?? false, options), built]);
   const child = startProgram(
     server,

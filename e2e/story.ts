@@ -13,6 +13,7 @@ export interface Story {
   readonly phone: Phone;
   phoneOf(serial: string): Phone;
   readonly serving: Serving;
+  readonly bench: PracticeBench;
   readonly url: string;
   /** Opens an address of the application. */
   go(path: string): Promise<void>;
@@ -63,6 +64,9 @@ export function openStory(others: readonly string[] = []): Story {
     phoneOf: (wanted) => bench.phones.find(({ identity }) => identity.serial === wanted)!,
     get serving() {
       return serving;
+    },
+    get bench() {
+      return bench;
     },
     get url() {
       return serving.url;

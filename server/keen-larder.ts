@@ -16,9 +16,15 @@ import { returnStatements } from './database/returns.ts';
 import { runStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
 import { nameStatements } from './database/names/names.ts';
-import { larderTimeStatements, settingStatements, shelfStatements } from './database/shelves.ts';
+import {
+  larderTimeStatements,
+  settingStatements,
+  shelfStatements,
+  type SettingStatements,
+} from './database/shelves.ts';
 import { cableStatements, paceStatements } from './database/cables.ts';
 import { keepRuleStatements } from './database/keep-rules.ts';
+import { phoneRowStatements } from './database/erasing/phone-rows.ts';
 import { offsiteStatements } from './database/offsite/offsite.ts';
 import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
@@ -27,6 +33,7 @@ import { Feed } from './events/feed.ts';
 import { Rescue } from './rescue/rescue.ts';
 import { Incoming } from './imports/incoming.ts';
 import { Comparing } from './larder/comparing/comparing.ts';
+import { Erasing } from './larder/erasing/erasing.ts';
 import { Finding } from './larder/finding/finding.ts';
 import { NameIndex } from './larder/finding/name-index.ts';
 import { Inside } from './larder/inside/inside.ts';
@@ -105,7 +112,9 @@ export interface KeenLarder extends RunContext {
   readonly comparing: Comparing;
   readonly finding: Finding;
   readonly nameIndex: NameIndex;
+  readonly settings: SettingStatements;
   readonly offsite: Offsite;
+  readonly erasing: Erasing;
   readonly order: Order;
   readonly scrubber: Scrubber;
   readonly forecaster: Forecaster;
@@ -238,9 +247,11 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
 
   const forecaster = new Forecaster(bench, larder);
   const inside = new Inside(larder);
+  const exportFolder = join(home, 'exports');
   const isBusy = () => engine.list().some(isLive);
+  const settings = settingStatements(db);
   const names = nameStatements(join(home, 'names.sqlite'));
-  const nameIndex = new NameIndex({ names, sets, settings: settingStatements(db), inside, isBusy });
+  const nameIndex = new NameIndex({ names, sets, settings, inside, isBusy });
   nameIndex.start();
   const offsite = new Offsite({
     ...{ home, shelf, now },
@@ -293,7 +304,16 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     comparing: new Comparing(larder, inside),
     finding: new Finding({ larder, names, sets, phones }),
     nameIndex,
+    settings,
     offsite,
+    erasing: new Erasing({
+      ...{ larder, shelf, sets, names, offsite, exportFolder },
+      copies: copyRows,
+      rows: phoneRowStatements(db),
+      renewSnapshots: () => snapshots.renew(db),
+      isBusy: (serial) => engine.runOf(serial) !== undefined,
+      isHere: (serial) => bench.linkIn(serial) !== undefined,
+    }),
     scrubber,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
     engine,
@@ -319,7 +339,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     makeRoom: () => reserve.releaseIfShort(),
     now,
     startLimitMs: options.startLimitMs ?? 25 * minute,
-    exportFolder: join(home, 'exports'),
+    exportFolder,
     async close() {
       clearInterval(tidying);
       clearInterval(awaitingShelf);

@@ -3,11 +3,15 @@ import S3rver from 's3rver';
 
 /** A simulated S3-compatible service with one bucket, on this computer alone. */
 export interface StandInBucket {
-  readonly endpoint: string;
-  readonly region: string;
-  readonly bucket: string;
-  readonly accessKeyId: string;
-  readonly secretAccessKey: string;
+  /** Where it is, and by which key it opens. */
+  readonly place: {
+    readonly endpoint: string;
+    readonly region: string;
+    readonly bucket: string;
+    readonly prefix: string;
+    readonly accessKeyId: string;
+    readonly secretAccessKey: string;
+  };
   close(): Promise<void>;
 }
 
@@ -28,11 +32,14 @@ export async function startBucket(folder: string, port = 0): Promise<StandInBuck
   });
   const listening = await service.run();
   return {
-    endpoint: `http://127.0.0.1:${listening.port}`,
-    region: 'us-east-1',
-    bucket: name,
-    accessKeyId: key,
-    secretAccessKey: key,
+    place: {
+      endpoint: `http://127.0.0.1:${listening.port}`,
+      region: 'us-east-1',
+      bucket: name,
+      prefix: '',
+      accessKeyId: key,
+      secretAccessKey: key,
+    },
     close: () => service.close(),
   };
 }

@@ -55,6 +55,13 @@ export const router = createRouter({
       meta: { title: 'Bootloader', place: 'Bench' },
     },
     {
+      path: '/bench/:serial/past',
+      name: 'past',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'past' }),
+      meta: { title: 'Past', place: 'Bench' },
+    },
+    {
       path: '/bench/:serial/details',
       name: 'details',
       component: BenchView,

@@ -10,6 +10,7 @@ import {
   Min,
   ValidateNested,
 } from 'class-validator';
+import { mostDueDays } from '@keen-larder/core/larder/due.ts';
 import { mostMonths, mostNewest } from '@keen-larder/core/larder/keep-rules.ts';
 import { IsPrintable } from './fields.ts';
 
@@ -36,6 +37,13 @@ export class KeepRulesChange {
   @ValidateNested()
   @Type(() => KeepRulesValues)
   rules?: KeepRulesValues;
+}
+
+export class DueChange {
+  @IsInt()
+  @Min(1)
+  @Max(mostDueDays)
+  days!: number;
 }
 
 /** Sets that go into the bin, as they were shown. */

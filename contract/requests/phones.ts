@@ -53,3 +53,9 @@ export class LockingStart extends LockingRequest {
   @ArmsRun()
   armedWith!: string;
 }
+
+export class ErasingStart {
+  /** The last four characters of the phone's serial, as typed. */
+  @ArmsRun()
+  armedWith!: string;
+}

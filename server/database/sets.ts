@@ -134,6 +134,7 @@ export function setStatements(db: Database) {
   const holdersBetween = db.prepare<[from: Buffer, to: Buffer, most: number], HoldingSet>(
     `${holding} WHERE images.sha256 BETWEEN ? AND ? AND sets.binnedAt IS NULL ORDER BY images.sha256, sets.createdAt DESC LIMIT ?`,
   );
+  const changes = db.prepare<[], { own: number }>('SELECT total_changes() AS own');
   const searched = db.prepare<[like: string], SetWithPhone>(`
     ${withPhone}
     WHERE sets.binnedAt IS NULL AND (sets.label || ' ' || sets.note || ' ' || sets.serial || ' ' || phones.nickname || ' '
@@ -192,6 +193,8 @@ export function setStatements(db: Database) {
     kept: (serial: string) => kept.all(serial),
     /** Serials of the phones from which an image with this digest was read. */
     origins: (sha256: Buffer) => origins.all(sha256).map(({ serial }) => serial),
+    /** Another one as soon as anything in the catalogue may have changed. */
+    version: () => `${changes.get()!.own} ${db.pragma('data_version', { simple: true }) as number}`,
     /** Sets outside the bin with a word in one of their texts, and perhaps some others. */
     searched: (word: string) =>
       searched.all(`%${word.replace(/[%_\\]/g, '\\$&').replace(/[^\x20-\x7e]/gu, '_')}%`),

@@ -1,3 +1,4 @@
+import { usualDueDays } from '@keen-larder/core/larder/due.ts';
 import type { Database } from './open.ts';
 
 /** Which shelf a catalogue is of, and of which generation. */
@@ -46,9 +47,11 @@ export type LarderTimeStatements = ReturnType<typeof larderTimeStatements>;
 export interface LarderSettings {
   /** Names of files within user data are written down for finding them. */
   readonly namesUserData: boolean;
+  /** After so many days without being kept a phone is due. */
+  readonly dueDays: number;
 }
 
-const usualSettings: LarderSettings = { namesUserData: false };
+const usualSettings: LarderSettings = { namesUserData: false, dueDays: usualDueDays };
 
 export function settingStatements(db: Database) {
   const all = db.prepare<[], { name: string; value: string }>('SELECT name, value FROM settings');

@@ -185,6 +185,14 @@ export class Copies<
     return this.one(id);
   }
 
+  /** Removes copies for good, the bin left out. @throws Problem 409 where one is in use */
+  async remove(ids: readonly string[]): Promise<void> {
+    for (const id of ids)
+      if (!(await this.ledger.remove(id, () => !this.whyInUse(id))))
+        throw new Problem(409, this.whyInUse(id) ?? 'A copy cannot be removed now.');
+    this.changed();
+  }
+
   /** Removes the copies that have been in the bin since before, in the larder's own time; their chunks are the collector's. */
   async removeBinned(beforeMs: number): Promise<number> {
     let removed = 0;

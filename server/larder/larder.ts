@@ -6,7 +6,7 @@ import type { IdentityOrigin } from '@keen-larder/core/runsheet/restoring/facts.
 import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { ChunkStatements } from '../database/chunks.ts';
 import type { PhoneStatements } from '../database/phones.ts';
-import type { ImageHead, ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
+import type { ImageRow, SetStatements, SetWithPhone } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
 import { digestsOf, manifestFormat, manifestVersion, type Manifest } from '../shelf/manifest.ts';
 import type { Shelf, ShelfFinding } from '../shelf/shelf.ts';
@@ -16,7 +16,7 @@ import type { LarderTime } from './larder-time.ts';
 import { ManifestLedger } from './manifest-ledger.ts';
 import { rebuild } from './rebuild.ts';
 import { binOf, manifestOfRows, needsHealed, rowsOf } from './set-rows.ts';
-import { imageView, shelfViewOf, viewOf } from './set-views.ts';
+import { imageView, SetList, shelfViewOf, viewOf } from './set-views.ts';
 import { Problem } from '../failures.ts';
 import type { KnownPieces } from '../shelf/piece-digests.ts';
 import { KeptPieces } from './kept-pieces.ts';
@@ -57,6 +57,7 @@ export class Larder {
   /** Told when something was kept, changed or removed. */
   onChange: () => void = () => undefined;
   private readonly sets: SetStatements;
+  private readonly listed: SetList;
   private readonly phones: PhoneStatements;
   private readonly ledger: ManifestLedger<Manifest>;
   /** Labels of sets that are on their way. */
@@ -67,6 +68,7 @@ export class Larder {
     this.copies = parts.copies;
     this.records = parts.records;
     this.sets = parts.sets;
+    this.listed = new SetList(parts.sets);
     this.pieces = new KeptPieces(parts.sets);
     this.phones = parts.phones;
     this.ledger = new ManifestLedger(parts.shelf, parts.shelf.manifests, {
@@ -122,14 +124,8 @@ export class Larder {
     yield* this.records.chunkListsByName();
   }
 
-  list(): SetView[] {
-    const images = new Map<string, ImageHead[]>();
-    for (const head of this.sets.allHeads()) {
-      const list = images.get(head.setId);
-      if (list) list.push(head);
-      else images.set(head.setId, [head]);
-    }
-    return this.sets.all().map((row) => viewOf(row, images.get(row.id) ?? []));
+  list(): readonly SetView[] {
+    return this.listed.all();
   }
 
   /** @throws Problem 404 */
@@ -250,7 +246,7 @@ export class Larder {
     return readFrom.length > 0 ? { is: 'foreign', serials: readFrom } : { is: 'unproved' };
   }
 
-  async shelfView(): Promise<ShelfView> {
+  async shelfView(): Promise<Omit<ShelfView, 'dueDays'>> {
     await this.shelf.isThere();
     return shelfViewOf(this.shelf, this.sets.totals(), this.parts.chunks.storedBytes());
   }
@@ -316,6 +312,14 @@ export class Larder {
   /** Writes a damaged manifest anew from the catalogue. */
   mendManifest(id: string): Promise<void> {
     return this.ledger.mend(id);
+  }
+
+  /** Removes sets for good, the bin left out; their chunks are the collector's. @throws Problem 409 where one is in use */
+  async remove(ids: readonly string[]): Promise<void> {
+    for (const id of ids)
+      if (!(await this.ledger.remove(id, () => !this.bin.whyInUse(id))))
+        throw new Problem(409, this.bin.whyInUse(id) ?? 'A set cannot be removed now.');
+    this.changed();
   }
 
   recordVerification(id: string, found: readonly { partition: string; damage: string | null }[]): void {

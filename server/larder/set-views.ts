@@ -5,7 +5,7 @@ import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
 import type { Role } from '@keen-larder/core/phone/roles.ts';
-import type { ImageHead, SetWithPhone } from '../database/sets.ts';
+import type { ImageHead, SetStatements, SetWithPhone } from '../database/sets.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import { sha256Sums } from './set-sums.ts';
 
@@ -39,6 +39,27 @@ export function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView
   };
 }
 
+/** All sets as they were told last: a larder has thousands of them, and is asked for all again and again. */
+export class SetList {
+  private told: { readonly version: string; readonly views: readonly SetView[] } | undefined;
+
+  constructor(private readonly sets: Pick<SetStatements, 'all' | 'allHeads' | 'version'>) {}
+
+  all(): readonly SetView[] {
+    const version = this.sets.version();
+    if (this.told?.version === version) return this.told.views;
+    const images = new Map<string, ImageHead[]>();
+    for (const head of this.sets.allHeads()) {
+      const list = images.get(head.setId);
+      if (list) list.push(head);
+      else images.set(head.setId, [head]);
+    }
+    const views = this.sets.all().map((row) => viewOf(row, images.get(row.id) ?? []));
+    this.told = { version, views };
+    return views;
+  }
+}
+
 export const imageView = (head: ImageHead): ImageView => ({
   partition: head.partition,
   role: head.role as Role,
@@ -60,7 +81,7 @@ export const shelfViewOf = async (
   shelf: Shelf,
   { bytes, sets }: { readonly bytes: number; readonly sets: number },
   storedBytes: number,
-): Promise<ShelfView> => ({
+): Promise<Omit<ShelfView, 'dueDays'>> => ({
   name: shelf.name,
   path: shelf.path,
   ...(await shelf.space()),

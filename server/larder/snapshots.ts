@@ -72,6 +72,12 @@ export class Snapshots {
     for (const { path: old } of this.list().slice(mostKept)) await rm(old, { force: true });
   }
 
+  /** Removes all, and takes one of how the catalogue is now. */
+  async renew(db: Database): Promise<void> {
+    for (const { path } of this.list()) await rm(path, { force: true });
+    await this.take(db);
+  }
+
   /** As `take`, before the catalogue is changed by a program that knows more. */
   takeBeforeMigrating(db: Database): void {
     if (!existsSync(join(this.shelf, 'shelf.json'))) return;

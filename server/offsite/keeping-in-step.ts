@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { OffsiteStatements } from '../database/offsite/offsite.ts';
-import { DamagedImage, SealFailure } from '../failures.ts';
+import { BucketFailure, DamagedImage, SealFailure } from '../failures.ts';
 import { sealedSize } from '../sealing/sealed-object.ts';
 import { objectNames, type ManifestKind } from './bucket.ts';
 import { hasAny, readState, type BucketState, type OffsiteManifest } from './bucket-state.ts';
@@ -159,6 +159,28 @@ export class KeepingInStep {
     for (const [pack, benches] of state.tombstones)
       if (benches.has(bench)) freed += await this.settle(pack, state.packs.get(pack) ?? 0);
     return freed;
+  }
+
+  /**
+   * Removes chunks that nothing here needs any more: what else is needed of their packs is sent anew, and the packs go.
+   * @returns how many packs go
+   * @throws BucketFailure, SealFailure
+   */
+  async erase(kept: readonly KeptThing[], digests: readonly Buffer[]): Promise<number> {
+    const { packs, rows } = this.parts;
+    await this.look(kept);
+    const gone = packs.forgetThoseWith(digests);
+    const broken = kept.filter((thing) => !packs.packsOf(thing.chunks()));
+    await this.send(broken);
+    for (const { kind, id } of broken) {
+      const isThere = rows.kept().some((row) => row.kind === kind && row.id === id);
+      if (!isThere)
+        throw new BucketFailure(
+          'What else lies in the same packs could not be sent anew. Verify all sets first.',
+        );
+    }
+    await this.tidy(kept);
+    return gone;
   }
 
   /** Claims that the bucket has lost; what relied on packs that went with them is not off-site. */

@@ -117,6 +117,20 @@ export class OffsitePacks {
     this.coming.clear();
   }
 
+  /** Packs that have one of some chunks are relied upon no more. @returns how many */
+  forgetThoseWith(digests: readonly Buffer[]): number {
+    const { rows } = this.parts;
+    let count = 0;
+    for (const digest of digests)
+      for (let found = rows.find(digest); found; found = rows.find(digest)) {
+        const { packId } = found;
+        const { name } = rows.packs().find(({ id }) => id === packId)!;
+        this.forget(name);
+        count++;
+      }
+    return count;
+  }
+
   /** This bench needs a pack no more. */
   forget(name: string): void {
     this.claimed.delete(name);

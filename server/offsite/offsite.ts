@@ -269,6 +269,11 @@ export class Offsite {
     return there.length;
   }
 
+  /** Removes chunks that nobody needs here any more from the bucket. @returns how many packs go */
+  erase(digests: readonly Buffer[]): Promise<number> {
+    return this.told(() => this.requiredOpen().keeping.erase(this.parts.things(), digests));
+  }
+
   get isOpen(): boolean {
     return this.open !== undefined;
   }

@@ -30,7 +30,7 @@ const services: readonly [
     's3rver',
     undefined,
     async () => {
-      const { close, ...place } = await startBucket(`${folder.path}/s3rver`);
+      const { place, close } = await startBucket(`${folder.path}/s3rver`);
       return { place: { ...place, prefix: 'shop/one/' }, close };
     },
   ],

@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ChunkRow, ChunkStatements, PackRow } from '../database/chunks.ts';
-import type { Record } from './packs/pack-format.ts';
+import { packTrailer, recordHeader, type Record } from './packs/pack-format.ts';
 import { PackWriter } from './packs/pack-writer.ts';
 
 /** A pack with less than this share of live bytes is written anew. */
@@ -20,13 +20,18 @@ export async function* collectPacks(
   how: {
     readStored(row: ChunkRow, stored: Buffer): Promise<void>;
     readBack(path: string, records: readonly Record[]): Promise<void>;
+    /** Packs are written anew in which anything lies that is not kept. */
+    readonly isThorough: boolean;
   },
 ): AsyncGenerator<PackRow> {
   for (const pack of chunks.packs()) {
     const rows = chunks.inPack(pack.id);
     const live = rows.filter(({ digest }) => isKept(digest));
     const liveBytes = live.reduce((sum, { storedBytes }) => sum + storedBytes, 0);
-    if (live.length > 0 && liveBytes >= pack.bytes * worthKeeping) continue;
+    const isWorthIt = how.isThorough
+      ? pack.bytes === liveBytes + live.length * recordHeader.bytes + packTrailer.bytes
+      : liveBytes >= pack.bytes * worthKeeping;
+    if (live.length > 0 && isWorthIt) continue;
     if (live.some(({ damage }) => damage !== null)) continue;
     if (live.length > 0) {
       const writer = await PackWriter.create(folder);

@@ -219,15 +219,17 @@ export class Shelf {
   /**
    * Frees the chunks that `isKept` does not keep: packs without any are put aside, packs that are mostly dead are written
    * anew. Killed at any point it leaves every kept chunk readable.
+   * @param isThorough also packs are written anew in which anything else lies than what is kept
    * @throws ShelfFailure where the shelf is not there, or may not be freed
    */
-  async collect(isKept: (digest: Buffer) => boolean): Promise<{ freedBytes: number }> {
+  async collect(isKept: (digest: Buffer) => boolean, isThorough = false): Promise<{ freedBytes: number }> {
     this.requireThere();
     if (this.doubts.size > 0) throw new ShelfFailure([...this.doubts].join(' '));
     const before = this.chunks.storedBytes();
     const gone = collectPacks(this.packFolder, this.chunks, this.catalogue.now, isKept, {
       readStored: (row, stored) => this.readStored(row, stored),
       readBack: this.readBack,
+      isThorough,
     });
     for await (const pack of gone) {
       this.health.forget(pack.id);

@@ -1,6 +1,7 @@
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { copyStatements } from '../../server/database/copies.ts';
+import { openDatabase } from '../../server/database/open.ts';
 import { offsiteStatements } from '../../server/database/offsite/offsite.ts';
 import { setStatements } from '../../server/database/sets.ts';
 import { BucketFailure } from '../../server/failures.ts';
@@ -30,8 +31,10 @@ export class OffsiteBench {
     mkdirSync(this.home);
   }
 
-  async begin(): Promise<this> {
-    this.open = await this.bench.open();
+  /** @param isOnDisk its catalogue is a file beside the shelf */
+  async begin(isOnDisk = false): Promise<this> {
+    const path = isOnDisk ? join(this.bench.folder.path, 'catalogue.sqlite') : ':memory:';
+    this.open = await this.bench.open(openDatabase(path));
     this.use();
     return this;
   }

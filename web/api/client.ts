@@ -19,6 +19,7 @@ import type {
   SetComparison,
   TextComparison,
 } from '@keen-larder/contract/comparing.ts';
+import type { ErasingView } from '@keen-larder/contract/erasing.ts';
 import type { FindView, NameIndexView } from '@keen-larder/contract/finding.ts';
 import type { NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
 import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/offsite.ts';
@@ -29,7 +30,7 @@ import type {
   OffsiteUnlock,
 } from '@keen-larder/contract/requests/offsite.ts';
 import type { OrderRoom, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
-import type { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
+import type { DueChange, KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
@@ -51,7 +52,7 @@ import type {
   ImportingRequest,
   ImportingStart,
 } from '@keen-larder/contract/requests/imports.ts';
-import type { LockingRequest, LockingStart } from '@keen-larder/contract/requests/phones.ts';
+import type { ErasingStart, LockingRequest, LockingStart } from '@keen-larder/contract/requests/phones.ts';
 import type {
   KeepingRecordsRequest,
   KeepingRecordsStart,
@@ -138,6 +139,9 @@ export const api = {
     ask<RunView>(`/phones/${at(serial)}/locking`, 'POST', start),
   survey: (serial: string) => ask<Survey | undefined>(`/phones/${at(serial)}/survey`),
   makeSurvey: (serial: string) => ask<Survey>(`/phones/${at(serial)}/survey`, 'POST'),
+  erasing: (serial: string) => ask<ErasingView>(`/phones/${at(serial)}/erasing`),
+  startErasing: (serial: string, start: ErasingStart) =>
+    ask<RunView>(`/phones/${at(serial)}/erasing`, 'POST', start),
   rescue: (serial: string) => ask<RescueView>(`/phones/${at(serial)}/rescue`),
 
   shelf: () => ask<ShelfView>('/shelf'),
@@ -159,6 +163,7 @@ export const api = {
   scrub: () => ask<ScrubView>('/scrub'),
   orderRoom: () => ask<OrderRoom>('/order/room'),
   changeRules: (change: KeepRulesChange) => ask<OrderView>('/order/rules', 'PUT', change),
+  changeDue: (change: DueChange) => ask<ShelfView>('/order/due', 'PUT', change),
   applyOrder: (request: OrderApply) => ask<OrderView>('/order', 'POST', request),
   emptyBin: (request: EmptyBin) =>
     ask<{ removed: number; freedBytes: number }>('/bin/empty', 'POST', request),

@@ -2,6 +2,7 @@
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { aboutText } from '@keen-larder/core/bytes/units.ts';
+import { useLarder } from '../state/larder.ts';
 import { useRuns } from '../state/runs.ts';
 import BatteryMark from './BatteryMark.vue';
 import ModeBadge from './ModeBadge.vue';
@@ -11,7 +12,9 @@ import TimeText from '../parts/TimeText.vue';
 
 const props = defineProps<{ phone: PhoneView }>();
 const runs = useRuns();
+const larder = useLarder();
 const run = computed(() => runs.ofPhone(props.phone.serial));
+const due = computed(() => larder.dueOf(props.phone));
 const step = computed(() => run.value?.steps.find(({ state }) => state === 'running'));
 const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => state === 'running') ?? 0) + 1);
 </script>
@@ -40,6 +43,7 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
         <template v-else>never kept</template>
       </span>
     </span>
+    <span v-if="due && !run" class="due">Due: {{ due }}</span>
     <template v-if="run">
       <ProgressLine :done="run.doneBytes" :whole="run.bytes" :name="run.title" />
       <span class="run">
@@ -106,6 +110,12 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
 .foot,
 .run {
   font-size: 12.5px;
+}
+
+.due {
+  color: var(--quince);
+  font-size: 12.5px;
+  font-weight: 600;
 }
 
 .foot {

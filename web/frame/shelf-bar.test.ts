@@ -9,6 +9,7 @@ onEmptyStage();
 
 async function bar(over: Partial<ShelfView>) {
   const shelf: ShelfView = {
+    dueDays: 7,
     name: 'Bench disk',
     path: '/x',
     freeBytes: 1 << 30,

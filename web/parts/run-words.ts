@@ -16,6 +16,7 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   rebuilding: 'Rebuilding the catalogue',
   'copying-off-site': 'Copying off-site',
   fetching: 'Fetching from off-site',
+  erasing: 'Erasing',
 };
 
 export const runStates: Readonly<Record<RunState, string>> = {

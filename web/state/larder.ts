@@ -1,6 +1,9 @@
 import { defineStore } from 'pinia';
+import { useNow } from '@vueuse/core';
 import { computed, ref } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import { whyDue } from '@keen-larder/core/larder/due.ts';
 import { api } from '../api/client.ts';
 
 /** Every set, and the shelf they lie on. */
@@ -11,9 +14,30 @@ export const useLarder = defineStore('larder', () => {
   /** Grows whenever something in the larder changed, for views that show details. */
   const version = ref(0);
   let asked = 0;
+  const now = useNow({ interval: 60_000 });
 
   const sets = computed(() => all.value.filter(({ binnedAt }) => binnedAt === undefined));
+  /** Taken from each phone. */
+  const newestOf = computed(() => {
+    const newest = new Map<string, SetView>();
+    for (const set of sets.value)
+      if (!set.imported && set.createdAt > (newest.get(set.serial)?.createdAt ?? -1))
+        newest.set(set.serial, set);
+    return newest;
+  });
   const binned = computed(() => all.value.filter(({ binnedAt }) => binnedAt !== undefined));
+
+  /** Why a phone should be kept again; undefined where it need not. */
+  function dueOf({ serial, facts, presence }: PhoneView): string | undefined {
+    if (!loaded.value || !shelf.value) return undefined;
+    const newest = newestOf.value.get(serial);
+    const found = {
+      keptAt: newest?.createdAt,
+      kept: newest?.condition,
+      now: presence === 'here' ? facts?.condition : undefined,
+    };
+    return whyDue(found, shelf.value.dueDays, now.value.getTime());
+  }
 
   async function load(): Promise<void> {
     const mine = ++asked;
@@ -25,5 +49,5 @@ export const useLarder = defineStore('larder', () => {
     version.value++;
   }
 
-  return { all, sets, binned, shelf, loaded, version, load };
+  return { all, sets, binned, shelf, loaded, version, dueOf, load };
 });

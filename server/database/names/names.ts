@@ -256,7 +256,10 @@ export function nameStatements(path: string, readonly = false) {
     /** Of the index on the disk. */
     bytes: pages,
     /** Gives back what was freed, so that nothing of it is left in the file. */
-    shrink: () => void db.exec(`INSERT INTO namesIndex (namesIndex) VALUES ('optimize'); VACUUM`),
+    shrink(): void {
+      db.exec(`INSERT INTO namesIndex (namesIndex) VALUES ('optimize'); VACUUM`);
+      db.pragma('wal_checkpoint(TRUNCATE)');
+    },
     close: () => void db.close(),
   };
 }

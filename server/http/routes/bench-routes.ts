@@ -2,6 +2,7 @@ import { Router } from 'express';
 import { CompareRequest, ImagingRequest, ImagingStart } from '@keen-larder/contract/requests/imaging.ts';
 import {
   AddressRequest,
+  ErasingStart,
   LockingRequest,
   LockingStart,
   PairingRequest,
@@ -10,6 +11,7 @@ import {
 } from '@keen-larder/contract/requests/phones.ts';
 import { RestoringRequest, RestoringStart } from '@keen-larder/contract/requests/restoring.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
+import { startErasing } from '../../runs/files/erasing.ts';
 import { startComparing } from '../../runs/imaging/comparing.ts';
 import { startImaging } from '../../runs/imaging/imaging.ts';
 import { startLocking } from '../../runs/restoring/locking.ts';
@@ -118,6 +120,15 @@ export function benchRoutes(app: KeenLarder): Router {
     [LockingRequest, (serial, { lock }) => restoringSheets.locking(serial, lock)],
     [LockingStart, (serial, start) => startLocking(app, serial, start)],
   );
+
+  routes.get('/phones/:serial/erasing', async (request, response) => {
+    response.json(await app.erasing.view(request.params.serial));
+  });
+
+  routes.post('/phones/:serial/erasing', async (request, response) => {
+    const { armedWith } = valid(ErasingStart, request.body);
+    response.status(202).json(await startErasing(app, request.params.serial, armedWith));
+  });
 
   return routes;
 }

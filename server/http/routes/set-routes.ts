@@ -3,7 +3,7 @@ import { Readable } from 'node:stream';
 import { Router } from 'express';
 import { EmptyBin, ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
 import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
-import { KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
+import { DueChange, KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
@@ -20,7 +20,15 @@ export function setRoutes(app: KeenLarder): Router {
   const { larder } = app;
   const routes = Router();
 
-  routes.get('/shelf', async (_request, response) => void response.json(await larder.shelfView()));
+  const shelf = async () => ({ ...(await larder.shelfView()), dueDays: app.settings.all().dueDays });
+
+  routes.get('/shelf', async (_request, response) => void response.json(await shelf()));
+
+  routes.put('/order/due', async (request, response) => {
+    app.settings.save('dueDays', valid(DueChange, request.body).days);
+    larder.changed();
+    response.json(await shelf());
+  });
 
   routes.get('/sets', (_request, response) => void response.json(larder.list()));
 

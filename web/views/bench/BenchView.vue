@@ -14,13 +14,14 @@ import PhoneTabs from './PhoneTabs.vue';
 import PhoneRecords from './PhoneRecords.vue';
 import PhoneMove from './PhoneMove.vue';
 import PhoneDetails from './PhoneDetails.vue';
+import PhonePast from './PhonePast.vue';
 import PhoneHeader from './PhoneHeader.vue';
 import PhoneStorage from './storage/PhoneStorage.vue';
 
 const props = withDefaults(
   defineProps<{
     serial?: string;
-    view?: 'storage' | 'apps' | 'records' | 'move' | 'rescue' | 'bootloader' | 'details';
+    view?: 'storage' | 'apps' | 'records' | 'move' | 'rescue' | 'bootloader' | 'past' | 'details';
   }>(),
   {
     view: 'storage',
@@ -56,6 +57,7 @@ watch(
     <PhoneMove v-else-if="view === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <PhoneRescue v-else-if="view === 'rescue'" :phone="phone" />
     <PhoneBootloader v-else-if="view === 'bootloader'" :phone="phone" />
+    <PhonePast v-else-if="view === 'past'" :phone="phone" />
     <PhoneDetails v-else-if="view === 'details'" :phone="phone" />
     <PhoneStorage v-else-if="phone.presence === 'here'" :phone="phone" />
     <EmptyState

@@ -8,6 +8,7 @@ const tabs = [
   { name: 'move', title: 'Move' },
   { name: 'rescue', title: 'Rescue' },
   { name: 'bootloader', title: 'Bootloader' },
+  { name: 'past', title: 'Past' },
   { name: 'details', title: 'Details' },
 ] as const;
 </script>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
-import { computed, ref } from 'vue';
+import { useIntersectionObserver } from '@vueuse/core';
+import { computed, ref, useTemplateRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
@@ -35,6 +36,18 @@ const shown = computed(() => {
       wanted.every((word) => textOf(set).includes(word)),
   );
 });
+/** Labels that are drawn: more of them as one comes to the end. */
+const step = 120;
+const drawn = ref(step);
+watch([words, serial, binShown, range], () => (drawn.value = step));
+const end = useTemplateRef('end');
+useIntersectionObserver(
+  end,
+  ([entry]) => {
+    if (entry?.isIntersecting) drawn.value += step;
+  },
+  { rootMargin: '600px' },
+);
 const hidden = computed(() => source.value.length - shown.value.length);
 const selected = computed(() => String(route.query['set'] ?? ''));
 
@@ -128,23 +141,27 @@ const emptyBin = (atOnce: boolean) =>
     ><template v-else>.</template>
   </p>
   <ul v-if="shown.length" class="cards">
-    <li v-for="set in shown" :key="set.id" @click="select(set.id)">
+    <li v-for="set in shown.slice(0, drawn)" :key="set.id" @click="select(set.id)">
       <PaperLabel :set="set" :selected="set.id === selected" />
       <ElButton v-if="binShown" size="small" class="out" @click.stop="takeOut(set.id)"
         >Take out of the bin</ElButton
       >
     </li>
   </ul>
-  <EmptyState v-else-if="larder.loaded && source.length" title="No set matches the filter">
+  <p v-if="shown.length > drawn" ref="end" class="soft">{{ shown.length - drawn }} more below</p>
+  <EmptyState v-if="!shown.length && larder.loaded && source.length" title="No set matches the filter">
     <a href="#" @click.prevent="clear">Show all {{ source.length }}</a>
   </EmptyState>
-  <EmptyState v-else-if="larder.loaded" :title="binShown ? 'The bin is empty' : 'Nothing is kept yet'">
+  <EmptyState
+    v-else-if="!shown.length && larder.loaded"
+    :title="binShown ? 'The bin is empty' : 'Nothing is kept yet'"
+  >
     <template v-if="!binShown">
       Go to a phone on the <RouterLink to="/bench">bench</RouterLink>, pick its partitions and start imaging,
       or <RouterLink to="/larder/import">import</RouterLink> images that you have as files.
     </template>
   </EmptyState>
-  <p v-else class="soft">Opening the larder…</p>
+  <p v-else-if="!larder.loaded" class="soft">Opening the larder…</p>
 </template>
 
 <style scoped>

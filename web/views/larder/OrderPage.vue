@@ -4,6 +4,7 @@ import { Pin, Trash2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import type { OrderedSet, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
+import { mostDueDays } from '@keen-larder/core/larder/due.ts';
 import { mostMonths, mostNewest } from '@keen-larder/core/larder/keep-rules.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
@@ -55,6 +56,8 @@ async function change(over: Partial<{ newest: number; months: number }> | undefi
     announceError(failure);
   }
 }
+
+const changeDue = (days: number) => api.changeDue({ days }).then(() => larder.load(), announceError);
 
 const pin = (set: OrderedSet, pinned: boolean) =>
   api.changeSet(set.id, { pinned }).then(() => larder.load(), announceError);
@@ -134,6 +137,18 @@ async function apply(): Promise<void> {
           identity partition always stay.
         </p>
       </form>
+      <p v-if="larder.shelf" class="due">
+        A phone is due when it was not kept for
+        <ElInputNumber
+          :model-value="larder.shelf.dueDays"
+          :min="1"
+          :max="mostDueDays"
+          size="small"
+          aria-label="Days until a phone is due"
+          @change="(value) => value !== undefined && changeDue(value)"
+        />
+        days, or when its firmware changed since. The rail says so.
+      </p>
       <section aria-label="What would go">
         <h2>
           {{
@@ -260,6 +275,10 @@ h2 .soft {
 .rules p {
   flex-basis: 100%;
   font-size: 13px;
+}
+
+.due .el-input-number {
+  width: 92px;
 }
 
 .whose {

@@ -18,6 +18,7 @@ import RoleStrip from '../../parts/roles/RoleStrip.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { useLarder } from '../../state/larder.ts';
+import { useOffsite } from '../../state/offsite.ts';
 import { announceError, useNotices } from '../../state/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';
@@ -35,6 +36,10 @@ const set = shallowRef<SetDetail>();
 const error = ref<string>();
 const note = ref('');
 const picks = computed(() => store.forSet(props.id));
+const offsite = useOffsite();
+// Where there is no such copy nothing is said of it.
+void offsite.load().catch(() => undefined);
+const offsiteSince = computed(() => offsite.view?.since[props.id]);
 /** Images with gaps, and where. */
 const unsettled = computed(() =>
   (set.value?.images ?? []).flatMap((each) =>
@@ -159,6 +164,13 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
                 }}</template
               >
               <template v-else>not since it was taken</template>
+            </dd>
+          </div>
+          <div v-if="offsite.view && offsite.view.state !== 'off'">
+            <dt>Off-site</dt>
+            <dd>
+              <template v-if="offsiteSince">since <TimeText :at="offsiteSince" /></template>
+              <RouterLink v-else to="/larder/off-site">not yet</RouterLink>
             </dd>
           </div>
           <div>

@@ -1,0 +1,160 @@
+// A phone is erased: afterwards no byte that it alone had is in any file of the larder or in any object of the bucket. What is looked for are
+// words within its images, labels and names, byte by byte, by a search that knows nothing of the formats.
+import { createHash, createCipheriv } from 'node:crypto';
+import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterEach, beforeEach, expect, it } from 'vitest';
+import { MemoryBucket } from '../../../testing/offsite/memory-bucket.ts';
+import { OffsiteBench, passphrase } from '../../../testing/offsite/offsite-bench.ts';
+import { copyStatements } from '../../database/copies.ts';
+import { phoneRowStatements } from '../../database/erasing/phone-rows.ts';
+import { nameStatements, type NameStatements } from '../../database/names/names.ts';
+import { setStatements } from '../../database/sets.ts';
+import { tombstoneMs } from '../../offsite/keeping-in-step.ts';
+import { openBytes } from '../../sealing/sealed-object.ts';
+import { openSeal, parseSeal } from '../../sealing/seal-key.ts';
+import { ShelfWorkers } from '../../shelf/threads/workers.ts';
+import { Snapshots } from '../snapshots.ts';
+import { Erasing } from './erasing.ts';
+
+const gone = 'TW3K-10482';
+const stays = 'MR2Q-44107';
+let workers: ShelfWorkers;
+let bucket: MemoryBucket;
+let bench: OffsiteBench;
+let names: NameStatements;
+let erasing: Erasing;
+let isHere: boolean;
+
+/** Bytes that look like nothing, with words in them; they are stored as they are. */
+function noise(seed: string, words: string, bytes = 700_000): Buffer {
+  const found = createCipheriv(
+    'aes-128-ctr',
+    createHash('md5').update(seed).digest(),
+    Buffer.alloc(16),
+  ).update(Buffer.alloc(bytes));
+  for (let at = 1000; at + words.length < bytes; at += 100_000) found.write(words, at);
+  return found;
+}
+
+const home = () => bench.bench.folder.path;
+const exports = () => join(home(), 'exports');
+
+beforeEach(async () => {
+  workers = new ShelfWorkers();
+  bucket = new MemoryBucket();
+  bench = await new OffsiteBench(bucket, 'Front bench', workers).begin(true);
+  await bench.setUp();
+  const { database, larder, shelf } = bench.open;
+  names = nameStatements(join(home(), 'names.sqlite'));
+  isHere = false;
+  const snapshots = new Snapshots(bench.bench.shelfPath, () => bench.bench.clock.wall);
+  await snapshots.take(database);
+  erasing = new Erasing({
+    ...{ larder, shelf, names, offsite: bench.offsite, exportFolder: exports() },
+    sets: setStatements(database),
+    copies: copyStatements(database),
+    rows: phoneRowStatements(database),
+    renewSnapshots: () => snapshots.renew(database),
+    isBusy: () => false,
+    isHere: () => isHere,
+  });
+});
+afterEach(async () => {
+  names.close();
+  await bench.close();
+  await workers.close();
+});
+
+/** Files in which some bytes are. */
+function filesWith(words: string): string[] {
+  const all = readdirSync(home(), { recursive: true, encoding: 'utf8' }).map((name) => join(home(), name));
+  return all.filter((path) => statSync(path).isFile() && readFileSync(path).includes(words));
+}
+
+async function objectsWith(words: string): Promise<string[]> {
+  const seal = await openSeal(parseSeal(bucket.objects.get('seal.json')!.toString()), passphrase);
+  const found: string[] = [];
+  for (const [name, bytes] of bucket.objects)
+    if (name !== 'seal.json' && (await openBytes(seal, name, bytes)).includes(words)) found.push(name);
+  return found;
+}
+
+async function erase(serial: string): Promise<string[]> {
+  const results: string[] = [];
+  for (const step of await erasing.steps(serial)) results.push(`${step.text}: ${await step.work()}`);
+  return results;
+}
+
+it('leaves nothing of it anywhere, and everything of the others', async () => {
+  const both = noise('both', 'firmware of both');
+  const keep = (label: string, images: Record<string, Uint8Array>, serial: string) =>
+    bench.bench.keep(bench.open, label, images, serial);
+  const id = await keep('Secret label', { boot: both, efs: noise('one', 'identity of the customer') }, gone);
+  await keep('Secret again', { efs: noise('two', 'later state of the customer', 300_000) }, gone);
+  await keep('Of another', { boot: both, efs: noise('three', 'identity of the other') }, stays);
+  await bench.open.larder.change(id, { note: 'Secret note', binned: true });
+  names.add(Buffer.from(bench.open.larder.detail(id).images[0]!.sha256, 'hex'), [''], false);
+  names.add(Buffer.alloc(32, 9), [''], false);
+  names.addFiles(2, [{ folder: '/', name: 'secret-file-name', kind: 'file', bytes: 1 }], '/x');
+  mkdirSync(join(exports(), 'Secret export'), { recursive: true });
+  writeFileSync(
+    join(exports(), 'Secret export', 'CONTENTS.json'),
+    JSON.stringify({ phone: { serial: gone } }),
+  );
+  mkdirSync(join(exports(), 'Other export'));
+  writeFileSync(
+    join(exports(), 'Other export', 'CONTENTS.json'),
+    JSON.stringify({ phone: { serial: stays } }),
+  );
+  await bench.sync();
+
+  const secrets = [
+    'identity of the customer',
+    'later state of the customer',
+    'Secret',
+    gone,
+    'secret-file-name',
+  ];
+  for (const words of secrets) expect([words, filesWith(words).length]).not.toEqual([words, 0]);
+  const view = await erasing.view(gone);
+  expect(view).toMatchObject({
+    sets: 2,
+    copies: 0,
+    exports: ['Secret export'],
+    offsite: 'open',
+    hindrances: [],
+  });
+  expect(view.ownBytes).toBeGreaterThan(900_000);
+  expect(view.sharedBytes).toBeGreaterThan(600_000);
+
+  const results = await erase(gone);
+  expect(results.join('\n')).toMatch(
+    /2 sets and 0 copies.*Free its bytes.*stay, which other phones have.*Remove 1 export.*Remove it off-site/s,
+  );
+  for (const words of secrets) expect([words, filesWith(words)]).toEqual([words, []]);
+  // Those that hang together are packed by themselves; the bucket removes them a day later.
+  bench.bench.pass(tombstoneMs + 1000);
+  await bench.sync();
+  for (const words of secrets) expect([words, await objectsWith(words)]).toEqual([words, []]);
+
+  expect(await objectsWith('identity of the other')).not.toEqual([]);
+  const kept = await bench.contents();
+  expect([...kept.keys()].sort()).toEqual(['Of another boot', 'Of another efs']);
+  expect(kept.get('Of another boot')!.equals(both)).toBe(true);
+  expect(bench.offsite.view()).toMatchObject({ keptCount: 1, offsiteCount: 1 });
+  expect(readdirSync(exports())).toEqual(['Other export']);
+  await expect(erasing.view(gone)).rejects.toThrow(/knows no phone/);
+});
+
+it('does not begin while something stands in the way', async () => {
+  const id = await bench.bench.keep(bench.open, 'In use', { boot: noise('x', 'x') }, gone);
+  isHere = true;
+  await expect(erasing.steps(gone)).rejects.toThrow(/Disconnect it first/);
+  isHere = false;
+  const letGo = bench.open.larder.bin.hold([id]);
+  await expect(erasing.steps(gone)).rejects.toThrow(/being read now/);
+  letGo();
+  bench.use();
+  expect((await erasing.view(gone)).hindrances).toEqual([]);
+});

@@ -1,0 +1,195 @@
+import { rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import type { ErasingView } from '@keen-larder/contract/erasing.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import type { CopyStatements } from '../../database/copies.ts';
+import type { PhoneRowStatements } from '../../database/erasing/phone-rows.ts';
+import type { NameStatements } from '../../database/names/names.ts';
+import type { SetStatements } from '../../database/sets.ts';
+import { Problem } from '../../failures.ts';
+import type { Offsite } from '../../offsite/offsite.ts';
+import { digestsOf } from '../../shelf/manifest.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
+import type { Larder } from '../larder.ts';
+import { exportsOf } from './exports-of.ts';
+
+interface ErasingParts {
+  readonly larder: Larder;
+  readonly shelf: Shelf;
+  readonly sets: SetStatements;
+  readonly copies: CopyStatements;
+  readonly names: NameStatements;
+  readonly rows: PhoneRowStatements;
+  readonly offsite: Offsite;
+  readonly exportFolder: string;
+  /** Replaces all copies of the catalogue by one of how it is now. */
+  readonly renewSnapshots: () => Promise<void>;
+  /** A run works with the phone, or waits to. */
+  readonly isBusy: (serial: string) => boolean;
+  readonly isHere: (serial: string) => boolean;
+}
+
+/** What a step of erasing does, in words before and after. */
+export interface ErasingStep {
+  readonly text: string;
+  work(): Promise<string>;
+}
+
+/** Removes everything that is kept of a phone, for a customer who asks for it. */
+export class Erasing {
+  constructor(private readonly parts: ErasingParts) {}
+
+  /** @throws Problem 404 where nothing of it is known */
+  async view(serial: string): Promise<ErasingView> {
+    const { larder, shelf, offsite, rows, exportFolder, isBusy, isHere } = this.parts;
+    const phone = larder.phone(serial);
+    if (!phone) throw new Problem(404, `The larder knows no phone ${serial}.`);
+    const { sets, copies } = this.idsOf(serial);
+    const { own, shared } = this.chunksOf(serial);
+    const bytesOf = (digests: Iterable<Buffer>) => {
+      let sum = 0;
+      for (const digest of digests) sum += shelf.find(digest)?.storedBytes ?? 0;
+      return sum;
+    };
+    const { state } = offsite.view();
+    const inUse = [...sets, ...copies].flatMap((id) => larder.bin.whyInUse(id) ?? []);
+    const hindrances = [
+      ...(isBusy(serial) ? ['A run on this phone is under way. Wait until it has ended.'] : []),
+      ...(isHere(serial)
+        ? ['The phone is connected, and the bench would know it at once again. Disconnect it first.']
+        : []),
+      ...new Set(inUse),
+      ...(state === 'locked'
+        ? ['The off-site copy is locked. Unlock it first: what is there is to go as well.']
+        : []),
+      ...(shelf.absence === undefined ? [] : [shelf.absence]),
+      ...shelf.doubts,
+    ];
+    return {
+      serial,
+      nickname: phone.nickname,
+      sets: sets.length,
+      copies: copies.length,
+      runs: rows.runs(serial).length,
+      exports: await exportsOf(exportFolder, serial),
+      ownBytes: bytesOf(own.values()),
+      sharedBytes: bytesOf(shared.values()),
+      offsite: state,
+      hindrances,
+    };
+  }
+
+  /** @throws Problem 404, or 409 with what stands in the way */
+  async steps(serial: string): Promise<ErasingStep[]> {
+    const view = await this.view(serial);
+    const [first] = view.hindrances;
+    if (first !== undefined) throw new Problem(409, first);
+    const { larder, shelf, names, rows, offsite, exportFolder, renewSnapshots } = this.parts;
+    const { own } = this.chunksOf(serial);
+    const count = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
+    const steps: ErasingStep[] = [
+      {
+        text: `Remove ${count(view.sets, 'set', 'sets')} and ${count(view.copies, 'copy', 'copies')}`,
+        work: async () => {
+          const { sets, apps, records } = this.idsOf(serial);
+          await larder.remove(sets);
+          await larder.copies.remove(apps);
+          await larder.records.remove(records);
+          return 'removed, the bin left out';
+        },
+      },
+      {
+        text: 'Remove what the catalogue knows of it',
+        work: () => {
+          rows.erase(serial);
+          return Promise.resolve(count(view.runs, 'run', 'runs') + ' with their logs, and the phone itself');
+        },
+      },
+      {
+        text: 'Free its bytes on the shelf',
+        work: async () => {
+          const { freedBytes } = await larder.bin.shred();
+          const left = [...own.values()].filter((digest) => shelf.find(digest) !== undefined);
+          if (left.length > 0)
+            throw new Problem(
+              409,
+              `${left.length} chunks of it lie in packs in which something of other sets is damaged. Verify those sets, image their phones again, then erase this phone once more.`,
+            );
+          return `${sizeText(freedBytes)} removed; ${sizeText(view.sharedBytes)} stay, which other phones have as well`;
+        },
+      },
+      {
+        text: 'Remove names of files, and copies of the catalogue',
+        work: async () => {
+          const kept = new Set(this.parts.sets.namedImages().map(({ sha256 }) => sha256.toString('hex')));
+          names.forget(names.lookedInto().filter((digest) => !kept.has(digest.toString('hex'))));
+          names.shrink();
+          rows.shred();
+          await renewSnapshots();
+          return 'written anew without it';
+        },
+      },
+    ];
+    if (view.exports.length > 0)
+      steps.push({
+        text: `Remove ${count(view.exports.length, 'export', 'exports')}`,
+        work: async () => {
+          for (const name of view.exports) await rm(join(exportFolder, name), { recursive: true });
+          return view.exports.join(', ');
+        },
+      });
+    if (view.offsite === 'open')
+      steps.push({
+        text: 'Remove it off-site',
+        work: async () => {
+          const packs = await offsite.erase([...own.values()]);
+          return packs === 0
+            ? 'nothing of it was there alone'
+            : `its manifests are gone; ${count(packs, 'pack goes', 'packs go')} a day from now, with the next copying after that`;
+        },
+      });
+    return steps;
+  }
+
+  private idsOf(serial: string) {
+    const { sets, copies } = this.parts;
+    const of = (kind: 'app' | 'records') =>
+      copies.all(kind).flatMap((row) => (row.serial === serial ? [row.id] : []));
+    const [apps, records] = [of('app'), of('records')];
+    return {
+      sets: sets.all().flatMap((row) => (row.serial === serial ? [row.id] : [])),
+      apps,
+      records,
+      copies: [...apps, ...records],
+    };
+  }
+
+  /** Chunks of a phone: those that nothing else has, and the others. */
+  private chunksOf(serial: string): {
+    readonly own: ReadonlyMap<string, Buffer>;
+    readonly shared: ReadonlyMap<string, Buffer>;
+  } {
+    const { sets, copies } = this.parts;
+    const { sets: ids, copies: copyIds } = this.idsOf(serial);
+    const [mine, myCopies] = [new Set(ids), new Set(copyIds)];
+    const own = new Map<string, Buffer>();
+    const shared = new Map<string, Buffer>();
+    const lists = function* (isMine: boolean) {
+      for (const { id } of sets.all())
+        if (mine.has(id) === isMine)
+          for (const { partition } of sets.heads(id)) yield sets.image(id, partition)!.chunks;
+      for (const { copyId, name } of copies.heads())
+        if (myCopies.has(copyId) === isMine) yield copies.part(copyId, name)!.chunks;
+    };
+    for (const list of lists(true))
+      for (const digest of digestsOf(list)) if (digest) own.set(digest.toString('latin1'), digest);
+    for (const list of lists(false))
+      for (const digest of digestsOf(list)) {
+        const key = digest?.toString('latin1');
+        if (key === undefined || !own.has(key)) continue;
+        own.delete(key);
+        shared.set(key, digest!);
+      }
+    return { own, shared };
+  }
+}
