@@ -43,52 +43,56 @@ async function fill(page: typeof story.page, values: Readonly<Record<string, str
     await page.getByRole('textbox', { name: label, exact: true }).fill(text);
 }
 
-/** With `npm run kills`, onto the phone as well. */
-it('goes off-site, and comes back from there onto an empty home', { timeout: 240_000 }, async () => {
-  const { page } = story;
-  const place = {
-    'Address of the service': bucket.place.endpoint,
-    Bucket: bucket.place.bucket,
-    'Access key': bucket.place.accessKeyId,
-    'Secret access key': bucket.place.secretAccessKey,
-    'This bench': 'Front bench',
-    Passphrase: passphrase,
-    'Passphrase once more': passphrase,
-  };
-  await story.go('/larder/off-site');
-  await fill(page, place);
-  await page.getByRole('button', { name: 'Use this bucket' }).click();
-  await page.getByRole('region', { name: 'Recovery key' }).waitFor();
-  await page.getByRole('button', { name: 'It is on paper' }).click();
-  await page.getByText(/0 of 1\s+sets and copies are in/).waitFor();
-  await page.getByRole('button', { name: 'Copy what is missing' }).click();
-  await page
-    .getByText(/1 set or copy sent/)
-    .first()
-    .waitFor();
-  await story.go('/larder/off-site');
-  await page.getByText(/1 of 1\s+sets and copies are in/).waitFor();
-
-  // The computer is lost.
-  const home = join(folder.path, 'new home');
-  const serving = await serveOn(home, story.bench, { retryPolicy: quick.retryPolicy });
-  try {
-    await page.goto(`${serving.url}/larder/off-site`);
-    await fill(page, { ...place, 'This bench': 'Back bench' });
+// With `npm run kills`.
+it.runIf(isLong)(
+  'goes off-site, and comes back from there onto an empty home',
+  { timeout: 240_000 },
+  async () => {
+    const { page } = story;
+    const place = {
+      'Address of the service': bucket.place.endpoint,
+      Bucket: bucket.place.bucket,
+      'Access key': bucket.place.accessKeyId,
+      'Secret access key': bucket.place.secretAccessKey,
+      'This bench': 'Front bench',
+      Passphrase: passphrase,
+      'Passphrase once more': passphrase,
+    };
+    await story.go('/larder/off-site');
+    await fill(page, place);
     await page.getByRole('button', { name: 'Use this bucket' }).click();
-    await page.getByRole('button', { name: 'Look into the bucket' }).click();
-    const row = page.getByRole('row', { name: /While it was well/ });
-    await row.getByText('kept by “Front bench”').waitFor();
-    await row.getByRole('button', { name: 'Fetch' }).click();
-    await page.getByText('It is in the larder.').first().waitFor();
-    const [set] = serving.app.larder.list();
-    expect(set).toMatchObject({ label: 'While it was well', serial, complete: true });
-    if (isLong) await putBack(page, serving.url, set!.id);
-  } finally {
-    await serving.close();
-    rmSync(home, { recursive: true, force: true });
-  }
-});
+    await page.getByRole('region', { name: 'Recovery key' }).waitFor();
+    await page.getByRole('button', { name: 'It is on paper' }).click();
+    await page.getByText(/0 of 1\s+sets and copies are in/).waitFor();
+    await page.getByRole('button', { name: 'Copy what is missing' }).click();
+    await page
+      .getByText(/1 set or copy sent/)
+      .first()
+      .waitFor();
+    await story.go('/larder/off-site');
+    await page.getByText(/1 of 1\s+sets and copies are in/).waitFor();
+
+    // The computer is lost.
+    const home = join(folder.path, 'new home');
+    const serving = await serveOn(home, story.bench, { retryPolicy: quick.retryPolicy });
+    try {
+      await page.goto(`${serving.url}/larder/off-site`);
+      await fill(page, { ...place, 'This bench': 'Back bench' });
+      await page.getByRole('button', { name: 'Use this bucket' }).click();
+      await page.getByRole('button', { name: 'Look into the bucket' }).click();
+      const row = page.getByRole('row', { name: /While it was well/ });
+      await row.getByText('kept by “Front bench”').waitFor();
+      await row.getByRole('button', { name: 'Fetch' }).click();
+      await page.getByText('It is in the larder.').first().waitFor();
+      const [set] = serving.app.larder.list();
+      expect(set).toMatchObject({ label: 'While it was well', serial, complete: true });
+      await putBack(page, serving.url, set!.id);
+    } finally {
+      await serving.close();
+      rmSync(home, { recursive: true, force: true });
+    }
+  },
+);
 
 async function putBack(page: typeof story.page, url: string, id: string): Promise<void> {
   await page.goto(`${url}/larder/sets/${id}`);

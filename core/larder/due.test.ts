@@ -8,7 +8,7 @@ const april = { build: 'TideOS 9 TW3.260401.001', fingerprint: 'tidewell/knot3:9
 it('a phone is due some days after it was kept, and when its firmware is another one', () => {
   const facts = { keptAt: 0, kept: march, now: march };
   expect(whyDue(facts, 7, 6.9 * day)).toBeUndefined();
-  expect(whyDue(facts, 7, 7 * day)).toBe('not kept for 7 days');
+  expect(whyDue(facts, 7, 7 * day)).toBe('kept 7 days ago');
   expect(whyDue(facts, 30, 29 * day)).toBeUndefined();
   expect(whyDue({ ...facts, now: april }, 7, day)).toBe('its firmware changed since');
 });

@@ -22,5 +22,5 @@ export function whyDue({ keptAt, kept, now }: DueFacts, days: number, at: number
     kept?.[field] !== undefined && now?.[field] !== undefined && kept[field] !== now[field];
   if (isOther('fingerprint') || isOther('build')) return 'its firmware changed since';
   const passed = Math.floor((at - keptAt) / day);
-  return passed >= days ? `not kept for ${passed} days` : undefined;
+  return passed >= days ? `kept ${passed} days ago` : undefined;
 }

@@ -357,7 +357,7 @@ interface ManifestHead {
 const keyOf = ({ kind, id }: { readonly kind: string; readonly id: string }): string => `${kind}/${id}`;
 
 const wordsOf = ({ bucket, prefix, endpoint, region }: OffsiteFile['place']): string =>
-  `${bucket}${prefix ? `/${prefix}` : ''} at ${endpoint ? new URL(endpoint).host : region}`;
+  `the bucket ${bucket}${prefix ? `/${prefix}` : ''} at ${endpoint ? new URL(endpoint).host : region}`;
 
 const sealText = (seal: Seal) => Buffer.from(`${JSON.stringify(seal, null, 2)}\n`);
 

@@ -38,12 +38,12 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
     </span>
     <span class="foot">
       <ModeBadge :phone="phone" />
-      <span class="soft">
+      <span v-if="due && !run" class="due">Due: {{ due }}</span>
+      <span v-else class="soft">
         <template v-if="phone.newestSetAt">kept <TimeText :at="phone.newestSetAt" /></template>
         <template v-else>never kept</template>
       </span>
     </span>
-    <span v-if="due && !run" class="due">Due: {{ due }}</span>
     <template v-if="run">
       <ProgressLine :done="run.doneBytes" :whole="run.bytes" :name="run.title" />
       <span class="run">
@@ -64,6 +64,7 @@ const stepNumber = computed(() => (run.value?.steps.findIndex(({ state }) => sta
 <style scoped>
 .bay {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 4px;
   padding: 9px 11px;
   border: 1px solid var(--rule);

@@ -53,6 +53,7 @@ const connections = useConnections();
 
 ul {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 10px;
 }
 

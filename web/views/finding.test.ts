@@ -50,7 +50,7 @@ it('shows hits by kind, and where each is', async () => {
   expect(last(asked, 'GET', '/find?q=hosts')).toBeDefined();
   const files = shown.find('[aria-label="Files within images"]');
   expect(files.text()).toMatch(
-    /\/etc\/hosts.*20 B · system in “Second” of Ringing hut, and 1 before it.*abababababab/s,
+    /\/etc\/hosts.*abababababab.*20 B · system in “Second” of Ringing hut, and 1 before it/s,
   );
   expect(files.text()).toContain('There are more');
   const link = files.find('a').attributes('href')!;

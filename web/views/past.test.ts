@@ -35,7 +35,7 @@ it('says on the rail that a phone is due, and why', async () => {
   await useLarder().load();
   const textOf = async (over: Parameters<typeof phone>[0]) =>
     (await show(BayCard, { phone: phone(over) })).find('.due').element?.textContent;
-  expect(await textOf({})).toBe('Due: not kept for 9 days');
+  expect(await textOf({})).toBe('Due: kept 9 days ago');
   const condition = { ...facts.condition, build: 'TideOS 9 TW3.260401.001' };
   expect(await textOf({ facts: { ...facts, condition } })).toBe('Due: its firmware changed since');
   const card = await show(BayCard, { phone: phone({ serial: 'MR2Q-44107', presence: 'away' }) });

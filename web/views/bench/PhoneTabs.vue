@@ -24,14 +24,14 @@ const tabs = [
 <style scoped>
 nav {
   display: flex;
-  gap: 4px;
+  gap: clamp(1px, 0.3vw - 1px, 4px);
   margin-bottom: 10px;
   border-bottom: 1px solid var(--rule-strong);
 }
 
 a {
   margin-bottom: -1px;
-  padding: 4px 12px 5px;
+  padding: 4px clamp(6px, 0.9vw - 1px, 12px) 5px;
   border: 1px solid transparent;
   border-bottom-color: var(--rule-strong);
   border-radius: 3px 3px 0 0;

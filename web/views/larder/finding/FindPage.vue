@@ -99,49 +99,58 @@ const others = ({ sets }: FoundFile) =>
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <div v-if="found" class="groups" aria-live="polite">
       <FoundGroup title="Phones" :hits="found.phones">
-        <template #default="{ hit }">
-          <RouterLink :to="{ name: 'bench', params: { serial: hit.serial } }">{{ hit.nickname }}</RouterLink>
-          <span class="soft">{{ hit.maker }} {{ hit.model }} · {{ hit.serial }}</span>
-        </template>
+        <template #name="{ hit }"
+          ><RouterLink :to="{ name: 'bench', params: { serial: hit.serial } }">{{
+            hit.nickname
+          }}</RouterLink></template
+        >
+        <template #about="{ hit }">{{ hit.maker }} {{ hit.model }} · {{ hit.serial }}</template>
       </FoundGroup>
       <FoundGroup title="Sets" :hits="found.sets">
-        <template #default="{ hit }">
-          <RouterLink :to="{ name: 'set', params: { id: hit.id } }">{{ hit.label }}</RouterLink>
-          <span class="soft"
-            >{{ hit.nickname }} · {{ exactTime(hit.createdAt) }}{{ hit.build ? ` · ${hit.build}` : '' }}</span
-          >
-          <span v-if="hit.note" class="soft note">{{ hit.note }}</span>
-          <code v-if="hit.fingerprint" class="soft">{{ hit.fingerprint }}</code>
-        </template>
+        <template #name="{ hit }"
+          ><RouterLink :to="{ name: 'set', params: { id: hit.id } }">{{ hit.label }}</RouterLink></template
+        >
+        <template #digest="{ hit }"
+          ><code v-if="hit.fingerprint" :title="hit.fingerprint">{{
+            hit.fingerprint.slice(0, 12)
+          }}</code></template
+        >
+        <template #about="{ hit }"
+          >{{ hit.nickname }} · {{ exactTime(hit.createdAt) }}{{ hit.build ? ` · ${hit.build}` : ''
+          }}{{ hit.note ? ` · ${hit.note}` : '' }}</template
+        >
       </FoundGroup>
       <FoundGroup title="Images" :hits="found.images">
-        <template #default="{ hit }">
-          <RouterLink :to="{ name: 'inside', params: { id: hit.setId, partition: hit.partition } }"
+        <template #name="{ hit }"
+          ><RouterLink :to="{ name: 'inside', params: { id: hit.setId, partition: hit.partition } }"
             ><code>{{ hit.partition }}</code></RouterLink
-          >
-          <span class="soft">“{{ hit.label }}” of {{ hit.nickname }} · {{ sizeText(hit.bytes) }}</span>
-          <code class="soft">{{ hit.sha256 }}</code>
-        </template>
+          ></template
+        >
+        <template #digest="{ hit }"><code :title="hit.sha256">{{ hit.sha256.slice(0, 12) }}</code></template>
+        <template #about="{ hit }"
+          >{{ sizeText(hit.bytes) }} · “{{ hit.label }}” of {{ hit.nickname }}</template
+        >
       </FoundGroup>
       <FoundGroup title="Apps that were copied" :hits="found.apps">
-        <template #default="{ hit }">
-          <RouterLink to="/larder/copies">{{ hit.label }}</RouterLink>
-          <span class="soft"
-            ><code>{{ hit.package }}</code> · {{ hit.copies }} {{ hit.copies === 1 ? 'copy' : 'copies' }} ·
-            {{ hit.nicknames.join(', ') }} · {{ exactTime(hit.newestAt) }}</span
-          >
-        </template>
+        <template #name="{ hit }"><RouterLink to="/larder/copies">{{ hit.label }}</RouterLink></template>
+        <template #about="{ hit }"
+          ><code>{{ hit.package }}</code> · {{ hit.copies }} {{ hit.copies === 1 ? 'copy' : 'copies' }} ·
+          {{ hit.nicknames.join(', ') }} · {{ exactTime(hit.newestAt) }}</template
+        >
       </FoundGroup>
       <FoundGroup title="Files within images" :hits="found.files">
-        <template #default="{ hit }">
+        <template #name="{ hit }">
           <component :is="icons[hit.kind]" :size="14" aria-hidden="true" class="kind" />
-          <RouterLink :to="placeOf(hit)" class="path"><code>{{ hit.path }}</code></RouterLink>
-          <span class="soft"
-            >{{ hit.kind === 'file' ? `${sizeText(hit.bytes)} · ` : '' }}{{ hit.part || hit.partition }} in
-            “{{ hit.sets[0]!.label }}” of {{ hit.sets[0]!.nickname }}{{ others(hit) }}</span
-          >
-          <code v-if="hit.sha256" class="soft digest" :title="hit.sha256">{{ hit.sha256.slice(0, 12) }}</code>
+          <RouterLink :to="placeOf(hit)"><code>{{ hit.path }}</code></RouterLink>
         </template>
+        <template #digest="{ hit }"
+          ><code v-if="hit.sha256" :title="hit.sha256">{{ hit.sha256.slice(0, 12) }}</code></template
+        >
+        <template #about="{ hit }"
+          >{{ hit.kind === 'file' ? `${sizeText(hit.bytes)} · ` : '' }}{{ hit.part || hit.partition }} in “{{
+            hit.sets[0]!.label
+          }}” of {{ hit.sets[0]!.nickname }}{{ others(hit) }}</template
+        >
       </FoundGroup>
     </div>
     <EmptyState v-if="isNothing" title="Nothing of that is kept">
@@ -200,22 +209,9 @@ h1 {
 }
 
 .kind {
-  align-self: center;
+  margin-right: 6px;
   color: var(--ink-soft);
-}
-
-.path {
-  overflow-wrap: anywhere;
-}
-
-.note {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-
-.digest {
-  margin-left: auto;
+  vertical-align: -2px;
 }
 
 footer {

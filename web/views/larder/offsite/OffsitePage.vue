@@ -113,7 +113,9 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
         </p>
         <p v-if="view.fault" class="error" role="alert">{{ view.fault }}</p>
         <ElButton type="primary" :disabled="busy" @click="copy"
-          ><CloudUpload :size="16" aria-hidden="true" />&nbsp;Copy what is missing</ElButton
+          ><CloudUpload :size="16" aria-hidden="true" />&nbsp;{{
+            isWhole ? 'Compare with the bucket' : 'Copy what is missing'
+          }}</ElButton
         >
       </section>
       <OffsiteLimits :view="view" @changed="(found) => (offsite.view = found)" />
