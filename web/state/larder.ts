@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia';
-import { useNow } from '@vueuse/core';
+import { useIntervalFn } from '@vueuse/core';
 import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { SetView, ShelfView } from '@keen-larder/contract/sets.ts';
@@ -14,7 +14,8 @@ export const useLarder = defineStore('larder', () => {
   /** Grows whenever something in the larder changed, for views that show details. */
   const version = ref(0);
   let asked = 0;
-  const now = useNow({ interval: 60_000 });
+  const now = ref(Date.now());
+  useIntervalFn(() => (now.value = Date.now()), 60_000);
 
   const sets = computed(() => all.value.filter(({ binnedAt }) => binnedAt === undefined));
   /** Taken from each phone. */
@@ -36,7 +37,7 @@ export const useLarder = defineStore('larder', () => {
       kept: newest?.condition,
       now: presence === 'here' ? facts?.condition : undefined,
     };
-    return whyDue(found, shelf.value.dueDays, now.value.getTime());
+    return whyDue(found, shelf.value.dueDays, now.value);
   }
 
   async function load(): Promise<void> {
