@@ -48,6 +48,7 @@ function benchOn(bucket: MemoryBucket, at: 0 | 1, now: () => number) {
     kind: 'sets' as const,
     id: `set-of-${name}`,
     name: 'a set',
+    stamp: () => Promise.resolve('as it was'),
     manifest: () => Promise.resolve('{"it":"needs the chunk"}'),
     chunks: () => [digest],
   };

@@ -1,7 +1,5 @@
-import { createHash } from 'node:crypto';
 import type { OffsiteStatements } from '../database/offsite/offsite.ts';
 import { BucketFailure, DamagedImage, SealFailure } from '../failures.ts';
-import { sealedSize } from '../sealing/sealed-object.ts';
 import { objectNames, type ManifestKind } from './bucket.ts';
 import { hasAny, readState, type BucketState, type OffsiteManifest } from './bucket-state.ts';
 import type { OffsitePacks } from './offsite-packs.ts';
@@ -16,6 +14,8 @@ export interface KeptThing {
   readonly id: string;
   /** For messages, e.g. `“Before the update”`. */
   readonly name: string;
+  /** Of its manifest: another one as soon as that was written anew. */
+  stamp(): Promise<string>;
   /** Its manifest as JSON. */
   manifest(): Promise<string>;
   /** Names of its chunks, those of zeros left out. */
@@ -41,6 +41,9 @@ interface KeepingParts {
 
 /** Keeps a bench's part of the bucket as its larder is: sends what is missing, and removes what nobody needs. */
 export class KeepingInStep {
+  /** What is needed and what is claimed were compared since the program was started. */
+  private isTidied = false;
+
   constructor(private readonly parts: KeepingParts) {}
 
   /**
@@ -66,11 +69,7 @@ export class KeepingInStep {
     const missing: KeptThing[] = [];
     for (const thing of kept) {
       const row = known.get(keyOf(thing));
-      const text = await thing.manifest();
-      const isAsSent =
-        row?.manifest.equals(digestOf(text)) === true &&
-        own.get(keyOf(thing)) === sealedSize(Buffer.byteLength(text));
-      if (isAsSent) continue;
+      if (row && row.stamp === (await thing.stamp()) && own.get(keyOf(thing)) === row.bytes) continue;
       // Not off-site as it is now; what was sent of it before is found again.
       rows.drop(thing.kind, thing.id);
       missing.push(thing);
@@ -93,6 +92,7 @@ export class KeepingInStep {
     try {
       for (const thing of missing) {
         try {
+          packs.requireWhole(thing.chunks());
           for (let isSafe = false; !isSafe;) {
             for (const digest of thing.chunks()) {
               signal?.throwIfAborted();
@@ -104,8 +104,10 @@ export class KeepingInStep {
             await packs.flush();
             isSafe = await packs.claim(thing.chunks());
           }
-          const manifest = await this.sendManifest(thing);
-          rows.keep({ kind: thing.kind, id: thing.id, manifest, since: now() });
+          // Looked at first: what is changed meanwhile is another one the next time.
+          const stamp = await thing.stamp();
+          const bytes = await this.sendManifest(thing);
+          rows.keep({ kind: thing.kind, id: thing.id, stamp, bytes, since: now() });
           sent++;
         } catch (error) {
           if (!(error instanceof DamagedImage)) throw error;
@@ -124,41 +126,67 @@ export class KeepingInStep {
    * @throws BucketFailure, SealFailure
    */
   async tidy(kept: readonly KeptThing[]): Promise<number> {
-    const { sealed, packs, rows, bench, read } = this.parts;
-    const { bucket } = sealed;
-    const state = await readState(bucket);
+    const { sealed, bench } = this.parts;
+    const state = await readState(sealed.bucket);
+    const unknown: Pick<KeptThing, 'chunks'>[] = [];
+    const isLess = await this.removeManifests(kept, state, unknown);
+    // All of a large larder is gone through only where something may have become free, and once after each start.
+    if (isLess || !this.isTidied) {
+      if (!(await this.release(kept, unknown, state))) return 0;
+      this.isTidied = true;
+    }
+    let freed = 0;
+    for (const [pack, benches] of state.tombstones)
+      if (benches.has(bench)) freed += await this.settle(pack, state.packs.get(pack) ?? 0);
+    return freed;
+  }
+
+  /** @param unknown gets what is there of a home that was lost, and has not been fetched yet @returns whether any went */
+  private async removeManifests(
+    kept: readonly KeptThing[],
+    state: BucketState,
+    unknown: Pick<KeptThing, 'chunks'>[],
+  ): Promise<boolean> {
+    const { sealed, rows, bench, read } = this.parts;
     const [stays, wasKept] = [new Set(kept.map(keyOf)), new Set(rows.kept().map(keyOf))];
-    const needing: Pick<KeptThing, 'chunks'>[] = [];
+    let isLess = false;
     for (const each of state.kept) {
       if (each.bench !== bench || stays.has(keyOf(each))) continue;
       if (wasKept.has(keyOf(each))) {
-        await bucket.remove(objectNames.manifest(bench, each.kind, each.id));
+        await sealed.bucket.remove(objectNames.manifest(bench, each.kind, each.id));
         rows.drop(each.kind, each.id);
+        isLess = true;
       } else {
-        // Of a home that was lost: it has not been fetched yet.
         const { chunks } = await read(each);
-        needing.push({ chunks: () => [...chunks] });
+        unknown.push({ chunks: () => [...chunks] });
       }
     }
-    needing.push(...kept.filter((thing) => wasKept.has(keyOf(thing))));
+    return isLess;
+  }
+
+  /** Claims only what is needed, and buries what nobody claims. @returns false where that is not known: nothing goes */
+  private async release(
+    kept: readonly KeptThing[],
+    unknown: readonly Pick<KeptThing, 'chunks'>[],
+    state: BucketState,
+  ): Promise<boolean> {
+    const { sealed, packs, rows, bench } = this.parts;
+    const isOffsite = new Set(rows.kept().map(keyOf));
+    const needing = [...unknown, ...kept.filter((thing) => isOffsite.has(keyOf(thing)))];
     const needed = packs.packsOf(chunksOf(needing));
-    // Where that is not known nothing goes.
-    if (!needed) return 0;
+    if (!needed) return false;
     await this.claimAgain(kept, needed, state);
-    let freed = 0;
     const nobodys = new Set([...state.packs.keys(), ...state.indexes]);
     for (const [pack, benches] of state.claims) {
       if (benches.has(bench) && !needed.has(pack)) {
-        await bucket.remove(objectNames.claim(pack, bench));
+        await sealed.bucket.remove(objectNames.claim(pack, bench));
         packs.forget(pack);
         if (benches.size === 1) continue;
       }
       nobodys.delete(pack);
     }
     for (const pack of nobodys) if (!state.tombstones.get(pack)?.has(bench)) await this.bury(pack);
-    for (const [pack, benches] of state.tombstones)
-      if (benches.has(bench)) freed += await this.settle(pack, state.packs.get(pack) ?? 0);
-    return freed;
+    return true;
   }
 
   /**
@@ -170,6 +198,7 @@ export class KeepingInStep {
     const { packs, rows } = this.parts;
     await this.look(kept);
     const gone = packs.forgetThoseWith(digests);
+    this.isTidied = false;
     const broken = kept.filter((thing) => !packs.packsOf(thing.chunks()));
     await this.send(broken);
     for (const { kind, id } of broken) {
@@ -234,10 +263,9 @@ export class KeepingInStep {
     return thing !== undefined && this.parts.packs.packsOf(thing.chunks()) !== undefined;
   }
 
-  private async sendManifest({ kind, id, manifest }: KeptThing): Promise<Buffer> {
-    const text = await manifest();
-    await this.parts.sealed.put(objectNames.manifest(this.parts.bench, kind, id), Buffer.from(text));
-    return digestOf(text);
+  private async sendManifest({ kind, id, manifest }: KeptThing): Promise<number> {
+    const { sealed, bench } = this.parts;
+    return sealed.put(objectNames.manifest(bench, kind, id), Buffer.from(await manifest()));
   }
 }
 
@@ -246,5 +274,3 @@ function* chunksOf(things: readonly Pick<KeptThing, 'chunks'>[]): Generator<Buff
 }
 
 const keyOf = ({ kind, id }: { readonly kind: string; readonly id: string }): string => `${kind}/${id}`;
-
-const digestOf = (text: string): Buffer => createHash('sha256').update(text).digest();

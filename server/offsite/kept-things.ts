@@ -1,5 +1,6 @@
 import type { CopyStatements } from '../database/copies.ts';
 import type { SetStatements } from '../database/sets.ts';
+import { DamagedImage } from '../failures.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import type { KeptThing } from './keeping-in-step.ts';
@@ -10,7 +11,8 @@ export function keptThings(shelf: Shelf, sets: SetStatements, copies: CopyStatem
     kind: 'sets',
     id,
     name: `“${label}”`,
-    manifest: async () => JSON.stringify(await shelf.manifests.read(id)),
+    stamp: () => shelf.manifests.stamp(id).catch(() => ''),
+    manifest: () => textOf(shelf.manifests, id),
     chunks: () => distinct(sets.heads(id).map(({ partition }) => sets.image(id, partition)!.chunks)),
   }));
   const ofCopies = (kind: 'app' | 'records') =>
@@ -18,10 +20,20 @@ export function keptThings(shelf: Shelf, sets: SetStatements, copies: CopyStatem
       kind: kind === 'app' ? 'copies' : 'records',
       id,
       name: `The copy of ${subject} of ${nickname}`,
-      manifest: async () => JSON.stringify(await (kind === 'app' ? shelf.copies : shelf.records).read(id)),
+      stamp: () => (kind === 'app' ? shelf.copies : shelf.records).stamp(id).catch(() => ''),
+      manifest: () => textOf(kind === 'app' ? shelf.copies : shelf.records, id),
       chunks: () => distinct(copies.headsOf(id).map(({ name }) => copies.part(id, name)!.chunks)),
     }));
   return [...ofSets, ...ofCopies('app'), ...ofCopies('records')];
+}
+
+/** @throws DamagedImage where it cannot be read: it is written anew with the next start */
+async function textOf(folder: { read(id: string): Promise<object> }, id: string): Promise<string> {
+  try {
+    return JSON.stringify(await folder.read(id));
+  } catch (error) {
+    throw new DamagedImage(`its manifest cannot be read (${(error as Error).message})`);
+  }
 }
 
 function distinct(lists: readonly Buffer[]): Buffer[] {

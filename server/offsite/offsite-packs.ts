@@ -74,6 +74,13 @@ export class OffsitePacks {
     return this.coming.has(keyOf(digest)) || this.parts.rows.find(digest) !== undefined;
   }
 
+  /** @throws DamagedImage where a chunk is known to be damaged here: then nothing of what needs it is sent */
+  requireWhole(digests: Iterable<Buffer>): void {
+    for (const digest of digests)
+      if (!this.has(digest) && this.parts.shelf.find(digest)?.damage !== null)
+        throw new DamagedImage('a part of it is damaged on the shelf');
+  }
+
   /**
    * Sends a chunk that the bucket does not have, with others in a pack.
    * @returns bytes of what it is stored as

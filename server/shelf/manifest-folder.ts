@@ -1,4 +1,4 @@
-import { readdir, readFile, rm } from 'node:fs/promises';
+import { readdir, readFile, rm, stat } from 'node:fs/promises';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { makeFolder, partialSuffix, removeDurably, writeDurably } from '../disk/durable.ts';
@@ -46,6 +46,12 @@ export class ManifestFolder<T extends { readonly id: string }> {
 
   async write(manifest: T): Promise<void> {
     await writeDurably(this.pathOf(manifest.id), withChecksum(manifest));
+  }
+
+  /** Another one as soon as the manifest was written anew. @throws Error when there is none */
+  async stamp(id: string): Promise<string> {
+    const { ino, mtimeMs, size } = await stat(this.pathOf(id));
+    return `${ino} ${mtimeMs} ${size}`;
   }
 
   async remove(id: string): Promise<void> {

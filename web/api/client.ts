@@ -282,6 +282,7 @@ export const pictures = {
 };
 
 export const downloads = {
+  comparison: (id: string, other: string) => `/api/sets/${at(id)}/compared-with/${at(other)}`,
   /** A copy of an app, as one archive. */
   copy: (id: string) => `/api/app-copies/${at(id)}/export`,
   /** One file of a copy of records. */

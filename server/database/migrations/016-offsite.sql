@@ -20,7 +20,10 @@ CREATE INDEX offsiteChunksByPack ON offsiteChunks (packId);
 CREATE TABLE offsiteKept (
   kind     TEXT NOT NULL CHECK (kind IN ('sets', 'copies', 'records')),
   id       TEXT NOT NULL,
-  manifest BLOB NOT NULL CHECK (length(manifest) = 32),
+  -- of its manifest on the shelf, as it was when it was sent
+  stamp    TEXT NOT NULL,
+  -- of its manifest's object
+  bytes    INTEGER NOT NULL,
   since    INTEGER NOT NULL,
   PRIMARY KEY (kind, id)
 ) STRICT, WITHOUT ROWID;

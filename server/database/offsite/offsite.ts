@@ -23,8 +23,10 @@ export interface OffsiteChunkRow {
 export interface OffsiteKeptRow {
   readonly kind: string;
   readonly id: string;
-  /** SHA-256 of its manifest as it is in the bucket. */
-  readonly manifest: Buffer;
+  /** Of its manifest on the shelf, as it was when it was sent. */
+  readonly stamp: string;
+  /** Of its manifest's object. */
+  readonly bytes: number;
   readonly since: number;
 }
 
@@ -42,8 +44,8 @@ export function offsiteStatements(db: Database) {
   const dropPack = db.prepare<[name: string]>('DELETE FROM offsitePacks WHERE name = ?');
   const kept = db.prepare<[], OffsiteKeptRow>('SELECT * FROM offsiteKept');
   const keep = db.prepare<OffsiteKeptRow>(`
-    INSERT INTO offsiteKept (kind, id, manifest, since) VALUES (@kind, @id, @manifest, @since)
-    ON CONFLICT (kind, id) DO UPDATE SET manifest = excluded.manifest, since = excluded.since`);
+    INSERT INTO offsiteKept (kind, id, stamp, bytes, since) VALUES (@kind, @id, @stamp, @bytes, @since)
+    ON CONFLICT (kind, id) DO UPDATE SET stamp = excluded.stamp, bytes = excluded.bytes, since = excluded.since`);
   const drop = db.prepare<[kind: string, id: string]>('DELETE FROM offsiteKept WHERE kind = ? AND id = ?');
   const clear = db.transaction(() => {
     db.exec('DELETE FROM offsiteKept; DELETE FROM offsiteChunks; DELETE FROM offsitePacks');

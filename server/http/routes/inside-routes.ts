@@ -45,6 +45,11 @@ export function insideRoutes({ inside, comparing }: KeenLarder): Router {
     response.json(comparing.sets(sidesOf(request.params)));
   });
 
+  routes.get('/sets/:id/compared-with/:other', async (request, response) => {
+    const html = await comparing.page(sidesOf(request.params));
+    response.attachment('comparison.html').type('text/html').send(html);
+  });
+
   routes.get('/sets/:id/against/:other/:partition', async (request, response) => {
     response.json(await comparing.partition(sidesOf(request.params), request.params.partition));
   });

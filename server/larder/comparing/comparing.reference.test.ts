@@ -173,6 +173,15 @@ describe.each([1, 2, 3])('seed %i', (seed) => {
     });
   });
 
+  it('as a page of its own, names each file that differs', async () => {
+    const html = await comparing.page(sides);
+    const { differences } = await comparing.files(sides, 'system', '');
+    expect(differences.length).toBeGreaterThan(5);
+    for (const { path } of differences) expect(html).toContain(`<td>${path}</td>`);
+    expect(html).toContain(`<strong>before ${seed}</strong>`);
+    expect(html).not.toMatch(/<(?:script|link|img)|https?:/);
+  });
+
   it('of a text tells the lines and the properties', async () => {
     const { hunks, properties } = await comparing.text(sides, 'system', '', '/build.prop');
     expect(properties).toEqual([

@@ -12,11 +12,12 @@ import { compareBlocks, type ChunkList } from '@keen-larder/core/larder/comparin
 import { compareFacts } from '@keen-larder/core/larder/comparing/facts.ts';
 import { comparePartitions } from '@keen-larder/core/larder/comparing/partitions.ts';
 import type { ImageRow } from '../../database/sets.ts';
-import { Problem } from '../../failures.ts';
+import { Problem, traitsOf } from '../../failures.ts';
 import { unpackChunkList } from '../../shelf/manifest.ts';
 import type { Inside } from '../inside/inside.ts';
 import type { Larder } from '../larder.ts';
 import { compareTrees, type ComparedTree } from './compare-trees.ts';
+import { comparisonPage, type ComparedTreeFiles } from './comparison-page.ts';
 import { compareTexts } from './compare-texts.ts';
 
 /** The two sides of a comparison, by the ids of their sets. */
@@ -75,6 +76,23 @@ export class Comparing {
       this.treeOf(sides.after, partition, part),
     ]);
     return compareTrees(before, after);
+  }
+
+  /** All of it as a page of its own, files included. @throws Problem 404 */
+  async page(sides: Sides): Promise<string> {
+    const compared = this.sets(sides);
+    const trees: ComparedTreeFiles[] = [];
+    for (const { partition, state } of compared.partitions) {
+      if (state !== 'differs') continue;
+      for (const part of (await this.partition(sides, partition)).trees) {
+        const files = await this.files(sides, partition, part).catch((error: unknown) => {
+          if (!traitsOf(error).isExpected) throw error;
+          return (error as Error).message;
+        });
+        trees.push({ partition, part, files });
+      }
+    }
+    return comparisonPage(compared, trees);
   }
 
   /** One file that both have. @throws Problem 404 */

@@ -8,6 +8,7 @@ import type {
   FoundSet,
   Hits,
 } from '@keen-larder/contract/finding.ts';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import {
   byCloseness,
   findQuery,
@@ -19,7 +20,7 @@ import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { FoundFile as FileRow, NameStatements } from '../../database/names/names.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
 import type { HoldingSet, SetStatements, SetWithPhone } from '../../database/sets.ts';
-import type { Larder } from '../larder.ts';
+import type { AppCopies } from '../copies.ts';
 
 /** Of each kind of hit. */
 const mostHits = 20;
@@ -30,7 +31,10 @@ const mostPlaces = 200;
 const mostSets = 5;
 
 interface FindingParts {
-  readonly larder: Larder;
+  readonly larder: {
+    readonly copies: Pick<AppCopies, 'list'>;
+    detail(id: string): Pick<SetDetail, 'fingerprint'>;
+  };
   readonly names: NameStatements;
   readonly sets: SetStatements;
   readonly phones: PhoneStatements;

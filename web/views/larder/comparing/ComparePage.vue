@@ -6,7 +6,7 @@ import { useRoute } from 'vue-router';
 import type { ComparedPartition, ComparedSet, SetComparison } from '@keen-larder/contract/comparing.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { byRole } from '@keen-larder/core/phone/roles.ts';
-import { api } from '../../../api/client.ts';
+import { api, downloads } from '../../../api/client.ts';
 import EmptyState from '../../../parts/EmptyState.vue';
 import RoleBadge from '../../../parts/roles/RoleBadge.vue';
 import { exactTime } from '../../../parts/time.ts';
@@ -108,6 +108,7 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
     <p class="sum" role="status">
       {{ words }}.
       <ElCheckbox v-if="sameCount" v-model="showsSame">Show what is the same</ElCheckbox>
+      <a :href="downloads.comparison(id, other)" download class="page">Save as a page</a>
     </p>
     <table v-if="rows.length">
       <thead>
