@@ -13,6 +13,7 @@ import { parseArgs } from 'node:util';
 import { gzipSync } from 'node:zlib';
 import type { Page } from 'playwright-core';
 import type { SetView } from '@keen-larder/contract/sets.ts';
+import { demoPassphrase } from '../demo/history.ts';
 import { closeBrowser, openBrowser } from '../e2e/browser.ts';
 
 const { values } = parseArgs({
@@ -44,6 +45,8 @@ try {
   await larder(page);
   await set(page);
   await comparing(page);
+  await find(page);
+  await offsite(page);
   await copies(page);
   await inside(page);
   await importing(page);
@@ -137,6 +140,23 @@ async function comparing(at: Page): Promise<void> {
   await shoot('comparing');
 }
 
+async function find(at: Page): Promise<void> {
+  await at.goto(`${url}/larder/find?q=build.prop`);
+  await at.getByRole('region', { name: 'Files within images' }).waitFor();
+  await at.getByText(/^[1-9][\d,]* names of/).waitFor();
+  await shoot('find');
+}
+
+async function offsite(at: Page): Promise<void> {
+  await at.goto(`${url}/larder/off-site`);
+  await at.getByRole('textbox', { name: 'Passphrase or recovery key' }).fill(demoPassphrase);
+  await at.getByRole('button', { name: 'Unlock' }).click();
+  await at.getByText('sets and copies are in').waitFor();
+  await at.getByRole('button', { name: 'Look into the bucket' }).click();
+  await at.getByText('Nothing that is not here as well.').waitFor();
+  await shoot('off-site');
+}
+
 async function copies(at: Page): Promise<void> {
   await at.goto(`${url}/larder/copies`);
   await at.getByRole('button', { name: /Harbour Chat/ }).click();
@@ -211,12 +231,6 @@ async function rescue(at: Page): Promise<void> {
     .waitFor({ timeout: 60_000 });
   await at.getByText('Verified before the first write').waitFor();
   await shoot('rescue');
-  await at.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
-  await at.getByRole('button', { name: 'Restore 2 partitions' }).click();
-  await at.locator('[data-run][data-state="done"]').waitFor({ timeout: 120_000 });
-  await at.getByRole('link', { name: 'Proof, log and chart' }).click();
-  await at.getByRole('heading', { name: 'Proof of return' }).waitFor();
-  await shoot('proof');
 }
 
 async function bootloader(at: Page): Promise<void> {
@@ -225,12 +239,8 @@ async function bootloader(at: Page): Promise<void> {
   await shoot('bootloader');
 }
 
-/** What a phone without root gives, and what the tools of one with root can do. */
+/** What the tools of a phone with root can do. */
 async function asItIs(at: Page): Promise<void> {
-  await at.goto(`${url}/bench/MRU4-51288`);
-  await at.getByText(/to be read/).waitFor();
-  await at.getByText(/of programs, without their data/).waitFor();
-  await shoot('without-root');
   await at.goto(`${url}/bench/TW5K-20316/details`);
   await at.getByText('What was tried').waitFor();
   await shoot('details');

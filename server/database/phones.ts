@@ -33,6 +33,9 @@ export function phoneStatements(db: Database) {
     SELECT phones.*, max(sets.createdAt) AS newestSetAt, count(sets.id) AS setCount
     FROM phones LEFT JOIN sets ON sets.serial = phones.serial AND sets.binnedAt IS NULL
     GROUP BY phones.serial ORDER BY phones.nickname`);
+  const known = db.prepare<[], Omit<PhoneRow, 'lastSeenAt'>>(
+    'SELECT serial, nickname, maker, model FROM phones ORDER BY nickname',
+  );
   const one = db.prepare<[serial: string], KnownPhone>('SELECT * FROM phones WHERE serial = ?');
   const wiped = db.prepare<[at: number, serial: string]>('UPDATE phones SET wipedAt = ? WHERE serial = ?');
   return {
@@ -47,6 +50,8 @@ export function phoneStatements(db: Database) {
     },
     rename: (serial: string, nickname: string) => rename.run(nickname, serial).changes > 0,
     all: () => all.all(),
+    /** All, without what is kept of them. */
+    known: () => known.all(),
     one: (serial: string) => one.get(serial),
   };
 }

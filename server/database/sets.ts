@@ -128,11 +128,14 @@ export function setStatements(db: Database) {
   const holding = `
     SELECT sets.id AS setId, sets.label, phones.nickname, sets.createdAt, images.partition, images.bytes, images.sha256
     FROM images JOIN sets ON sets.id = images.setId JOIN phones ON phones.serial = sets.serial`;
-  const holders = db.prepare<[sha256: Buffer], HoldingSet>(
-    `${holding} WHERE images.sha256 = ? AND sets.binnedAt IS NULL ORDER BY sets.createdAt DESC`,
+  const holders = db.prepare<[sha256: Buffer, most: number], HoldingSet>(
+    `${holding} WHERE images.sha256 = ? AND sets.binnedAt IS NULL ORDER BY sets.createdAt DESC LIMIT ?`,
   );
   const holdersBetween = db.prepare<[from: Buffer, to: Buffer, most: number], HoldingSet>(
     `${holding} WHERE images.sha256 BETWEEN ? AND ? AND sets.binnedAt IS NULL ORDER BY images.sha256, sets.createdAt DESC LIMIT ?`,
+  );
+  const ids = db.prepare<[], { id: string }>(
+    'SELECT id FROM sets WHERE binnedAt IS NULL ORDER BY createdAt DESC',
   );
   const changes = db.prepare<[], { own: number }>('SELECT total_changes() AS own');
   const searched = db.prepare<[like: string], SetWithPhone>(`
@@ -195,13 +198,15 @@ export function setStatements(db: Database) {
     origins: (sha256: Buffer) => origins.all(sha256).map(({ serial }) => serial),
     /** Another one as soon as anything in the catalogue may have changed. */
     version: () => `${changes.get()!.own} ${db.pragma('data_version', { simple: true }) as number}`,
-    /** Sets outside the bin with a word in one of their texts, and perhaps some others. */
+    /** Sets outside the bin, the newest first. */
+    ids: () => ids.all().map(({ id }) => id),
+    /** Sets outside the bin with a word in one of their texts, and perhaps some others, the newest first; one by one. */
     searched: (word: string) =>
-      searched.all(`%${word.replace(/[%_\\]/g, '\\$&').replace(/[^\x20-\x7e]/gu, '_')}%`),
+      searched.iterate(`%${word.replace(/[%_\\]/g, '\\$&').replace(/[^\x20-\x7e]/gu, '_')}%`),
     /** One place of every image that is kept, those in the bin included. */
     namedImages: () => namedImages.all(),
     /** Sets outside the bin that have an image, the newest first. */
-    holders: (sha256: Buffer) => holders.all(sha256),
+    holders: (sha256: Buffer, most: number) => holders.all(sha256, most),
     /** The same of images whose digests lie between two. */
     holdersBetween: (from: Buffer, to: Buffer, most: number) => holdersBetween.all(from, to, most),
     change: (row: SetChangeRow) => void change.run(row),

@@ -3,3 +3,6 @@ CREATE TABLE settings (
   name  TEXT NOT NULL PRIMARY KEY,
   value TEXT NOT NULL CHECK (json_valid(value))
 ) STRICT, WITHOUT ROWID;
+
+-- The newest come first wherever they are looked through.
+CREATE INDEX setsByTime ON sets (createdAt);

@@ -52,7 +52,7 @@ export class Finding {
     if (query.words.length === 0) return nothing;
     return {
       phones: this.findPhones(query),
-      sets: this.findSets(query),
+      sets: hits(this.findSets(query)),
       images: query.digest === undefined ? none : this.findImages(query.digest),
       apps: this.findApps(query),
       files: hits(query.digest === undefined ? this.findFiles(query) : this.filesByDigest(query.digest)),
@@ -62,32 +62,23 @@ export class Finding {
   private findPhones({ words }: FindQuery): Hits<FoundPhone> {
     const textOf = ({ nickname, serial, maker, model }: FoundPhone) =>
       [nickname, serial, maker, model].join(' ');
-    return hits(
-      this.parts.phones
-        .all()
-        .filter((phone) => holdsAll(textOf(phone), words))
-        .map(({ serial, nickname, maker, model }) => ({ serial, nickname, maker, model })),
-    );
+    return hits(this.parts.phones.known().filter((phone) => holdsAll(textOf(phone), words)));
   }
 
-  private findSets({ words, digest }: FindQuery): Hits<FoundSet> {
+  private *findSets({ words, digest }: FindQuery): Generator<FoundSet> {
+    if (digest !== undefined) yield* this.setsByFingerprint(digest);
     const longest = [...words].sort((a, b) => b.length - a.length)[0]!;
-    const found = this.parts.sets
-      .searched(longest)
-      .filter((row) => holdsAll(textOf(row), words))
-      .map((row) => foundSet(row));
-    if (digest !== undefined) found.unshift(...this.setsByFingerprint(digest));
-    return hits(found);
+    for (const row of this.parts.sets.searched(longest))
+      if (holdsAll(textOf(row), words)) yield foundSet(row);
   }
 
-  private setsByFingerprint(prefix: string): FoundSet[] {
+  private *setsByFingerprint(prefix: string): Generator<FoundSet> {
     const { larder, sets } = this.parts;
-    const rows = sets.all().filter(({ binnedAt }) => binnedAt === null);
-    return rows.flatMap((row) => {
-      const fingerprint = this.fingerprints.get(row.id) ?? larder.detail(row.id).fingerprint;
-      this.fingerprints.set(row.id, fingerprint);
-      return fingerprint.startsWith(prefix) ? [foundSet(row, fingerprint)] : [];
-    });
+    for (const id of sets.ids()) {
+      const fingerprint = this.fingerprints.get(id) ?? larder.detail(id).fingerprint;
+      this.fingerprints.set(id, fingerprint);
+      if (fingerprint.startsWith(prefix)) yield foundSet(sets.one(id)!, fingerprint);
+    }
   }
 
   private findImages(prefix: string): Hits<FoundImage> {
@@ -123,6 +114,7 @@ export class Finding {
     const wanted = pathQuery(query);
     if (!wanted) return;
     const { names } = this.parts;
+    const held: Holders = new Map();
     const { name: word, others } = wanted;
     const byName = new Map(
       [...names.begins(word, mostNames), ...names.holds(word, mostNames)]
@@ -131,29 +123,43 @@ export class Finding {
     );
     for (const name of [...byName.keys()].sort(byCloseness(word))) {
       const rows = names.filesOf(byName.get(name)!, mostPlaces);
-      yield* this.placesOf(rows.filter((row) => holdsAll(pathOf(row), others)));
+      yield* this.placesOf(
+        rows.filter((row) => holdsAll(pathOf(row), others)),
+        held,
+      );
     }
   }
 
   private filesByDigest(prefix: string): Generator<FoundFile> {
-    return this.placesOf(this.parts.names.byDigest(prefix, mostPlaces));
+    return this.placesOf(this.parts.names.byDigest(prefix, mostPlaces), new Map());
+  }
+
+  /** The newest sets that have an image: many files are of the same one. */
+  private holdersOf(sha256: Buffer, held: Holders): readonly HoldingSet[] {
+    const key = sha256.toString('latin1');
+    const found = held.get(key) ?? this.parts.sets.holders(sha256, mostSets);
+    held.set(key, found);
+    return found;
   }
 
   /** Files of the same path and content are one hit, with all sets that have it. */
-  private *placesOf(rows: readonly FileRow[]): Generator<FoundFile> {
+  private *placesOf(rows: readonly FileRow[], held: Holders): Generator<FoundFile> {
     const together = new Map<string, FileRow[]>();
     for (const row of rows) {
       const key = `${pathOf(row)}\0${row.part}\0${row.sha256?.toString('hex') ?? row.treeSha256.toString('hex')}`;
       together.set(key, [...(together.get(key) ?? []), row]);
     }
     for (const same of together.values()) {
-      const holders = same.flatMap(({ treeSha256 }) => this.parts.sets.holders(treeSha256));
-      const [newest] = holders.sort((a, b) => b.createdAt - a.createdAt);
+      const holders = same.flatMap(({ treeSha256 }) => this.holdersOf(treeSha256, held));
+      const [newest] = [...holders].sort((a, b) => b.createdAt - a.createdAt);
       // Only in the bin.
       if (newest) yield foundFile(same[0]!, newest, holders);
     }
   }
 }
+
+/** Of one search, by the image's digest. */
+type Holders = Map<string, readonly HoldingSet[]>;
 
 const none = { found: [], isCut: false } as const;
 const nothing: FindView = { phones: none, sets: none, images: none, apps: none, files: none };
