@@ -1,31 +1,19 @@
 // The `larder` command as it is run from a terminal: what it prints and how it ends.
-import { execFile, execFileSync } from 'node:child_process';
+import { execFileSync } from 'node:child_process';
 import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
 import { keepSet, openOn, startKnot3, testFolder, toRecovery, until } from '../testing/bench.ts';
+import { larderCommand } from '../testing/larder-command.ts';
 import { knot3Flash } from '../testing/flashes.ts';
 
 const folder = testFolder();
 const home = join(folder.path, 'larder');
 const at = (name: string) => join(folder.path, name);
 
-interface Ended {
-  code: number;
-  out: string;
-  err: string;
-}
-
-function larder(...args: string[]): Promise<Ended> {
-  const program = [join(import.meta.dirname, '../scripts/larder.mjs'), ...args];
-  return new Promise((resolve) => {
-    execFile(process.execPath, program, { encoding: 'utf8' }, (error, out, err) =>
-      resolve({ code: typeof error?.code === 'number' ? error.code : error ? -1 : 0, out, err }),
-    );
-  });
-}
+const larder = (...args: string[]) => larderCommand(args);
 
 beforeAll(async () => {
   const bench = await startKnot3(at('phones'));

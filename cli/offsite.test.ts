@@ -1,11 +1,11 @@
 // The copy off-site from a terminal: sent, the home folder deleted, brought back into an empty one, and scrubbed.
-import { execFile } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { closeSync, openSync, readdirSync, readFileSync, rmSync, writeFileSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { startBucket, type StandInBucket } from '../standin/bucket.ts';
 import { openOn, testFolder } from '../testing/bench.ts';
+import { larderCommand } from '../testing/larder-command.ts';
 import { passphrase } from '../testing/offsite/offsite-bench.ts';
 
 const folder = testFolder();
@@ -14,21 +14,8 @@ const home = at('larder');
 const boot = randomBytes(900_000);
 let bucket: StandInBucket;
 
-interface Ended {
-  code: number;
-  out: string;
-  err: string;
-}
-
-function larder(words: readonly string[], secrets: Record<string, string> = {}): Promise<Ended> {
-  const program = [join(import.meta.dirname, '../scripts/larder.mjs'), ...words];
-  const env = { ...process.env, KEEN_LARDER_PASSPHRASE: passphrase, ...secrets };
-  return new Promise((resolve) => {
-    execFile(process.execPath, program, { encoding: 'utf8', env }, (error, out, err) =>
-      resolve({ code: typeof error?.code === 'number' ? error.code : error ? -1 : 0, out, err }),
-    );
-  });
-}
+const larder = (words: readonly string[], secrets: Readonly<Record<string, string>> = {}) =>
+  larderCommand(words, { KEEN_LARDER_PASSPHRASE: passphrase, ...secrets });
 
 beforeAll(async () => {
   bucket = await startBucket(at('bucket'));

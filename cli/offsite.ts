@@ -1,4 +1,5 @@
 import { createInterface } from 'node:readline/promises';
+import { Writable } from 'node:stream';
 import pino from 'pino';
 import type { OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
@@ -122,10 +123,14 @@ async function takeUp(app: KeenLarder, start: OffsiteRestoreOptions, passphrase:
 async function passphraseOf(): Promise<string> {
   const given = process.env['KEEN_LARDER_PASSPHRASE'];
   if (given !== undefined) return given;
-  const terminal = createInterface({ input: process.stdin, output: process.stderr });
+  process.stderr.write('Passphrase or recovery key: ');
+  // What is typed is not shown.
+  const nowhere = new Writable({ write: (_part, _encoding, done) => done() });
+  const terminal = createInterface({ input: process.stdin, output: nowhere, terminal: process.stdin.isTTY });
   try {
-    return await terminal.question('Passphrase or recovery key: ');
+    return await terminal.question('');
   } finally {
     terminal.close();
+    process.stderr.write('\n');
   }
 }

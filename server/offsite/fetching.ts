@@ -1,6 +1,6 @@
 import { BucketFailure } from '../failures.ts';
 import { parseAppCopy, parseRecordsCopy } from '../shelf/copy-manifest.ts';
-import { packChunkList, digestsOf, parseManifest } from '../shelf/manifest.ts';
+import { distinctDigests, packChunkList, parseManifest } from '../shelf/manifest.ts';
 import { packBytes, type PackedChunk } from '../shelf/packs/pack-format.ts';
 import { PackWriter } from '../shelf/packs/pack-writer.ts';
 import type { Shelf } from '../shelf/shelf.ts';
@@ -96,10 +96,5 @@ export class Fetching {
   }
 }
 
-function distinct(lists: readonly { readonly chunks: readonly string[] }[]): Buffer[] {
-  const found = new Map<string, Buffer>();
-  for (const { chunks } of lists)
-    for (const digest of digestsOf(packChunkList(chunks)))
-      if (digest) found.set(digest.toString('latin1'), digest);
-  return [...found.values()];
-}
+const distinct = (lists: readonly { readonly chunks: readonly string[] }[]): Buffer[] =>
+  distinctDigests(lists.map(({ chunks }) => packChunkList(chunks)));

@@ -1,7 +1,7 @@
 import type { CopyStatements } from '../database/copies.ts';
 import type { SetStatements } from '../database/sets.ts';
 import { DamagedImage } from '../failures.ts';
-import { digestsOf } from '../shelf/manifest.ts';
+import { distinctDigests } from '../shelf/manifest.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import type { KeptThing } from './keeping-in-step.ts';
 
@@ -13,7 +13,7 @@ export function keptThings(shelf: Shelf, sets: SetStatements, copies: CopyStatem
     name: `“${label}”`,
     stamp: () => shelf.manifests.stamp(id).catch(() => ''),
     manifest: () => textOf(shelf.manifests, id),
-    chunks: () => distinct(sets.heads(id).map(({ partition }) => sets.image(id, partition)!.chunks)),
+    chunks: () => distinctDigests(sets.heads(id).map(({ partition }) => sets.image(id, partition)!.chunks)),
   }));
   const ofCopies = (kind: 'app' | 'records') =>
     copies.all(kind).map(({ id, subject, nickname }): KeptThing => ({
@@ -22,7 +22,7 @@ export function keptThings(shelf: Shelf, sets: SetStatements, copies: CopyStatem
       name: `The copy of ${subject} of ${nickname}`,
       stamp: () => (kind === 'app' ? shelf.copies : shelf.records).stamp(id).catch(() => ''),
       manifest: () => textOf(kind === 'app' ? shelf.copies : shelf.records, id),
-      chunks: () => distinct(copies.headsOf(id).map(({ name }) => copies.part(id, name)!.chunks)),
+      chunks: () => distinctDigests(copies.headsOf(id).map(({ name }) => copies.part(id, name)!.chunks)),
     }));
   return [...ofSets, ...ofCopies('app'), ...ofCopies('records')];
 }
@@ -34,11 +34,4 @@ async function textOf(folder: { read(id: string): Promise<object> }, id: string)
   } catch (error) {
     throw new DamagedImage(`its manifest cannot be read (${(error as Error).message})`);
   }
-}
-
-function distinct(lists: readonly Buffer[]): Buffer[] {
-  const found = new Map<string, Buffer>();
-  for (const list of lists)
-    for (const digest of digestsOf(list)) if (digest) found.set(digest.toString('latin1'), digest);
-  return [...found.values()];
 }

@@ -73,6 +73,14 @@ export function digestsOf(chunks: Buffer): (Buffer | undefined)[] {
   return found;
 }
 
+/** The digests of some chunk lists, each once, those of zeros left out. */
+export function distinctDigests(lists: Iterable<Buffer>): Buffer[] {
+  const found = new Map<string, Buffer>();
+  for (const list of lists)
+    for (const digest of digestsOf(list)) if (digest) found.set(digest.toString('latin1'), digest);
+  return [...found.values()];
+}
+
 /** As JSON has them, whatever they were to be. */
 const isList = <T>(value: readonly T[] | undefined): value is readonly T[] => Array.isArray(value);
 
