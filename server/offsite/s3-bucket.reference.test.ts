@@ -141,6 +141,14 @@ it('a service that takes something else than it was sent is not believed, nor on
   server.close();
   server.closeAllConnections();
   await once(server, 'close');
+  const silent = createServer(() => undefined).listen(port, '127.0.0.1');
+  await once(silent, 'listening');
+  await expect(new S3Bucket(place, 200).put('x', Buffer.from('x'))).rejects.toThrow(
+    /neither took nor sent anything/,
+  );
+  silent.close();
+  silent.closeAllConnections();
+  await once(silent, 'close');
   const nobody = await new S3Bucket(place).put('x', Buffer.from('x')).catch((error: unknown) => error);
   expect(nobody).toBeInstanceOf(BucketFailure);
   expect((nobody as Error).message).toMatch(/nobody answers there/);

@@ -27,8 +27,8 @@ process.env['AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED'] ??= 'true';
 
 const tries = 5;
 const connectMs = 10_000;
-/** A service that sends nothing for so long does not answer. */
-const silentMs = 60_000;
+/** A service that takes or sends nothing for so long does not answer. */
+const usualSilentMs = 60_000;
 const md5Tag = /^"?([0-9a-f]{32})"?$/;
 
 /** A bucket of an S3-compatible service. Objects are put in one piece, with their MD5, which the service checks. */
@@ -36,14 +36,17 @@ export class S3Bucket implements Bucket {
   readonly place: string;
   private readonly client: S3Client;
 
-  constructor(private readonly of: BucketPlace) {
+  constructor(
+    private readonly of: BucketPlace,
+    silentMs = usualSilentMs,
+  ) {
     this.place = `the bucket ${of.bucket}${of.endpoint ? ` at ${new URL(of.endpoint).host}` : ''}`;
     this.client = new S3Client({
       region: of.region,
       ...(of.endpoint && { endpoint: of.endpoint, forcePathStyle: true }),
       credentials: { accessKeyId: of.accessKeyId, secretAccessKey: of.secretAccessKey },
       maxAttempts: tries,
-      requestHandler: new NodeHttpHandler({ connectionTimeout: connectMs, requestTimeout: silentMs }),
+      requestHandler: new NodeHttpHandler({ connectionTimeout: connectMs, socketTimeout: silentMs }),
       // Content-MD5 is understood by all such services; newer checksums are not.
       requestChecksumCalculation: 'WHEN_REQUIRED',
       responseChecksumValidation: 'WHEN_REQUIRED',
@@ -129,7 +132,7 @@ export class S3Bucket implements Bucket {
 const words: Readonly<Record<string, string>> = {
   ECONNREFUSED: 'nobody answers there. Look whether the address is right and the service runs.',
   ENOTFOUND: 'there is no such computer. Look whether the address is right and the network is there.',
-  TimeoutError: 'it sent nothing for a minute.',
+  TimeoutError: 'it neither took nor sent anything for a minute.',
   NoSuchBucket: 'there is no such bucket. Make it, or name another one.',
   NoSuchKey: 'there is no such object.',
   AccessDenied: 'the access key may not do that.',

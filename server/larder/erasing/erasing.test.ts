@@ -107,6 +107,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
     join(exports(), 'Other export', 'CONTENTS.json'),
     JSON.stringify({ phone: { serial: stays } }),
   );
+  writeFileSync(join(exports(), 'Secret app.tar'), Buffer.concat([Buffer.alloc(3 << 20), Buffer.from(gone)]));
   await bench.sync();
 
   const secrets = [
@@ -121,7 +122,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   expect(view).toMatchObject({
     sets: 2,
     copies: 0,
-    exports: ['Secret export'],
+    exports: ['Secret app.tar', 'Secret export'],
     offsite: 'open',
     hindrances: [],
   });
@@ -130,7 +131,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
 
   const results = await erase(gone);
   expect(results.join('\n')).toMatch(
-    /2 sets and 0 copies.*Free its bytes.*stay, which other phones have.*Remove 1 export.*Remove it off-site/s,
+    /2 sets and 0 copies.*Free its bytes.*stay, which other phones have.*Remove 2 exports.*Remove it off-site/s,
   );
   for (const words of secrets) expect([words, filesWith(words)]).toEqual([words, []]);
   // Those that hang together are packed by themselves; the bucket removes them a day later.

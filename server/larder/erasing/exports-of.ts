@@ -1,6 +1,6 @@
-import { createReadStream } from 'node:fs';
-import { readdir } from 'node:fs/promises';
+import { readdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
+import { withFile } from '../../disk/durable.ts';
 
 /** What tells of an export stands at its beginning or at its end. */
 const lookedAtBytes = 1 << 20;
@@ -17,7 +17,7 @@ export async function exportsOf(folder: string, serial: string): Promise<string[
     if (entry.isDirectory() ? await isNamedWithin(path, serial) : await isNamedIn(path, serial))
       found.push(entry.name);
   }
-  return found;
+  return found.sort();
 }
 
 async function isNamedWithin(folder: string, serial: string): Promise<boolean> {
@@ -27,15 +27,17 @@ async function isNamedWithin(folder: string, serial: string): Promise<boolean> {
 }
 
 async function isNamedIn(path: string, serial: string): Promise<boolean> {
-  let had = Buffer.alloc(0);
-  try {
-    for await (const part of createReadStream(path, { end: lookedAtBytes - 1 }) as AsyncIterable<Buffer>) {
-      const here = Buffer.concat([had, part]);
-      if (here.includes(serial)) return true;
-      had = here.subarray(-serial.length);
+  const { size } = await stat(path);
+  const stretches = [
+    [0, Math.min(size, lookedAtBytes)],
+    [Math.max(0, size - lookedAtBytes), size],
+  ] as const;
+  return withFile(path, 'r', async (file) => {
+    for (const [from, to] of stretches) {
+      const bytes = Buffer.alloc(to - from);
+      await file.read(bytes, 0, bytes.length, from);
+      if (bytes.includes(serial)) return true;
     }
-  } catch (error) {
-    if ((error as NodeJS.ErrnoException).code !== 'EISDIR') throw error;
-  }
-  return false;
+    return false;
+  });
 }
