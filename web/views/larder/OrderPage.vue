@@ -94,7 +94,7 @@ async function apply(): Promise<void> {
 </script>
 
 <template>
-  <article>
+  <article class="page">
     <RouterLink to="/larder" class="back">Larder</RouterLink>
     <h1>Order</h1>
     <p v-if="error" class="error" role="alert">{{ error }}</p>
@@ -228,20 +228,6 @@ async function apply(): Promise<void> {
 </template>
 
 <style scoped>
-article {
-  display: grid;
-  gap: 14px;
-  min-width: 0;
-}
-
-.back {
-  font-size: 13px;
-}
-
-h1 {
-  font-size: 24px;
-}
-
 h2 {
   font-size: 16px;
 }

@@ -108,7 +108,7 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
     <p class="sum" role="status">
       {{ words }}.
       <ElCheckbox v-if="sameCount" v-model="showsSame">Show what is the same</ElCheckbox>
-      <a :href="downloads.comparison(id, other)" download class="page">Save as a page</a>
+      <a :href="downloads.comparison(id, other)" download>Save as a page</a>
     </p>
     <table v-if="rows.length">
       <thead>

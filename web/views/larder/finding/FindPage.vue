@@ -82,7 +82,7 @@ const others = ({ sets }: FoundFile) =>
 </script>
 
 <template>
-  <article>
+  <article class="page">
     <RouterLink to="/larder" class="back">Larder</RouterLink>
     <h1>Find</h1>
     <ElInput
@@ -184,20 +184,6 @@ const others = ({ sets }: FoundFile) =>
 </template>
 
 <style scoped>
-article {
-  display: grid;
-  gap: 14px;
-  min-width: 0;
-}
-
-.back {
-  font-size: 13px;
-}
-
-h1 {
-  font-size: 24px;
-}
-
 .field {
   max-width: 620px;
 }

@@ -67,7 +67,7 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
 </script>
 
 <template>
-  <article>
+  <article class="page">
     <RouterLink to="/larder" class="back">Larder</RouterLink>
     <h1>Off-site</h1>
     <p v-if="error" class="error" role="alert">{{ error }}</p>
@@ -155,18 +155,7 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
 
 <style scoped>
 article {
-  display: grid;
-  gap: 14px;
   justify-items: start;
-  min-width: 0;
-}
-
-.back {
-  font-size: 13px;
-}
-
-h1 {
-  font-size: 24px;
 }
 
 h2 {
