@@ -6,7 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
 import { keepSet, openOn, startKnot3, testFolder, toRecovery, until } from '../testing/bench.ts';
-import { larderCommand } from '../testing/larder-command.ts';
+import { larderCommand } from '../testing/programs/larder-command.ts';
 import { knot3Flash } from '../testing/flashes.ts';
 
 const folder = testFolder();

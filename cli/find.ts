@@ -1,5 +1,5 @@
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import type { FindView } from '@keen-larder/contract/finding.ts';
+import type { FindView } from '@keen-larder/contract/larder/finding.ts';
 import { withLarder } from './larder-commands.ts';
 import { say } from './output.ts';
 

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { startBucket, type StandInBucket } from '../standin/bucket.ts';
 import { openOn, testFolder } from '../testing/bench.ts';
-import { larderCommand } from '../testing/larder-command.ts';
+import { larderCommand } from '../testing/programs/larder-command.ts';
 import { passphrase } from '../testing/offsite/offsite-bench.ts';
 
 const folder = testFolder();

@@ -62,7 +62,7 @@ import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
 import { ImagingSheets } from './runs/imaging/imaging-sheets.ts';
 import { RestoringSheets } from './runs/restoring/restoring-sheets.ts';
-import { startCopyingOffSite } from './runs/files/copying-off-site.ts';
+import { goOnOffSite } from './runs/files/copying-off-site.ts';
 import { kindsOfRun } from './runs/kinds-of-run.ts';
 import { Shelf, type ShelfFinding } from './shelf/shelf.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
@@ -262,10 +262,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const goingOn = new GoingOn({
     ...{ isBusy, now },
     mayGoOn: (hour) => offsite.mayGoOn(hour),
-    async goOn() {
-      if ((await offsite.missing()).length === 0) return offsite.tidy();
-      return (await engine.ended((await startCopyingOffSite(app)).id)).state === 'done';
-    },
+    goOn: () => goOnOffSite(app),
   });
   larder.onChange = () => {
     nameIndex.look();

@@ -8,7 +8,7 @@ import { earlyLoaderOf, secretOf } from '@keen-larder/standin/flash/flash.ts';
 import type { SystemBuild } from '@keen-larder/standin/firmware/builds.ts';
 import { models } from '@keen-larder/standin/models.ts';
 import { recipes } from '@keen-larder/standin/scenario/phones.ts';
-import { copySparse } from './copying.ts';
+import { copySparse } from './programs/copying.ts';
 import { until } from './until.ts';
 
 /**

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/offsite.ts';
+import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import type { OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
 import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import type { OffsiteStatements } from '../database/offsite/offsite.ts';

@@ -19,10 +19,10 @@ import type {
   SetComparison,
   TextComparison,
 } from '@keen-larder/contract/comparing.ts';
-import type { ErasingView } from '@keen-larder/contract/erasing.ts';
-import type { FindView, NameIndexView } from '@keen-larder/contract/finding.ts';
+import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
+import type { FindView, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import type { NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
-import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/offsite.ts';
+import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import type {
   OffsiteFetch,
   OffsiteLimits,

@@ -6,12 +6,12 @@ import { api } from '../api/client.ts';
 import { followEvents } from '../api/events.ts';
 import { useBench } from './bench.ts';
 import { useConnections } from './connections.ts';
-import { useCopies } from './copies.ts';
+import { useCopies } from './larder/copies.ts';
 import { useDesktop } from './desktop.ts';
 import { useImports } from './imports.ts';
 import { useLarder } from './larder.ts';
 import { announceError, nowDone, useNotices, workOf } from './notices.ts';
-import { useOffsite } from './offsite.ts';
+import { useOffsite } from './larder/offsite.ts';
 import { useRuns } from './runs.ts';
 
 /** Hands the server's news to the stores while the application is shown; tells whether the server answers. */

@@ -5,7 +5,7 @@ import { useRoute } from 'vue-router';
 import { useApps } from '../state/apps.ts';
 import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
-import { useCopies } from '../state/copies.ts';
+import { useCopies } from '../state/larder/copies.ts';
 import { useImports } from '../state/imports.ts';
 import { useMoving } from '../state/moving.ts';
 import { useRescue } from '../state/rescue.ts';

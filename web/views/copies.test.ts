@@ -12,7 +12,7 @@ import CopyList from '../tray/apps/CopyList.vue';
 import PermissionKinds from '../tray/apps/PermissionKinds.vue';
 import TrackerDialog from '../tray/apps/TrackerDialog.vue';
 import { useBench } from '../state/bench.ts';
-import { useCopies } from '../state/copies.ts';
+import { useCopies } from '../state/larder/copies.ts';
 import { useImports } from '../state/imports.ts';
 import {
   button,

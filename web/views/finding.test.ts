@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
 import { expect, it, vi } from 'vitest';
-import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/finding.ts';
+import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import { answering, last, onEmptyStage, show } from '../testing/stage.ts';
 import FindPage from './larder/finding/FindPage.vue';
 

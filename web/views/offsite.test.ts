@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
 import { expect, it } from 'vitest';
-import type { OffsiteView } from '@keen-larder/contract/offsite.ts';
+import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import { answering, button, last, onEmptyStage, run, show } from '../testing/stage.ts';
 import OffsitePage from './larder/offsite/OffsitePage.vue';
 

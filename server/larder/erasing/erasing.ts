@@ -1,6 +1,6 @@
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { ErasingView } from '@keen-larder/contract/erasing.ts';
+import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { CopyStatements } from '../../database/copies.ts';
 import type { PhoneRowStatements } from '../../database/erasing/phone-rows.ts';

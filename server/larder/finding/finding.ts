@@ -7,7 +7,7 @@ import type {
   FoundPhone,
   FoundSet,
   Hits,
-} from '@keen-larder/contract/finding.ts';
+} from '@keen-larder/contract/larder/finding.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import {
   byCloseness,

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { posix } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { NameIndexView } from '@keen-larder/contract/finding.ts';
+import type { NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import { walkOrder } from '@keen-larder/core/larder/comparing/files.ts';
 import type { NamedFile, NamedTree, NameStatements } from '../../database/names/names.ts';
 import type { KeptImageHead, SetStatements } from '../../database/sets.ts';

@@ -9,7 +9,7 @@ import CopyText from '../../parts/CopyText.vue';
 import PermissionKinds from './PermissionKinds.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
-import { changeKept, type KeptCopy } from '../../state/copies.ts';
+import { changeKept, type KeptCopy } from '../../state/larder/copies.ts';
 import { announceError } from '../../state/notices.ts';
 import FigureGrid from '../FigureGrid.vue';
 import TrayFrame from '../TrayFrame.vue';

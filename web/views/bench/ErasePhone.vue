@@ -4,7 +4,7 @@ import { Eraser } from 'lucide-vue-next';
 import { ref, shallowRef } from 'vue';
 import { useRouter } from 'vue-router';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import type { ErasingView } from '@keen-larder/contract/erasing.ts';
+import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import { api } from '../../api/client.ts';

@@ -9,7 +9,7 @@ import LongTable from '../../parts/table/LongTable.vue';
 import type { LongColumn } from '../../parts/table/long-table.ts';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
-import { changeKept, useCopies, type KeptCopy } from '../../state/copies.ts';
+import { changeKept, useCopies, type KeptCopy } from '../../state/larder/copies.ts';
 import { announceError, useNotices } from '../../state/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 

@@ -6,7 +6,7 @@ import type { PlannedCopy } from '@keen-larder/core/apps/import-plan.ts';
 import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
-import { useCopies } from '../../state/copies.ts';
+import { useCopies } from '../../state/larder/copies.ts';
 import { useImports } from '../../state/imports.ts';
 import { usePicks } from '../../state/picks.ts';
 

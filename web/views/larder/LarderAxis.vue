@@ -5,7 +5,7 @@ import type { SetView } from '@keen-larder/contract/sets.ts';
 import { runsThatChange } from '@keen-larder/contract/runs.ts';
 import type { AxisEvent } from '@keen-larder/core/larder/time-axis.ts';
 import TimeAxis from '../../charts/TimeAxis.vue';
-import { useCopies } from '../../state/copies.ts';
+import { useCopies } from '../../state/larder/copies.ts';
 import { useLarder } from '../../state/larder.ts';
 import { announceError } from '../../state/notices.ts';
 import { useRuns } from '../../state/runs.ts';

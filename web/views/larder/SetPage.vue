@@ -18,7 +18,7 @@ import RoleStrip from '../../parts/roles/RoleStrip.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { useLarder } from '../../state/larder.ts';
-import { useOffsite } from '../../state/offsite.ts';
+import { useOffsite } from '../../state/larder/offsite.ts';
 import { announceError, useNotices } from '../../state/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';

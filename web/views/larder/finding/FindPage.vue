@@ -4,7 +4,7 @@ import { File, Folder, Link2 } from 'lucide-vue-next';
 import { useDebounceFn, useIntervalFn } from '@vueuse/core';
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/finding.ts';
+import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import { longestQuery } from '@keen-larder/core/larder/finding.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';

@@ -1,5 +1,5 @@
 <script setup lang="ts" generic="T">
-import type { Hits } from '@keen-larder/contract/finding.ts';
+import type { Hits } from '@keen-larder/contract/larder/finding.ts';
 
 /** Hits of one kind; nothing at all where there is none. */
 defineProps<{ title: string; hits: Hits<T> }>();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
 import { reactive, ref } from 'vue';
-import type { OffsiteView } from '@keen-larder/contract/offsite.ts';
+import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import { api } from '../../../api/client.ts';
 

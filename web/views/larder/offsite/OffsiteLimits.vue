@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElInputNumber, ElSwitch } from 'element-plus';
 import { computed } from 'vue';
-import type { OffsiteView } from '@keen-larder/contract/offsite.ts';
+import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import { api } from '../../../api/client.ts';
 import { announceError } from '../../../state/notices.ts';
 

@@ -2,7 +2,7 @@ import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
-import { api } from '../api/client.ts';
+import { api } from '../../api/client.ts';
 
 /** A copy of an app or of personal records, as far as both are alike. */
 export interface KeptCopy {

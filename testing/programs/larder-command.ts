@@ -1,7 +1,7 @@
 import { execFile } from 'node:child_process';
 import { join } from 'node:path';
 
-const program = join(import.meta.dirname, '../scripts/larder.mjs');
+const program = join(import.meta.dirname, '../../scripts/larder.mjs');
 
 /** How a command ended, and what it printed. */
 export interface Ended {

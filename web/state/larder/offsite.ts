@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia';
 import { shallowRef } from 'vue';
-import type { OffsiteView } from '@keen-larder/contract/offsite.ts';
-import { api } from '../api/client.ts';
+import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
+import { api } from '../../api/client.ts';
 
 /** How the copy off-site stands, as soon as some view wants to know. */
 export const useOffsite = defineStore('offsite', () => {
