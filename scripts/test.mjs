@@ -22,6 +22,7 @@ const tools = {
   zstd: 'zstd',
   b3sum: 'b3sum',
   sqlite3: 'sqlite3',
+  '/usr/lib/python3/dist-packages/cryptography/__init__.py': 'python3-cryptography',
   busybox: 'busybox',
   '/bin/mksh-static': 'mksh',
   setfattr: 'attr',
