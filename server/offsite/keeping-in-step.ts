@@ -62,8 +62,11 @@ export class KeepingInStep {
     );
     const known = new Map(rows.kept().map((row) => [keyOf(row), row]));
     for (const [key, { kind, id }] of known)
-      if (!own.has(key) || (isLess && !this.isWhole(kept, key))) {
+      if (!own.has(key)) {
         rows.drop(kind, id);
+        known.delete(key);
+      } else if (isLess && !this.isWhole(kept, key)) {
+        rows.stale(kind, id);
         known.delete(key);
       }
     const missing: KeptThing[] = [];
@@ -71,7 +74,7 @@ export class KeepingInStep {
       const row = known.get(keyOf(thing));
       if (row && row.stamp === (await thing.stamp()) && own.get(keyOf(thing)) === row.bytes) continue;
       // Not off-site as it is now; what was sent of it before is found again.
-      rows.drop(thing.kind, thing.id);
+      if (own.has(keyOf(thing))) rows.stale(thing.kind, thing.id);
       missing.push(thing);
     }
     return { state, missing };
@@ -106,6 +109,7 @@ export class KeepingInStep {
           }
           // Looked at first: what is changed meanwhile is another one the next time.
           const stamp = await thing.stamp();
+          rows.stale(thing.kind, thing.id);
           const bytes = await this.sendManifest(thing);
           rows.keep({ kind: thing.kind, id: thing.id, stamp, bytes, since: now() });
           sent++;
@@ -171,8 +175,14 @@ export class KeepingInStep {
     state: BucketState,
   ): Promise<boolean> {
     const { sealed, packs, rows, bench } = this.parts;
-    const isOffsite = new Set(rows.kept().map(keyOf));
-    const needing = [...unknown, ...kept.filter((thing) => isOffsite.has(keyOf(thing)))];
+    const isThere = new Map(rows.kept().map((row) => [keyOf(row), row.stamp !== '']));
+    const needing = kept.flatMap((thing): Pick<KeptThing, 'chunks'>[] => {
+      const isAsNow = isThere.get(keyOf(thing));
+      if (isAsNow === undefined) return [];
+      // Of one that is not there as it is now, what is there stays.
+      return isAsNow ? [thing] : [{ chunks: () => thing.chunks().filter((digest) => packs.has(digest)) }];
+    });
+    needing.push(...unknown);
     const needed = packs.packsOf(chunksOf(needing));
     if (!needed) return false;
     await this.claimAgain(kept, needed, state);
@@ -202,7 +212,7 @@ export class KeepingInStep {
     const broken = kept.filter((thing) => !packs.packsOf(thing.chunks()));
     await this.send(broken);
     for (const { kind, id } of broken) {
-      const isThere = rows.kept().some((row) => row.kind === kind && row.id === id);
+      const isThere = rows.kept().some((row) => row.kind === kind && row.id === id && row.stamp !== '');
       if (!isThere)
         throw new BucketFailure(
           'What else lies in the same packs could not be sent anew. Verify all sets first.',
@@ -221,7 +231,7 @@ export class KeepingInStep {
     const { packs, rows, bench } = this.parts;
     const lost = [...needed].filter((pack) => !claims.get(pack)?.has(bench));
     if (lost.length === 0 || (await packs.claimPacks(lost, true))) return;
-    for (const thing of kept) if (!packs.packsOf(thing.chunks())) rows.drop(thing.kind, thing.id);
+    for (const thing of kept) if (!packs.packsOf(thing.chunks())) rows.stale(thing.kind, thing.id);
   }
 
   private async bury(pack: string): Promise<void> {
@@ -260,7 +270,8 @@ export class KeepingInStep {
 
   private isWhole(kept: readonly KeptThing[], key: string): boolean {
     const thing = kept.find((each) => keyOf(each) === key);
-    return thing !== undefined && this.parts.packs.packsOf(thing.chunks()) !== undefined;
+    // What went here goes there as well, whatever is left of it.
+    return !thing || this.parts.packs.packsOf(thing.chunks()) !== undefined;
   }
 
   private async sendManifest({ kind, id, manifest }: KeptThing): Promise<number> {

@@ -168,6 +168,27 @@ describe('a larder', () => {
     expect([...(await (await restored()).contents()).keys()]).toEqual(['Second boot']);
   });
 
+  it('leaves no manifest of what was changed and deleted while the bucket was away', async () => {
+    const bench = await another();
+    await bench.setUp();
+    const id = await keep(bench, 'First', { boot: noise('first', 400_000) });
+    await keep(bench, 'Second', { boot: noise('second', 400_000) });
+    await bench.sync();
+    await bench.open.larder.change(id, { label: 'Renamed' });
+    bucket.before = (operation) => {
+      if (operation === 'put') throw new BucketFailure('the bucket in memory did not do it: 503.');
+    };
+    await expect(bench.sync()).rejects.toThrow(/503/);
+    expect(bench.offsite.view()).toMatchObject({ keptCount: 2, offsiteCount: 1 });
+    bucket.before = () => undefined;
+    await bench.open.larder.remove([id]);
+    const manifests = () => [...bucket.objects.keys()].filter((name) => name.includes('/kept/')).length;
+    expect(manifests()).toBe(2);
+    await bench.sync();
+    expect(manifests()).toBe(1);
+    expect([...(await (await restored()).contents()).keys()]).toEqual(['Second boot']);
+  });
+
   it('loses nothing of what a lost home had when its successor copies before it has fetched', async () => {
     const bench = await another();
     await bench.setUp();

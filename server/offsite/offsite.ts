@@ -65,7 +65,7 @@ export class Offsite {
 
   view(): OffsiteView {
     const { rows, things } = this.parts;
-    const kept = rows.kept();
+    const kept = rows.kept().filter(({ stamp }) => stamp !== '');
     const all = things();
     const isOffsite = new Set(kept.map(keyOf));
     return {

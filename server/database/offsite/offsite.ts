@@ -23,7 +23,7 @@ export interface OffsiteChunkRow {
 export interface OffsiteKeptRow {
   readonly kind: string;
   readonly id: string;
-  /** Of its manifest on the shelf, as it was when it was sent. */
+  /** Of its manifest on the shelf, as it was when it was sent; empty where the bucket has one, and not all as it is now. */
   readonly stamp: string;
   /** Of its manifest's object. */
   readonly bytes: number;
@@ -65,6 +65,8 @@ export function offsiteStatements(db: Database) {
     dropPack: (name: string) => void dropPack.run(name),
     kept: () => kept.all(),
     keep: (row: OffsiteKeptRow) => void keep.run(row),
+    /** The bucket may have a manifest of it, which goes with it; it is not off-site as it is now. */
+    stale: (kind: string, id: string) => void keep.run({ kind, id, stamp: '', bytes: 0, since: 0 }),
     drop: (kind: string, id: string) => void drop.run(kind, id),
     /** Of another bucket. */
     clear: () => clear(),
