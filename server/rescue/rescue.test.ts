@@ -123,14 +123,12 @@ describe.each(wanted)('$serial', ({ serial, cases }) => {
     const phone = phoneOf(serial);
     const build = brokenBuilds.find((each) => each.id === id)!;
     expect(build.fits(phone.model)).toBe(true);
+    const before = app.bench.linkIn(serial, mode);
     phone.setPower(false);
     await build.apply(phone.flash, phone.model);
+    if (before) await until('the old link to go', () => app.bench.linkIn(serial, mode) !== before);
     // A phone that somebody holds the keys of.
     void phone.start(mode);
-    await until(
-      'the old link to go',
-      () => app.bench.linkIn(serial, mode) === undefined || phone.state().phase === 'running',
-    );
     await into(serial, mode);
     const view = await app.rescue.view(serial);
     expect(view.findings.map((each) => each.id)).toContain(finding);
