@@ -35,50 +35,63 @@ export async function coarseDigests(
   return told && recorded(told);
 }
 
-/**
- * Compares a partition of a phone with an image of the shelf, piece by piece. The phone's digests only tell where to look; they
- * prove nothing.
- * @returns undefined where the phone tells none; what it leaves out differs
- */
-async function comparePieces(
-  access: PartitionAccess,
-  name: string,
-  kept: KeptPieces,
-  range: ByteRange,
-  pieceBytes: number,
-  signal: AbortSignal,
-): Promise<AsyncGenerator<Segment> | undefined> {
-  const told = await access.digestPieces?.(name, range, pieceBytes, signal);
-  return told && compared(told, kept, range, pieceBytes);
-}
+/** Whether an image has a piece as a phone told it. The phone's digests only tell where to look; they prove nothing. */
+type Comparison = (piece: ByteRange, told: Digest) => Promise<boolean> | boolean;
 
+/** Of pieces in order. What the phone leaves out differs. */
 async function* compared(
   told: AsyncIterable<Digest>,
-  { shelf, image, pieces }: KeptPieces,
   range: ByteRange,
   pieceBytes: number,
+  isSameAs: Comparison,
 ): AsyncGenerator<Segment> {
   const iterator = told[Symbol.asyncIterator]();
-  /** Of a coarse piece that is one of the image's. */
-  const known = ({ offset }: ByteRange, by: Digest['by']) =>
-    pieces?.by === by && pieceBytes === coarseBytes && offset % coarseBytes === 0
-      ? pieces.hex[offset / coarseBytes]
-      : undefined;
   try {
     for (const piece of piecesOf(range, pieceBytes)) {
       const next = await iterator.next();
-      if (next.done) {
-        yield { piece, isSame: false };
-        continue;
-      }
-      const { value: told } = next;
-      const own = known(piece, told.by);
-      const isSame = own === undefined ? await hasSame(shelf, image, piece, told) : own === told.hex;
-      yield { piece, isSame, told };
+      if (next.done) yield { piece, isSame: false };
+      else yield { piece, isSame: await isSameAs(piece, next.value), told: next.value };
     }
   } finally {
     await iterator.return?.();
   }
+}
+
+/** Coarse pieces: by digests that are known of the image, else by reading it. */
+const compareCoarse =
+  ({ shelf, image, pieces }: KeptPieces): Comparison =>
+  (piece, told) => {
+    const at = piece.offset / coarseBytes;
+    const own = pieces?.by === told.by && Number.isInteger(at) ? pieces.hex[at] : undefined;
+    return own === undefined ? hasSame(shelf, image, piece, told) : own === told.hex;
+  };
+
+/** The fine pieces of a coarse one: the image is read once for all of them. */
+function compareFine({ shelf, image }: KeptPieces, range: ByteRange): Comparison {
+  let own: { readonly by: Digest['by']; readonly hex: Promise<readonly string[]> } | undefined;
+  return async ({ offset }, { by, hex }) => {
+    own ??= { by, hex: fineDigests(shelf, image, range, by) };
+    return own.by === by && (await own.hex)[(offset - range.offset) / fineBytes] === hex;
+  };
+}
+
+/** As far as the image can be read. */
+async function fineDigests(
+  shelf: Shelf,
+  image: ImageRecipe,
+  range: ByteRange,
+  by: Digest['by'],
+): Promise<readonly string[]> {
+  const digests: Promise<readonly string[]>[] = [];
+  try {
+    for await (const block of readBlocks(shelf, image, range)) {
+      const these = shelf.workers.digestPieces(block, fineBytes, by).finally(block.release);
+      digests.push(these);
+    }
+  } catch (error) {
+    if (!(error instanceof DamagedImage)) throw error;
+  }
+  return (await Promise.all(digests)).flat();
 }
 
 /** Whether an image has what a phone told the digest of; what cannot be read of it is not the same. */
@@ -131,7 +144,7 @@ export interface Segment {
 }
 
 /** Segments found out before they are wanted. */
-export const segmentsAhead = 24;
+const segmentsAhead = 24;
 /** After so many pieces it is known whether comparing is worth it. */
 const triedPieces = 32;
 /** Of the pieces compared so far; where more differ, all the rest is taken to. */
@@ -151,10 +164,9 @@ export async function segmentsOf(
   signal: AbortSignal,
   onTold: (piece: ByteRange, told: Digest) => void = () => undefined,
 ): Promise<AsyncGenerator<Segment> | undefined> {
-  const coarse = kept.told
-    ? compared(kept.told, kept, range, coarseBytes)
-    : await comparePieces(access, name, kept, range, coarseBytes, signal);
-  if (!coarse) return undefined;
+  const toldCoarse = kept.told ?? (await access.digestPieces?.(name, range, coarseBytes, signal));
+  if (!toldCoarse) return undefined;
+  const coarse = compared(toldCoarse, range, coarseBytes, compareCoarse(kept));
   async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {
     let compared = 0;
     let differing = 0;
@@ -166,8 +178,8 @@ export async function segmentsOf(
         yield { piece: { ...piece, bytes: range.offset + range.bytes - piece.offset }, isSame: false };
         return;
       }
-      const fine = isSame ? undefined : await comparePieces(access, name, kept, piece, fineBytes, signal);
-      if (fine) yield* joined(fine);
+      const toldFine = isSame ? undefined : await access.digestPieces?.(name, piece, fineBytes, signal);
+      if (toldFine) yield* joined(compared(toldFine, piece, fineBytes, compareFine(kept, piece)));
       else yield { piece, isSame };
     }
   }

@@ -1,4 +1,5 @@
 /** Runs in the worker pool: compresses the chunks of a block, and unpacks and checks stored ones. */
+import { createHash } from 'node:crypto';
 import zstd from 'zstd-napi/binding.js';
 import { copyToShared } from './block-pool.ts';
 import { chunkBytes, codecs } from '../packs/pack-format.ts';
@@ -46,6 +47,21 @@ export function packChunks({
     filled += packedBytes;
     return { codec: codecs.zstd, offset, bytes: packedBytes };
   });
+}
+
+/** Digests of each piece of a block, in lower-case hexadecimal. */
+export function digestPieces({
+  memory,
+  bytes,
+  pieceBytes,
+  by,
+}: Block & { pieceBytes: number; by: 'sha256' | 'md5' }): string[] {
+  const digests: string[] = [];
+  for (let at = 0; at < bytes; at += pieceBytes) {
+    const piece = Buffer.from(memory, at, Math.min(pieceBytes, bytes - at));
+    digests.push(createHash(by).update(piece).digest('hex'));
+  }
+  return digests;
 }
 
 /** A stored chunk, where it lies in the memory given, and where its plain bytes are to go: there it lies when plain. */

@@ -62,6 +62,14 @@ export class ShelfWorkers {
   }
 
   /**
+   * Digests of each piece of a block, in order; the last one may be shorter.
+   * @returns in lower-case hexadecimal
+   */
+  digestPieces(block: Block, pieceBytes: number, by: 'sha256' | 'md5'): Promise<string[]> {
+    return this.pool.run({ ...block, pieceBytes, by }, { name: 'digestPieces' }) as Promise<string[]>;
+  }
+
+  /**
    * Reads a pack back from the disk.
    * @param chunks where the catalogue has them; left out for all that the pack itself lists
    * @throws Error when the file cannot be opened

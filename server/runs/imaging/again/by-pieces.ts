@@ -1,4 +1,4 @@
-import { DamagedImage } from '../../../failures.ts';
+import { DamagedImage, MoreThanAsked } from '../../../failures.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { KeptImage } from '../../../larder/larder.ts';
 import type { Digest, PartitionAccess } from '../../../links/phone-link.ts';
@@ -6,10 +6,9 @@ import type { ImageWriter } from '../../../shelf/image-writer.ts';
 import type { Shelf } from '../../../shelf/shelf.ts';
 import type { Run } from '../../engine/live-run.ts';
 import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
-import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { readAhead } from '../../../async/read-ahead.ts';
-import { Slots } from '../../../async/slots.ts';
-import { piecesOf, segmentsAhead, segmentsOf, type Segment } from '../../phone/pieces.ts';
+import { SetAside, type Aside } from '../../../disk/set-aside.ts';
+import { piecesOf, segmentsOf, type Segment } from '../../phone/pieces.ts';
 
 /** What is needed to take an image by pieces. */
 export interface ByPieces {
@@ -29,13 +28,14 @@ export interface ByPieces {
   readonly onStored: (bytes: number) => void;
 }
 
-/** What differs is read ahead in pieces of so many bytes, while what is the same is digested. */
+/** What differs is read in pieces of so many bytes, far ahead: neither does the cable wait for what is the same, nor that for the cable. */
 const aheadBytes = 4 << 20;
-const piecesAhead = 4;
+const piecesAhead = 256;
+const segmentsAhead = 2048;
 
 /** A segment, with its bytes where they were read ahead. */
 interface Fetched extends Segment {
-  readonly read?: { readonly bytes: Uint8Array; readonly release: () => void };
+  readonly read?: Aside | undefined;
 }
 
 /**
@@ -48,53 +48,56 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   const kept = { shelf, image: base.image, pieces: base.pieces };
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
+  // Where it cannot be made, nothing is read ahead.
+  const aside = await SetAside.open(shelf.packFolder, aheadBytes, piecesAhead).catch(() => undefined);
   try {
     const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
     if (!segments) return false;
-    const fetched = readDiffering(access, name, segments, signal);
-    for await (const { piece, isSame, read } of readAhead(fetched, segmentsAhead)) {
+    const fetched = aside ? readDiffering(access, name, segments, aside, signal) : segments;
+    for await (const { piece, isSame, read } of readAhead<Fetched>(fetched, segmentsAhead)) {
       // The phone gave less than it was asked for.
       if (writer.missing[0]?.offset !== piece.offset) break;
-      if (read) {
-        await writer.take(onePiece(read.bytes), onStored);
-        read.release();
-      } else if (!isSame) return false;
-      else if (!(await takeKept(pieces, piece.bytes)))
+      if (read) await writer.take(read.take(), onStored);
+      else if (piece.bytes > coarseBytes && !isSame) return false;
+      else if (!isSame || !(await takeKept(pieces, piece.bytes)))
         await writer.take(access.read(name, [piece], signal), onStored);
     }
     return true;
   } finally {
     // Nothing goes on that was begun ahead.
     stopping.abort();
+    await aside?.close();
   }
 }
 
-/** Reads what differs; a piece of which more or less comes than was asked for is left to whoever takes it. */
+/**
+ * Reads what differs; what there is no room for is left to whoever takes it, as is the rest of it all where most differs.
+ * @throws MoreThanAsked
+ */
 async function* readDiffering(
   access: PartitionAccess,
   name: string,
   segments: AsyncIterable<Segment>,
+  aside: SetAside,
   signal: AbortSignal,
 ): AsyncGenerator<Fetched> {
-  const memory = new Slots(piecesAhead, () => new Uint8Array(aheadBytes));
+  const memory = Buffer.allocUnsafe(aheadBytes);
+  let hasRoom = true;
   for await (const segment of segments) {
-    // The rest of it all, where most differs, is not read ahead.
-    if (segment.isSame || segment.piece.bytes > coarseBytes) {
+    if (segment.isSame || segment.piece.bytes > coarseBytes || !hasRoom) {
       yield segment;
       continue;
     }
     for (const piece of piecesOf(segment.piece, aheadBytes)) {
-      const slot = await memory.take();
       let filled = 0;
-      let isTooMuch = false;
-      for await (const part of access.read(name, [piece], signal)) {
-        isTooMuch = filled + part.length > piece.bytes;
-        if (isTooMuch) break;
-        slot.set(part, filled);
+      for await (const part of hasRoom ? access.read(name, [piece], signal) : []) {
+        if (filled + part.length > piece.bytes) throw new MoreThanAsked(piece.bytes);
+        memory.set(part, filled);
         filled += part.length;
       }
-      const read = { bytes: slot.subarray(0, filled), release: () => memory.giveBack(slot) };
-      yield { piece, isSame: false, ...(!isTooMuch && { read }) };
+      const read = hasRoom ? await aside.put(memory.subarray(0, filled)) : undefined;
+      hasRoom &&= read !== undefined;
+      yield { piece, isSame: false, read };
     }
   }
 }
