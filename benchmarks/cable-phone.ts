@@ -2,7 +2,8 @@
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
-import { contentDigest, streamDigest } from '@keen-larder/standin/flash/content-digests.ts';
+import { streamDigest } from '@keen-larder/standin/flash/content-digests.ts';
+import { deviceDigest } from '@keen-larder/standin/shell/commands.ts';
 import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
 import { Phone } from '@keen-larder/standin/phone/phone.ts';
@@ -80,7 +81,8 @@ async function digestBefore(device: Device): Promise<void> {
   }
   touched.clear();
   isSecond = true;
-  await contentDigest(() => partsOf(device, 0, device.bytes), 'sha256');
+  for (const by of ['md5', 'sha256'] as const)
+    await deviceDigest(flash, '/dev/block/by-name/userdata', device, by);
 }
 
 async function* partsOf(device: Device, offset: number, bytes: number): AsyncGenerator<Uint8Array> {

@@ -8,6 +8,7 @@ import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
 import { openBatch } from '@keen-larder/server/imports/batch.ts';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
+import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
 import { importSheet, knownPartitions, startImporting } from '@keen-larder/server/runs/files/importing.ts';
 import { complain, say } from './output.ts';
 
@@ -32,7 +33,12 @@ export async function importFiles(path: string, options: ImportOptions): Promise
     complain(`${path} cannot be opened: ${(error as Error).message}`);
     return 2;
   }
-  const app = await openKeenLarder({ home: options.home, addresses: [], log: pino({ level: 'silent' }) });
+  const app = await openKeenLarder({
+    ...sealSecretOf(process.env),
+    home: options.home,
+    addresses: [],
+    log: pino({ level: 'silent' }),
+  });
   const id = basename(resolve(path));
   try {
     const batch = await openBatch(id, resolve(path), join(options.home, 'imports-unpacked', randomUUID()));

@@ -14,6 +14,7 @@ import {
   writeFileOf,
 } from '@keen-larder/server/runs/files/exporting.ts';
 import { verifyImage } from '@keen-larder/server/shelf/verify-image.ts';
+import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
 import { complain, say } from './output.ts';
 import { DamagedImage } from '@keen-larder/server/failures.ts';
 
@@ -77,7 +78,7 @@ export async function exportSet(
     const [found] = find(larder, wanted) ?? [];
     if (!found) return 2;
     const set = larder.detail(found.id);
-    const { options, picked } = exportOptions(set, request);
+    const { options, picked, seal } = exportOptions(set, request);
     try {
       await mkdir(folder);
     } catch (error) {
@@ -85,7 +86,7 @@ export async function exportSet(
       return 2;
     }
     const written: WrittenFile[] = [];
-    for (const file of filesOf(larder, set, options, picked)) {
+    for (const file of filesOf(larder, set, options, picked, seal)) {
       try {
         written.push(await writeFileOf(file, folder));
       } catch (error) {
@@ -94,7 +95,7 @@ export async function exportSet(
         return 1;
       }
     }
-    await writeBeside(set, picked, written, folder);
+    await writeBeside(set, picked, written, folder, seal);
     say(`${written.length} ${written.length === 1 ? 'file' : 'files'} in ${folder}`);
     return 0;
   });
@@ -112,6 +113,13 @@ export function find(larder: Larder, wanted: string): SetView[] | undefined {
   return undefined;
 }
 
+/** @throws SealFailure where it is sealed, and what the environment has does not open it */
+async function unlockIfSealed({ shelf }: Larder): Promise<void> {
+  const { sealSecret } = sealSecretOf(process.env);
+  await shelf.seal.look();
+  if (sealSecret !== undefined) await shelf.seal.unlock(sealSecret);
+}
+
 /** Opens the larder of a home folder for reading. @throws Error when there is none */
 export async function withLarder(
   home: string,
@@ -119,6 +127,7 @@ export async function withLarder(
 ): Promise<number> {
   const opened = openForReading(home);
   try {
+    await unlockIfSealed(opened.larder);
     return await work(opened.larder, opened.order, opened.finding);
   } finally {
     await opened.close();

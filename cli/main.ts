@@ -18,11 +18,13 @@ import {
 } from './offsite.ts';
 import { compareSets, type CompareOptions } from './compare.ts';
 import { exportSet, listSets, showOrder, verifySets } from './larder-commands.ts';
+import { secretFrom } from './passphrase.ts';
 import { importFiles, type ImportOptions } from './import.ts';
 import { inspectFile } from './inspect.ts';
 import { usualServerPort } from '@keen-larder/server/links/adb/server.ts';
 import { rebuildCatalogue } from './rebuild.ts';
 import { scrubShelf, type ScrubOptions } from './scrub.ts';
+import { changePassphrase, sealLarder, sealStatus, unsealLarder, type SealOptions } from './seal.ts';
 import { surveyPhone, type SurveyOptions } from './survey.ts';
 
 const program = new Command('larder')
@@ -67,6 +69,8 @@ program
     new Option('--pack <packing>', 'what it is compressed with').choices([...exportPackings]).default('none'),
   )
   .option('--split <mebibytes>', 'largest sparse file', wholeNumber)
+  .option('--seal', 'as age files that a passphrase opens: KEEN_LARDER_EXPORT_PASSPHRASE, or asked for')
+  .option('--recipient <key>', 'as age files for a public key; may be given again', again, [])
   .option('--images <names>', 'some images only, with commas between', (names) => names.split(','))
   .option(...home)
   .action(async (set: string, folder: string, options: ExportOptionValues) =>
@@ -76,6 +80,10 @@ program
         packing: options.pack,
         ...(options.split && { splitMebibytes: options.split }),
         ...(options.images && { picked: options.images }),
+        ...(options.seal && {
+          passphrase: await secretFrom('KEEN_LARDER_EXPORT_PASSPHRASE', 'Passphrase of the export'),
+        }),
+        ...(options.recipient.length > 0 && { recipients: options.recipient }),
       }),
     ),
   );
@@ -121,6 +129,37 @@ program
   .option(...home)
   .option('--json', 'as JSON')
   .action(async (options: ScrubOptions) => done(await scrubShelf(options)));
+
+const seal = program
+  .command('seal')
+  .description('the seal of the larder, by a passphrase; the application must not be running');
+
+seal
+  .command('status')
+  .description('says whether it is sealed; ends with 1 where something is not')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: SealOptions) => done(await sealStatus(options)));
+
+seal
+  .command('on')
+  .description('seals everything on the shelf, or goes on with it')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: SealOptions) => done(await sealLarder(options)));
+
+seal
+  .command('off')
+  .description('takes the seal off')
+  .option(...home)
+  .option('--json', 'as JSON')
+  .action(async (options: SealOptions) => done(await unsealLarder(options)));
+
+seal
+  .command('passphrase')
+  .description('changes the passphrase')
+  .option(...home)
+  .action(async (options: SealOptions) => done(await changePassphrase(options)));
 
 const offsite = program
   .command('offsite')
@@ -194,6 +233,8 @@ interface ExportOptionValues {
   readonly pack: ExportPacking;
   readonly split?: number;
   readonly images?: string[];
+  readonly seal?: boolean;
+  readonly recipient: string[];
 }
 
 function wholeNumber(text: string): number {

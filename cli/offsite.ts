@@ -1,12 +1,12 @@
-import { createInterface } from 'node:readline/promises';
-import { Writable } from 'node:stream';
 import pino from 'pino';
 import type { OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
 import type { OffsiteManifest } from '@keen-larder/server/offsite/bucket-state.ts';
 import { readOffsiteFile } from '@keen-larder/server/offsite/offsite-file.ts';
 import { startCopyingOffSite, startFetching } from '@keen-larder/server/runs/files/copying-off-site.ts';
+import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
 import { complain, say } from './output.ts';
+import { secretFrom } from './passphrase.ts';
 
 export interface OffsiteOptions {
   readonly home: string;
@@ -98,8 +98,13 @@ async function withOffsite(
     );
     return 2;
   }
-  const passphrase = await passphraseOf();
-  const app = await openKeenLarder({ home, addresses: [], log: pino({ level: 'silent' }) });
+  const passphrase = await secretFrom('KEEN_LARDER_PASSPHRASE', 'Passphrase or recovery key');
+  const app = await openKeenLarder({
+    home,
+    addresses: [],
+    log: pino({ level: 'silent' }),
+    ...sealSecretOf(process.env),
+  });
   try {
     if (isNew) await takeUp(app, start!, passphrase);
     else await app.offsite.unlock(passphrase);
@@ -118,19 +123,4 @@ async function takeUp(app: KeenLarder, start: OffsiteRestoreOptions, passphrase:
     benchName: 'Restored',
   };
   await app.offsite.takeOver(request);
-}
-
-async function passphraseOf(): Promise<string> {
-  const given = process.env['KEEN_LARDER_PASSPHRASE'];
-  if (given !== undefined) return given;
-  process.stderr.write('Passphrase or recovery key: ');
-  // What is typed is not shown.
-  const nowhere = new Writable({ write: (_part, _encoding, done) => done() });
-  const terminal = createInterface({ input: process.stdin, output: nowhere, terminal: process.stdin.isTTY });
-  try {
-    return await terminal.question('');
-  } finally {
-    terminal.close();
-    process.stderr.write('\n');
-  }
 }

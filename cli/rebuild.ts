@@ -2,6 +2,7 @@ import { copyFileSync, existsSync, readdirSync, renameSync } from 'node:fs';
 import { join } from 'node:path';
 import pino from 'pino';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
+import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
 import { isWhole } from '@keen-larder/server/larder/snapshots.ts';
 import { lockHome } from '@keen-larder/server/lock.ts';
 import { complain, say } from './output.ts';
@@ -23,7 +24,12 @@ export async function rebuildCatalogue(home: string): Promise<number> {
   } finally {
     unlock();
   }
-  const app = await openKeenLarder({ home, addresses: [], log: pino({ level: 'silent' }) });
+  const app = await openKeenLarder({
+    ...sealSecretOf(process.env),
+    home,
+    addresses: [],
+    log: pino({ level: 'silent' }),
+  });
   try {
     const findings = await app.larder.rebuild();
     for (const { id, label, imageCount } of app.larder.list()) say(`${id}  ${label}, ${imageCount} images`);

@@ -1,6 +1,7 @@
 import pino from 'pino';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
+import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
 import { readOffsiteFile } from '@keen-larder/server/offsite/offsite-file.ts';
 import { complain, say } from './output.ts';
 
@@ -16,6 +17,7 @@ export interface ScrubOptions {
  */
 export async function scrubShelf({ home, all = false, json = false }: ScrubOptions): Promise<number> {
   const app = await openKeenLarder({
+    ...sealSecretOf(process.env),
     home,
     addresses: [],
     log: pino({ level: 'error' }, pino.destination(2)),

@@ -58,6 +58,17 @@ export interface SetView {
   readonly strip: readonly { readonly role: Role; readonly bytes: number }[];
 }
 
+/** What changed of the sets. */
+export interface SetChanges {
+  /** To ask from the next time. */
+  readonly revision: number;
+  /** All sets are told, not only those that changed. */
+  readonly isWhole: boolean;
+  readonly sets: readonly SetView[];
+  /** Ids of those that are gone. */
+  readonly removed: readonly string[];
+}
+
 export interface SetDetail extends SetView {
   readonly images: readonly ImageView[];
   /** Identity images that nothing read from its phone has the bytes of, and whose they are as far as that is known. */
@@ -78,6 +89,8 @@ export interface ShelfView {
   /** Sum of all sets as imaged. */
   readonly imagedBytes: number;
   readonly setCount: number;
+  /** Whether it is sealed, and unlocked. */
+  readonly seal: 'none' | 'locked' | 'open';
   /** Why the shelf is not there, and what to do; undefined where it is. */
   readonly absence: string | undefined;
   /** Why nothing on it may be freed, in sentences. */

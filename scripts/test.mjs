@@ -21,6 +21,7 @@ const tools = {
   fastboot: 'fastboot',
   zstd: 'zstd',
   b3sum: 'b3sum',
+  age: 'age',
   sqlite3: 'sqlite3',
   '/usr/lib/python3/dist-packages/cryptography/__init__.py': 'python3-cryptography',
   busybox: 'busybox',

@@ -51,7 +51,7 @@ import { adbKeyOf, type AdbKey } from './links/adb/key.ts';
 import type { UsbBus } from './links/usb/usb-bus.ts';
 import { openHome } from './disk/home.ts';
 import { Reserve } from './disk/reserve.ts';
-import { isDiskFull, plainWords } from './failures.ts';
+import { plainWords } from './failures.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/engine/run-context.ts';
 import { usualRetryPolicy, type RetryPolicy } from './runs/phone/phone-at-work.ts';
@@ -65,6 +65,11 @@ import { RestoringSheets } from './runs/restoring/restoring-sheets.ts';
 import { goOnOffSite } from './runs/files/copying-off-site.ts';
 import { kindsOfRun } from './runs/kinds-of-run.ts';
 import { Shelf, type ShelfFinding } from './shelf/shelf.ts';
+import { openedSeal } from './shelf/shelf-seal.ts';
+import { Resealing } from './larder/sealing/resealing.ts';
+import { reconciled } from './larder/reconciled.ts';
+import { Exports } from './larder/exports/exports.ts';
+import { exportStatements } from './database/exports.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
 
 useHashesOf((name) => createHash(name));
@@ -94,6 +99,10 @@ export interface Options {
   readonly adbKey?: AdbKey;
   /** Shared with others in this process, who close them; left out for threads of its own. */
   readonly workers?: ShelfWorkers;
+  /** Folders that exports may go to, besides the home folder and drives. */
+  readonly exportFolders?: readonly string[];
+  /** Of a sealed shelf, which is unlocked at once; the passphrase or the recovery key. */
+  readonly sealSecret?: string;
   /** What is stored is read again within so many days. */
   readonly scrubDays?: number;
   /** Milliseconds since 1970; the demo sets it back while it makes its history. */
@@ -115,6 +124,7 @@ export interface KeenLarder extends RunContext {
   readonly settings: SettingStatements;
   readonly offsite: Offsite;
   readonly erasing: Erasing;
+  readonly resealing: Resealing;
   readonly order: Order;
   readonly scrubber: Scrubber;
   readonly forecaster: Forecaster;
@@ -124,19 +134,6 @@ export interface KeenLarder extends RunContext {
   /** On a full disk, gives free what is held back so that things can be deleted. */
   makeRoom(): void;
   close(): Promise<void>;
-}
-
-/** On a full disk it is done at another start: until then nothing is freed. */
-async function reconciled(larder: Larder): Promise<ShelfFinding[]> {
-  try {
-    return await larder.reconcile();
-  } catch (error) {
-    if (!isDiskFull(error)) throw error;
-    const text =
-      'The disk is full: manifests and catalogue could not be compared. Free some space, then start again.';
-    larder.shelf.doubts.add(text);
-    return [{ level: 'warning', text }];
-  }
 }
 
 export async function openKeenLarder(options: Options): Promise<KeenLarder> {
@@ -150,7 +147,10 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const shelfPath = join(home, 'shelf');
   const snapshots = new Snapshots(shelfPath, now);
   const cataloguePath = join(home, 'catalogue.sqlite');
-  const restoredFrom = isThere(cataloguePath) ? undefined : await snapshots.restoreTo(cataloguePath);
+  const { sealSecret } = options;
+  const restoredFrom = isThere(cataloguePath)
+    ? undefined
+    : await snapshots.restoreTo(cataloguePath, await openedSeal(shelfPath, sealSecret));
   if (restoredFrom !== undefined)
     log.warn(`The catalogue was lost. It is back as it was on ${new Date(restoredFrom).toISOString()}.`);
   const db = openDatabase(cataloguePath, (older) => snapshots.takeBeforeMigrating(older));
@@ -167,14 +167,16 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const workers = options.workers ?? new ShelfWorkers();
   const time = new LarderTime(larderTimeStatements(db), now);
   const catalogue = { chunks, identity: shelfStatements(db), now, nowMs: () => time.nowMs };
-  const { shelf, findings } = await Shelf.open(shelfPath, 'Bench disk', catalogue, workers);
+  const { shelf, findings } = await Shelf.open(shelfPath, 'Bench disk', catalogue, workers, sealSecret);
   const copyRows = copyStatements(db);
   const forCopies = { shelf, statements: copyRows, phones, feed, now, time };
   const copies = new AppCopies(forCopies);
   const records = new RecordCopies(forCopies);
   const larder = new Larder({ shelf, sets, phones, chunks, unfinished, copies, records, feed, now, time });
-  findings.push(...(await reconciled(larder)));
-  for (const { level, text } of findings) log[level === 'warning' ? 'warn' : 'info'](text);
+  const tell = (found: readonly ShelfFinding[]) => {
+    for (const { level, text } of found) log[level === 'warning' ? 'warn' : 'info'](text);
+  };
+  tell([...findings, ...(await reconciled(larder))]);
 
   const bench = new Bench(
     {
@@ -230,7 +232,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       .catch((error: unknown) => log.warn(`Nothing was freed: ${plainWords(error)}`));
     if (shelf.absence === undefined && shelf.doubts.size === 0)
       await snapshots
-        .takeIfDue(db)
+        .takeIfDue(db, shelf.seal)
         .catch((error: unknown) =>
           log.warn(`The catalogue was not copied to the shelf: ${plainWords(error)}`),
         );
@@ -248,6 +250,11 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const forecaster = new Forecaster(bench, larder);
   const inside = new Inside(larder);
   const exportFolder = join(home, 'exports');
+  const exports = new Exports({
+    ...{ folder: exportFolder, now },
+    folders: options.exportFolders ?? [],
+    rows: exportStatements(db),
+  });
   const isBusy = () => engine.list().some(isLive);
   const settings = settingStatements(db);
   const names = nameStatements(join(home, 'names.sqlite'));
@@ -288,6 +295,15 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     },
     ...(options.scrubDays !== undefined && { days: options.scrubDays }),
   });
+  const renewSnapshots = () => snapshots.renew(db, shelf.seal);
+  const resealing = new Resealing({
+    ...{ shelf, chunks, isBusy, renewSnapshots },
+    identity: catalogue.identity,
+    alone: (work) => larder.bin.alone(work),
+    onUnlocked: async () => tell(await reconciled(larder)),
+    onChange: () => larder.changed(),
+  });
+  resealing.look();
   scrubber.start();
   goingOn.start();
   const app: KeenLarder = {
@@ -304,14 +320,15 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     settings,
     offsite,
     erasing: new Erasing({
-      ...{ larder, shelf, sets, names, offsite, exportFolder },
+      ...{ larder, shelf, sets, names, offsite, exportFolder, exports },
       copies: copyRows,
       rows: phoneRowStatements(db),
-      renewSnapshots: () => snapshots.renew(db),
+      renewSnapshots,
       isBusy: (serial) => engine.runOf(serial) !== undefined,
       isHere: (serial) => bench.linkIn(serial) !== undefined,
     }),
     scrubber,
+    resealing,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
     engine,
     imagingSheets: new ImagingSheets(bench, larder, runs, paces),
@@ -337,11 +354,12 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     now,
     startLimitMs: options.startLimitMs ?? 25 * minute,
     exportFolder,
+    exports,
     async close() {
       clearInterval(tidying);
       clearInterval(awaitingShelf);
       goingOn.stop();
-      await Promise.all([scrubber.stop(), nameIndex.stop()]);
+      await Promise.all([scrubber.stop(), nameIndex.stop(), resealing.close()]);
       await engine.stop();
       await incoming.stop();
       await bench.stop();

@@ -7,6 +7,7 @@ import { openLog } from './logging.ts';
 import { usualServerPort } from './links/adb/server.ts';
 import { openUsbBus } from './links/usb/usb-bus.ts';
 import { serve } from './serve.ts';
+import { sealSecretOf } from './shelf/shelf-seal.ts';
 
 const endsWithinMs = 4500;
 
@@ -27,6 +28,7 @@ interface Values {
   readonly port: number;
   readonly phone: readonly string[];
   readonly nickname: Readonly<Record<string, string>>;
+  readonly exportTo: readonly string[];
   readonly open?: boolean;
   readonly practice?: string;
   readonly adbPort: number;
@@ -52,6 +54,7 @@ const values = new Command('npm start --')
     wholeNumber,
     Number(process.env['ANDROID_ADB_SERVER_PORT'] ?? usualServerPort),
   )
+  .option('--export-to <dir>', 'a folder that exports may go to; may be given several times', collect, [])
   .option('--no-adb-server', 'leave the local adb server alone')
   .option('--no-usb', 'leave USB alone: no phones without an adb server, no bootloaders')
   .option('--open', 'answer everybody who uses this computer, without the key of the link')
@@ -78,6 +81,8 @@ try {
     log,
     isClosed: !values.open,
     surveysNew: true,
+    exportFolders: values.exportTo,
+    ...sealSecretOf(process.env),
     ...(values.usb && { usbBus: await openUsbBus() }),
     ...(values.practice && { practiceUrl: values.practice }),
     ...(values.pollMs !== undefined && { pollMs: values.pollMs }),

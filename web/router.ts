@@ -8,6 +8,8 @@ import LookInside from './views/larder/LookInside.vue';
 import ComparePage from './views/larder/comparing/ComparePage.vue';
 import FindPage from './views/larder/finding/FindPage.vue';
 import OffsitePage from './views/larder/offsite/OffsitePage.vue';
+import ExportsPage from './views/larder/exports/ExportsPage.vue';
+import SealPage from './views/larder/sealing/SealPage.vue';
 import OrderPage from './views/larder/OrderPage.vue';
 import SetPage from './views/larder/SetPage.vue';
 import PracticeBench from './views/practice/PracticeBench.vue';
@@ -95,6 +97,13 @@ export const router = createRouter({
       component: OffsitePage,
       meta: { title: 'Off-site', place: 'Larder' },
     },
+    {
+      path: '/larder/exports',
+      name: 'exports',
+      component: ExportsPage,
+      meta: { title: 'Exports', place: 'Larder' },
+    },
+    { path: '/larder/seal', name: 'seal', component: SealPage, meta: { title: 'Seal', place: 'Larder' } },
     { path: '/larder/order', name: 'order', component: OrderPage, meta: { title: 'Order', place: 'Larder' } },
     {
       path: '/larder/compare/:id/:other',

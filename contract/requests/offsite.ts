@@ -9,7 +9,6 @@ import {
   IsString,
   IsUrl,
   IsUUID,
-  Length,
   Matches,
   Max,
   MaxLength,
@@ -17,13 +16,7 @@ import {
   ValidateNested,
 } from 'class-validator';
 import { IsPrintable } from './fields.ts';
-
-export class OffsiteUnlock {
-  /** Or the recovery key. */
-  @IsString()
-  @Length(1, 1000)
-  passphrase!: string;
-}
+import { Passphrase } from './seal.ts';
 
 export class OffsitePlace {
   /** Left out for the usual one of the region. */
@@ -56,7 +49,7 @@ export class OffsitePlace {
   secretAccessKey?: string;
 }
 
-export class OffsiteStart extends OffsiteUnlock {
+export class OffsiteStart extends Passphrase {
   @ValidateNested()
   @Type(() => OffsitePlace)
   place!: OffsitePlace;

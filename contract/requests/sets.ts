@@ -1,5 +1,8 @@
 import 'reflect-metadata';
+import { Type } from 'class-transformer';
 import {
+  ArrayMaxSize,
+  ArrayMinSize,
   IsBoolean,
   IsIn,
   IsInt,
@@ -18,8 +21,19 @@ import {
   type ExportPacking,
 } from '@keen-larder/core/larder/export-plan.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
+import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import { partitionName, IsPrintable } from './fields.ts';
 import { SomePartitions } from './imaging.ts';
+
+/** Of a query. */
+export class ChangesRequest {
+  /** What was told last; left out for all sets. */
+  @IsOptional()
+  @Type(() => Number)
+  @IsInt()
+  @Min(0)
+  since?: number;
+}
 
 export class SetChange {
   @IsOptional()
@@ -62,6 +76,28 @@ export class ExportRequest extends SomePartitions {
   @Min(1)
   @Max(1_048_576)
   splitMebibytes?: number;
+
+  /** The path of one of the places where exports may go; left out for the usual one. */
+  @IsOptional()
+  @IsString()
+  @Length(1, 4096)
+  place?: string;
+
+  /** Every file leaves sealed, as an age file that this passphrase opens. Into a folder only: an address is no place for it. */
+  @IsOptional()
+  @IsString()
+  @Length(leastPassphrase, 1000)
+  passphrase?: string;
+
+  /** Every file leaves sealed, as an age file for these public keys. */
+  @IsOptional()
+  @Matches(/^age1[02-9ac-hj-np-z]{58}$/, {
+    each: true,
+    message: 'recipients must be public keys of age, which begin with age1 and have 62 letters and digits',
+  })
+  @ArrayMinSize(1)
+  @ArrayMaxSize(20)
+  recipients?: string[];
 }
 
 /** A tree within an image. */

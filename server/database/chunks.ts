@@ -76,6 +76,17 @@ export function chunkStatements(db: Database) {
   );
   const dropPackChunks = db.prepare<[packId: number]>('DELETE FROM chunks WHERE packId = ?');
   const dropPack = db.prepare<[packId: number]>('DELETE FROM packs WHERE id = ?');
+  /** Packs in which something is sealed and should not be, or the other way, or nothing is any more. */
+  const unlike = `
+    FROM packs WHERE NOT EXISTS (SELECT 1 FROM chunks WHERE packId = packs.id AND (codec = 2) = :sealed)
+      OR EXISTS (SELECT 1 FROM chunks WHERE packId = packs.id AND (codec = 2) <> :sealed)`;
+  const unlikeBytes = db.prepare<{ sealed: 0 | 1 }, { bytes: number }>(
+    `SELECT coalesce(sum(bytes), 0) AS bytes ${unlike}`,
+  );
+  const nextUnlike = db.prepare<{ sealed: 0 | 1 }, PackRow>(
+    `SELECT * FROM (SELECT * ${unlike}) AS packs
+     WHERE NOT EXISTS (SELECT 1 FROM chunks WHERE packId = packs.id AND damage IS NOT NULL) LIMIT 1`,
+  );
   const stored = db.prepare<[], { bytes: number }>('SELECT coalesce(sum(bytes), 0) AS bytes FROM packs');
 
   const add = (statement: typeof addChunk) =>
@@ -127,6 +138,10 @@ export function chunkStatements(db: Database) {
     inPack: (packId: number) => inPack.all(packId),
     removePack: (packId: number) => removePack(packId),
     storedBytes: () => stored.get()!.bytes,
+    /** Of packs that are not sealed and should be, or the other way. */
+    unlikeBytes: (isSealed: boolean) => unlikeBytes.get({ sealed: isSealed ? 1 : 0 })!.bytes,
+    /** The next of them in which nothing is damaged. */
+    nextUnlike: (isSealed: boolean) => nextUnlike.get({ sealed: isSealed ? 1 : 0 }),
   };
 }
 

@@ -23,6 +23,8 @@ export interface SetRow {
 }
 
 export interface SetWithPhone extends SetRow {
+  /** Grows with every change of what is told of it. */
+  readonly revision: number;
   readonly nickname: string;
   readonly maker: string;
   readonly model: string;
@@ -105,6 +107,9 @@ export function setStatements(db: Database) {
     SELECT sets.*, phones.nickname, phones.maker, phones.model
     FROM sets JOIN phones ON phones.serial = sets.serial`;
   const all = db.prepare<[], SetWithPhone>(`${withPhone} ORDER BY sets.createdAt DESC, sets.id`);
+  const changedSince = db.prepare<[revision: number], SetWithPhone>(`${withPhone} WHERE sets.revision > ?`);
+  const allIds = db.prepare<[], string>('SELECT id FROM sets').pluck();
+  const revision = db.prepare<[], number>('SELECT value FROM revision').pluck();
   const one = db.prepare<[id: string], SetWithPhone>(`${withPhone} WHERE sets.id = ?`);
   const labels = db.prepare<[serial: string], { label: string }>('SELECT label FROM sets WHERE serial = ?');
   const heads = db.prepare<[setId: string], ImageHead>(
@@ -186,6 +191,11 @@ export function setStatements(db: Database) {
   return {
     insert: (set: SetRow, images: readonly ImageRow[]) => insert(set, images),
     all: () => all.all(),
+    /** Of which something changed since a revision. */
+    changedSince: (before: number) => changedSince.all(before),
+    allIds: () => allIds.all(),
+    /** Of the newest change of any set. */
+    revision: () => revision.get()!,
     one: (id: string) => one.get(id),
     labels: (serial: string) => labels.all(serial).map(({ label }) => label),
     heads: (setId: string) => heads.all(setId),

@@ -19,9 +19,24 @@ export function shelfStatements(db: Database) {
     clear.run();
     insert.run(of);
   });
+  const seal = db.prepare<[], { value: string }>(`SELECT value FROM settings WHERE name = 'shelfSeal'`);
+  const saveSeal = db.prepare<[value: string]>(
+    `INSERT INTO settings (name, value) VALUES ('shelfSeal', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`,
+  );
+  const dropSeal = db.prepare(`DELETE FROM settings WHERE name = 'shelfSeal'`);
+  const alike = db.prepare<[], { value: string }>(`SELECT value FROM settings WHERE name = 'shelfAlike'`);
+  const saveAlike = db.prepare<[value: string]>(
+    `INSERT INTO settings (name, value) VALUES ('shelfAlike', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`,
+  );
   return {
     row: () => row.get(),
     save: (of: ShelfRow) => save(of),
+    /** Whether all of the shelf is known to be sealed, or to be not. */
+    isAlike: () => alike.get()?.value === 'true',
+    saveAlike: (isAlike: boolean) => void saveAlike.run(String(isAlike)),
+    /** The second copy of the shelf's seal, as JSON. */
+    sealText: () => seal.get()?.value,
+    saveSeal: (text: string | undefined) => void (text === undefined ? dropSeal.run() : saveSeal.run(text)),
   };
 }
 

@@ -41,10 +41,10 @@ export async function removeDurably(path: string): Promise<void> {
  * Writes a file so that it is there whole or not at all, whoever else writes it meanwhile.
  * @throws ShelfFailure when the disk does not keep what it was given
  */
-export async function writeDurably(path: string, content: string): Promise<void> {
+export async function writeDurably(path: string, content: string | Uint8Array): Promise<void> {
   const partial = `${path}.${randomUUID()}${partialSuffix}`;
   try {
-    const bytes = Buffer.from(content);
+    const bytes = Buffer.from(content as Uint8Array);
     await withFile(partial, 'wx', async (file) => {
       await writeWhole(file, bytes);
       await file.sync();

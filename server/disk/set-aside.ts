@@ -1,5 +1,5 @@
 import { open, rm, type FileHandle } from 'node:fs/promises';
-import { randomUUID } from 'node:crypto';
+import { createCipheriv, createDecipheriv, randomBytes, randomUUID } from 'node:crypto';
 import { join } from 'node:path';
 import { Slots } from '../async/slots.ts';
 import { partialSuffix } from './durable.ts';
@@ -12,14 +12,16 @@ export interface Aside {
 }
 
 const partBytes = 1 << 20;
+const cipher = 'aes-256-ctr';
 
 /**
- * Pieces of bytes that wait on the disk for their turn. The file has no name there: nothing of it outlives the program. Killed
- * while it is made, it leaves a file with the suffix of unfinished ones.
+ * Pieces of bytes that wait on the disk for their turn. The file has no name there, and is encrypted by a key that nobody else
+ * has: nothing of it outlives the program. Killed while it is made, it leaves a file with the suffix of unfinished ones.
  */
 export class SetAside {
   private readonly places: Slots<number>;
   private made = 0;
+  private readonly key = randomBytes(32);
 
   private constructor(
     private readonly file: FileHandle,
@@ -46,27 +48,30 @@ export class SetAside {
    */
   async put(piece: Uint8Array): Promise<Aside | undefined> {
     const place = await this.places.take();
+    const counter = randomBytes(16);
+    const closed = createCipheriv(cipher, this.key, counter).update(piece);
     try {
-      for (let at = 0; at < piece.length;)
-        at += (await this.file.write(piece, at, piece.length - at, place + at)).bytesWritten;
+      for (let at = 0; at < closed.length;)
+        at += (await this.file.write(closed, at, closed.length - at, place + at)).bytesWritten;
     } catch {
       this.places.giveBack(place);
       return undefined;
     }
-    return { bytes: piece.length, take: () => this.take(place, piece.length) };
+    return { bytes: piece.length, take: () => this.take(place, piece.length, counter) };
   }
 
   close(): Promise<void> {
     return this.file.close();
   }
 
-  private async *take(place: number, bytes: number): AsyncGenerator<Uint8Array> {
+  private async *take(place: number, bytes: number, counter: Buffer): AsyncGenerator<Uint8Array> {
+    const opening = createDecipheriv(cipher, this.key, counter);
     const part = Buffer.allocUnsafe(Math.min(bytes, partBytes));
     try {
       for (let at = 0; at < bytes;) {
         const { bytesRead } = await this.file.read(part, 0, Math.min(part.length, bytes - at), place + at);
         if (bytesRead === 0) throw new Error(`What was set aside ends ${bytes - at} bytes early.`);
-        yield part.subarray(0, bytesRead);
+        yield opening.update(part.subarray(0, bytesRead));
         at += bytesRead;
       }
     } finally {

@@ -14,7 +14,7 @@ import { practiceRoutes } from './routes/practice-routes.ts';
 import { runRoutes } from './routes/run-routes.ts';
 import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
 import { keyFromLink, withKeyOnly } from './access.ts';
-import { offsiteRoutes } from './routes/offsite-routes.ts';
+import { offsiteRoutes, sealRoutes } from './routes/offsite-routes.ts';
 import { setRoutes } from './routes/set-routes.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { isDiskFull, plainWords, Problem, traitsOf } from '../failures.ts';
@@ -101,6 +101,7 @@ export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptio
     recordRoutes(app),
     setRoutes(app),
     offsiteRoutes(app),
+    sealRoutes(app),
     insideRoutes(app),
     importRoutes(app),
     runRoutes(app),

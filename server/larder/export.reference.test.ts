@@ -4,6 +4,7 @@ import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'n
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { isLong } from '../../testing/effort.ts';
 import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
@@ -37,7 +38,7 @@ afterAll(async () => {
 
 /** Exports to a folder and has both checksum files checked by their tools. */
 async function exported(request: ExportRequest): Promise<{ path: string; run: RunView; files: string[] }> {
-  const started = startExporting(serving.app, setId, request);
+  const started = await startExporting(serving.app, setId, request);
   const run = await serving.app.engine.ended(started.id);
   expect(run.state).toBe('done');
   const path = / in (\/.*)$/.exec(run.outcome!)![1]!;
@@ -71,7 +72,8 @@ it.each([
 });
 
 describe('an export', () => {
-  it.each(['none', 'gzip', 'zstd'] as const)(
+  // Every packing with every form with the campaigns.
+  it.each(isLong ? (['none', 'gzip', 'zstd'] as const) : (['gzip'] as const))(
     'of raw images, packing %s, is what was on the phone',
     async (packing) => {
       const { path, files } = await exported({ form: 'raw', packing });
@@ -83,16 +85,19 @@ describe('an export', () => {
     },
   );
 
-  it.each(['none', 'zstd'] as const)('of sparse images, packing %s, is read by simg2img', async (packing) => {
-    const { path, files } = await exported({ form: 'sparse', packing });
-    for (const file of files) {
-      const sparse = unpack(join(path, file));
-      execFileSync('simg2img', [sparse, join(path, 'back.img')]);
-      expect(readFileSync(join(path, 'back.img')).equals(raw.get(file.split('.')[0]!)!)).toBe(true);
-    }
-    // modem has 12 MiB in 64.
-    expect(statSync(join(path, 'modem.simg')).size).toBeLessThan(13 << 20);
-  });
+  it.each(isLong ? (['none', 'zstd'] as const) : (['zstd'] as const))(
+    'of sparse images, packing %s, is read by simg2img',
+    async (packing) => {
+      const { path, files } = await exported({ form: 'sparse', packing });
+      for (const file of files) {
+        const sparse = unpack(join(path, file));
+        execFileSync('simg2img', [sparse, join(path, 'back.img')]);
+        expect(readFileSync(join(path, 'back.img')).equals(raw.get(file.split('.')[0]!)!)).toBe(true);
+      }
+      // modem has 12 MiB in 64.
+      expect(statSync(join(path, 'modem.simg')).size).toBeLessThan(13 << 20);
+    },
+  );
 
   it('of a sparse image in parts keeps every part below the size asked for', async () => {
     const { path, files } = await exported({

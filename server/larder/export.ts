@@ -18,6 +18,7 @@ import { proofWords } from '@keen-larder/core/phone/proof-ways.ts';
 import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import type { ImageRow } from '../database/sets.ts';
 import { wrap } from '../formats/wrappers.ts';
+import { ageSealed, ageSuffix, type AgeSeal } from '../sealing/age.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import { counted } from '../async/counted.ts';
 import { readImage } from '../shelf/image-reader.ts';
@@ -42,12 +43,13 @@ export interface WrittenFile {
   readonly md5: Buffer;
 }
 
-/** The files that an export of a set is made of. @param picked partitions */
+/** The files that an export of a set is made of. @param picked partitions @param seal where they leave sealed */
 export function planExport(
   larder: Larder,
   set: SetDetail,
   options: ExportOptions,
   picked: readonly string[],
+  seal?: AgeSeal,
 ): ExportedFile[] {
   const images = set.images
     .filter(({ partition }) => picked.includes(partition))
@@ -55,12 +57,13 @@ export function planExport(
   const files = exportFiles(images.map(exportImage), options);
   const { packing } = options;
   return files.map((file) => ({
-    name: `${file.name}${packingSuffix[packing]}`,
+    name: `${file.name}${packingSuffix[packing]}${seal ? ageSuffix : ''}`,
     partition: file.partition,
     bytes: file.bytes,
     open: (passed = () => undefined) => {
       const bytes = counted(contents(larder, larder.image(set.id, file.partition), file), passed);
-      return packing === 'none' ? bytes : wrap(packing, bytes);
+      const packed = packing === 'none' ? bytes : wrap(packing, bytes);
+      return seal ? ageSealed(seal, packed) : packed;
     },
   }));
 }

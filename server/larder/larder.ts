@@ -1,5 +1,5 @@
 import type { SetChange } from '@keen-larder/contract/requests/sets.ts';
-import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import type { SetChanges, SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import type { IdentityOrigin } from '@keen-larder/core/runsheet/restoring/facts.ts';
@@ -126,6 +126,11 @@ export class Larder {
 
   list(): readonly SetView[] {
     return this.listed.all();
+  }
+
+  /** What changed of them since a revision that was told before. */
+  changesSince(revision: number | undefined): SetChanges {
+    return this.listed.since(revision);
   }
 
   /** @throws Problem 404 */

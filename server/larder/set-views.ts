@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { ImageView, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import type { ImageView, SetChanges, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
@@ -39,24 +39,75 @@ export function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView
   };
 }
 
-/** All sets as they were told last: a larder has thousands of them, and is asked for all again and again. */
+/** With more sets than these, their images are read in one go. */
+const fewSets = 100;
+
+/** All sets as they are told. A larder has thousands of them, and is asked for all again and again: each is made anew when it changed. */
 export class SetList {
-  private told: { readonly version: string; readonly views: readonly SetView[] } | undefined;
+  private version: string | undefined;
+  private revision = 0;
+  /** What was removed before is not known. */
+  private floor: number | undefined;
+  private readonly views = new Map<string, { readonly view: SetView; readonly revision: number }>();
+  private readonly removed: { readonly id: string; readonly revision: number }[] = [];
+  private list: readonly SetView[] = [];
 
-  constructor(private readonly sets: Pick<SetStatements, 'all' | 'allHeads' | 'version'>) {}
+  constructor(
+    private readonly sets: Pick<
+      SetStatements,
+      'changedSince' | 'allIds' | 'revision' | 'heads' | 'allHeads' | 'version'
+    >,
+  ) {}
 
+  /** The newest first. */
   all(): readonly SetView[] {
+    this.refresh();
+    return this.list;
+  }
+
+  /** What changed since a revision; all of it where that is not known any more. */
+  since(revision: number | undefined): SetChanges {
+    this.refresh();
+    const now = this.revision;
+    if (revision === undefined || revision < this.floor! || revision > now)
+      return { revision: now, isWhole: true, sets: this.list, removed: [] };
+    const sets = [...this.views.values()].filter((each) => each.revision > revision).map(({ view }) => view);
+    const removed = this.removed.filter((each) => each.revision > revision).map(({ id }) => id);
+    return { revision: now, isWhole: false, sets, removed };
+  }
+
+  private refresh(): void {
     const version = this.sets.version();
-    if (this.told?.version === version) return this.told.views;
+    if (this.version === version) return;
+    const revision = this.sets.revision();
+    const changed = this.sets.changedSince(this.revision);
+    const headsOf = changed.length > fewSets ? this.allHeads() : undefined;
+    for (const row of changed) {
+      const view = viewOf(row, headsOf ? (headsOf.get(row.id) ?? []) : this.sets.heads(row.id));
+      this.views.set(row.id, { view, revision: row.revision });
+    }
+    const there = new Set(this.sets.allIds());
+    for (const id of this.views.keys()) {
+      if (there.has(id)) continue;
+      this.views.delete(id);
+      this.removed.push({ id, revision });
+    }
+    if (this.revision !== revision)
+      this.list = [...this.views.values()]
+        .map(({ view }) => view)
+        .sort((a, b) => b.createdAt - a.createdAt || (a.id < b.id ? -1 : 1));
+    this.floor ??= revision;
+    [this.version, this.revision] = [version, revision];
+  }
+
+  private allHeads(): Map<string, ImageHead[]> {
     const images = new Map<string, ImageHead[]>();
     for (const head of this.sets.allHeads()) {
       const list = images.get(head.setId);
       if (list) list.push(head);
       else images.set(head.setId, [head]);
     }
-    const views = this.sets.all().map((row) => viewOf(row, images.get(row.id) ?? []));
-    this.told = { version, views };
-    return views;
+    return images;
   }
 }
 
@@ -89,6 +140,7 @@ export const shelfViewOf = async (
   freedBytes: shelf.freed.bytes,
   imagedBytes: bytes,
   setCount: sets,
+  seal: shelf.seal.state,
   absence: shelf.absence,
   doubts: [...shelf.doubts],
 });

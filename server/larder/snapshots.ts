@@ -9,14 +9,16 @@ import {
   rmSync,
   statSync,
 } from 'node:fs';
-import { copyFile, rm } from 'node:fs/promises';
-import { join } from 'node:path';
+import { copyFile, readFile, rm, writeFile } from 'node:fs/promises';
+import { basename, dirname, join } from 'node:path';
 import Sqlite from 'better-sqlite3';
 import { newestVersion, requireSound, type Database } from '../database/open.ts';
-import { makeFolder, partialSuffix, renameDurably, withFile } from '../disk/durable.ts';
+import { makeFolder, partialSuffix, renameDurably, withFile, writeDurably } from '../disk/durable.ts';
+import type { ShelfSeal } from '../shelf/shelf-seal.ts';
 
 const folderName = 'catalogue';
 const suffix = '.sqlite';
+const sealedSuffix = `${suffix}.sealed`;
 /** The newest ones stay. */
 const mostKept = 7;
 const day = 24 * 60 * 60 * 1000;
@@ -43,29 +45,38 @@ export class Snapshots {
   list(): Snapshot[] {
     if (!existsSync(this.folder)) return [];
     return readdirSync(this.folder)
-      .filter((name) => name.endsWith(suffix))
+      .filter((name) => name.endsWith(suffix) || name.endsWith(sealedSuffix))
       .sort()
       .reverse()
       .map((name) => ({ path: join(this.folder, name), at: timeOf(name) }));
   }
 
   /** Takes one where what is kept has changed since the newest, a day ago or longer. */
-  async takeIfDue(db: Database): Promise<void> {
+  async takeIfDue(db: Database, seal: SnapshotSeal): Promise<void> {
     const [newest] = this.list();
     if (newest && Math.abs(this.now() - newest.at) < day) return;
     if (newest && generationOf(newest.path) === generationIn(db)) return;
-    await this.take(db);
+    await this.take(db, seal);
   }
 
   /** @throws Error when the disk does not take it */
-  async take(db: Database): Promise<void> {
+  async take(db: Database, seal: SnapshotSeal): Promise<void> {
     await makeFolder(this.folder);
     const path = join(this.folder, nameAt(this.now()));
-    const partial = `${path}${partialSuffix}`;
+    // Nothing of it lies open on the disk of a sealed shelf, nor did for a moment.
+    const isSealed = seal.state !== 'none';
+    const partial = `${isSealed ? join(dirname(db.name), basename(path)) : path}${partialSuffix}`;
     try {
       await rm(partial, { force: true });
       await db.backup(partial);
-      await settle(partial, path);
+      settle(partial);
+      if (isSealed) {
+        const name = `${folderName}/${basename(path)}`;
+        await writeDurably(path.replace(suffix, sealedSuffix), seal.sealed(name, await readFile(partial)));
+      } else {
+        await withFile(partial, 'r+', (file) => file.sync());
+        await renameDurably(partial, path);
+      }
     } finally {
       await rm(partial, { force: true });
     }
@@ -73,30 +84,36 @@ export class Snapshots {
   }
 
   /** Removes all, and takes one of how the catalogue is now. */
-  async renew(db: Database): Promise<void> {
+  async renew(db: Database, seal: SnapshotSeal): Promise<void> {
     for (const { path } of this.list()) await rm(path, { force: true });
-    await this.take(db);
+    await this.take(db, seal);
   }
 
   /** As `take`, before the catalogue is changed by a program that knows more. */
   takeBeforeMigrating(db: Database): void {
     if (!existsSync(join(this.shelf, 'shelf.json'))) return;
-    mkdirSync(this.folder, { recursive: true });
-    const path = join(this.folder, nameAt(this.now()));
+    // A sealed shelf cannot be unlocked before the catalogue is open: the copy lies beside that then.
+    const folder = existsSync(join(this.shelf, 'seal.json'))
+      ? join(dirname(db.name), folderName)
+      : this.folder;
+    mkdirSync(folder, { recursive: true });
+    const path = join(folder, nameAt(this.now()));
     const partial = `${path}${partialSuffix}`;
     rmSync(partial, { force: true });
     db.prepare('VACUUM INTO ?').run(partial);
     syncNow(partial);
     renameSync(partial, path);
-    syncNow(this.folder);
+    syncNow(folder);
   }
 
   /**
    * Puts the newest whole one in the place of a catalogue that was lost.
+   * @param seal of a sealed shelf: without it, those that are sealed are passed over
    * @returns when it was taken; undefined where there is none
    */
-  async restoreTo(catalogue: string): Promise<number | undefined> {
-    const whole = this.list().filter(({ path }) => isWhole(path));
+  async restoreTo(catalogue: string, seal?: SnapshotSeal): Promise<number | undefined> {
+    const opened = seal && (await this.openNewest(catalogue, seal));
+    const whole = [...this.list(), ...(opened ? [opened] : [])].filter(({ path }) => isWhole(path));
     // By a clock that was wrong, the newest name may not be the newest one.
     const ranked = whole.map((each) => ({ ...each, generation: Number(generationOf(each.path) ?? -1) }));
     const [best] = ranked.sort((a, b) => b.generation - a.generation || b.at - a.at);
@@ -107,9 +124,23 @@ export class Snapshots {
     // The log of another catalogue must not be played into this one.
     for (const log of ['-wal', '-shm']) await rm(`${catalogue}${log}`, { force: true });
     await renameDurably(partial, catalogue);
+    if (opened) await rm(opened.path, { force: true });
     return best.at;
   }
+
+  /** The newest one that is sealed, as it was before, beside the catalogue. */
+  private async openNewest(catalogue: string, seal: SnapshotSeal): Promise<Snapshot | undefined> {
+    const newest = this.list().find(({ path }) => path.endsWith(sealedSuffix));
+    if (!newest) return undefined;
+    const name = basename(newest.path).replace(sealedSuffix, suffix);
+    const path = `${catalogue}.opened${partialSuffix}`;
+    await writeFile(path, await seal.plain(`${folderName}/${name}`, await readFile(newest.path)));
+    return { ...newest, path };
+  }
 }
+
+/** Of the shelf on which they lie. */
+type SnapshotSeal = Pick<ShelfSeal, 'state' | 'sealed' | 'plain'>;
 
 /** Whether a catalogue is there with anything in it: after a power cut a file may be empty. */
 export const isThere = (catalogue: string): boolean => existsSync(catalogue) && statSync(catalogue).size > 0;
@@ -138,15 +169,13 @@ function syncNow(path: string): void {
   }
 }
 
-async function settle(partial: string, path: string): Promise<void> {
+function settle(partial: string): void {
   const db = new Sqlite(partial);
   try {
     db.pragma('journal_mode = DELETE');
   } finally {
     db.close();
   }
-  await withFile(partial, 'r+', (file) => file.sync());
-  await renameDurably(partial, path);
 }
 
 const generationIn = (db: Database): unknown => db.prepare('SELECT generation FROM shelf').pluck().get();

@@ -405,12 +405,12 @@ describe('copies of the catalogue on the shelf', () => {
       [2, 1],
     ] as const) {
       bench.pass(days * day);
-      await snapshots.takeIfDue(database);
+      await snapshots.takeIfDue(database, open.shelf.seal);
       expect(snapshots.list()).toHaveLength(count);
     }
     await keep('more', { modem });
     bench.pass(day);
-    await snapshots.takeIfDue(database);
+    await snapshots.takeIfDue(database, open.shelf.seal);
     expect(snapshots.list()).toHaveLength(2);
     // The newest is damaged: the one before it is taken, and the shelf is newer than that.
     flipAll(snapshots.list()[0]!.path);

@@ -60,13 +60,13 @@ const personalities: readonly [string, Personality][] = [
     },
   ],
   ['system with toybox and su -c', { mode: 'system', tools: 'toybox', root: 'su -c' }],
+];
+/** With `npm run kills`: what is their own of these is tried command by command on every run of the tests. */
+const morePersonalities: typeof personalities = [
   [
     'old recovery with busybox',
     { mode: 'recovery', tools: 'busybox', root: 'daemon', isOld: true, lacks: ['sha256sum', 'md5sum'] },
   ],
-];
-/** With `npm run kills`: what is their own of these is tried command by command on every run of the tests. */
-const morePersonalities: typeof personalities = [
   ['system with toybox and su 0', { mode: 'system', tools: 'toybox', root: 'su 0' }],
   [
     'old recovery with toybox',

@@ -60,7 +60,7 @@ export class Fetching {
     const append = async () => {
       if (batch.length === 0) return;
       pack ??= await PackWriter.create(this.shelf.packFolder);
-      await pack.append(batch);
+      await pack.append(batch.map((chunk) => this.shelf.seal.asStored(chunk)));
       [batch, batchBytes] = [[], 0];
       if (pack.size >= packBytes) await seal();
     };

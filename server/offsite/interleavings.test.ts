@@ -38,7 +38,7 @@ function benchOn(bucket: MemoryBucket, at: 0 | 1, now: () => number) {
   };
   const shelf = {
     find: () => ({ ...stored, damage: null }),
-    readStored: (_: unknown, out: Buffer) => Promise.resolve(void plain.copy(out)),
+    readChunk: () => Promise.resolve({ ...stored, stored: plain }),
     reportDamage: () => undefined,
   };
   const packs = new OffsitePacks({ sealed, rows, bench: name, shelf });

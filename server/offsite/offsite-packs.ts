@@ -19,7 +19,7 @@ interface OffsitePacksParts {
   readonly rows: OffsiteStatements;
   /** Of this bench. */
   readonly bench: string;
-  readonly shelf: Pick<Shelf, 'find' | 'readStored' | 'reportDamage'>;
+  readonly shelf: Pick<Shelf, 'find' | 'readChunk' | 'reportDamage'>;
   /** Called with what each object takes, before it is sent. */
   readonly pace?: (bytes: number) => Promise<void>;
 }
@@ -90,21 +90,22 @@ export class OffsitePacks {
     const { shelf } = this.parts;
     const row = shelf.find(digest);
     if (!row) throw new DamagedImage('a part of it is not on the shelf');
-    const stored = Buffer.alloc(row.storedBytes);
-    await shelf.readStored(row, stored).catch((error: unknown) => {
+    const chunk = await shelf.readChunk(row).catch((error: unknown) => {
       if (error instanceof ShelfFailure) throw error;
       throw new DamagedImage(`a part of it cannot be read (${(error as Error).message})`);
     });
-    const fault = unpackChunk(stored, row);
-    if (fault) {
-      shelf.reportDamage(digest, fault);
+    const fault = chunk
+      ? unpackChunk(bufferOf(chunk.stored), { ...chunk, digest })
+      : 'is not as it was sealed';
+    if (!chunk || fault) {
+      shelf.reportDamage(digest, fault!);
       throw new DamagedImage(`a part of it ${fault}`);
     }
-    this.waiting.push({ digest, codec: row.codec, stored, plainBytes: row.plainBytes });
+    this.waiting.push(chunk);
     this.coming.add(keyOf(digest));
-    this.waitingBytes += row.storedBytes;
+    this.waitingBytes += chunk.stored.length;
     if (this.waitingBytes >= packBytes) await this.flush();
-    return row.storedBytes;
+    return chunk.stored.length;
   }
 
   /** Sends what waits; it is there when this has resolved. */
@@ -245,4 +246,5 @@ export class OffsitePacks {
   }
 }
 
+const bufferOf = ({ buffer, byteOffset, length }: Uint8Array) => Buffer.from(buffer, byteOffset, length);
 const keyOf = (digest: Uint8Array): string => Buffer.from(digest).toString('hex');

@@ -17,6 +17,9 @@ const usualSegmentBytes = 64 * 1024;
 const mostSegmentBytes = 16 << 20;
 const purpose = 'keen-larder object';
 
+/** Whether something begins as what is sealed does. */
+export const isSealed = (bytes: Buffer): boolean => bytes.toString('latin1', 0, magic.length) === magic;
+
 /** Of what has so many plain bytes. */
 export const sealedSize = (plainBytes: number, segmentBytes = usualSegmentBytes): number =>
   sealedHead.bytes + plainBytes + tagBytes * segmentsOf(plainBytes, segmentBytes);

@@ -2,6 +2,7 @@ import { BlockPool } from './threads/block-pool.ts';
 import type { Block, Stored } from './threads/chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
 import { blockBytes, codecs, digestBytes } from './packs/pack-format.ts';
+import { sealedOverhead, storedBlockBytes } from './packs/sealed-record.ts';
 import type { Shelf } from './shelf.ts';
 import { DamagedImage, ShelfFailure } from '../failures.ts';
 
@@ -41,7 +42,7 @@ export interface ReadingMemory {
 
 /** Memory for reads one after the other, where blocks of one may still be held while the next goes on. */
 export const readingMemory = (): ReadingMemory => ({
-  inputs: new BlockPool(ahead),
+  inputs: new BlockPool(ahead, storedBlockBytes),
   outputs: new BlockPool(ahead + held),
 });
 
@@ -170,7 +171,8 @@ async function readBlock(
 
 /**
  * Fetches the chunks that begin at an offset of an image, and puts their plain bytes one behind the other into `output`.
- * @param input memory to unpack from; both have room for as many whole chunks
+ * @param input memory to unpack from, with room for as many chunks of `mostStoredBytes`
+ * @param output with room for as many whole chunks
  * @throws DamagedImage
  */
 export async function unpackInto(
@@ -183,7 +185,7 @@ export async function unpackInto(
 ): Promise<void> {
   const chunks = await fetchChunks(shelf, image, start, digests, input, output);
   if (chunks.length === 0) return;
-  const fault = await shelf.workers.unpackChunks(input, output, chunks);
+  const fault = await shelf.workers.unpackChunks(input, output, chunks, shelf.seal.master);
   if (!fault) return;
   const { digest, plainOffset, plainBytes } = chunks[fault.index]!;
   shelf.reportDamage(digest, fault.what);
@@ -215,12 +217,13 @@ async function fetchChunks(
     const where = rangeText(image, start + plainOffset, plainBytes);
     const row = shelf.find(digest);
     if (!row) throw new DamagedImage(`${where}: the shelf has no chunk ${digest.toString('hex')}.`);
-    // A chunk is never stored in more bytes than it has, so each has its own room.
-    if (row.storedBytes > image.chunkBytes) {
+    // A chunk is never stored in more bytes than it has, but for its seal; so each has its own room.
+    if (row.storedBytes > image.chunkBytes + (row.codec === codecs.sealed ? sealedOverhead : 0)) {
       throw new DamagedImage(`${where}: the catalogue gives ${row.storedBytes} stored bytes.`);
     }
-    const memory = row.codec === codecs.plain ? output : input;
-    const stored = Buffer.from(memory, plainOffset, row.storedBytes);
+    const [memory, offset] =
+      row.codec === codecs.plain ? [output, plainOffset] : [input, i * (image.chunkBytes + sealedOverhead)];
+    const stored = Buffer.from(memory, offset, row.storedBytes);
     reads.push(
       shelf.readStored(row, stored).catch((error: unknown) => {
         if (error instanceof ShelfFailure) throw error;
@@ -232,7 +235,7 @@ async function fetchChunks(
     );
     chunks.push({
       codec: row.codec,
-      offset: plainOffset,
+      offset,
       bytes: row.storedBytes,
       digest,
       plainOffset,

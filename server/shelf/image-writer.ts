@@ -105,10 +105,12 @@ export class ImageWriter {
    * Reads a stream to its end, behind what was taken before. When it breaks off, what was handed over
    * counts and the rest of it does not.
    * @param onStored called with the bytes of each block once it is stored
+   * @param isFollowed more follows at once, which need not wait until this is stored: whether it was is told then, or at the end
    */
   async take(
     stream: AsyncIterable<Uint8Array>,
     onStored: (bytes: number) => void = () => undefined,
+    isFollowed = false,
   ): Promise<void> {
     const { blocks } = this.store;
     let memory: SharedArrayBuffer | undefined;
@@ -149,7 +151,7 @@ export class ImageWriter {
     } finally {
       if (memory) blocks.giveBack(memory);
     }
-    await this.settled();
+    if (!isFollowed) await this.settled();
   }
 
   /** Goes on where an earlier writer was: what it stored is digested anew from the shelf. */

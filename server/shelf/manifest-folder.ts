@@ -1,7 +1,9 @@
 import { readdir, readFile, rm, stat } from 'node:fs/promises';
 import { createHash } from 'node:crypto';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import { makeFolder, partialSuffix, removeDurably, writeDurably } from '../disk/durable.ts';
+import { isSealed } from '../sealing/sealed-object.ts';
+import type { ShelfSeal } from './shelf-seal.ts';
 
 /** The line of a manifest that has its checksum: SHA-256 of its text with zeros in the checksum's place. */
 const checksumLine = /^ "checksum": "([0-9a-f]{64})",?$/m;
@@ -34,6 +36,7 @@ export class ManifestFolder<T extends { readonly id: string }> {
   constructor(
     readonly path: string,
     private readonly parse: (text: string) => T,
+    private readonly seal: Pick<ShelfSeal, 'sealed' | 'plain'>,
   ) {}
 
   /** Makes the folder, and removes what a killed run left half written. */
@@ -45,7 +48,8 @@ export class ManifestFolder<T extends { readonly id: string }> {
   }
 
   async write(manifest: T): Promise<void> {
-    await writeDurably(this.pathOf(manifest.id), withChecksum(manifest));
+    const text = Buffer.from(withChecksum(manifest));
+    await writeDurably(this.pathOf(manifest.id), this.seal.sealed(this.nameOf(manifest.id), text));
   }
 
   /** Another one as soon as the manifest was written anew. @throws Error when there is none */
@@ -60,7 +64,8 @@ export class ManifestFolder<T extends { readonly id: string }> {
 
   /** @throws Error when there is none, or it cannot be used */
   async read(id: string): Promise<T> {
-    return this.parse(checkedText(await readFile(this.pathOf(id), 'utf8')));
+    const plain = await this.seal.plain(this.nameOf(id), await readFile(this.pathOf(id)));
+    return this.parse(checkedText(plain.toString()));
   }
 
   async ids(): Promise<string[]> {
@@ -69,6 +74,16 @@ export class ManifestFolder<T extends { readonly id: string }> {
       throw error;
     });
     return names.filter((name) => name.endsWith('.json')).map((name) => name.slice(0, -5));
+  }
+
+  /** Whether a manifest lies there sealed. */
+  async isSealed(id: string): Promise<boolean> {
+    return isSealed(await readFile(this.pathOf(id)));
+  }
+
+  /** Under which it is sealed. */
+  private nameOf(id: string): string {
+    return `${basename(this.path)}/${id}`;
   }
 
   private pathOf(id: string): string {

@@ -4,6 +4,7 @@ import type { Block } from './threads/chunk-worker.ts';
 import { chunkDigest } from './threads/digest.ts';
 import { ImageWriter } from './image-writer.ts';
 import { chunkBytes, codecs, packBytes, zeroDigest, type PackedChunk } from './packs/pack-format.ts';
+import { storedBlockBytes } from './packs/sealed-record.ts';
 import { PackWriter } from './packs/pack-writer.ts';
 import type { Shelf } from './shelf.ts';
 
@@ -22,7 +23,7 @@ export class SetWriter {
   readonly blocks = new BlockPool(blocksAtOnce);
   private pack: PackWriter | undefined;
   /** For compressed chunks on their way to the pack. */
-  private readonly outputs = new BlockPool(outputsAtOnce);
+  private readonly outputs = new BlockPool(outputsAtOnce, storedBlockBytes);
   /** Chunks stored by this writer, by hexadecimal digest, that the catalogue does not know yet. */
   private readonly fresh = new Set<string>();
   private added = 0;
@@ -79,7 +80,9 @@ export class SetWriter {
     if (wanted.length === 0) return names;
     const output = await this.outputs.take();
     try {
-      const packed = await this.shelf.workers.packChunks(block, wanted, output);
+      const key = this.shelf.seal.masterToSeal;
+      const seal = key && { key, names: wanted.map((i) => names[i]!) };
+      const packed = await this.shelf.workers.packChunks(block, wanted, output, seal);
       const appended = this.order.then(async () => {
         await this.append(
           packed.map(({ codec, offset, bytes }, i) => ({

@@ -1,41 +1,29 @@
 import { randomUUID } from 'node:crypto';
-import { readdir, readFile, rm, stat, statfs } from 'node:fs/promises';
+import { readdir, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
 import type { CopiedRecords, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { ChunkRow, ChunkStatements } from '../database/chunks.ts';
-import type { ShelfStatements } from '../database/shelves.ts';
-import { makeFolder, partialSuffix, writeDurably } from '../disk/durable.ts';
+import { makeFolder, partialSuffix, removeDurably } from '../disk/durable.ts';
 import { ShelfFailure } from '../failures.ts';
 import { Agreement } from './agreement.ts';
-import { collectPacks } from './collect.ts';
+import { collectPacks, movePack } from './packs/collect.ts';
 import { parseAppCopy, parseRecordsCopy, type CopyManifest } from './copy-manifest.ts';
-import { FreedPacks } from './freed-packs.ts';
+import { FreedPacks } from './packs/freed-packs.ts';
 import { ManifestFolder } from './manifest-folder.ts';
 import { parseManifest, type Manifest } from './manifest.ts';
-import { PackHealth } from './pack-health.ts';
+import { PackHealth } from './packs/pack-health.ts';
 import { PackFiles } from './packs/pack-files.ts';
-import type { Record } from './packs/pack-format.ts';
+import { codecs, type PackedChunk, type Record } from './packs/pack-format.ts';
+import type { ShelfCatalogue } from './shelf-catalogue.ts';
+import { readShelfId, writeShelfFile } from './shelf-file.ts';
+import { lockedText, ShelfSeal } from './shelf-seal.ts';
 import type { ShelfWorkers } from './threads/workers.ts';
-
-const shelfFormat = 'keen-larder-shelf';
-/** 1 named chunks by BLAKE2b and was never released. */
-const shelfVersion = 2;
 
 /** What was found and done when a shelf was opened. */
 export interface ShelfFinding {
   readonly level: 'info' | 'warning';
   readonly text: string;
-}
-
-/** What of the catalogue is about the shelf itself. */
-export interface ShelfCatalogue {
-  readonly chunks: ChunkStatements;
-  readonly identity: ShelfStatements;
-  /** The computer's clock, milliseconds since 1970. */
-  readonly now: () => number;
-  /** The larder's own time. */
-  readonly nowMs: () => number;
 }
 
 /** A folder in which the larder keeps bytes: packs of chunks, and a manifest for every set. */
@@ -45,6 +33,7 @@ export class Shelf {
   readonly copies: ManifestFolder<CopyManifest<CopiedApp, PartKind>>;
   readonly records: ManifestFolder<CopyManifest<CopiedRecords, RecordsPartKind>>;
   readonly freed: FreedPacks;
+  readonly seal: ShelfSeal;
   private readonly health: PackHealth;
   /** Why nothing of it may be freed, in sentences; empty where shelf and catalogue agree. */
   readonly doubts = new Set<string>();
@@ -67,29 +56,36 @@ export class Shelf {
   ) {
     this.chunks = catalogue.chunks;
     this.packFolder = join(path, 'packs');
-    this.manifests = new ManifestFolder(join(path, 'manifests'), parseManifest);
-    this.copies = new ManifestFolder(join(path, 'copies'), parseAppCopy);
-    this.records = new ManifestFolder(join(path, 'records'), parseRecordsCopy);
+    this.seal = new ShelfSeal(path, catalogue.identity, isReadOnly);
+    this.manifests = new ManifestFolder(join(path, 'manifests'), parseManifest, this.seal);
+    this.copies = new ManifestFolder(join(path, 'copies'), parseAppCopy, this.seal);
+    this.records = new ManifestFolder(join(path, 'records'), parseRecordsCopy, this.seal);
     this.freed = new FreedPacks(path, this.packFolder, catalogue);
-    this.health = new PackHealth(this.packFolder, catalogue, workers, () => this.requireStillThere());
+    this.health = new PackHealth(this.packFolder, catalogue, this, () => this.requireStillThere());
     this.packNames = new Map(this.chunks.packs().map(({ id, name: pack }) => [id, pack]));
   }
 
   /**
    * Opens a shelf and clears away what a killed run left behind; makes it where there was none. One that the catalogue knows
    * and that is not there is not made anew: it is away.
-   * @throws Error when the folder is of something else
+   * @param sealSecret of one that is sealed: without it, that stays locked
+   * @throws Error when the folder is of something else; SealFailure
    */
   static async open(
     path: string,
     name: string,
     catalogue: ShelfCatalogue,
     workers: ShelfWorkers,
+    sealSecret?: string,
   ): Promise<{ shelf: Shelf; findings: ShelfFinding[] }> {
     const shelf = new Shelf(path, name, catalogue, workers);
     const isKnown = catalogue.identity.row() !== undefined || catalogue.chunks.packs().length > 0;
     if (!isKnown) await shelf.make();
     await shelf.arrive();
+    if (sealSecret !== undefined && shelf.seal.state === 'locked') {
+      await shelf.seal.unlock(sealSecret);
+      await shelf.arrive();
+    }
     if (shelf.absence !== undefined) return { shelf, findings: [{ level: 'warning', text: shelf.absence }] };
     return { shelf, findings: await shelf.settleIn() };
   }
@@ -145,6 +141,7 @@ export class Shelf {
     // Its disk may have been connected again since.
     if (this.absence !== undefined) await this.isThere();
     this.requireThere();
+    if (row.codec === codecs.sealed && !this.seal.master) throw new ShelfFailure(lockedText);
     try {
       await this.files.read(this.packPath(row.packId), stored, row.offset);
     } catch (error) {
@@ -154,6 +151,13 @@ export class Shelf {
       await this.requireStillThere();
       throw error;
     }
+  }
+
+  /** A chunk as it was stored before it was sealed. @returns undefined where it is not as it was sealed @throws as `readStored` */
+  async readChunk(row: ChunkRow): Promise<PackedChunk | undefined> {
+    const stored = Buffer.alloc(row.storedBytes);
+    await this.readStored(row, stored);
+    return this.seal.asPlain({ ...row, stored });
   }
 
   /** Chunks that were damaged and have been stored anew since this was last asked; hexadecimal. */
@@ -227,8 +231,7 @@ export class Shelf {
     if (this.doubts.size > 0) throw new ShelfFailure([...this.doubts].join(' '));
     const before = this.chunks.storedBytes();
     const gone = collectPacks(this.packFolder, this.chunks, this.catalogue.now, isKept, {
-      readStored: (row, stored) => this.readStored(row, stored),
-      readBack: this.readBack,
+      ...this.moving,
       isThorough,
     });
     for await (const pack of gone) {
@@ -238,6 +241,32 @@ export class Shelf {
     }
     this.refreshPacks();
     return { freedBytes: before - this.chunks.storedBytes() };
+  }
+
+  /**
+   * Writes the next pack anew that is not stored as the shelf stores now: sealed, or not. What lay there before is gone at once.
+   * @returns its bytes; undefined where none is left in which nothing is damaged
+   */
+  async resealNext(): Promise<number | undefined> {
+    this.requireThere();
+    const pack = this.chunks.nextUnlike(this.seal.masterToSeal !== undefined);
+    if (!pack) return undefined;
+    const rows = this.chunks.inPack(pack.id);
+    if (rows.length > 0) await movePack(this.packFolder, this.chunks, this.catalogue.now, rows, this.moving);
+    this.chunks.removePack(pack.id);
+    this.health.forget(pack.id);
+    this.files.forget(join(this.packFolder, pack.name));
+    await removeDurably(join(this.packFolder, pack.name));
+    this.refreshPacks();
+    return pack.bytes;
+  }
+
+  private get moving() {
+    return {
+      readStored: (row: ChunkRow, stored: Buffer) => this.readStored(row, stored),
+      readBack: this.readBack,
+      asStored: (chunk: PackedChunk) => this.seal.asStored(chunk),
+    };
   }
 
   /** Packs that had been freed count again. */
@@ -258,6 +287,11 @@ export class Shelf {
     return this.health.readOldest(before);
   }
 
+  /** Reads a pack back from the disk; see `ShelfWorkers`. */
+  checkPack(path: string, chunks?: readonly Record[]): ReturnType<ShelfWorkers['checkPack']> {
+    return this.workers.checkPack(path, chunks, this.seal.master);
+  }
+
   /** Closes its files; the workers are its opener's. */
   close(): void {
     this.files.forgetAll();
@@ -265,27 +299,27 @@ export class Shelf {
 
   private async make(): Promise<void> {
     await makeFolder(this.packFolder);
-    const described = join(this.path, 'shelf.json');
-    if ((await readText(described)) !== undefined) return;
-    const description = { format: shelfFormat, version: shelfVersion, id: randomUUID() };
-    await writeDurably(described, `${JSON.stringify(description, null, 2)}\n`);
+    if ((await readShelfId(this.path)) === undefined) await this.describe(randomUUID());
+  }
+
+  /** Writes down which shelf it is, and whether it is sealed. */
+  async describe(id = this.catalogue.identity.row()!.id): Promise<void> {
+    await writeShelfFile(this.path, id, this.seal.state !== 'none');
   }
 
   /** Finds out whether the shelf is there. @throws Error when the folder is of something else */
   private async arrive(): Promise<void> {
-    const described = join(this.path, 'shelf.json');
-    const text = await readText(described);
+    const id = await readShelfId(this.path);
     const known = this.catalogue.identity.row();
-    if (text === undefined) {
+    if (id === undefined) {
       this.isReady = false;
       this.absence = `The shelf in ${this.path} is not there. Connect its disk, then try again.`;
       return;
     }
-    const id = idOf(described, text);
     this.absence =
       known && known.id !== id
         ? `In ${this.path} lies another shelf than the one that the catalogue is of. Connect the right disk, or rebuild the catalogue with “larder rebuild”.`
-        : undefined;
+        : await this.seal.whyClosed();
     this.agreement ??= new Agreement(this.path, id, this.catalogue.identity);
   }
 
@@ -313,8 +347,9 @@ export class Shelf {
   /** Enters a pack in the catalogue that lies on the shelf. */
   private async enter(name: string): Promise<ShelfFinding> {
     try {
-      const { bytes, frame, damaged, records } = await this.workers.checkPack(join(this.packFolder, name));
+      const { bytes, frame, damaged, records } = await this.checkPack(join(this.packFolder, name));
       if (frame) return { level: 'warning', text: `${name} cannot be used: ${frame}.` };
+      this.catalogue.identity.saveAlike(false);
       const bad = new Set(damaged.map(({ digest }) => Buffer.from(digest).toString('hex')));
       await this.register(
         name,
@@ -347,32 +382,4 @@ export class Shelf {
   private packPath(packId: number): string {
     return join(this.packFolder, this.packName(packId));
   }
-}
-
-async function readText(path: string): Promise<string | undefined> {
-  try {
-    return await readFile(path, 'utf8');
-  } catch (error) {
-    if (['ENOENT', 'ENOTDIR'].includes((error as NodeJS.ErrnoException).code ?? '')) return undefined;
-    throw error;
-  }
-}
-
-/** @throws Error when a folder's description is of something else, or of a version this program does not read */
-function idOf(path: string, text: string): string {
-  let description: { format?: unknown; version?: unknown; id?: unknown };
-  try {
-    description = JSON.parse(text) as typeof description;
-  } catch {
-    throw new Error(`${path} is damaged. Put it back from a copy of the shelf; every shelf has one.`);
-  }
-  if (description.format !== shelfFormat) {
-    throw new Error(`${path} does not describe a shelf. Name another folder.`);
-  }
-  if (description.version !== shelfVersion) {
-    throw new Error(
-      `${path} describes a shelf of version ${String(description.version)}; this program reads version ${shelfVersion}. Open it with the Keen Larder that wrote it, or name another folder.`,
-    );
-  }
-  return String(description.id);
 }

@@ -176,7 +176,7 @@ const digest =
         const device = deviceAt(host, absolute);
         if (device && uid !== 0) throw new Complaint('Permission denied');
         const digest = device
-          ? await deviceDigest(host, absolute, device, algorithm)
+          ? await deviceDigest(host.flash, absolute, device, algorithm)
           : await fileDigest(host, absolute, uid, algorithm);
         await print(process, `${digest}  ${path}\n`);
       } catch (error) {
@@ -206,8 +206,8 @@ const knownDigests = new WeakMap<Flash, Map<string, KnownDigest>>();
  * The digest of a block device. A phone has processors of its own: while nothing was written and nothing is
  * wrong with the flash, what was computed before is told again instead of taking the bench computer's.
  */
-async function deviceDigest(
-  { flash }: ShellHost,
+export async function deviceDigest(
+  flash: Flash,
   path: string,
   device: Device,
   algorithm: string,

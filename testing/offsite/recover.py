@@ -1,7 +1,8 @@
 #!/usr/bin/env python3
-"""Recovers sets from the objects of a bucket, with docs/shelf-format.md, a passphrase and nothing of the program.
+"""Recovers sets with docs/shelf-format.md, a passphrase and nothing of the program.
 
-recover.py FOLDER PASSPHRASE OUT: FOLDER has the bucket's objects as files; each image is written as OUT/LABEL/PARTITION.
+recover.py FOLDER PASSPHRASE OUT: FOLDER has the objects of a bucket as files, or is a sealed shelf; each image is written as
+OUT/LABEL/PARTITION.
 """
 import base64
 import hashlib
@@ -52,6 +53,7 @@ def master_key():
 
 def opened(name, master):
     sealed = read(name)
+    name = name.removesuffix(".json")
     head = sealed[:48]
     magic, version, segment_bytes = struct.unpack("<8sII", head[:16])
     assert magic == b"KLclosed" and version == 1
@@ -68,30 +70,45 @@ def opened(name, master):
             return plain
 
 
-def chunks_of(pack):
-    end = len(pack) - 56
-    at = 0
+def records_of(pack, master):
+    """Each record of a pack: its header, and what follows it."""
+    at, end = 0, len(pack) - 56
     while at < end:
-        magic, codec, stored, plain = struct.unpack("<4sB3xII", pack[at : at + 16])
+        if pack[at : at + 4] == b"KLsr":
+            (closed,) = struct.unpack("<I", pack[at + 4 : at + 8])
+            head = pack[at : at + 40]
+            key = HKDF(hashes.SHA256(), 32, salt=head[8:], info=b"keen-larder record").derive(master)
+            yield AESGCM(key).decrypt(bytes(12), pack[at + 40 : at + 40 + closed], head)
+            at += 40 + closed
+        else:
+            (stored,) = struct.unpack("<I", pack[at + 8 : at + 12])
+            yield pack[at : at + 48 + stored]
+            at += 48 + stored
+
+
+def chunks_of(pack, master):
+    for record in records_of(pack, master):
+        magic, codec, stored, plain = struct.unpack("<4sB3xII", record[:16])
         assert magic == b"KLck"
-        name = pack[at + 16 : at + 48]
-        body = pack[at + 48 : at + 48 + stored]
+        name = record[16:48]
+        body = record[48:]
+        assert len(body) == stored
         if codec == 1:
             body = subprocess.run(["zstd", "-dc"], input=body, stdout=subprocess.PIPE, check=True).stdout
         assert len(body) == plain
         yield name.hex(), body
-        at += 48 + stored
 
 
 try:
     master = master_key()
 except InvalidTag:
     sys.exit("the passphrase does not open it")
+is_shelf = os.path.exists(os.path.join(folder, "shelf.json"))
 chunks = {}
 for name in names("packs"):
-    chunks.update(chunks_of(opened(name, master)))
-for name in names("benches"):
-    if "/kept/sets/" not in name:
+    chunks.update(chunks_of(read(name) if is_shelf else opened(name, master), master))
+for name in names("manifests") if is_shelf else names("benches"):
+    if not is_shelf and "/kept/sets/" not in name:
         continue
     manifest = json.loads(opened(name, master))
     target = os.path.join(out, manifest["label"])

@@ -54,7 +54,7 @@ for (let i = 0; i < acts; i++) {
       sets.delete(one!);
       await larder.bin.empty(0, true);
     });
-  } else if (which === 4) await act([], () => snapshots.take(database));
+  } else if (which === 4) await act([], () => snapshots.take(database, larder.shelf.seal));
   else {
     await act([one!], async () => {
       await larder.change(one!, { binned: true });

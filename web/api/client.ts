@@ -22,13 +22,11 @@ import type {
 import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
 import type { FindView, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import type { NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
+import type { ExportsView } from '@keen-larder/contract/larder/exports.ts';
+import type { SealSetUp, SealView } from '@keen-larder/contract/larder/seal.ts';
+import type { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/seal.ts';
 import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
-import type {
-  OffsiteFetch,
-  OffsiteLimits,
-  OffsiteStart,
-  OffsiteUnlock,
-} from '@keen-larder/contract/requests/offsite.ts';
+import type { OffsiteFetch, OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
 import type { OrderRoom, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import type { DueChange, KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
@@ -68,7 +66,7 @@ import type {
 } from '@keen-larder/contract/requests/sets.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
-import type { SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import type { SetChanges, SetDetail, ShelfView } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
@@ -145,7 +143,8 @@ export const api = {
   rescue: (serial: string) => ask<RescueView>(`/phones/${at(serial)}/rescue`),
 
   shelf: () => ask<ShelfView>('/shelf'),
-  sets: () => ask<SetView[]>('/sets'),
+  setChanges: (since: number | undefined) =>
+    ask<SetChanges>(`/sets/changes${since === undefined ? '' : `?since=${since}`}`),
   set: (id: string) => ask<SetDetail>(`/sets/${at(id)}`),
   changeSet: (id: string, change: SetChange) => ask<SetDetail>(`/sets/${at(id)}`, 'PATCH', change),
   find: (text: string) => ask<FindView>(`/find?q=${at(text)}`),
@@ -154,11 +153,19 @@ export const api = {
   offsite: () => ask<OffsiteView>('/offsite'),
   setUpOffsite: (request: OffsiteStart) => ask<OffsiteSetUp>('/offsite', 'PUT', request),
   turnOffOffsite: () => ask<OffsiteView>('/offsite', 'DELETE'),
-  unlockOffsite: (request: OffsiteUnlock) => ask<OffsiteView>('/offsite/unlocking', 'POST', request),
+  unlockOffsite: (request: Passphrase) => ask<OffsiteView>('/offsite/unlocking', 'POST', request),
   limitOffsite: (request: OffsiteLimits) => ask<OffsiteView>('/offsite/limits', 'PUT', request),
   copyOffsite: () => ask<RunView>('/offsite/copying', 'POST', {}),
   offsiteElsewhere: () => ask<OffsiteThingView[]>('/offsite/elsewhere'),
   fetchOffsite: (request: OffsiteFetch) => ask<RunView>('/offsite/fetching', 'POST', request),
+  exports: () => ask<ExportsView>('/exports'),
+  verifyExport: (id: string) => ask<RunView>(`/exports/${at(id)}/verifying`, 'POST', {}),
+  removeExport: (id: string) => ask<ExportsView>(`/exports/${at(id)}`, 'DELETE'),
+  seal: () => ask<SealView>('/seal'),
+  sealLarder: (request: Passphrase) => ask<SealSetUp>('/seal', 'PUT', request),
+  unlockLarder: (request: Passphrase) => ask<SealView>('/seal/unlocking', 'POST', request),
+  changePassphrase: (request: PassphraseChange) => ask<SealView>('/seal/passphrase', 'PUT', request),
+  takeSealOff: () => ask<SealView>('/seal', 'DELETE'),
   order: () => ask<OrderView>('/order'),
   scrub: () => ask<ScrubView>('/scrub'),
   orderRoom: () => ask<OrderRoom>('/order/room'),

@@ -6,6 +6,7 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../api/client.ts';
 import { useLarder } from '../state/larder.ts';
 import { announceError } from '../state/notices.ts';
+import UnlockLarder from '../views/larder/sealing/UnlockLarder.vue';
 
 const larder = useLarder();
 const router = useRouter();
@@ -20,7 +21,11 @@ const rebuild = () => api.rebuild().then(({ id }) => router.push(`/runs/${id}`),
 </script>
 
 <template>
-  <p v-if="absence" class="shelf stop" role="alert">
+  <div v-if="larder.shelf?.seal === 'locked'" class="shelf stop" role="alert">
+    <span>The larder is sealed. Nothing can be kept or put back until it is unlocked.</span>
+    <UnlockLarder />
+  </div>
+  <p v-else-if="absence" class="shelf stop" role="alert">
     <span>{{ absence }} Nothing can be kept or put back meanwhile.</span>
     <ElButton size="small" @click="lookAgain">Look again</ElButton>
   </p>

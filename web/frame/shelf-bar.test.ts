@@ -18,6 +18,7 @@ async function bar(over: Partial<ShelfView>) {
     freedBytes: 0,
     imagedBytes: 4,
     setCount: 2,
+    seal: 'none',
     absence: undefined,
     doubts: [],
     ...over,

@@ -1,14 +1,25 @@
 import { defineStore } from 'pinia';
 import { useIntervalFn } from '@vueuse/core';
-import { computed, ref } from 'vue';
+import { computed, ref, shallowRef } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import type { SetView, ShelfView } from '@keen-larder/contract/sets.ts';
+import type { SetChanges, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import { whyDue } from '@keen-larder/core/larder/due.ts';
 import { api } from '../api/client.ts';
 
+/** The newest first. */
+function merged(before: readonly SetView[], { sets, removed }: SetChanges): readonly SetView[] {
+  if (sets.length === 0 && removed.length === 0) return before;
+  const gone = new Set([...removed, ...sets.map(({ id }) => id)]);
+  return [...before.filter(({ id }) => !gone.has(id)), ...sets].sort(
+    (a, b) => b.createdAt - a.createdAt || (a.id < b.id ? -1 : 1),
+  );
+}
+
 /** Every set, and the shelf they lie on. */
 export const useLarder = defineStore('larder', () => {
-  const all = ref<SetView[]>([]);
+  const all = shallowRef<readonly SetView[]>([]);
+  /** Of what was told last. */
+  let revision: number | undefined;
   const shelf = ref<ShelfView>();
   const loaded = ref(false);
   /** Grows whenever something in the larder changed, for views that show details. */
@@ -42,10 +53,12 @@ export const useLarder = defineStore('larder', () => {
 
   async function load(): Promise<void> {
     const mine = ++asked;
-    const found = await Promise.all([api.sets(), api.shelf()]);
+    const [changes, found] = await Promise.all([api.setChanges(revision), api.shelf()]);
     // Answers may come in another order than they were asked for: the last asked for is the newest.
     if (mine !== asked) return;
-    [all.value, shelf.value] = found;
+    all.value = changes.isWhole ? changes.sets : merged(all.value, changes);
+    revision = changes.revision;
+    shelf.value = found;
     loaded.value = true;
     version.value++;
   }

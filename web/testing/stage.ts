@@ -177,7 +177,8 @@ export function answering(answers: Record<string, unknown>): Asked[] {
     const path = url.replace(/^\/api/, '');
     const body: unknown = typeof init.body === 'string' ? JSON.parse(init.body) : undefined;
     asked.push({ method, path, body });
-    const known = answers[`${method} ${path}`];
+    const sets = answers['GET /sets'];
+    const known = answers[`${method} ${path}`] ?? (isOfSets(path) && sets ? wholeOf(sets) : undefined);
     const answer: unknown = typeof known === 'function' ? (known as (body: unknown) => unknown)(body) : known;
     if (answer instanceof Error || answer === undefined) {
       const detail = answer instanceof Error ? answer.message : `nothing answers ${method} ${path}`;
@@ -190,6 +191,13 @@ export function answering(answers: Record<string, unknown>): Asked[] {
   });
   return asked;
 }
+
+const isOfSets = (path: string) => path.startsWith('/sets/changes');
+/** As the server tells all sets. */
+const wholeOf = (sets: unknown) => (): unknown => {
+  const told: unknown = typeof sets === 'function' ? (sets as () => unknown)() : sets;
+  return Array.isArray(told) ? { revision: 1, isWhole: true, sets: told, removed: [] } : told;
+};
 
 /** Waits until a check holds; a busy machine may need its time. */
 export const eventually = <T>(check: () => T | Promise<T>): Promise<T> =>
@@ -247,6 +255,8 @@ export async function show(
       { path: '/larder/copies', name: 'copies', component: blank },
       { path: '/larder/find', name: 'find', component: blank },
       { path: '/larder/off-site', name: 'offsite', component: blank },
+      { path: '/larder/exports', name: 'exports', component: blank },
+      { path: '/larder/seal', name: 'seal', component: blank },
       { path: '/larder/order', name: 'order', component: blank },
       { path: '/larder/compare/:id/:other', name: 'compare', component: blank },
       { path: '/larder/sets/:id', name: 'set', component: blank },

@@ -147,6 +147,7 @@ describe('Larder', () => {
     imagedBytes: 4,
     setCount: 2,
     freedBytes: 0,
+    seal: 'none',
     absence: undefined,
     doubts: [],
   };

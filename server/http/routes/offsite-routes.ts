@@ -1,13 +1,34 @@
 import { Router } from 'express';
-import {
-  OffsiteFetch,
-  OffsiteLimits,
-  OffsiteStart,
-  OffsiteUnlock,
-} from '@keen-larder/contract/requests/offsite.ts';
+import { OffsiteFetch, OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
+import { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/seal.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startCopyingOffSite, startFetching } from '../../runs/files/copying-off-site.ts';
 import { valid } from '../validate.ts';
+
+/** The seal of the larder. */
+export function sealRoutes({ resealing }: KeenLarder): Router {
+  const routes = Router();
+
+  routes.get('/seal', (_request, response) => void response.json(resealing.view()));
+
+  routes.put('/seal', async (request, response) => {
+    const recoveryKey = await resealing.seal(valid(Passphrase, request.body).passphrase);
+    response.json({ view: resealing.view(), recoveryKey });
+  });
+
+  routes.post('/seal/unlocking', async (request, response) => {
+    response.json(await resealing.unlock(valid(Passphrase, request.body).passphrase));
+  });
+
+  routes.put('/seal/passphrase', async (request, response) => {
+    const { before, passphrase } = valid(PassphraseChange, request.body);
+    response.json(await resealing.changePassphrase(before, passphrase));
+  });
+
+  routes.delete('/seal', async (_request, response) => void response.json(await resealing.takeOff()));
+
+  return routes;
+}
 
 /** The copy of the larder in a bucket. */
 export function offsiteRoutes(app: KeenLarder): Router {
@@ -23,7 +44,7 @@ export function offsiteRoutes(app: KeenLarder): Router {
   routes.delete('/offsite', (_request, response) => void response.json(offsite.turnOff()));
 
   routes.post('/offsite/unlocking', async (request, response) => {
-    response.json(await offsite.unlock(valid(OffsiteUnlock, request.body).passphrase));
+    response.json(await offsite.unlock(valid(Passphrase, request.body).passphrase));
   });
 
   routes.put('/offsite/limits', async (request, response) => {

@@ -1,7 +1,7 @@
 import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
 import { Router } from 'express';
-import { EmptyBin, ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
+import { ChangesRequest, EmptyBin, ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
 import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
 import { DueChange, KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
@@ -9,10 +9,11 @@ import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { plainFileName } from '../../larder/set-sums.ts';
 import { exportTar } from '../../larder/export.ts';
-import { exportOptions, startExporting } from '../../runs/files/exporting.ts';
+import { exportOptions, startExporting, startVerifyingExport } from '../../runs/files/exporting.ts';
 import { startRebuilding } from '../../runs/files/rebuilding.ts';
 import { startVerifying } from '../../runs/files/verifying.ts';
 import { readImage } from '../../shelf/image-reader.ts';
+import { Problem } from '../../failures.ts';
 import { valid } from '../validate.ts';
 
 /** Sets: their labels and contents, finding them, keeping them in order, verifying and exporting. */
@@ -31,6 +32,10 @@ export function setRoutes(app: KeenLarder): Router {
   });
 
   routes.get('/sets', (_request, response) => void response.json(larder.list()));
+
+  routes.get('/sets/changes', (request, response) => {
+    response.json(larder.changesSince(valid(ChangesRequest, request.query).since));
+  });
 
   routes.get('/sets/:id', (request, response) => void response.json(larder.detail(request.params.id)));
 
@@ -75,8 +80,21 @@ export function setRoutes(app: KeenLarder): Router {
     response.status(202).json(startVerifying(app, request.params.id));
   });
 
-  routes.post('/sets/:id/exporting', (request, response) => {
-    response.status(202).json(startExporting(app, request.params.id, valid(ExportRequest, request.body)));
+  routes.post('/sets/:id/exporting', async (request, response) => {
+    const wanted = valid(ExportRequest, request.body);
+    response.status(202).json(await startExporting(app, request.params.id, wanted));
+  });
+
+  routes.get('/exports', async (_request, response) => void response.json(await app.exports.view()));
+
+  routes.post('/exports/:id/verifying', (request, response) => {
+    response.status(202).json(startVerifyingExport(app, request.params.id));
+  });
+
+  routes.delete('/exports/:id', async (request, response) => {
+    await app.exports.remove(request.params.id);
+    larder.changed();
+    response.json(await app.exports.view());
   });
 
   routes.get('/sets/:id/images/:partition/raw', async (request, response) => {
@@ -90,7 +108,10 @@ export function setRoutes(app: KeenLarder): Router {
 
   routes.get('/sets/:id/export', async (request, response) => {
     const set = larder.detail(request.params.id);
-    const { options, picked } = exportOptions(set, valid(ExportRequest, fromQuery(request.query)));
+    const wanted = valid(ExportRequest, fromQuery(request.query));
+    if (wanted.passphrase !== undefined || wanted.recipients)
+      throw new Problem(422, 'A download is not sealed. Export into a folder.');
+    const { options, picked } = exportOptions(set, wanted);
     response
       .attachment(`${fileNameOf(set.label)}.tar${packingSuffix[options.packing]}`)
       .type('application/octet-stream');

@@ -15,6 +15,8 @@ import { openBytes } from '../../sealing/sealed-object.ts';
 import { openSeal, parseSeal } from '../../sealing/seal-key.ts';
 import { ShelfWorkers } from '../../shelf/threads/workers.ts';
 import { Snapshots } from '../snapshots.ts';
+import { exportStatements } from '../../database/exports.ts';
+import { Exports } from '../exports/exports.ts';
 import { Erasing } from './erasing.ts';
 
 const gone = 'TW3K-10482';
@@ -25,6 +27,7 @@ let bench: OffsiteBench;
 let names: NameStatements;
 let erasing: Erasing;
 let isHere: boolean;
+let made: Exports;
 
 /** Bytes that look like nothing, with words in them; they are stored as they are. */
 function noise(seed: string, words: string, bytes = 700_000): Buffer {
@@ -48,14 +51,19 @@ beforeEach(async () => {
   const { database, larder, shelf } = bench.open;
   names = nameStatements(join(home(), 'names.sqlite'));
   isHere = false;
+  made = new Exports({
+    ...{ folder: exports(), folders: [], now: () => 1 },
+    rows: exportStatements(database),
+  });
   const snapshots = new Snapshots(bench.bench.shelfPath, () => bench.bench.clock.wall);
-  await snapshots.take(database);
+  await snapshots.take(database, shelf.seal);
   erasing = new Erasing({
     ...{ larder, shelf, names, offsite: bench.offsite, exportFolder: exports() },
+    exports: made,
     sets: setStatements(database),
     copies: copyStatements(database),
     rows: phoneRowStatements(database),
-    renewSnapshots: () => snapshots.renew(database),
+    renewSnapshots: () => snapshots.renew(database, shelf.seal),
     isBusy: () => false,
     isHere: () => isHere,
   });
@@ -108,6 +116,12 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
     JSON.stringify({ phone: { serial: stays } }),
   );
   writeFileSync(join(exports(), 'Secret app.tar'), Buffer.concat([Buffer.alloc(3 << 20), Buffer.from(gone)]));
+  // A sealed one, which says of itself nothing, on a drive, where somebody else has put something as well.
+  const drive = join(home(), 'drive', 'Sealed');
+  mkdirSync(drive, { recursive: true });
+  for (const name of ['efs.img.age', 'mine.txt']) writeFileSync(join(drive, name), 'closed');
+  const file = { name: 'efs.img.age', bytes: 6, sha256: '00' };
+  made.add(bench.open.larder.detail(id), drive, [file], true);
   await bench.sync();
 
   const secrets = [
@@ -122,7 +136,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   expect(view).toMatchObject({
     sets: 2,
     copies: 0,
-    exports: ['Secret app.tar', 'Secret export'],
+    exports: [drive, 'Secret app.tar', 'Secret export'].sort(),
     offsite: 'open',
     hindrances: [],
   });
@@ -131,7 +145,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
 
   const results = await erase(gone);
   expect(results.join('\n')).toMatch(
-    /2 sets and 0 copies.*Free its bytes.*stay, which other phones have.*Remove 2 exports.*Remove it off-site/s,
+    /2 sets and 0 copies.*Free its bytes.*stay, which other phones have.*Remove it off-site/s,
   );
   for (const words of secrets) expect([words, filesWith(words)]).toEqual([words, []]);
   // Those that hang together are packed by themselves; the bucket removes them a day later.
@@ -145,6 +159,8 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   expect(kept.get('Of another boot')!.equals(both)).toBe(true);
   expect(bench.offsite.view()).toMatchObject({ keptCount: 1, offsiteCount: 1 });
   expect(readdirSync(exports())).toEqual(['Other export']);
+  expect(readdirSync(drive)).toEqual(['mine.txt']);
+  expect(results.join('\n')).toContain('Remove 3 exports');
   await expect(erasing.view(gone)).rejects.toThrow(/knows no phone/);
 });
 

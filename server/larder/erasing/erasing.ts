@@ -1,5 +1,6 @@
 import { rm } from 'node:fs/promises';
-import { join } from 'node:path';
+import { existsSync } from 'node:fs';
+import { basename, dirname, join } from 'node:path';
 import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { CopyStatements } from '../../database/copies.ts';
@@ -11,6 +12,7 @@ import type { Offsite } from '../../offsite/offsite.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Larder } from '../larder.ts';
+import type { Exports } from '../exports/exports.ts';
 import { exportsOf } from './exports-of.ts';
 
 interface ErasingParts {
@@ -22,6 +24,7 @@ interface ErasingParts {
   readonly rows: PhoneRowStatements;
   readonly offsite: Offsite;
   readonly exportFolder: string;
+  readonly exports: Pick<Exports, 'ofPhone' | 'remove'>;
   /** Replaces all copies of the catalogue by one of how it is now. */
   readonly renewSnapshots: () => Promise<void>;
   /** A run works with the phone, or waits to. */
@@ -71,7 +74,7 @@ export class Erasing {
       sets: sets.length,
       copies: copies.length,
       runs: rows.runs(serial).length,
-      exports: await exportsOf(exportFolder, serial),
+      exports: [...new Set([...(await exportsOf(exportFolder, serial)), ...this.exportsMade(serial)])].sort(),
       ownBytes: bytesOf(own.values()),
       sharedBytes: bytesOf(shared.values()),
       offsite: state,
@@ -84,8 +87,10 @@ export class Erasing {
     const view = await this.view(serial);
     const [first] = view.hindrances;
     if (first !== undefined) throw new Problem(409, first);
-    const { larder, shelf, names, rows, offsite, exportFolder, renewSnapshots } = this.parts;
+    const { larder, shelf, names, rows, offsite, exportFolder, exports, renewSnapshots } = this.parts;
     const { own } = this.chunksOf(serial);
+    // Read now: the catalogue forgets them with the phone.
+    const made = exports.ofPhone(serial);
     const count = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
     const steps: ErasingStep[] = [
       {
@@ -98,6 +103,27 @@ export class Erasing {
           return 'removed, the bin left out';
         },
       },
+      // Before the catalogue is written anew, which knows of them.
+      ...(view.exports.length > 0
+        ? [
+            {
+              text: `Remove ${count(view.exports.length, 'export', 'exports')}`,
+              work: async () => {
+                const away: string[] = [];
+                for (const { id, path } of made) {
+                  if (!existsSync(path)) away.push(path);
+                  await exports.remove(id);
+                }
+                for (const name of await exportsOf(exportFolder, serial))
+                  await rm(join(exportFolder, name), { recursive: true });
+                const gone = view.exports.join(', ');
+                return away.length === 0
+                  ? gone
+                  : `${gone}; not there now, to be removed by hand: ${away.join(', ')}`;
+              },
+            },
+          ]
+        : []),
       {
         text: 'Remove what the catalogue knows of it',
         work: () => {
@@ -130,14 +156,6 @@ export class Erasing {
         },
       },
     ];
-    if (view.exports.length > 0)
-      steps.push({
-        text: `Remove ${count(view.exports.length, 'export', 'exports')}`,
-        work: async () => {
-          for (const name of view.exports) await rm(join(exportFolder, name), { recursive: true });
-          return view.exports.join(', ');
-        },
-      });
     if (view.offsite === 'open')
       steps.push({
         text: 'Remove it off-site',
@@ -149,6 +167,14 @@ export class Erasing {
         },
       });
     return steps;
+  }
+
+  /** Names of those in the usual folder, paths of the others. */
+  private exportsMade(serial: string): string[] {
+    const { exports, exportFolder } = this.parts;
+    return exports
+      .ofPhone(serial)
+      .map(({ path }) => (dirname(path) === exportFolder ? basename(path) : path));
   }
 
   private idsOf(serial: string) {

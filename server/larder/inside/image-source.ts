@@ -1,6 +1,7 @@
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { unpackInto, type ImageRecipe } from '../../shelf/image-reader.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
+import { mostStoredBytes } from '../../shelf/packs/sealed-record.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 
 /** Chunks kept at hand while an image is looked into. */
@@ -18,10 +19,10 @@ export function imageSource(shelf: Shelf, image: ImageRecipe, keptAtHand = keptC
     const plainBytes = Math.min(chunkBytes, bytes - start);
     const digest = digests[index];
     if (!digest) return new Uint8Array(plainBytes);
-    const [input, output] = [new SharedArrayBuffer(chunkBytes), new SharedArrayBuffer(chunkBytes)];
-    await unpackInto(shelf, image, start, [digest], input, output);
+    const [input, output] = [mostStoredBytes, chunkBytes].map((room) => new SharedArrayBuffer(room));
+    await unpackInto(shelf, image, start, [digest], input!, output!);
     // The formats' readers take plain memory.
-    return Uint8Array.from(new Uint8Array(output, 0, plainBytes));
+    return Uint8Array.from(new Uint8Array(output!, 0, plainBytes));
   };
   const chunked: ByteSource = {
     bytes,

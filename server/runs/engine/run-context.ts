@@ -4,6 +4,7 @@ import type { PaceStatements } from '../../database/cables.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
 import type { ReturnStatements } from '../../database/returns.ts';
 import type { UnfinishedStatements } from '../../database/unfinished.ts';
+import type { Exports } from '../../larder/exports/exports.ts';
 import type { Larder } from '../../larder/larder.ts';
 import type { RunEngine } from './run-engine.ts';
 import type { RetryPolicy } from '../phone/phone-at-work.ts';
@@ -32,4 +33,5 @@ export interface RunContext {
   readonly startLimitMs: number;
   /** Folder that exports go to. */
   readonly exportFolder: string;
+  readonly exports: Exports;
 }

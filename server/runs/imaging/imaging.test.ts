@@ -199,7 +199,8 @@ describe('verifying and exporting', () => {
     const { id } = app.larder.list().find(({ label }) => label === 'first')!;
     expect(await app.engine.ended(startVerifying(app, id).id)).toMatchObject({ state: 'done' });
     expect(app.larder.detail(id).verifiedAt).toBeDefined();
-    const run = await app.engine.ended(startExporting(app, id, { form: 'raw', packing: 'none' }).id);
+    const started = await startExporting(app, id, { form: 'raw', packing: 'none' });
+    const run = await app.engine.ended(started.id);
     expect(run.state).toBe('done');
     const files = readdirSync(join(app.exportFolder, 'first'));
     expect(files.sort()).toEqual(

@@ -39,7 +39,7 @@ export async function coarseDigests(
 type Comparison = (piece: ByteRange, told: Digest) => Promise<boolean> | boolean;
 
 /** Of pieces in order. What the phone leaves out differs. */
-async function* compared(
+async function* comparisons(
   told: AsyncIterable<Digest>,
   range: ByteRange,
   pieceBytes: number,
@@ -166,7 +166,7 @@ export async function segmentsOf(
 ): Promise<AsyncGenerator<Segment> | undefined> {
   const toldCoarse = kept.told ?? (await access.digestPieces?.(name, range, coarseBytes, signal));
   if (!toldCoarse) return undefined;
-  const coarse = compared(toldCoarse, range, coarseBytes, compareCoarse(kept));
+  const coarse = comparisons(toldCoarse, range, coarseBytes, compareCoarse(kept));
   async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {
     let compared = 0;
     let differing = 0;
@@ -179,7 +179,7 @@ export async function segmentsOf(
         return;
       }
       const toldFine = isSame ? undefined : await access.digestPieces?.(name, piece, fineBytes, signal);
-      if (toldFine) yield* joined(compared(toldFine, piece, fineBytes, compareFine(kept, piece)));
+      if (toldFine) yield* joined(comparisons(toldFine, piece, fineBytes, compareFine(kept, piece)));
       else yield { piece, isSame };
     }
   }

@@ -1,4 +1,4 @@
-import { chunkBytes, codecs, type Record } from './pack-format.ts';
+import { chunkBytes, codecs, type PackedChunk, type Record } from './pack-format.ts';
 import { listRecords, OpenPack } from './pack-reader.ts';
 import { unpackChunk } from './unpack-chunk.ts';
 
@@ -21,25 +21,28 @@ export interface DamagedChunk {
 
 const plainMemory = Buffer.allocUnsafeSlow(chunkBytes);
 
-/** What is wrong with a chunk's stored bytes. */
-function faultOf(record: Record, stored: Buffer): string | undefined {
-  if (stored.length < record.storedBytes) return 'is cut off';
-  const plain = record.codec === codecs.zstd ? plainMemory.subarray(0, record.plainBytes) : stored;
-  return unpackChunk(stored, record, plain);
+/** What is wrong with a chunk. */
+function faultOf({ digest, plainBytes }: Record, { codec, stored }: PackedChunk): string | undefined {
+  const bytes = Buffer.from(stored.buffer, stored.byteOffset, stored.length);
+  const plain = codec === codecs.zstd ? plainMemory.subarray(0, plainBytes) : bytes;
+  return unpackChunk(bytes, { codec, digest, plainBytes }, plain);
 }
 
 /**
  * Reads a pack from the disk: its frame, and every chunk against its name.
  * @param chunks where the catalogue has them; left out for all that the pack itself lists
+ * @param key of a shelf that is sealed
  * @returns with the records that the pack lists, where none were given
  * @throws Error when the file cannot be opened
  */
 export function checkPack({
   path,
   chunks,
+  key,
 }: {
   readonly path: string;
   readonly chunks?: readonly Record[];
+  readonly key?: Uint8Array;
 }): PackFindings & { readonly records: readonly Record[] } {
   const pack = new OpenPack(path);
   try {
@@ -49,15 +52,19 @@ export function checkPack({
     let frame: string | undefined;
     let records = chunks ?? [];
     try {
-      const listed = listRecords(pack, (record, stored) => {
+      const look = (record: Record, chunk: PackedChunk | undefined) => {
         const known = wanted?.get(record.offset) ?? record;
         // What is relied upon somewhere else is nobody's here.
         if (wanted && !wanted.delete(record.offset)) return;
-        const what = isSameRecord(known, record)
-          ? faultOf(known, stored)
-          : 'has a header that says something else';
-        if (what) damaged.push({ digest: known.digest, what });
-      });
+        const what = !chunk
+          ? 'is not as it was sealed'
+          : isSameRecord(known, record)
+            ? faultOf(known, chunk)
+            : 'has a header that says something else';
+        // Without its name nobody relies on it.
+        if (what && known.digest.length > 0) damaged.push({ digest: known.digest, what });
+      };
+      const listed = listRecords(pack, look, key);
       if (!chunks) records = listed;
     } catch (error) {
       frame = (error as Error).message;

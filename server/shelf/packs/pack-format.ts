@@ -22,7 +22,8 @@ export const packTrailer = layout('pack', {
 export const recordMagic = 'KLck';
 export const trailerMagic = 'KLsealed';
 
-export const codecs = { plain: 0, zstd: 1 } as const;
+/** `sealed` stands in the catalogue alone, for the whole record as it lies in the pack. */
+export const codecs = { plain: 0, zstd: 1, sealed: 2 } as const;
 
 /** Size at which block images are cut; also the largest chunk. */
 export const chunkBytes = 256 * 1024;

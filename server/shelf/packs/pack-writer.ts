@@ -5,7 +5,8 @@ import { ChunkDigest } from '../threads/digest.ts';
 import { partialSuffix, renameDurably } from '../../disk/durable.ts';
 import { writeAllWhole, writeWhole } from '../../disk/whole-writes.ts';
 import { headOf, trailerOf } from './pack-bytes.ts';
-import type { PackedChunk, Record } from './pack-format.ts';
+import { codecs, type PackedChunk, type Record } from './pack-format.ts';
+import { sealedHead } from './sealed-record.ts';
 
 /** A pack being filled. It counts for nothing until `seal` has resolved. */
 export class PackWriter {
@@ -33,12 +34,14 @@ export class PackWriter {
     const pieces: Uint8Array[] = [];
     for (const chunk of chunks) {
       const { digest, codec, stored, plainBytes } = chunk;
-      const header = headOf(chunk);
-      const offset = this.bytes + header.length;
+      const isSealed = codec === codecs.sealed;
+      const header = isSealed ? stored.subarray(0, sealedHead.bytes) : headOf(chunk);
+      // Sealed, it is the whole record.
+      const offset = isSealed ? this.bytes : this.bytes + header.length;
       this.records.push({ digest, codec, offset, storedBytes: stored.length, plainBytes });
       this.headers.update(header);
       this.bytes = offset + stored.length;
-      pieces.push(header, stored);
+      pieces.push(...(isSealed ? [stored] : [header, stored]));
     }
     await writeAllWhole(this.file, pieces);
   }

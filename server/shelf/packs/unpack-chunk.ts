@@ -1,6 +1,7 @@
 import zstd from 'zstd-napi/binding.js';
 import { chunkDigest } from '../threads/digest.ts';
 import { codecs } from './pack-format.ts';
+import { openRecord } from './sealed-record.ts';
 
 // The binding itself rather than its wrapper: it writes into memory that is used again and again.
 const decompressor = new zstd.DCtx();
@@ -8,6 +9,7 @@ const decompressor = new zstd.DCtx();
 /**
  * Unpacks a chunk and checks it against its name; returns what is wrong with it instead of throwing.
  * @param plain where its bytes go; there they lie already when it is stored plain
+ * @param key of a shelf that is sealed
  */
 export function unpackChunk(
   stored: Buffer,
@@ -16,8 +18,19 @@ export function unpackChunk(
     digest,
     plainBytes,
   }: { readonly codec: number; readonly digest: Uint8Array; readonly plainBytes: number },
-  plain: Buffer = codec === codecs.zstd ? Buffer.alloc(plainBytes) : stored,
+  plain: Buffer = codec === codecs.plain ? stored : Buffer.alloc(plainBytes),
+  key?: Uint8Array,
 ): string | undefined {
+  if (codec === codecs.sealed) {
+    const chunk = key && openRecord(key, stored);
+    if (!chunk) return 'is not as it was sealed';
+    const inner = Buffer.from(chunk.stored.buffer, chunk.stored.byteOffset, chunk.stored.length);
+    const isPlain = chunk.codec === codecs.plain;
+    const fault = unpackChunk(inner, { codec: chunk.codec, digest, plainBytes }, isPlain ? inner : plain);
+    // As in `copyToShared`.
+    if (isPlain && !fault) plain.fill(inner);
+    return fault;
+  }
   let unpacked = stored.length;
   if (codec === codecs.zstd) {
     try {

@@ -3,8 +3,8 @@ import { blockBytes } from '../packs/pack-format.ts';
 
 /** A fixed number of shared blocks, which bounds memory. */
 export class BlockPool extends Slots<SharedArrayBuffer> {
-  constructor(most: number) {
-    super(most, () => new SharedArrayBuffer(blockBytes));
+  constructor(most: number, bytes = blockBytes) {
+    super(most, () => new SharedArrayBuffer(bytes));
   }
 }
 

@@ -3,6 +3,8 @@ import { createHash } from 'node:crypto';
 import zstd from 'zstd-napi/binding.js';
 import { copyToShared } from './block-pool.ts';
 import { chunkBytes, codecs } from '../packs/pack-format.ts';
+import { sealRecord } from '../packs/sealed-record.ts';
+
 import { unpackChunk } from '../packs/unpack-chunk.ts';
 
 export { checkPack } from '../packs/pack-check.ts';
@@ -19,6 +21,13 @@ export interface Block {
   readonly bytes: number;
 }
 
+/** How a sealed shelf stores chunks. */
+export interface Sealing {
+  readonly key: Uint8Array;
+  /** Of the chunks that are wanted, in order; 32 bytes each. */
+  readonly names: readonly Uint8Array[];
+}
+
 /** Where a chunk's stored bytes lie in the memory given for them. */
 export interface Packed {
   readonly codec: number;
@@ -28,24 +37,35 @@ export interface Packed {
 
 /**
  * Compresses the chunks at the given places of a block into `output`, one behind the other; a chunk
- * that compression does not make smaller is left where it is, with `codecs.plain`.
+ * that compression does not make smaller is left where it is, with `codecs.plain`. With a seal, whole records are
+ * sealed there.
  */
 export function packChunks({
   memory,
   bytes,
   wanted,
   output,
-}: Block & { wanted: readonly number[]; output: SharedArrayBuffer }): Packed[] {
+  seal,
+}: Block & { wanted: readonly number[]; output: SharedArrayBuffer; seal?: Sealing }): Packed[] {
   let filled = 0;
-  return wanted.map((index) => {
+  return wanted.map((index, i) => {
     const at = index * chunkBytes;
     const plain = Buffer.from(memory, at, Math.min(chunkBytes, bytes - at));
     const packedBytes = compressor.compress2(scratch, plain);
-    if (packedBytes >= plain.length) return { codec: codecs.plain, offset: at, bytes: plain.length };
-    copyToShared(output, filled, scratch.subarray(0, packedBytes));
-    const offset = filled;
-    filled += packedBytes;
-    return { codec: codecs.zstd, offset, bytes: packedBytes };
+    const isSmaller = packedBytes < plain.length;
+    const codec = isSmaller ? codecs.zstd : codecs.plain;
+    const put = (bytes: Uint8Array, codec: number): Packed => {
+      copyToShared(output, filled, bytes);
+      const offset = filled;
+      filled += bytes.length;
+      return { codec, offset, bytes: bytes.length };
+    };
+    const stored = isSmaller ? scratch.subarray(0, packedBytes) : plain;
+    if (seal) {
+      const chunk = { digest: Buffer.from(seal.names[i]!), codec, stored, plainBytes: plain.length };
+      return put(sealRecord(seal.key, chunk).stored, codecs.sealed);
+    }
+    return isSmaller ? put(stored, codec) : { codec, offset: at, bytes: plain.length };
   });
 }
 
@@ -83,17 +103,19 @@ export function unpackChunks({
   input,
   output,
   chunks,
+  key,
 }: {
   readonly input: SharedArrayBuffer;
   readonly output: SharedArrayBuffer;
   readonly chunks: readonly Stored[];
+  readonly key?: Uint8Array;
 }): ChunkFault | undefined {
   for (const [index, chunk] of chunks.entries()) {
     const { offset, bytes, plainOffset, plainBytes } = chunk;
     const plain = Buffer.from(output, plainOffset, plainBytes);
     const stored =
       chunk.codec === codecs.plain ? plain.subarray(0, bytes) : Buffer.from(input, offset, bytes);
-    const what = unpackChunk(stored, chunk, plain);
+    const what = unpackChunk(stored, chunk, plain, key);
     if (what) return { index, what };
   }
   return undefined;

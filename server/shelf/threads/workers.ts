@@ -1,6 +1,6 @@
 import { availableParallelism } from 'node:os';
 import { Piscina } from 'piscina';
-import type { Block, ChunkFault, Packed, Stored } from './chunk-worker.ts';
+import type { Block, ChunkFault, Packed, Sealing, Stored } from './chunk-worker.ts';
 import type { PackFindings } from '../packs/pack-check.ts';
 import type { Record } from '../packs/pack-format.ts';
 import { builtWorker } from '../built-worker.ts';
@@ -47,16 +47,23 @@ export class ShelfWorkers {
     ]);
   }
 
-  packChunks(block: Block, wanted: readonly number[], output: SharedArrayBuffer): Promise<Packed[]> {
-    return this.pool.run({ ...block, wanted, output }, { name: 'packChunks' }) as Promise<Packed[]>;
+  /** @param seal of a shelf that is sealed */
+  packChunks(
+    block: Block,
+    wanted: readonly number[],
+    output: SharedArrayBuffer,
+    seal?: Sealing,
+  ): Promise<Packed[]> {
+    return this.pool.run({ ...block, wanted, output, seal }, { name: 'packChunks' }) as Promise<Packed[]>;
   }
 
   unpackChunks(
     input: SharedArrayBuffer,
     output: SharedArrayBuffer,
     chunks: readonly Stored[],
+    key?: Uint8Array,
   ): Promise<ChunkFault | undefined> {
-    return this.pool.run({ input, output, chunks }, { name: 'unpackChunks' }) as Promise<
+    return this.pool.run({ input, output, chunks, key }, { name: 'unpackChunks' }) as Promise<
       ChunkFault | undefined
     >;
   }
@@ -65,20 +72,22 @@ export class ShelfWorkers {
    * Digests of each piece of a block, in order; the last one may be shorter.
    * @returns in lower-case hexadecimal
    */
-  digestPieces(block: Block, pieceBytes: number, by: 'sha256' | 'md5'): Promise<string[]> {
-    return this.pool.run({ ...block, pieceBytes, by }, { name: 'digestPieces' }) as Promise<string[]>;
+  digestPieces({ memory, bytes }: Block, pieceBytes: number, by: 'sha256' | 'md5'): Promise<string[]> {
+    return this.pool.run({ memory, bytes, pieceBytes, by }, { name: 'digestPieces' }) as Promise<string[]>;
   }
 
   /**
    * Reads a pack back from the disk.
    * @param chunks where the catalogue has them; left out for all that the pack itself lists
+   * @param key of a shelf that is sealed
    * @throws Error when the file cannot be opened
    */
   async checkPack(
     path: string,
     chunks?: readonly Record[],
+    key?: Uint8Array,
   ): Promise<PackFindings & { readonly records: readonly Record[] }> {
-    const found = (await this.pool.run({ path, chunks }, { name: 'checkPack' })) as Awaited<
+    const found = (await this.pool.run({ path, chunks, key }, { name: 'checkPack' })) as Awaited<
       ReturnType<ShelfWorkers['checkPack']>
     >;
     // What crosses from one thread to another comes as plain arrays of bytes.

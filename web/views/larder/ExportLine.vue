@@ -1,11 +1,14 @@
 <script setup lang="ts">
-import { ElButton, ElInputNumber, ElOption, ElSelect } from 'element-plus';
+import { ElButton, ElInput, ElInputNumber, ElOption, ElSelect } from 'element-plus';
 import { Download, FolderOutput } from 'lucide-vue-next';
-import { computed } from 'vue';
+import { computed, ref, shallowRef } from 'vue';
 import { useLocalStorage } from '@vueuse/core';
 import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
+import type { ExportPlace } from '@keen-larder/contract/larder/exports.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import type { ExportForm, ExportPacking } from '@keen-larder/core/larder/export-plan.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import { api, downloads } from '../../api/client.ts';
 import { announceError } from '../../state/notices.ts';
 import { useRuns } from '../../state/runs.ts';
@@ -28,15 +31,42 @@ const packings: Readonly<Record<ExportPacking, string>> = {
   gzip: 'packed by gzip',
   zstd: 'packed by zstd',
 };
+/** As age files, which any computer opens that has the passphrase, or the identity of the recipient. */
+const seals = {
+  none: 'not sealed',
+  passphrase: 'sealed, passphrase…',
+  recipient: 'sealed, recipient…',
+};
+const seal = ref<keyof typeof seals>('none');
+/** Asked for when the line is shown: drives come and go. */
+const places = shallowRef<readonly ExportPlace[]>([]);
+const place = ref('');
+const loadPlaces = () =>
+  api.exports().then(
+    (found) => {
+      ({ places: places.value } = found);
+      if (!places.value.some(({ path }) => path === place.value)) place.value = places.value[0]?.path ?? '';
+      // Then there is no choice.
+    },
+    () => undefined,
+  );
+void loadPlaces();
+const secret = ref('');
 const some = computed(() => props.picked.length > 0 && props.picked.length < props.set.images.length);
 const request = computed((): ExportRequest => ({
   form: form.value,
   packing: packing.value,
   ...(form.value === 'sparse' && splitMebibytes.value > 0 && { splitMebibytes: splitMebibytes.value }),
   ...(some.value && { picked: [...props.picked] }),
+  ...(place.value && { place: place.value }),
+  ...(seal.value === 'passphrase' && { passphrase: secret.value }),
+  ...(seal.value === 'recipient' && { recipients: secret.value.trim().split(/[\s,]+/) }),
 }));
 const toFolder = () =>
-  api.exportToFolder(props.set.id, request.value).then((run) => void runs.take(run), announceError);
+  api.exportToFolder(props.set.id, request.value).then((run) => {
+    secret.value = '';
+    return void runs.take(run);
+  }, announceError);
 </script>
 
 <template>
@@ -60,11 +90,38 @@ const toFolder = () =>
       />
       {{ splitMebibytes ? 'MiB' : 'MiB (0: any)' }}
     </label>
+    <ElSelect v-model="seal" aria-label="Seal of the export" class="seal" @change="secret = ''">
+      <ElOption v-for="(name, each) in seals" :key="each" :value="each" :label="name" />
+    </ElSelect>
+    <ElInput
+      v-if="seal !== 'none'"
+      v-model="secret"
+      :type="seal === 'passphrase' ? 'password' : 'text'"
+      :show-password="seal === 'passphrase'"
+      autocomplete="new-password"
+      :placeholder="seal === 'passphrase' ? `at least ${leastPassphrase} letters` : 'age1…'"
+      :aria-label="seal === 'passphrase' ? 'Passphrase of the export' : 'Public key of the recipient'"
+      class="secret"
+    />
+    <ElSelect
+      v-if="places.length > 1"
+      v-model="place"
+      aria-label="Place of the export"
+      class="place"
+      @visible-change="(shown: boolean) => shown && loadPlaces()"
+    >
+      <ElOption
+        v-for="each in places"
+        :key="each.path"
+        :value="each.path"
+        :label="`${each.name}, ${sizeText(each.freeBytes)} free`"
+      />
+    </ElSelect>
     <span class="ways">
-      <ElButton @click="toFolder"
+      <ElButton :disabled="seal !== 'none' && !secret" @click="toFolder"
         ><FolderOutput :size="15" aria-hidden="true" />&nbsp;Export to a folder</ElButton
       >
-      <a class="el-button" :href="downloads.set(set.id, request)" download
+      <a v-if="seal === 'none'" class="el-button" :href="downloads.set(set.id, request)" download
         ><Download :size="15" aria-hidden="true" />&nbsp;Download</a
       >
     </span>
@@ -85,6 +142,18 @@ const toFolder = () =>
 
 .packing {
   width: 150px;
+}
+
+.seal {
+  width: 170px;
+}
+
+.place {
+  width: 240px;
+}
+
+.secret {
+  width: 220px;
 }
 
 .split {

@@ -87,6 +87,8 @@ const emptyBin = (atOnce: boolean) =>
       <RouterLink to="/larder/find">Find</RouterLink>
       <RouterLink to="/larder/order">Order</RouterLink>
       <RouterLink to="/larder/off-site">Off-site</RouterLink>
+      <RouterLink to="/larder/exports">Exports</RouterLink>
+      <RouterLink to="/larder/seal">Seal</RouterLink>
       <RouterLink to="/larder/copies">Copies of apps and records</RouterLink>
     </span>
   </header>

@@ -1,11 +1,13 @@
 import { DamagedImage, MoreThanAsked } from '../../../failures.ts';
-import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { KeptImage } from '../../../larder/larder.ts';
 import type { Digest, PartitionAccess } from '../../../links/phone-link.ts';
 import type { ImageWriter } from '../../../shelf/image-writer.ts';
 import type { Shelf } from '../../../shelf/shelf.ts';
 import type { Run } from '../../engine/live-run.ts';
 import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import { inBatches } from '../../../async/in-batches.ts';
 import { readAhead } from '../../../async/read-ahead.ts';
 import { SetAside, type Aside } from '../../../disk/set-aside.ts';
 import { piecesOf, segmentsOf, type Segment } from '../../phone/pieces.ts';
@@ -32,6 +34,8 @@ export interface ByPieces {
 const aheadBytes = 4 << 20;
 const piecesAhead = 256;
 const segmentsAhead = 2048;
+/** What is asked for at once, where so much of what differs is known. */
+const batchBytes = 32 << 20;
 
 /** A segment, with its bytes where they were read ahead. */
 interface Fetched extends Segment {
@@ -57,7 +61,7 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
     for await (const { piece, isSame, read } of readAhead<Fetched>(fetched, segmentsAhead)) {
       // The phone gave less than it was asked for.
       if (writer.missing[0]?.offset !== piece.offset) break;
-      if (read) await writer.take(read.take(), onStored);
+      if (read) await writer.take(read.take(), onStored, true);
       else if (piece.bytes > coarseBytes && !isSame) return false;
       else if (!isSame || !(await takeKept(pieces, piece.bytes)))
         await writer.take(access.read(name, [piece], signal), onStored);
@@ -71,7 +75,8 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
 }
 
 /**
- * Reads what differs; what there is no room for is left to whoever takes it, as is the rest of it all where most differs.
+ * Reads what differs, what is known of it at a time by one command; what there is no room for is left to whoever takes it, as is the
+ * rest of it all where most differs.
  * @throws MoreThanAsked
  */
 async function* readDiffering(
@@ -83,21 +88,71 @@ async function* readDiffering(
 ): AsyncGenerator<Fetched> {
   const memory = Buffer.allocUnsafe(aheadBytes);
   let hasRoom = true;
-  for await (const segment of segments) {
-    if (segment.isSame || segment.piece.bytes > coarseBytes || !hasRoom) {
-      yield segment;
-      continue;
-    }
-    for (const piece of piecesOf(segment.piece, aheadBytes)) {
-      let filled = 0;
-      for await (const part of hasRoom ? access.read(name, [piece], signal) : []) {
-        if (filled + part.length > piece.bytes) throw new MoreThanAsked(piece.bytes);
-        memory.set(part, filled);
-        filled += part.length;
+  const isWanted = ({ isSame, piece }: Segment) => hasRoom && !isSame && piece.bytes <= coarseBytes;
+  const wantedIn = (batch: readonly Segment[]) =>
+    batch.filter(isWanted).flatMap(({ piece }) => [...piecesOf(piece, aheadBytes)]);
+  for await (const batch of inBatches(segments, (each) => rangesBytes(wantedIn(each)) >= batchBytes)) {
+    const wanted = wantedIn(batch);
+    const stream = new Exactly(
+      wanted.length > 0 ? access.read(name, wanted, signal) : onePiece(memory.subarray(0, 0)),
+    );
+    try {
+      for (const segment of batch) {
+        if (segment.isSame || segment.piece.bytes > coarseBytes || wanted.length === 0) {
+          yield segment;
+          continue;
+        }
+        for (const piece of piecesOf(segment.piece, aheadBytes)) {
+          const filled = await stream.fill(memory, piece.bytes);
+          const read: Aside | undefined = hasRoom ? await aside.put(memory.subarray(0, filled)) : undefined;
+          hasRoom &&= read !== undefined;
+          yield { piece, isSame: false, read };
+        }
       }
-      const read = hasRoom ? await aside.put(memory.subarray(0, filled)) : undefined;
-      hasRoom &&= read !== undefined;
-      yield { piece, isSame: false, read };
+      await stream.requireEnd(rangesBytes(wanted));
+    } finally {
+      await stream.close();
+    }
+  }
+}
+
+/** A stream that is read in pieces of one's own. */
+class Exactly {
+  private readonly iterator: AsyncIterator<Uint8Array>;
+  private rest: Uint8Array = new Uint8Array();
+
+  constructor(stream: AsyncIterable<Uint8Array>) {
+    this.iterator = stream[Symbol.asyncIterator]();
+  }
+
+  /** @returns how many bytes were read: fewer at the end of the stream */
+  async fill(memory: Buffer, bytes: number): Promise<number> {
+    let filled = 0;
+    while (filled < bytes) {
+      if (this.rest.length === 0 && !(await this.more())) break;
+      const part = this.rest.subarray(0, bytes - filled);
+      memory.set(part, filled);
+      filled += part.length;
+      this.rest = this.rest.subarray(part.length);
+    }
+    return filled;
+  }
+
+  /** @throws MoreThanAsked */
+  async requireEnd(asked: number): Promise<void> {
+    if (this.rest.length > 0 || (await this.more())) throw new MoreThanAsked(asked);
+  }
+
+  async close(): Promise<void> {
+    await this.iterator.return?.();
+  }
+
+  private async more(): Promise<boolean> {
+    for (;;) {
+      const next = await this.iterator.next();
+      if (next.done) return false;
+      this.rest = next.value;
+      if (this.rest.length > 0) return true;
     }
   }
 }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
-import { CloudUpload, KeyRound } from 'lucide-vue-next';
+import { CloudUpload } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
@@ -10,6 +10,7 @@ import { exactTime } from '../../../parts/time.ts';
 import { useLarder } from '../../../state/larder.ts';
 import { useOffsite } from '../../../state/larder/offsite.ts';
 import { announceError } from '../../../state/notices.ts';
+import RecoveryKey from '../sealing/RecoveryKey.vue';
 import OffsiteForm from './OffsiteForm.vue';
 import OffsiteLimits from './OffsiteLimits.vue';
 
@@ -71,17 +72,12 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
     <RouterLink to="/larder" class="back">Larder</RouterLink>
     <h1>Off-site</h1>
     <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <section v-if="recoveryKey" class="key" aria-label="Recovery key">
-      <h2><KeyRound :size="16" aria-hidden="true" />&nbsp;Write this down now</h2>
-      <p>
-        With this key the copy opens when the passphrase is forgotten. It is shown once, and kept nowhere.
-        Without passphrase and key nobody can open the copy, and no one can help.
-      </p>
-      <p>
-        <code>{{ recoveryKey }}</code>
-      </p>
-      <ElButton @click="recoveryKey = undefined">It is on paper</ElButton>
-    </section>
+    <RecoveryKey
+      v-if="recoveryKey"
+      :recovery-key="recoveryKey"
+      what="the copy"
+      @written="recoveryKey = undefined"
+    />
     <template v-if="view?.state === 'off'">
       <p>
         A copy of everything that is kept, in a bucket of any S3-compatible service. It is sealed before it
@@ -166,23 +162,10 @@ p {
   max-width: 74ch;
 }
 
-.stands,
-.key {
+.stands {
   display: grid;
   gap: 10px;
   justify-items: start;
-}
-
-.key {
-  padding: 12px 16px;
-  border: 1px solid var(--quince);
-  border-radius: 3px;
-  background: var(--quince-tint);
-}
-
-.key code {
-  font-size: 18px;
-  letter-spacing: 0.04em;
 }
 
 .missing strong {

@@ -1,9 +1,9 @@
 import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { ChunkStatements, PackRow } from '../database/chunks.ts';
-import { notAsWritten } from '../failures.ts';
-import type { Record } from './packs/pack-format.ts';
-import type { ShelfWorkers } from './threads/workers.ts';
+import type { ChunkStatements, PackRow } from '../../database/chunks.ts';
+import { notAsWritten } from '../../failures.ts';
+import type { Record } from './pack-format.ts';
+import type { PackFindings } from './pack-check.ts';
 
 const day = 24 * 60 * 60 * 1000;
 /** A pack that was read back whole so long ago is read again before anything relies on it. */
@@ -22,7 +22,7 @@ export class PackHealth {
   constructor(
     private readonly folder: string,
     private readonly catalogue: { readonly chunks: ChunkStatements; readonly now: () => number },
-    private readonly workers: ShelfWorkers,
+    private readonly packs: { checkPack(path: string, chunks: readonly Record[]): Promise<PackFindings> },
     private readonly requireThere: () => Promise<void>,
   ) {}
 
@@ -79,7 +79,7 @@ export class PackHealth {
 
   /** @throws ShelfFailure when a pack that was written is not on the disk as it was written */
   async readBack(path: string, records: readonly Record[]): Promise<void> {
-    const { frame, damaged } = await this.workers.checkPack(path, records);
+    const { frame, damaged } = await this.packs.checkPack(path, records);
     if (!frame && damaged.length === 0) return;
     throw notAsWritten(`the shelf (${frame ?? `a chunk ${damaged[0]!.what}`})`);
   }
@@ -103,10 +103,7 @@ export class PackHealth {
   private async check({ id, name }: PackRow): Promise<void> {
     const { chunks, now } = this.catalogue;
     try {
-      const { modifiedAt, damaged } = await this.workers.checkPack(
-        join(this.folder, name),
-        chunks.inPack(id),
-      );
+      const { modifiedAt, damaged } = await this.packs.checkPack(join(this.folder, name), chunks.inPack(id));
       chunks.packChecked({ id, at: now(), modifiedAt }, damaged);
     } catch (error) {
       await this.requireThere();

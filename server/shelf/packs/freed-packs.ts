@@ -1,7 +1,7 @@
 import { readdir, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { ChunkStatements, PackRow } from '../database/chunks.ts';
-import { makeFolder, syncFolder } from '../disk/durable.ts';
+import type { ChunkStatements, PackRow } from '../../database/chunks.ts';
+import { makeFolder, syncFolder } from '../../disk/durable.ts';
 
 const folderName = 'freed';
 
