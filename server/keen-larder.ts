@@ -2,7 +2,6 @@ import { createHash } from 'node:crypto';
 import { isLive } from '@keen-larder/contract/runs.ts';
 import { useHashesOf } from '@keen-larder/core/bytes/hashing.ts';
 import { join } from 'node:path';
-import type { Logger } from 'pino';
 import { Bench } from './bench/bench.ts';
 import { Forecaster } from './bench/forecaster.ts';
 import { Surveys } from './bench/surveys.ts';
@@ -47,14 +46,13 @@ import { LarderTime } from './larder/larder-time.ts';
 import { GoingOn } from './offsite/going-on.ts';
 import { keptThings } from './offsite/kept-things.ts';
 import { Offsite } from './offsite/offsite.ts';
-import { adbKeyOf, type AdbKey } from './links/adb/key.ts';
-import type { UsbBus } from './links/usb/usb-bus.ts';
+import { adbKeyOf } from './links/adb/key.ts';
 import { openHome } from './disk/home.ts';
 import { Reserve } from './disk/reserve.ts';
 import { plainWords } from './failures.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/engine/run-context.ts';
-import { usualRetryPolicy, type RetryPolicy } from './runs/phone/phone-at-work.ts';
+import { usualRetryPolicy } from './runs/phone/phone-at-work.ts';
 import { restoringPlans } from './runs/restoring/writing-journal.ts';
 import { RunLedger } from './runs/engine/run-ledger.ts';
 import { RunEngine } from './runs/engine/run-engine.ts';
@@ -67,47 +65,15 @@ import { kindsOfRun } from './runs/kinds-of-run.ts';
 import { Shelf, type ShelfFinding } from './shelf/shelf.ts';
 import { openedSeal } from './shelf/shelf-seal.ts';
 import { Resealing } from './larder/sealing/resealing.ts';
+import type { Options } from './options.ts';
 import { reconciled } from './larder/reconciled.ts';
 import { Exports } from './larder/exports/exports.ts';
-import { exportStatements } from './database/exports.ts';
+import { exportStatements } from './database/exports/exports.ts';
 import { ShelfWorkers } from './shelf/threads/workers.ts';
 
 useHashesOf((name) => createHash(name));
 
-export interface Options {
-  /** Folder of the catalogue, the shelf, logs and exports. */
-  readonly home: string;
-  /** `host:port` of adb daemons to follow. */
-  readonly addresses: readonly string[];
-  /** Of the local adb server to follow as well; left out for none. */
-  readonly adbServerPort?: number;
-  /** The USB bus, or why there is none; left out where USB is not looked at. */
-  readonly usbBus?: UsbBus | string;
-  readonly log: Logger;
-  readonly pollMs?: number;
-  readonly overdueMs?: number;
-  readonly startLimitMs?: number;
-  readonly retryPolicy?: Partial<RetryPolicy>;
-  /** A file in the watched folder that did not change for so long has been copied entirely. */
-  readonly settledMs?: number;
-  readonly nicknames?: Readonly<Record<string, string>>;
-  /** Phones are surveyed as soon as they are there in a mode and build that is new. */
-  readonly surveysNew?: boolean;
-  /** What crosses cables may be packed where that is faster, which is found out; left out for yes. */
-  readonly packsOnCables?: boolean;
-  /** By which phones know this computer; left out for the one in the home folder, which is made where there is none. */
-  readonly adbKey?: AdbKey;
-  /** Shared with others in this process, who close them; left out for threads of its own. */
-  readonly workers?: ShelfWorkers;
-  /** Folders that exports may go to, besides the home folder and drives. */
-  readonly exportFolders?: readonly string[];
-  /** Of a sealed shelf, which is unlocked at once; the passphrase or the recovery key. */
-  readonly sealSecret?: string;
-  /** What is stored is read again within so many days. */
-  readonly scrubDays?: number;
-  /** Milliseconds since 1970; the demo sets it back while it makes its history. */
-  readonly now?: () => number;
-}
+export type { Options };
 
 const minute = 60_000;
 const hour = 60 * minute;

@@ -1,5 +1,5 @@
 import { FormatError } from '../bytes/format-error.ts';
-import { gunzip } from '../bytes/inflate.ts';
+import { gunzip } from '../bytes/inflate/inflate.ts';
 import type { ByteSource } from '../bytes/source.ts';
 import { readUtf8 } from '../bytes/text.ts';
 import { readBootImage } from '../formats/boot-image/boot-image.ts';

@@ -2,6 +2,14 @@ import type { ImageRow, SetStatements } from '../database/sets.ts';
 import { isDiskFull } from '../failures.ts';
 import type { KnownPieces } from '../shelf/piece-digests.ts';
 
+/** An image, and what its set is called. */
+export interface KeptImage {
+  readonly label: string;
+  readonly image: ImageRow;
+  /** Digests of its coarse pieces, as far as they are known. */
+  readonly pieces?: KnownPieces | undefined;
+}
+
 /** Digests of coarse pieces of kept images, as far as they came to be known; they go with the last image that has them. */
 export class KeptPieces {
   constructor(private readonly sets: Pick<SetStatements, 'pieces' | 'savePieces'>) {}

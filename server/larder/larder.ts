@@ -18,18 +18,9 @@ import { rebuild } from './rebuild.ts';
 import { binOf, manifestOfRows, needsHealed, rowsOf } from './set-rows.ts';
 import { imageView, SetList, shelfViewOf, viewOf } from './set-views.ts';
 import { Problem } from '../failures.ts';
-import type { KnownPieces } from '../shelf/piece-digests.ts';
-import { KeptPieces } from './kept-pieces.ts';
+import { KeptPieces, type KeptImage } from './kept-pieces.ts';
 
 export type NewSet = Omit<Manifest, 'format' | 'version'>;
-
-/** An image, and what its set is called. */
-export interface KeptImage {
-  readonly label: string;
-  readonly image: ImageRow;
-  /** Digests of its coarse pieces, as far as they are known. */
-  readonly pieces?: KnownPieces | undefined;
-}
 
 /** What a larder is made of. */
 export interface LarderParts {

@@ -1,6 +1,6 @@
 import { crc32 } from '../../bytes/crc32.ts';
 import { FormatError } from '../../bytes/format-error.ts';
-import { inflateRaw } from '../../bytes/inflate.ts';
+import { inflateRaw } from '../../bytes/inflate/inflate.ts';
 import { layout, u16, u32 } from '../../bytes/layout.ts';
 import { cached, readWithin, slice, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';

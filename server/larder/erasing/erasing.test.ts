@@ -15,7 +15,7 @@ import { openBytes } from '../../sealing/sealed-object.ts';
 import { openSeal, parseSeal } from '../../sealing/seal-key.ts';
 import { ShelfWorkers } from '../../shelf/threads/workers.ts';
 import { Snapshots } from '../snapshots.ts';
-import { exportStatements } from '../../database/exports.ts';
+import { exportStatements } from '../../database/exports/exports.ts';
 import { Exports } from '../exports/exports.ts';
 import { Erasing } from './erasing.ts';
 

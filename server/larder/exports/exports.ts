@@ -3,7 +3,7 @@ import { mkdir, rm, rmdir, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ExportsView, ExportView } from '@keen-larder/contract/larder/exports.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
-import type { ExportFileRow, ExportRow, ExportStatements } from '../../database/exports.ts';
+import type { ExportFileRow, ExportRow, ExportStatements } from '../../database/exports/exports.ts';
 import { Problem } from '../../failures.ts';
 import { drivesIn, exportPlaces } from './export-places.ts';
 

@@ -14,7 +14,7 @@ import { joinPieces, type KnownPieces } from '../../shelf/piece-digests.ts';
 import type { Run } from '../engine/live-run.ts';
 import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
-import type { KeptImage } from '../../larder/larder.ts';
+import type { KeptImage } from '../../larder/kept-pieces.ts';
 import { takeByPieces } from './again/by-pieces.ts';
 import { proveImage } from './image-proof.ts';
 import { FlashFailure, MoreThanAsked, RunFailure } from '../../failures.ts';

@@ -8,7 +8,7 @@ import { faultSeeds, isLong } from '../../../../testing/effort.ts';
 import { LarderBench, type OpenLarder } from '../../../../testing/larder.ts';
 import { numbersOf } from '../../../../testing/numbers.ts';
 import { FlashFailure, LinkFailure } from '../../../failures.ts';
-import type { KeptImage } from '../../../larder/larder.ts';
+import type { KeptImage } from '../../../larder/kept-pieces.ts';
 import type { Digest, PartitionAccess, PhoneLink } from '../../../links/phone-link.ts';
 import { wholeOf } from '../../../shelf/image-writer.ts';
 import { readImage } from '../../../shelf/image-reader.ts';

@@ -1,7 +1,7 @@
 import { DamagedImage, MoreThanAsked } from '../../../failures.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import type { KeptImage } from '../../../larder/larder.ts';
+import type { KeptImage } from '../../../larder/kept-pieces.ts';
 import type { Digest, PartitionAccess } from '../../../links/phone-link.ts';
 import type { ImageWriter } from '../../../shelf/image-writer.ts';
 import type { Shelf } from '../../../shelf/shelf.ts';

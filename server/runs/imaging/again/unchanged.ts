@@ -1,6 +1,7 @@
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { mayBeUnchanged } from '@keen-larder/core/runsheet/run-sheets.ts';
-import type { KeptImage, Larder } from '../../../larder/larder.ts';
+import type { KeptImage } from '../../../larder/kept-pieces.ts';
+import type { Larder } from '../../../larder/larder.ts';
 import { wholeOf } from '../../../shelf/image-writer.ts';
 import { digestsOf } from '../../../shelf/manifest.ts';
 import type { Run } from '../../engine/live-run.ts';

@@ -1,4 +1,4 @@
-import type { Database } from './open.ts';
+import type { Database } from '../open.ts';
 
 /** An export that was written into a folder. */
 export interface ExportRow {

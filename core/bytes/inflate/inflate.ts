@@ -1,5 +1,5 @@
 import { unpack } from '#deflate';
-import { FormatError } from './format-error.ts';
+import { FormatError } from '../format-error.ts';
 
 const mostUnpacked = 256 << 20;
 

@@ -1,5 +1,5 @@
 import type { Unpack } from './unpack.ts';
-import { joinBytes } from './join.ts';
+import { joinBytes } from '../join.ts';
 
 /** As browsers do it: through the web's streams. */
 export const unpack: Unpack = async (format, bytes, most) => {
