@@ -69,6 +69,13 @@ export interface SetChanges {
   readonly removed: readonly string[];
 }
 
+/** What came of changing several sets. */
+export interface SomeSetsChanged {
+  readonly changed: readonly string[];
+  /** Those that stay as they are, and why. */
+  readonly refused: readonly { readonly label: string; readonly why: string }[];
+}
+
 export interface SetDetail extends SetView {
   readonly images: readonly ImageView[];
   /** Identity images that nothing read from its phone has the bytes of, and whose they are as far as that is known. */

@@ -85,6 +85,8 @@ async function bundle(entryPoints) {
       js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);",
     },
     sourcemap: 'linked',
+    // The sources lie beside them, and Node keeps every map in memory.
+    sourcesContent: false,
     logLevel: 'warning',
     alias: Object.fromEntries(
       ['core', 'contract', 'server'].map((name) => [`@keen-larder/${name}`, `./${name}`]),

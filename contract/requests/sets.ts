@@ -3,11 +3,13 @@ import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
   ArrayMinSize,
+  ArrayUnique,
   IsBoolean,
   IsIn,
   IsInt,
   IsOptional,
   IsString,
+  IsUUID,
   Length,
   Matches,
   Max,
@@ -50,6 +52,25 @@ export class SetChange {
   binned?: boolean;
 
   /** Nothing lets go of what is pinned. */
+  @IsOptional()
+  @IsBoolean()
+  pinned?: boolean;
+}
+
+/** Sets that were picked together. */
+export class SomeSets {
+  @IsUUID(undefined, { each: true })
+  @ArrayMinSize(1)
+  @ArrayMaxSize(10_000)
+  @ArrayUnique()
+  ids!: string[];
+}
+
+export class SomeSetsChange extends SomeSets {
+  @IsOptional()
+  @IsBoolean()
+  binned?: boolean;
+
   @IsOptional()
   @IsBoolean()
   pinned?: boolean;

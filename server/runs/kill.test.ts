@@ -104,7 +104,7 @@ it(`leaves earlier sets verifying and no partial set, and resumes, killed at ${k
   const app = await openOn(home, undefined);
   try {
     for (const { id } of app.larder.list()) {
-      expect(await app.engine.ended(startVerifying(app, id).id)).toMatchObject({ state: 'done' });
+      expect(await app.engine.ended(startVerifying(app, [id]).id)).toMatchObject({ state: 'done' });
     }
   } finally {
     await app.close();
@@ -172,7 +172,7 @@ it('makes the catalogue anew from the shelf when it is lost', async () => {
   try {
     const kept = app.larder.list().find(({ label }) => label === 'kept');
     expect(kept).toMatchObject({ imageCount: 2, model: 'Knot 3', condition: { kind: 'rooted' } });
-    expect(await app.engine.ended(startVerifying(app, kept!.id).id)).toMatchObject({ state: 'done' });
+    expect(await app.engine.ended(startVerifying(app, [kept!.id]).id)).toMatchObject({ state: 'done' });
   } finally {
     await app.close();
   }

@@ -334,13 +334,14 @@ export class Shelf {
     if (doubt) this.doubts.add(doubt);
     const findings: ShelfFinding[] = doubt ? [{ level: 'warning', text: doubt }] : [];
     const known = new Set(this.packNames.values());
+    // What is lost by then is taken from packs that the catalogue does not know.
+    await this.health.lookOver();
     for (const name of names) {
       if (name.endsWith(partialSuffix)) {
         await rm(join(this.packFolder, name), { force: true });
         findings.push({ level: 'info', text: `Removed ${name}, which a broken-off run left unsealed.` });
       } else if (name.endsWith('.pack') && !known.has(name)) findings.push(await this.enter(name));
     }
-    await this.health.lookOver();
     return findings;
   }
 

@@ -63,10 +63,12 @@ import type {
   ExportRequest,
   InsideRequest,
   SetChange,
+  SomeSets,
+  SomeSetsChange,
 } from '@keen-larder/contract/requests/sets.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
-import type { SetChanges, SetDetail, ShelfView } from '@keen-larder/contract/sets.ts';
+import type { SetChanges, SetDetail, ShelfView, SomeSetsChanged } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
@@ -175,6 +177,8 @@ export const api = {
   emptyBin: (request: EmptyBin) =>
     ask<{ removed: number; freedBytes: number }>('/bin/empty', 'POST', request),
   rebuild: () => ask<RunView>('/rebuilding', 'POST', {}),
+  verifySome: (request: SomeSets) => ask<RunView>('/sets/verifying', 'POST', request),
+  changeSome: (request: SomeSetsChange) => ask<SomeSetsChanged>('/sets/changing', 'POST', request),
   verify: (id: string) => ask<RunView>(`/sets/${at(id)}/verifying`, 'POST', {}),
   exportToFolder: (id: string, request: ExportRequest) =>
     ask<RunView>(`/sets/${at(id)}/exporting`, 'POST', request),

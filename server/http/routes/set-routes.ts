@@ -1,12 +1,20 @@
 import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
 import { Router } from 'express';
-import { ChangesRequest, EmptyBin, ExportRequest, SetChange } from '@keen-larder/contract/requests/sets.ts';
+import {
+  ChangesRequest,
+  EmptyBin,
+  ExportRequest,
+  SetChange,
+  SomeSets,
+  SomeSetsChange,
+} from '@keen-larder/contract/requests/sets.ts';
 import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
 import { DueChange, KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
+import { changeSome } from '../../larder/upkeep/some-sets.ts';
 import { plainFileName } from '../../larder/set-sums.ts';
 import { exportTar } from '../../larder/export.ts';
 import { exportOptions, startExporting, startVerifyingExport } from '../../runs/files/exporting.ts';
@@ -35,6 +43,15 @@ export function setRoutes(app: KeenLarder): Router {
 
   routes.get('/sets/changes', (request, response) => {
     response.json(larder.changesSince(valid(ChangesRequest, request.query).since));
+  });
+
+  routes.post('/sets/verifying', (request, response) => {
+    response.status(202).json(startVerifying(app, valid(SomeSets, request.body).ids));
+  });
+
+  routes.post('/sets/changing', async (request, response) => {
+    const { ids, ...change } = valid(SomeSetsChange, request.body);
+    response.json(await changeSome(larder, ids, change));
   });
 
   routes.get('/sets/:id', (request, response) => void response.json(larder.detail(request.params.id)));
@@ -77,7 +94,7 @@ export function setRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/sets/:id/verifying', (request, response) => {
-    response.status(202).json(startVerifying(app, request.params.id));
+    response.status(202).json(startVerifying(app, [request.params.id]));
   });
 
   routes.post('/sets/:id/exporting', async (request, response) => {

@@ -278,3 +278,19 @@ it('is recovered by a program that goes by the description of the format alone',
   expect(readFileSync(join(out, 'before', 'efs')).equals(kept.efs)).toBe(true);
   expect(readFileSync(join(out, 'after', 'boot')).equals(kept.boot)).toBe(true);
 });
+
+it('is noticed by a catalogue that was put back from before, which loses nothing', async () => {
+  const started = await start();
+  const bytes = image('one', 'one');
+  const id = await bench.keep(started, 'one', { efs: bytes });
+  const older = join(bench.folder.path, 'older.sqlite');
+  await started.database.backup(older);
+  await sealed(started);
+  const again = await start(older);
+  await again.resealing.unlock(passphrase);
+  expect([...again.shelf.doubts].join(' ')).toMatch(/older|another|put back|copy/i);
+  await expect(again.larder.bin.empty(0)).rejects.toThrow(/Nothing is deleted/);
+  await again.larder.rebuild();
+  expect([...again.shelf.doubts]).toEqual([]);
+  await expectWhole(again, new Map([[id, bytes]]));
+});

@@ -56,6 +56,8 @@ export class Resealing {
     const { shelf, identity, sealCost } = this.parts;
     await this.requireThere();
     if (shelf.seal.state !== 'none') throw new Problem(409, 'The larder is sealed already.');
+    if (shelf.doubts.size > 0)
+      throw new Problem(409, `It is not sealed: ${[...shelf.doubts].join(' ')} Rebuild the catalogue first.`);
     requireLong(passphrase);
     identity.saveAlike(false);
     const key = await shelf.seal.make(passphrase, sealCost);
@@ -127,6 +129,8 @@ export class Resealing {
       this.ending.signal.throwIfAborted();
       return alone(work);
     };
+    // An older catalogue would look for packs that are gone.
+    await step(() => shelf.advance());
     for (let count = 1; (await step(() => shelf.resealNext())) !== undefined; count++) {
       // Changed one's mind: it begins anew, in the other direction.
       if (shelf.seal.isWanted !== isWanted) return this.run();

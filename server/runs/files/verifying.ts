@@ -7,48 +7,64 @@ import { verifyImage } from '../../shelf/verify-image.ts';
 import { DamagedImage, RunFailure } from '../../failures.ts';
 import type { Run } from '../engine/live-run.ts';
 
-/** Reads every image of a set back from the shelf and compares its digests. */
-export function startVerifying({ larder, engine }: RunContext, setId: string): RunView {
-  const set = larder.detail(setId);
+/** Reads every image of some sets back from the shelf and compares its digests. @throws Problem 404 */
+export function startVerifying({ larder, engine }: RunContext, setIds: readonly string[]): RunView {
+  const sets = setIds.map((id) => larder.detail(id));
+  const isOne = sets.length === 1;
+  const [first] = sets;
+  const images = sets.flatMap(({ id, label, images }) =>
+    images.map(({ partition, bytes }) => ({ id, label, partition, bytes })),
+  );
   return engine.start(
     {
       kind: 'verifying',
-      title: `Verify ${set.label}`,
-      setId,
-      steps: set.images.map(({ partition, bytes }) => ({ text: `Verify ${partition}`, partition, bytes })),
+      title: isOne ? `Verify ${first!.label}` : `Verify ${sets.length} sets`,
+      ...(isOne ? { setId: first!.id } : { alsoReads: setIds }),
+      steps: images.map(({ label, partition, bytes }) => ({
+        text: isOne ? `Verify ${partition}` : `Verify ${partition} of ${label}`,
+        partition,
+        bytes,
+      })),
     },
     async (run: Run) => {
-      const found: { partition: string; damage: string | null }[] = [];
-      for (const [i, { partition }] of set.images.entries()) {
+      const found = new Map<string, { partition: string; damage: string | null }[]>();
+      for (const [i, { id, partition }] of images.entries()) {
+        const ofSet = found.get(id) ?? [];
+        found.set(id, ofSet);
         await run.step(i, async (passed) => {
           try {
-            await verifyImage(larder.shelf, larder.image(setId, partition), run.signal, passed);
-            found.push({ partition, damage: null });
+            await verifyImage(larder.shelf, larder.image(id, partition), run.signal, passed);
+            ofSet.push({ partition, damage: null });
             return 'as it was kept';
           } catch (error) {
             if (!(error instanceof DamagedImage)) throw error;
-            found.push({ partition, damage: error.message });
+            ofSet.push({ partition, damage: error.message });
             run.log(error.message, 'error');
             return 'damaged';
           }
         });
       }
-      const fault = await larder.manifestFault(setId);
-      if (fault) {
-        await larder.mendManifest(setId);
-        run.log(
-          `The manifest of this set was damaged: ${fault}. It was written anew from the catalogue.`,
-          'warning',
-        );
+      const damaged: string[] = [];
+      for (const { id, label } of sets) {
+        const ofSet = found.get(id) ?? [];
+        const fault = await larder.manifestFault(id);
+        if (fault) {
+          await larder.mendManifest(id);
+          run.log(
+            `The manifest of ${isOne ? 'this set' : label} was damaged: ${fault}. It was written anew from the catalogue.`,
+            'warning',
+          );
+        }
+        larder.recordVerification(id, ofSet);
+        for (const { partition, damage } of ofSet)
+          if (damage !== null) damaged.push(isOne ? partition : `${partition} of ${label}`);
       }
-      larder.recordVerification(setId, found);
-      const damaged = found.filter(({ damage }) => damage !== null).map(({ partition }) => partition);
       if (damaged.length > 0) {
         throw new RunFailure(
           `${listText(damaged)} is damaged on the shelf. Do not put it back. Image it again: what the phone still has makes this set whole as well. Otherwise use another set.`,
         );
       }
-      return `All ${found.length} images are as they were kept.`;
+      return `All ${images.length} images are as they were kept.`;
     },
   );
 }

@@ -184,7 +184,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
         }
       }
       expectTrue(keptId);
-      const verified = await app.engine.ended(startVerifying(app, keptId).id);
+      const verified = await app.engine.ended(startVerifying(app, [keptId]).id);
       expect(verified.state, JSON.stringify(ends)).toBe('done');
       // A fault that never struck would prove nothing.
       if (/worn|weak/.test(name)) expect(ends['incomplete']).toBeGreaterThanOrEqual(seeds - 1);
@@ -195,7 +195,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
   it('leaves a larder in which sets verify as they say', async () => {
     for (const [i, { id }] of app.larder.list().entries()) {
       if (i % 4 > 0) continue;
-      expect(await app.engine.ended(startVerifying(app, id).id)).toMatchObject({ state: 'done' });
+      expect(await app.engine.ended(startVerifying(app, [id]).id)).toMatchObject({ state: 'done' });
     }
   }, 900_000);
 });

@@ -94,7 +94,7 @@ describe('file archives', () => {
     }
     const photos = tar('-tf', await toFile(set, 'shared-storage'));
     expect(photos).toMatch(/\.\/DCIM\/Camera\/hide-001\.jpg\n/);
-    expect(await app.engine.ended(startVerifying(app, set).id)).toMatchObject({ state: 'done' });
+    expect(await app.engine.ended(startVerifying(app, [set]).id)).toMatchObject({ state: 'done' });
   });
 
   it('of plain user data in recovery, which is mounted for that; of encrypted data there are none', async () => {
@@ -161,7 +161,7 @@ describe('blocks in use alone', () => {
         .subarray(free, free + 4096)
         .every((byte) => byte === 0),
     ).toBe(true);
-    expect(await app.engine.ended(startVerifying(app, set).id)).toMatchObject({ state: 'done' });
+    expect(await app.engine.ended(startVerifying(app, [set]).id)).toMatchObject({ state: 'done' });
 
     // The free blocks may differ; what is in use is as it was kept.
     const compared = await app.engine.ended((await startComparing(app, sedge, { picked: ['userdata'] })).id);

@@ -197,7 +197,7 @@ describe('comparing', () => {
 describe('verifying and exporting', () => {
   it('finds a set in order, and exports it with checksums', async () => {
     const { id } = app.larder.list().find(({ label }) => label === 'first')!;
-    expect(await app.engine.ended(startVerifying(app, id).id)).toMatchObject({ state: 'done' });
+    expect(await app.engine.ended(startVerifying(app, [id]).id)).toMatchObject({ state: 'done' });
     expect(app.larder.detail(id).verifiedAt).toBeDefined();
     const started = await startExporting(app, id, { form: 'raw', packing: 'none' });
     const run = await app.engine.ended(started.id);
@@ -273,14 +273,14 @@ describe('putting back', () => {
     expect(run.state).toBe('failed');
     expect(run.outcome).toMatch(/Nothing was written/);
     expect(await app.bench.access(serial).digest('boot', wholeOf(image.bytes))).toEqual(digest);
-    const verified = await app.engine.ended(startVerifying(app, first()).id);
+    const verified = await app.engine.ended(startVerifying(app, [first()]).id);
     expect(verified.state).toBe('failed');
     expect(app.larder.detail(first()).images.find(({ partition }) => partition === 'boot')?.damage).toMatch(
       /does not/,
     );
     await file.write(before, 0, 1, row.offset + 100);
     await file.close();
-    expect(await app.engine.ended(startVerifying(app, first()).id)).toMatchObject({ state: 'done' });
+    expect(await app.engine.ended(startVerifying(app, [first()]).id)).toMatchObject({ state: 'done' });
     expect(app.larder.detail(first()).damaged).toBe(false);
   });
 });
@@ -294,7 +294,7 @@ describe('the bin', () => {
     expect(removed).toBeGreaterThan(1);
     expect(app.larder.list().map(({ label }) => label)).toEqual(['first']);
     expect((await app.larder.shelfView()).storedBytes).toBeLessThan(before);
-    expect(await app.engine.ended(startVerifying(app, app.larder.list()[0]!.id).id)).toMatchObject({
+    expect(await app.engine.ended(startVerifying(app, [app.larder.list()[0]!.id]).id)).toMatchObject({
       state: 'done',
     });
   });

@@ -73,7 +73,7 @@ async function expectTrue(setId: string): Promise<void> {
   for (const { partition, bytes, sha256 } of set.images) {
     expect((await app.bench.access(serial).digest(partition, wholeOf(bytes))).hex).toBe(sha256);
   }
-  expect(await app.engine.ended(startVerifying(app, setId).id)).toMatchObject({ state: 'done' });
+  expect(await app.engine.ended(startVerifying(app, [setId]).id)).toMatchObject({ state: 'done' });
 }
 
 describe('a cable that comes out', () => {

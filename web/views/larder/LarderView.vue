@@ -10,6 +10,7 @@ import { api } from '../../api/client.ts';
 import { Import } from 'lucide-vue-next';
 import EmptyState from '../../parts/EmptyState.vue';
 import LarderAxis from './LarderAxis.vue';
+import PickedSets from './PickedSets.vue';
 import PaperLabel from '../../parts/PaperLabel.vue';
 import { useImports } from '../../state/imports.ts';
 import { useLarder } from '../../state/larder.ts';
@@ -48,6 +49,22 @@ useIntersectionObserver(
   },
   { rootMargin: '600px' },
 );
+/** Ids of the sets that are picked together; undefined while one opens a set by clicking on it. */
+const picked = ref<ReadonlySet<string>>();
+const pickedSets = computed(() => larder.sets.filter(({ id }) => picked.value?.has(id)));
+watch(binShown, () => (picked.value = undefined));
+function pick(id: string): void {
+  const next = new Set(picked.value);
+  if (!next.delete(id)) next.add(id);
+  picked.value = next;
+}
+/** While several are picked, a click on a name picks as well. */
+function pickInstead(event: Event, id: string): void {
+  if (!picked.value || (event.target as Element).matches('input')) return;
+  event.preventDefault();
+  event.stopPropagation();
+  pick(id);
+}
 const hidden = computed(() => source.value.length - shown.value.length);
 const selected = computed(() => String(route.query['set'] ?? ''));
 
@@ -121,6 +138,9 @@ const emptyBin = (atOnce: boolean) =>
           imports.all.length ? ` (${imports.all.length} waiting)` : '…'
         }}
       </RouterLink>
+      <ElButton v-if="!binShown && !picked && larder.sets.length > 1" size="small" @click="picked = new Set()"
+        >Pick several</ElButton
+      >
       <ElButton
         v-if="larder.binned.length || larder.shelf?.freedBytes || binShown"
         size="small"
@@ -142,9 +162,29 @@ const emptyBin = (atOnce: boolean) =>
       <a href="#" @click.prevent="emptyBin(true)">Empty the bin, and give that room free at once</a></template
     ><template v-else>.</template>
   </p>
+  <PickedSets
+    v-if="picked"
+    :picked="pickedSets"
+    :shown="shown"
+    @pick="(ids) => (picked = new Set(ids))"
+    @end="picked = undefined"
+  />
   <ul v-if="shown.length" class="cards">
-    <li v-for="set in shown.slice(0, drawn)" :key="set.id" @click="select(set.id)">
-      <PaperLabel :set="set" :selected="set.id === selected" />
+    <li
+      v-for="set in shown.slice(0, drawn)"
+      :key="set.id"
+      @click.capture="(event) => pickInstead(event, set.id)"
+      @click="picked || select(set.id)"
+    >
+      <input
+        v-if="picked"
+        type="checkbox"
+        class="tick"
+        :checked="picked.has(set.id)"
+        :aria-label="`Pick ${set.label}`"
+        @change="pick(set.id)"
+      />
+      <PaperLabel :set="set" :selected="picked ? picked.has(set.id) : set.id === selected" />
       <ElButton v-if="binShown" size="small" class="out" @click.stop="takeOut(set.id)"
         >Take out of the bin</ElButton
       >
@@ -228,8 +268,17 @@ h1 {
 }
 
 .cards li {
+  position: relative;
   display: grid;
   cursor: pointer;
+}
+
+.tick {
+  position: absolute;
+  top: 14px;
+  right: 10px;
+  width: 18px;
+  height: 18px;
 }
 
 .out {

@@ -54,7 +54,7 @@ it('what the phone computes the same digest of is kept again without being read'
   const all = await keep('all of it', true);
   expect(all.doneBytes).toBe(all.images.reduce((sum, { bytes }) => sum + bytes, 0));
   expect(sums(again.images)).toEqual(sums(all.images));
-  expect(await app.engine.ended(startVerifying(app, again.setId!).id)).toMatchObject({ state: 'done' });
+  expect(await app.engine.ended(startVerifying(app, [again.setId!]).id)).toMatchObject({ state: 'done' });
 });
 
 it('what has changed by one byte is read', async () => {
