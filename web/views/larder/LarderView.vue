@@ -169,7 +169,7 @@ const emptyBin = (atOnce: boolean) =>
     @pick="(ids) => (picked = new Set(ids))"
     @end="picked = undefined"
   />
-  <ul v-if="shown.length" class="cards">
+  <ul v-if="shown.length" class="cards" :class="{ picking: picked }">
     <li
       v-for="set in shown.slice(0, drawn)"
       :key="set.id"
@@ -279,6 +279,11 @@ h1 {
   right: 10px;
   width: 18px;
   height: 18px;
+  accent-color: var(--action);
+}
+
+.picking :deep(h3) {
+  padding-right: 28px;
 }
 
 .out {
