@@ -20,6 +20,7 @@ const windowBytes = mostStoredBytes + recordHeader.bytes;
 export class OpenPack {
   private readonly file: number;
   private readonly window = Buffer.allocUnsafeSlow(windowBytes);
+  private opened: Buffer | undefined;
   private windowAt = 0;
   private filled = 0;
   readonly bytes: number;
@@ -44,6 +45,11 @@ export class OpenPack {
       offset - this.windowAt,
       Math.min(offset - this.windowAt + length, this.filled),
     );
+  }
+
+  /** For sealed records, one after the other. */
+  get memoryToOpen(): Buffer {
+    return (this.opened ??= Buffer.allocUnsafeSlow(mostStoredBytes));
   }
 
   close(): void {
@@ -84,7 +90,7 @@ function sealedRecordAt(pack: OpenPack, at: number, end: number, key: Uint8Array
     throw new FormatError('pack', 'closedBytes', at, `${closedBytes} of ${end - at}`);
   if (!key) throw new FormatError('pack', 'magic', at, 'it is sealed');
   const stored = pack.read(at, storedBytes);
-  const chunk = openRecord(key, stored);
+  const chunk = openRecord(key, stored, pack.memoryToOpen);
   const { digest, plainBytes } = chunk ?? { digest: Buffer.alloc(0), plainBytes: 0 };
   const record = { digest, codec: codecs.sealed, offset: at, storedBytes, plainBytes };
   return {

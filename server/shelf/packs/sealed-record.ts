@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { ascii, layout, raw, u32 } from '@keen-larder/core/bytes/layout.ts';
-import { gcmOpen, gcmSeal, nonceBytes, tagBytes } from '../../sealing/aes-gcm.ts';
+import { gcmOpen, gcmSealParts, nonceBytes, tagBytes } from '../../sealing/aes-gcm.ts';
 import { derivedKey } from '../../sealing/seal-key.ts';
 import { headOf } from './pack-bytes.ts';
 import {
@@ -34,23 +34,35 @@ const nonce = Buffer.alloc(nonceBytes);
  * A chunk as a sealed shelf stores it: the whole record, whose name and sizes cannot be read either.
  * @param master 32 bytes
  */
-export function sealRecord(master: Uint8Array, chunk: PackedChunk): PackedChunk {
+export const sealRecord = (master: Uint8Array, chunk: PackedChunk): PackedChunk => ({
+  ...chunk,
+  codec: codecs.sealed,
+  stored: Buffer.concat(sealedParts(master, chunk)),
+});
+
+/** As `sealRecord`, in pieces one behind the other: large ones are not to be put together more often than needed. */
+export function sealedParts(master: Uint8Array, chunk: PackedChunk): Uint8Array[] {
   const salt = randomBytes(32);
-  const plain = Buffer.concat([headOf(chunk), chunk.stored]);
+  const header = headOf(chunk);
   const head = new Uint8Array(sealedHead.bytes);
-  sealedHead.write(head, 0, { magic: sealedMagic, closedBytes: plain.length + tagBytes, salt });
-  const closed = gcmSeal(derivedKey(master, salt, purpose), nonce, head, plain);
-  return { ...chunk, codec: codecs.sealed, stored: Buffer.concat([head, closed]) };
+  const closedBytes = header.length + chunk.stored.length + tagBytes;
+  sealedHead.write(head, 0, { magic: sealedMagic, closedBytes, salt });
+  const key = derivedKey(master, salt, purpose);
+  return [head, ...gcmSealParts(key, nonce, head, [header, chunk.stored])];
 }
 
-/** The chunk in a sealed record. @returns undefined where it is not as it was sealed, or was sealed with another key */
-export function openRecord(master: Uint8Array, record: Uint8Array): PackedChunk | undefined {
+/**
+ * The chunk in a sealed record.
+ * @param memory into which it is opened, with room for `mostStoredBytes`; left out for memory of its own
+ * @returns undefined where it is not as it was sealed, or was sealed with another key
+ */
+export function openRecord(master: Uint8Array, record: Uint8Array, memory?: Buffer): PackedChunk | undefined {
   if (record.length < sealedOverhead) return undefined;
   const { magic, closedBytes, salt } = sealedHead.read(record, 0);
   const closed = record.subarray(sealedHead.bytes);
   if (magic !== sealedMagic || closedBytes !== closed.length) return undefined;
   const bound = record.subarray(0, sealedHead.bytes);
-  const plain = gcmOpen(derivedKey(master, salt, purpose), nonce, bound, closed);
+  const plain = gcmOpen(derivedKey(master, salt, purpose), nonce, bound, closed, memory);
   if (!plain) return undefined;
   const header = recordHeader.read(plain, 0);
   const stored = plain.subarray(recordHeader.bytes);

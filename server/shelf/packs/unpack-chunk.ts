@@ -1,10 +1,12 @@
 import zstd from 'zstd-napi/binding.js';
 import { chunkDigest } from '../threads/digest.ts';
 import { codecs } from './pack-format.ts';
-import { openRecord } from './sealed-record.ts';
+import { mostStoredBytes, openRecord } from './sealed-record.ts';
 
 // The binding itself rather than its wrapper: it writes into memory that is used again and again.
 const decompressor = new zstd.DCtx();
+/** For what is sealed, one chunk after the other. */
+let opened: Buffer | undefined;
 
 /**
  * Unpacks a chunk and checks it against its name; returns what is wrong with it instead of throwing.
@@ -22,7 +24,7 @@ export function unpackChunk(
   key?: Uint8Array,
 ): string | undefined {
   if (codec === codecs.sealed) {
-    const chunk = key && openRecord(key, stored);
+    const chunk = key && openRecord(key, stored, (opened ??= Buffer.allocUnsafeSlow(mostStoredBytes)));
     if (!chunk) return 'is not as it was sealed';
     const inner = Buffer.from(chunk.stored.buffer, chunk.stored.byteOffset, chunk.stored.length);
     const isPlain = chunk.codec === codecs.plain;

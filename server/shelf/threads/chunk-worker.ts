@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import zstd from 'zstd-napi/binding.js';
 import { copyToShared } from './block-pool.ts';
 import { chunkBytes, codecs } from '../packs/pack-format.ts';
-import { sealRecord } from '../packs/sealed-record.ts';
+import { sealedParts } from '../packs/sealed-record.ts';
 
 import { unpackChunk } from '../packs/unpack-chunk.ts';
 
@@ -54,18 +54,20 @@ export function packChunks({
     const packedBytes = compressor.compress2(scratch, plain);
     const isSmaller = packedBytes < plain.length;
     const codec = isSmaller ? codecs.zstd : codecs.plain;
-    const put = (bytes: Uint8Array, codec: number): Packed => {
-      copyToShared(output, filled, bytes);
+    const put = (parts: readonly Uint8Array[], codec: number): Packed => {
       const offset = filled;
-      filled += bytes.length;
-      return { codec, offset, bytes: bytes.length };
+      for (const part of parts) {
+        copyToShared(output, filled, part);
+        filled += part.length;
+      }
+      return { codec, offset, bytes: filled - offset };
     };
     const stored = isSmaller ? scratch.subarray(0, packedBytes) : plain;
     if (seal) {
       const chunk = { digest: Buffer.from(seal.names[i]!), codec, stored, plainBytes: plain.length };
-      return put(sealRecord(seal.key, chunk).stored, codecs.sealed);
+      return put(sealedParts(seal.key, chunk), codecs.sealed);
     }
-    return isSmaller ? put(stored, codec) : { codec, offset: at, bytes: plain.length };
+    return isSmaller ? put([stored], codec) : { codec, offset: at, bytes: plain.length };
   });
 }
 
