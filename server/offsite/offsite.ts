@@ -2,7 +2,6 @@ import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import type { OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
-import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import type { OffsiteStatements } from '../database/offsite/offsite.ts';
 import { BucketFailure, Problem, SealFailure } from '../failures.ts';
 import {
@@ -14,6 +13,7 @@ import {
   type OpenSeal,
   type Seal,
 } from '../sealing/seal-key.ts';
+import { requireLong } from '../sealing/passphrase.ts';
 import { printedKey } from '../sealing/recovery-key.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import { objectNames, type Bucket } from './bucket.ts';
@@ -97,11 +97,7 @@ export class Offsite {
     let open: OpenSeal;
     if (found) open = await openSeal(found, passphrase);
     else {
-      if (passphrase.length < leastPassphrase)
-        throw new Problem(
-          422,
-          `Choose a passphrase of at least ${leastPassphrase} letters: several words are easy to remember.`,
-        );
+      requireLong(passphrase);
       const made = await makeSeal(passphrase, this.parts.sealCost);
       open = made;
       recoveryKey = printedKey(made.recoveryKey);

@@ -1,9 +1,9 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { SealView } from '@keen-larder/contract/larder/seal.ts';
-import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import type { ChunkStatements } from '../../database/chunks.ts';
 import type { ShelfStatements } from '../../database/shelves.ts';
 import { Problem } from '../../failures.ts';
+import { requireLong } from '../../sealing/passphrase.ts';
 import { printedKey } from '../../sealing/recovery-key.ts';
 import type { Cost } from '../../sealing/seal-key.ts';
 import type { ManifestFolder } from '../../shelf/manifest-folder.ts';
@@ -171,12 +171,4 @@ async function reseal<T extends { readonly id: string }>(
 ): Promise<void> {
   for (const id of await folder.ids())
     if ((await folder.isSealed(id)) !== isWanted) await folder.write(await folder.read(id));
-}
-
-function requireLong(passphrase: string): void {
-  if (passphrase.length < leastPassphrase)
-    throw new Problem(
-      422,
-      `Choose a passphrase of at least ${leastPassphrase} letters: several words are easy to remember.`,
-    );
 }
