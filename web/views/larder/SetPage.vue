@@ -23,7 +23,7 @@ import { announceError, useNotices } from '../../state/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';
 import CompareWith from './comparing/CompareWith.vue';
-import ExportLine from './ExportLine.vue';
+import ExportLine from './exports/ExportLine.vue';
 import ImageTable from './ImageTable.vue';
 
 const props = defineProps<{ id: string }>();

@@ -9,9 +9,9 @@ import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import type { ExportForm, ExportPacking } from '@keen-larder/core/larder/export-plan.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
-import { api, downloads } from '../../api/client.ts';
-import { announceError } from '../../state/notices.ts';
-import { useRuns } from '../../state/runs.ts';
+import { api, downloads } from '../../../api/client.ts';
+import { announceError } from '../../../state/notices.ts';
+import { useRuns } from '../../../state/runs.ts';
 
 /** One line that says how the set, or what is picked of it, leaves the larder. */
 const props = defineProps<{ set: SetDetail; picked: readonly string[] }>();
