@@ -7,7 +7,7 @@ import { startBucket, type StandInBucket } from '@keen-larder/standin/bucket.ts'
 import { keepSet, serial, serveOn, quick, testFolder, toRecovery } from '../testing/bench.ts';
 import { isLong } from '../testing/effort.ts';
 import { passphrase } from '../testing/offsite/offsite-bench.ts';
-import { openStory } from './story.ts';
+import { openStory, putBack } from './story.ts';
 
 const story = openStory();
 const folder = testFolder();
@@ -93,15 +93,3 @@ it.runIf(isLong)(
     }
   },
 );
-
-async function putBack(page: typeof story.page, url: string, id: string): Promise<void> {
-  await page.goto(`${url}/larder/sets/${id}`);
-  await page.getByRole('button', { name: 'Boot and system' }).click();
-  await page.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
-  await page.getByRole('button', { name: 'Restore 2 partitions' }).click();
-  await page.locator('[data-run][data-state="done"]').waitFor();
-  await page
-    .getByText(/every digest computed by the phone agrees/)
-    .first()
-    .waitFor();
-}

@@ -2,9 +2,9 @@
 import { join } from 'node:path';
 import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { afterAll, expect, it } from 'vitest';
-import { keepSet, quick, serial, serveOn, testFolder, toRecovery } from '../testing/bench.ts';
+import { keepSet, quick, serveOn, testFolder, toRecovery } from '../testing/bench.ts';
 import { isLong } from '../testing/effort.ts';
-import { openStory } from './story.ts';
+import { openStory, putBack } from './story.ts';
 
 const story = openStory();
 const passphrase = 'medlars in the cold cellar';
@@ -58,15 +58,7 @@ it.runIf(isLong)(
       await bar.getByRole('button', { name: 'Unlock' }).click();
       await bar.waitFor({ state: 'detached' });
       const [set] = again.app.larder.list();
-      await page.goto(`${again.url}/larder/sets/${set!.id}`);
-      await page.getByRole('button', { name: 'Boot and system' }).click();
-      await page.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
-      await page.getByRole('button', { name: 'Restore 2 partitions' }).click();
-      await page.locator('[data-run][data-state="done"]').waitFor();
-      await page
-        .getByText(/every digest computed by the phone agrees/)
-        .first()
-        .waitFor();
+      await putBack(page, again.url, set!.id);
     } finally {
       await again.close();
     }

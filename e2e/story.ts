@@ -79,3 +79,16 @@ export function openStory(others: readonly string[] = []): Story {
     },
   };
 }
+
+/** Puts boot and system of a set back onto the usual phone, and waits for the proof. @param url of the application */
+export async function putBack(page: Page, url: string, id: string): Promise<void> {
+  await page.goto(`${url}/larder/sets/${id}`);
+  await page.getByRole('button', { name: 'Boot and system' }).click();
+  await page.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
+  await page.getByRole('button', { name: 'Restore 2 partitions' }).click();
+  await page.locator('[data-run][data-state="done"]').waitFor();
+  await page
+    .getByText(/every digest computed by the phone agrees/)
+    .first()
+    .waitFor();
+}

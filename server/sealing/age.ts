@@ -22,16 +22,7 @@ export async function* ageSealed(
 ): AsyncGenerator<Uint8Array> {
   const encrypter = encrypterOf(seal, logN);
   const sealed = await encrypter.encrypt(streamOf(bytes));
-  const reader = sealed.getReader();
-  try {
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done) return;
-      yield value;
-    }
-  } finally {
-    await reader.cancel().catch(() => undefined);
-  }
+  for await (const part of sealed) yield part;
 }
 
 /** @throws Error where a recipient is none */

@@ -2,8 +2,8 @@
 import { ElButton, ElInput } from 'element-plus';
 import { reactive, ref } from 'vue';
 import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
-import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import { api } from '../../../api/client.ts';
+import NewPassphrase from '../sealing/NewPassphrase.vue';
 
 /** Takes a bucket into use. */
 const emit = defineEmits<{ done: [view: OffsiteView, recoveryKey: string | undefined] }>();
@@ -82,25 +82,7 @@ async function start(): Promise<void> {
         aria-label="This bench"
       />
     </label>
-    <label>
-      <span>Passphrase</span>
-      <ElInput
-        v-model="passphrase"
-        type="password"
-        autocomplete="new-password"
-        :placeholder="`at least ${leastPassphrase} letters; of a bucket in use, its own`"
-        aria-label="Passphrase"
-      />
-    </label>
-    <label>
-      <span>Once more</span>
-      <ElInput
-        v-model="again"
-        type="password"
-        autocomplete="new-password"
-        aria-label="Passphrase once more"
-      />
-    </label>
+    <NewPassphrase v-model="passphrase" v-model:again="again" hint="; of a bucket in use, its own" />
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <ElButton
       type="primary"

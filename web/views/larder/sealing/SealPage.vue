@@ -4,11 +4,11 @@ import { LockKeyhole } from 'lucide-vue-next';
 import { ref, shallowRef, watch } from 'vue';
 import type { SealView } from '@keen-larder/contract/larder/seal.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import { api } from '../../../api/client.ts';
 import ProgressLine from '../../../parts/ProgressLine.vue';
 import { useLarder } from '../../../state/larder.ts';
 import { useNotices } from '../../../state/notices.ts';
+import NewPassphrase from './NewPassphrase.vue';
 import RecoveryKey from './RecoveryKey.vue';
 import UnlockLarder from './UnlockLarder.vue';
 
@@ -130,26 +130,7 @@ function forget(): void {
     <p v-if="view?.fault" class="error" role="alert">{{ view.fault }}</p>
     <UnlockLarder v-if="view?.state === 'locked'" />
     <form v-if="view?.state === 'none'" aria-label="Seal the larder" @submit.prevent="seal">
-      <label>
-        <span>Passphrase</span>
-        <ElInput
-          v-model="passphrase"
-          type="password"
-          show-password
-          autocomplete="new-password"
-          :placeholder="`at least ${leastPassphrase} letters`"
-          aria-label="Passphrase"
-        />
-      </label>
-      <label>
-        <span>Once more</span>
-        <ElInput
-          v-model="again"
-          type="password"
-          autocomplete="new-password"
-          aria-label="Passphrase once more"
-        />
-      </label>
+      <NewPassphrase v-model="passphrase" v-model:again="again" />
       <ElButton type="primary" native-type="submit" :disabled="busy || !passphrase">Seal the larder</ElButton>
     </form>
     <form v-else-if="isChanging" aria-label="Another passphrase" @submit.prevent="change">
@@ -163,26 +144,7 @@ function forget(): void {
           aria-label="Passphrase until now"
         />
       </label>
-      <label>
-        <span>New passphrase</span>
-        <ElInput
-          v-model="passphrase"
-          type="password"
-          show-password
-          autocomplete="new-password"
-          :placeholder="`at least ${leastPassphrase} letters`"
-          aria-label="New passphrase"
-        />
-      </label>
-      <label>
-        <span>Once more</span>
-        <ElInput
-          v-model="again"
-          type="password"
-          autocomplete="new-password"
-          aria-label="New passphrase once more"
-        />
-      </label>
+      <NewPassphrase v-model="passphrase" v-model:again="again" name="New passphrase" />
       <ElButton type="primary" native-type="submit" :disabled="busy || !before || !passphrase"
         >Change it</ElButton
       >
