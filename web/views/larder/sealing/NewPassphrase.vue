@@ -41,7 +41,7 @@ const again = defineModel<string>('again', { required: true });
 
 label {
   display: grid;
-  grid-template-columns: 160px 380px;
+  grid-template-columns: 142px 380px;
   gap: 10px;
   align-items: center;
   font-size: 14px;
