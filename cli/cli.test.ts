@@ -1,4 +1,4 @@
-// The `larder` command as it is run from a terminal: what it prints and how it ends.
+// The `larder` command: what it prints and how it ends.
 import { execFileSync } from 'node:child_process';
 import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -6,7 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
 import { keepSet, openOn, startKnot3, testFolder, toRecovery, until } from '../testing/bench.ts';
-import { larderCommand } from '../testing/programs/larder-command.ts';
+import { larderCommand, larderFromTerminal } from '../testing/programs/larder-command.ts';
 import { knot3Flash } from '../testing/flashes.ts';
 
 const folder = testFolder();
@@ -35,6 +35,24 @@ beforeAll(async () => {
   await flash.close();
 });
 afterAll(folder.remove);
+
+describe('from a terminal', () => {
+  it('prints, and ends with its exit code', async () => {
+    const good = await larderFromTerminal(['inspect', at('efs.img')]);
+    expect(good).toMatchObject({ code: 0, err: '', out: expect.stringMatching(/ext4, 16 MiB/) as string });
+    const wrong = await larderFromTerminal(['sets', '--home', at('nowhere')]);
+    expect(wrong).toMatchObject({
+      code: 2,
+      out: '',
+      err: expect.stringMatching(/^There is no larder in .*nowhere.*\n$/) as string,
+    });
+    const json = await larderFromTerminal(['sets', '--json', '--home', home]);
+    expect((JSON.parse(json.out) as { label: string }[]).map(({ label }) => label)).toEqual([
+      'small',
+      'boot and identity',
+    ]);
+  });
+});
 
 describe('inspect', () => {
   it('describes a whole flash by its partition table', async () => {

@@ -22,7 +22,7 @@ afterAll(async () => {
   folder.remove();
 });
 
-it('finds a file by its name, and takes it out', async () => {
+it.runIf(isLong)('finds a file by its name, and takes it out', async () => {
   const { page } = story;
   await story.go('/larder');
   await page.getByRole('link', { name: 'Find', exact: true }).click();

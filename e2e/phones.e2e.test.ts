@@ -1,6 +1,7 @@
 // What lies in an image of the shelf, and files that somebody chose.
 import { beforeAll, expect, it } from 'vitest';
 import { keepSet, serial } from '../testing/bench.ts';
+import { isLong } from '../testing/effort.ts';
 import { openStory } from './story.ts';
 
 const story = openStory();
@@ -10,7 +11,7 @@ beforeAll(async () => {
   await keepSet(story.serving.app, 'Knot beside it', ['system']);
 });
 
-it('looks inside an image of the shelf: its table, its files, the text of one', async () => {
+it.runIf(isLong)('looks inside an image of the shelf: its table, its files, the text of one', async () => {
   const { page } = story;
   await page.getByRole('link', { name: 'Larder', exact: true }).click();
   await page.getByRole('link', { name: 'Knot beside it' }).click();
@@ -22,7 +23,7 @@ it('looks inside an image of the shelf: its table, its files, the text of one', 
   await page.getByRole('heading', { name: 'Knot beside it' }).waitFor();
 });
 
-it('imports files that were chosen, digested on the way', async () => {
+it.runIf(isLong)('imports files that were chosen, digested on the way', async () => {
   const { page, serving } = story;
   await story.go('/larder');
   await page.getByRole('link', { name: /^import/i }).click();

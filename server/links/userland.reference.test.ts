@@ -52,6 +52,10 @@ const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest(
 
 const personalities: readonly [string, Personality][] = [
   ['recovery with toybox', { mode: 'recovery', tools: 'toybox', root: 'daemon' }],
+  ['system with toybox and su -c', { mode: 'system', tools: 'toybox', root: 'su -c' }],
+];
+/** With `npm run kills`: what is their own of these is tried command by command on every run of the tests. */
+const morePersonalities: typeof personalities = [
   [
     'recovery with busybox',
     {
@@ -59,10 +63,6 @@ const personalities: readonly [string, Personality][] = [
       byName: '/dev/block/platform/soc/7824900.sdhci/by-name',
     },
   ],
-  ['system with toybox and su -c', { mode: 'system', tools: 'toybox', root: 'su -c' }],
-];
-/** With `npm run kills`: what is their own of these is tried command by command on every run of the tests. */
-const morePersonalities: typeof personalities = [
   [
     'old recovery with busybox',
     { mode: 'recovery', tools: 'busybox', root: 'daemon', isOld: true, lacks: ['sha256sum', 'md5sum'] },

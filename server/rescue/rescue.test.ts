@@ -61,7 +61,7 @@ const expected: Readonly<Record<string, readonly Case[]>> = {
 
 /** What the browser's stories do not go through, on every run of the tests; all of them with `npm run kills`. */
 const daily: Readonly<Record<string, readonly string[]>> = {
-  [knot3]: ['no-boot', 'no-identity'],
+  [knot3]: ['no-boot'],
   [reed2]: ['short-system'],
 };
 const wanted = Object.entries(expected).flatMap(([serial, cases]) => {

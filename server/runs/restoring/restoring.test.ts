@@ -118,25 +118,28 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
     await expectPutBack();
   });
 
-  it('knows what is half written when the phone stays away, and goes on in a program started anew', async () => {
-    await spoil(generator(13));
-    const id = await start();
-    phone.pullCableAfter(aThird());
-    const run = await app.engine.ended(id);
-    expect(run).toMatchObject({ state: 'interrupted', canResume: true });
-    expect(run.outcome).toMatch(/did not come back.*resume the run/);
-    const half = halfWritten(app.unfinished, serial);
-    expect([...half.values()]).toEqual([run.id]);
-    await app.close();
-    app = await open();
-    expect(halfWritten(app.unfinished, serial).size).toBe(1);
-    await mend();
-    const resumed = await app.engine.ended((await resumeRun(app, run.id)).id);
-    expect(resumed.state, resumed.outcome).toBe('done');
-    expect(halfWritten(app.unfinished, serial).size).toBe(0);
-    await expectPutBack();
-    await expect(resumeRun(app, run.id)).rejects.toThrow(/nothing is left/);
-  });
+  onOneLink(
+    'knows what is half written when the phone stays away, and goes on in a program started anew',
+    async () => {
+      await spoil(generator(13));
+      const id = await start();
+      phone.pullCableAfter(aThird());
+      const run = await app.engine.ended(id);
+      expect(run).toMatchObject({ state: 'interrupted', canResume: true });
+      expect(run.outcome).toMatch(/did not come back.*resume the run/);
+      const half = halfWritten(app.unfinished, serial);
+      expect([...half.values()]).toEqual([run.id]);
+      await app.close();
+      app = await open();
+      expect(halfWritten(app.unfinished, serial).size).toBe(1);
+      await mend();
+      const resumed = await app.engine.ended((await resumeRun(app, run.id)).id);
+      expect(resumed.state, resumed.outcome).toBe('done');
+      expect(halfWritten(app.unfinished, serial).size).toBe(0);
+      await expectPutBack();
+      await expect(resumeRun(app, run.id)).rejects.toThrow(/nothing is left/);
+    },
+  );
 
   onOneLink('stays half written when it is cancelled, until it is resumed or put back', async () => {
     await spoil(generator(14));
@@ -154,7 +157,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
     await expectPutBack();
   });
 
-  it('calls nothing put back that the phone cannot hold', async () => {
+  onOneLink('calls nothing put back that the phone cannot hold', async () => {
     await spoil(generator(15));
     const { startBytes } = phone.flash.list().find(({ name }) => name === 'logo')!;
     phone.flash.faults.set('unwritable', [{ offset: startBytes + (1 << 20), bytes: 4096 }]);
