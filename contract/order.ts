@@ -34,6 +34,21 @@ export interface ScrubView {
   readonly oldestAt: number | undefined;
   readonly dueBytes: number;
   readonly damagedChunks: number;
+  /** What was found damaged, the newest first; not more than twenty. */
+  readonly findings: readonly ScrubFinding[];
+}
+
+/** Damage that was found when the shelf was read again. */
+export interface ScrubFinding {
+  readonly at: number;
+  readonly chunks: number;
+  /** Sets that it hurt, as far as they are still kept. */
+  readonly sets: readonly { readonly id: string; readonly label: string }[];
+  readonly copyCount: number;
+  /** When none of it was damaged any more: repaired from off-site, or imaged again. */
+  readonly goodAt: number | undefined;
+  /** Why it could not be repaired from off-site. */
+  readonly fault: string | undefined;
 }
 
 /** What would come free on the shelf once the sets that would go have left the bin. */

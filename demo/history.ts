@@ -1,3 +1,5 @@
+import { open, readdir } from 'node:fs/promises';
+import { join } from 'node:path';
 import pino from 'pino';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { composeLabel } from '@keen-larder/core/larder/label.ts';
@@ -32,57 +34,77 @@ interface Visit {
 const verifiedSets = 4;
 
 type Wanted = Parameters<Visit['wants']>[0];
+const shared = ({ name }: Wanted) => name === 'shared-storage';
 const asReceived = ({ role }: Wanted) => !['user-data', 'scratch', 'system'].includes(role);
 const identityAndBoot = ({ role, name }: Wanted) =>
   role === 'identity' || (role === 'boot-chain' && !name.endsWith('_b'));
 
+const everyPartition = ({ role }: Wanted) => role !== 'user-data' && role !== 'scratch';
+const identityAndRadio = ({ role }: Wanted) => role === 'identity' || role === 'radio';
+const identityAlone = ({ role }: Wanted) => role === 'identity';
+const systemAndBoot = ({ role, name }: Wanted) => role === 'system' || name === 'boot';
+
+/** Nine months; the Ringing hut's phone is rooted, gets another system, does not start with it one day, and is mended. */
 const visits: readonly Visit[] = [
+  { serial: 'TW3K-10482', daysAgo: 268, purpose: 'as received', mode: 'recovery', wants: asReceived },
+  { serial: 'MR2Q-44107', daysAgo: 251, purpose: 'as received', mode: 'loader', wants: everyPartition },
+  { serial: 'TW3K-10482', daysAgo: 232, purpose: 'before update', mode: 'recovery', wants: identityAndBoot },
   {
     serial: 'TW3K-10482',
-    daysAgo: 153,
-    purpose: 'as received',
-    mode: 'recovery',
-    wants: asReceived,
-  },
-  {
-    serial: 'MR2Q-44107',
-    daysAgo: 131,
-    purpose: 'as received',
-    mode: 'loader',
-    wants: ({ role }) => role !== 'user-data' && role !== 'scratch',
-  },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 97,
-    purpose: 'before update',
-    mode: 'recovery',
-    wants: ({ role }) => role === 'boot-chain' || role === 'identity',
-  },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 96,
+    daysAgo: 231,
     purpose: 'after update',
     before: [{ do: 'install', build: 'system-march' }],
     mode: 'recovery',
-    wants: ({ role, name }) => role === 'system' || name === 'boot',
+    wants: systemAndBoot,
   },
-  { serial: 'TW5K-20316', daysAgo: 64, purpose: 'as received', mode: 'recovery', wants: identityAndBoot },
-  { serial: 'MS10-70055', daysAgo: 47, purpose: 'before repair', mode: 'recovery', wants: asReceived },
+  { serial: 'TW3K-10517', daysAgo: 204, purpose: 'as received', mode: 'recovery', wants: asReceived },
+  { serial: 'TW5K-20316', daysAgo: 187, purpose: 'as received', mode: 'recovery', wants: identityAndBoot },
+  { serial: 'MRU4-51288', daysAgo: 163, purpose: 'before repair', mode: 'system', wants: shared },
+  {
+    serial: 'TW3K-10482',
+    daysAgo: 151,
+    purpose: 'before Estuary 10',
+    before: [{ do: 'use', days: 5 }],
+    mode: 'recovery',
+    wants: identityAndRadio,
+  },
+  {
+    serial: 'TW3K-10482',
+    daysAgo: 150,
+    purpose: 'with Estuary 10',
+    before: [{ do: 'install', build: 'system-estuary' }],
+    mode: 'recovery',
+    wants: systemAndBoot,
+  },
+  { serial: 'MS10-70055', daysAgo: 118, purpose: 'before repair', mode: 'recovery', wants: asReceived },
+  {
+    serial: 'TW3K-10482',
+    daysAgo: 89,
+    purpose: 'as brought in',
+    before: [{ do: 'break', build: 'wrong-kernel' }],
+    mode: 'recovery',
+    wants: identityAndBoot,
+  },
+  {
+    serial: 'TW3K-10482',
+    daysAgo: 88,
+    purpose: 'mended',
+    before: [{ do: 'install', build: 'system-march' }],
+    mode: 'recovery',
+    wants: systemAndBoot,
+  },
+  { serial: 'MR2Q-44107', daysAgo: 71, purpose: 'before update', mode: 'loader', wants: identityAndBoot },
+  { serial: 'TW5K-20316', daysAgo: 54, purpose: 'monthly', mode: 'recovery', wants: identityAlone },
   {
     serial: 'TW3K-10482',
     daysAgo: 33,
-    purpose: 'weekly',
+    purpose: 'monthly',
     before: [{ do: 'use' }, { do: 'use' }],
     mode: 'recovery',
-    wants: ({ role }) => role === 'identity' || role === 'radio',
+    wants: identityAndRadio,
   },
-  {
-    serial: 'TW5K-20316',
-    daysAgo: 12,
-    purpose: 'weekly',
-    mode: 'recovery',
-    wants: ({ role }) => role === 'identity',
-  },
+  { serial: 'TW3K-10517', daysAgo: 26, purpose: 'monthly', mode: 'recovery', wants: identityAndRadio },
+  { serial: 'TW5K-20316', daysAgo: 12, purpose: 'weekly', mode: 'recovery', wants: identityAlone },
 ];
 
 /** Whose apps and records are copied, and when. */
@@ -126,10 +148,19 @@ export async function makeHistory(
     now: clock,
   });
   try {
-    const act = (serial: string, action: PracticeAction) =>
-      fetch(`${standins.controlUrl}/phones/${serial}`, { method: 'POST', body: JSON.stringify(action) });
+    const act = async (serial: string, action: PracticeAction) => {
+      const body = JSON.stringify(action);
+      const answer = await fetch(`${standins.controlUrl}/phones/${serial}`, { method: 'POST', body });
+      if (!answer.ok) throw new Error(`the demo’s history could not be made: ${await answer.text()}`);
+    };
     const prepare = async ({ serial, before, mode }: Visit) => {
-      for (const action of before ?? []) await act(serial, action);
+      for (const action of before ?? []) {
+        const before = linkOf(app, serial);
+        await act(serial, action);
+        if (action.do === 'break') await seenLooping(app, serial);
+        // Until its system has come up.
+        if (action.do === 'install') await newLink(app, serial, 'system', before);
+      }
       const link = linkOf(app, serial);
       await act(serial, { do: 'keys', into: mode });
       await newLink(app, serial, mode, link);
@@ -160,6 +191,9 @@ export async function makeHistory(
     for (const { id } of app.larder.list().filter(({ label }) => pinned.test(label)))
       await app.larder.change(id, { pinned: true });
     await copyOffSite(app, bucket);
+    await damageOneChunk(app);
+    // Found, and repaired from off-site.
+    await app.scrubber.readNow(true);
     for (const { serial, action } of now) await act(serial, action);
   } finally {
     await app.close();
@@ -192,6 +226,14 @@ async function copyOffSite(app: KeenLarder, { place }: StandInBucket): Promise<v
   if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
 }
 
+/** A disk that ages: two bytes of a pack are not as they were. */
+async function damageOneChunk({ larder: { shelf } }: KeenLarder): Promise<void> {
+  const [pack] = (await readdir(shelf.packFolder)).sort();
+  const file = await open(join(shelf.packFolder, pack!), 'r+');
+  await file.write(Buffer.from([0x5a, 0xa5]), 0, 2, 100_000);
+  await file.close();
+}
+
 async function keep(app: KeenLarder, serial: string, visit: Visit, clock: () => number): Promise<void> {
   const { model, condition } = app.bench.facts(serial);
   const at = new Date(clock());
@@ -209,10 +251,18 @@ async function keep(app: KeenLarder, serial: string, visit: Visit, clock: () => 
       at,
       utcOffsetMinutes: -at.getTimezoneOffset(),
     }),
-    confirmed: ['identity-left-out', 'battery'],
+    confirmed: ['identity-left-out', 'battery', 'live-file-system'],
   });
   const ended = await app.engine.ended(run.id);
   if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
+}
+
+async function seenLooping(app: KeenLarder, serial: string): Promise<void> {
+  const signal = AbortSignal.timeout(30_000);
+  while (app.bench.view(serial).presence !== 'looping') {
+    signal.throwIfAborted();
+    await new Promise((resolve) => setTimeout(resolve, 30));
+  }
 }
 
 /** Waits for a link into a mode that came up after `before`. */

@@ -22,7 +22,8 @@ import {
   type SettingStatements,
 } from './database/shelves.ts';
 import { cableStatements, paceStatements } from './database/cables.ts';
-import { keepRuleStatements } from './database/keep-rules.ts';
+import { scrubFindingStatements } from './database/upkeep/scrub-findings.ts';
+import { keepRuleStatements } from './database/upkeep/keep-rules.ts';
 import { phoneRowStatements } from './database/erasing/phone-rows.ts';
 import { offsiteStatements } from './database/offsite/offsite.ts';
 import { surveyStatements } from './database/surveys.ts';
@@ -244,8 +245,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const scrubber = new Scrubber({
     shelf,
     chunks,
-    sets,
-    copies: copyRows,
+    ...{ sets, copies: copyRows, findings: scrubFindingStatements(db) },
     now,
     isBusy,
     repair: (digests) =>

@@ -10,7 +10,7 @@ import { shelfStatements } from './database/shelves.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
-import { keepRuleStatements } from './database/keep-rules.ts';
+import { keepRuleStatements } from './database/upkeep/keep-rules.ts';
 import { Order } from './larder/upkeep/order.ts';
 import { Finding } from './larder/finding/finding.ts';
 import { Larder } from './larder/larder.ts';

@@ -32,6 +32,8 @@ export interface Condition {
   readonly product?: { readonly maker: string; readonly model: string };
   /** It knows its IMEI; undefined without a modem as well. */
   readonly hasImei?: boolean;
+  /** `false`: its system did not start when that was last seen to be tried. */
+  readonly starts?: false;
 }
 
 export interface Battery {
@@ -140,10 +142,11 @@ export function parseGetprop(text: string): Record<string, string> {
   return found;
 }
 
-/** The condition in two words for labels and lanes: `rooted 9`, `stock 9`. */
-export function conditionText(condition: Condition): string {
-  if (condition.kind === 'unknown') return 'condition unknown';
-  return `${condition.kind} ${condition.androidVersion ?? ''}`.trim();
+/** The condition in a few words for labels: `rooted 9`, `stock 9, not starting`. */
+export function conditionText({ kind, androidVersion, starts }: Condition): string {
+  const words = kind === 'unknown' ? 'condition unknown' : `${kind} ${androidVersion ?? ''}`.trim();
+  if (starts !== false) return words;
+  return kind === 'unknown' ? 'not starting' : `${words}, not starting`;
 }
 
 /** The slot that a phone started from, or that its bootloader would start. */

@@ -43,6 +43,35 @@ describe('how a phone stands to the bench', () => {
     expect(phone.presence(12)).toBe('here');
   });
 
+  it('knows a system that did not start until it is seen to start', () => {
+    const system = { ...facts, mode: 'system' } as PhoneFacts;
+    const starts = (phone: PhoneRecord) => phone.facts?.condition.starts;
+    const loop = new PhoneRecord('X');
+    for (let start = 0; start < 2; start++) {
+      loop.arrived(0, link, system, false);
+      loop.left(start, false);
+    }
+    loop.arrived(3, link, facts, true);
+    expect(starts(loop)).toBe(false);
+    loop.left(4, true);
+    loop.arrived(5, link, system, false);
+    expect(starts(loop)).toBe(false);
+    loop.settled();
+    expect(starts(loop)).toBeUndefined();
+
+    const overdue = new PhoneRecord('Y');
+    for (const [mode, known] of [
+      ['recovery', undefined],
+      ['system', false],
+    ] as const) {
+      overdue.arrived(0, link, facts, true);
+      overdue.expected = { mode, overdueAt: 100 };
+      overdue.left(10, true);
+      overdue.arrived(120, link, facts, true);
+      expect(starts(overdue)).toBe(known);
+    }
+  });
+
   it('does not take a cable that is pulled and put back for a loop', () => {
     const phone = new PhoneRecord('X');
     for (let n = 0; n < 5; n++) {

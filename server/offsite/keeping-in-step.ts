@@ -119,7 +119,7 @@ export class KeepingInStep {
         }
       }
     } finally {
-      packs.discard();
+      await packs.discard();
     }
     return { sent, sentBytes, left };
   }

@@ -28,6 +28,8 @@ interface OffsitePacksParts {
 export class OffsitePacks {
   private waiting: PackedChunk[] = [];
   private waitingBytes = 0;
+  /** A pack on its way, while the chunks of the next are read. */
+  private sending: Promise<void> = Promise.resolve();
   private readonly coming = new Set<string>();
   /** Packs that this bench needs and has said so, as far as is known. */
   private claimed = new Set<string>();
@@ -104,15 +106,29 @@ export class OffsitePacks {
     this.waiting.push(chunk);
     this.coming.add(keyOf(digest));
     this.waitingBytes += chunk.stored.length;
-    if (this.waitingBytes >= packBytes) await this.flush();
+    if (this.waitingBytes >= packBytes) await this.handOver();
     return chunk.stored.length;
   }
 
   /** Sends what waits; it is there when this has resolved. */
   async flush(): Promise<void> {
-    const { sealed, rows, bench, pace } = this.parts;
+    await this.handOver();
+    await this.sending;
+  }
+
+  /** Begins to send what waits, once the pack before has arrived: one is on its way at a time. */
+  private async handOver(): Promise<void> {
+    await this.sending;
     const chunks = this.waiting;
+    [this.waiting, this.waitingBytes] = [[], 0];
     if (chunks.length === 0) return;
+    this.sending = this.sendPack(chunks);
+    // Told to whoever waits for it.
+    this.sending.catch(() => undefined);
+  }
+
+  private async sendPack(chunks: readonly PackedChunk[]): Promise<void> {
+    const { sealed, rows, bench, pace } = this.parts;
     const { bytes, records } = packOf(chunks);
     const name = randomUUID();
     await pace?.(bytes.length);
@@ -121,8 +137,7 @@ export class OffsitePacks {
     const size = await sealed.put(objectNames.pack(name), bytes);
     await sealed.put(objectNames.index(name), indexOf(chunks));
     rows.addPack(name, size, records);
-    [this.waiting, this.waitingBytes] = [[], 0];
-    this.coming.clear();
+    for (const { digest } of chunks) this.coming.delete(keyOf(digest));
   }
 
   /** Packs that have one of some chunks are relied upon no more. @returns how many */
@@ -145,8 +160,10 @@ export class OffsitePacks {
     this.parts.rows.dropPack(name);
   }
 
-  /** Forgets what waits to be sent. */
-  discard(): void {
+  /** Forgets what waits to be sent, when nothing is on its way any more. */
+  async discard(): Promise<void> {
+    await this.sending.catch(() => undefined);
+    this.sending = Promise.resolve();
     [this.waiting, this.waitingBytes] = [[], 0];
     this.coming.clear();
   }

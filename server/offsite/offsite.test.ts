@@ -10,6 +10,7 @@ import { OffsiteBench, passphrase } from '../../testing/offsite/offsite-bench.ts
 import { chunkStatements } from '../database/chunks.ts';
 import { copyStatements } from '../database/copies.ts';
 import { setStatements } from '../database/sets.ts';
+import { scrubFindingStatements } from '../database/upkeep/scrub-findings.ts';
 import { BucketFailure } from '../failures.ts';
 import { Scrubber } from '../larder/upkeep/scrubber.ts';
 import { ShelfWorkers } from '../shelf/threads/workers.ts';
@@ -237,13 +238,18 @@ it('a flipped bit that is found on the shelf is repaired from there, and the set
     chunks: chunkStatements(database),
     sets: setStatements(database),
     copies: copyStatements(database),
+    findings: scrubFindingStatements(database),
     repair: (digests) => larder.whileWriting(() => bench.offsite.repair(digests)),
     onDamage: (names, repaired) => told.push([names.join(), repaired]),
   });
   bench.bench.pass(1000);
   expect(await scrubber.readNow(true)).toBeGreaterThan(800_000);
   expect(told).toEqual([['“First”', true]]);
-  expect(scrubber.view().damagedChunks).toBe(0);
+  const goodAt = bench.bench.clock.wall;
+  expect(scrubber.view()).toMatchObject({
+    damagedChunks: 0,
+    findings: [{ chunks: 1, sets: [{ id, label: 'First' }], goodAt, fault: undefined }],
+  });
   expect(larder.detail(id)).toMatchObject({ damaged: false });
   expect((await bench.bench.read(bench.open, id, 'boot')).equals(noise('first', 900_000))).toBe(true);
   // Where the bucket has it no more either, it stays damaged.

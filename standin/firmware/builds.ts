@@ -40,6 +40,8 @@ export interface FirmwareBuild {
   /** Seconds since 1970. */
   readonly date: string;
   readonly rooted: boolean;
+  /** The community made it and signed it with keys that everybody has: what it calls itself. */
+  readonly communitySystem?: string;
   /** Of the programs that this build changed. */
   readonly seed: number;
   /** Of its kernel and ramdisk. */
@@ -69,6 +71,18 @@ export const firmwareBuilds = {
     rooted: true,
     seed: 2000,
     kernelSeed: 311,
+  },
+  'system-estuary': {
+    product: knot3,
+    id: 'EST10.260620',
+    release: '10',
+    sdk: 29,
+    patch: '2026-06-05',
+    date: '1781913600',
+    rooted: true,
+    communitySystem: 'Estuary',
+    seed: 2500,
+    kernelSeed: 331,
   },
   'knot5-system': {
     product: knot5,

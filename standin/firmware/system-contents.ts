@@ -5,18 +5,20 @@ import type { ProgramName } from './programs.ts';
 const MiB = 1024 * 1024;
 
 /** What a system says of itself. */
-export const buildProp = ({ product, id, release, sdk, patch, date }: FirmwareBuild) =>
-  [
+export function buildProp(build: FirmwareBuild): string {
+  const { product, id, release, sdk, patch, date, communitySystem } = build;
+  const tags = communitySystem ? 'test-keys' : 'release-keys';
+  return [
     '# begin build properties',
     `ro.build.id=${id}`,
-    `ro.build.display.id=TideOS ${release} ${id}`,
+    `ro.build.display.id=${communitySystem ?? 'TideOS'} ${release} ${id}`,
     `ro.build.version.sdk=${sdk}`,
     `ro.build.version.release=${release}`,
     `ro.build.version.security_patch=${patch}`,
     'ro.build.type=user',
-    'ro.build.tags=release-keys',
+    `ro.build.tags=${tags}`,
     `ro.build.date.utc=${date}`,
-    `ro.build.fingerprint=${product.maker}/${product.device}/${product.device}:${release}/${id}/1:user/release-keys`,
+    `ro.build.fingerprint=${product.maker}/${product.device}/${product.device}:${release}/${id}/1:user/${tags}`,
     `ro.product.brand=${product.maker}`,
     `ro.product.manufacturer=${product.maker}`,
     `ro.product.model=${product.model}`,
@@ -28,6 +30,7 @@ export const buildProp = ({ product, id, release, sdk, patch, date }: FirmwareBu
     '# end build properties',
     '',
   ].join('\n');
+}
 
 export const program = (path: string, seed: number, megabytes: number): Item => ({
   path,

@@ -1,7 +1,10 @@
-/** Composes one flash in a process of its own: `PATH MODEL SYSTEM`. */
+/** Composes flashes in a process of its own, one after the other: `PATH MODEL SYSTEM`, again and again. */
 import type { SystemBuild } from '../firmware/builds.ts';
 import { models } from '../models.ts';
 import { composeFlash } from './compose.ts';
 
-const [path, model, system] = process.argv.slice(2) as [string, keyof typeof models, SystemBuild];
-await composeFlash(path, models[model], system);
+const words = process.argv.slice(2);
+for (let at = 0; at < words.length; at += 3) {
+  const [path, model, system] = words.slice(at) as [string, keyof typeof models, SystemBuild];
+  await composeFlash(path, models[model], system);
+}

@@ -1,6 +1,6 @@
 import type { SystemBuild } from '../firmware/builds.ts';
 
-/** Builds of the maker that start; user data stays as it is. */
+/** Builds that start; user data stays as it is. */
 export const goodBuilds: readonly {
   readonly id: SystemBuild;
   readonly title: string;
@@ -18,6 +18,12 @@ export const goodBuilds: readonly {
     id: 'system-march',
     title: 'TideOS 9, March, rooted',
     sentence: 'TW3.260301.004 with root, as the workshop sets it up.',
+    models: ['Knot 3'],
+  },
+  {
+    id: 'system-estuary',
+    title: 'Estuary 10',
+    sentence: 'EST10.260620 of the community, with keys that everybody has: starts, gives root.',
     models: ['Knot 3'],
   },
 ];

@@ -81,12 +81,11 @@ async function composeAll(
     return composeFlash(pathOf(recipe), models[recipe.model], recipe.system);
   }
   const program = join(import.meta.dirname, '..', 'flash', 'compose-main.ts');
-  const waiting = [...missing];
-  const work = async () => {
-    for (let recipe = waiting.shift(); recipe; recipe = waiting.shift()) {
-      const args = ['--import', 'tsx', program, pathOf(recipe), recipe.model, recipe.system];
-      await promisify(execFile)(process.execPath, args);
-    }
+  const processes = Math.min(availableParallelism(), 4);
+  const work = async (_: unknown, first: number) => {
+    const own = missing.filter((_each, i) => i % processes === first);
+    const words = own.flatMap((recipe) => [pathOf(recipe), recipe.model, recipe.system]);
+    if (own.length > 0) await promisify(execFile)(process.execPath, ['--import', 'tsx', program, ...words]);
   };
-  await Promise.all(Array.from({ length: Math.min(availableParallelism(), 4) }, work));
+  await Promise.all(Array.from({ length: processes }, work));
 }

@@ -289,6 +289,12 @@ svg {
   stroke-dasharray: 2 3;
 }
 
+.span.not-starting {
+  stroke: var(--beetroot);
+  stroke-width: 5;
+  stroke-dasharray: 3 3;
+}
+
 .mark {
   cursor: pointer;
 }

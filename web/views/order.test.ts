@@ -28,7 +28,16 @@ const view: OrderView = {
 const answers = {
   'GET /order': view,
   'GET /order/room': { bytes: 3 << 20 },
-  'GET /scrub': { days: 30, oldestAt: 0, dueBytes: 2 << 20, damagedChunks: 1 },
+  'GET /scrub': {
+    days: 30,
+    oldestAt: 0,
+    dueBytes: 2 << 20,
+    damagedChunks: 1,
+    findings: [
+      { at: 5, chunks: 1, sets: [{ id: 'b', label: 'Second' }], copyCount: 0 },
+      { at: 4, chunks: 2, sets: [], copyCount: 1, goodAt: 6 },
+    ],
+  },
   'GET /sets': [],
   'GET /shelf': {},
 };
@@ -48,7 +57,7 @@ it('shows what would go, what stays and why, and the room', async () => {
   );
   expect(shown.find('[aria-label="What stays"]').text()).toMatch(/1 stays\s*set a.*one of the newest/s);
   expect(shown.find('[aria-label="Reading again"]').text()).toMatch(
-    /within 30 days.*2 MiB are due.*1 chunk is damaged/s,
+    /within 30 days.*2 MiB are due.*1 chunk is damaged.*1 chunk damaged\s+in Second\. Not repaired yet\..*2 chunks damaged\s+in 1 copy\. Whole again since/s,
   );
 });
 

@@ -47,7 +47,7 @@ it('takes another number of days', async () => {
     ...answers,
     'GET /order': { rules: { newest: 3, months: 6 }, exceptions: [], sets: [] },
     'GET /order/room': { bytes: 0 },
-    'GET /scrub': { days: 30, oldestAt: undefined, dueBytes: 0, damagedChunks: 0 },
+    'GET /scrub': { days: 30, oldestAt: undefined, dueBytes: 0, damagedChunks: 0, findings: [] },
     'PUT /order/due': { dueDays: 14 },
   });
   await useLarder().load();

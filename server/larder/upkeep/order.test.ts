@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { LarderBench, type OpenLarder } from '../../../testing/larder.ts';
 import { copyStatements } from '../../database/copies.ts';
-import { keepRuleStatements } from '../../database/keep-rules.ts';
+import { keepRuleStatements } from '../../database/upkeep/keep-rules.ts';
 import { setStatements } from '../../database/sets.ts';
 import { unfinishedStatements } from '../../database/unfinished.ts';
 import { Order } from './order.ts';

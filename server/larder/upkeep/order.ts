@@ -8,7 +8,7 @@ import {
   type RuledSet,
 } from '@keen-larder/core/larder/keep-rules.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
-import type { KeepRuleStatements } from '../../database/keep-rules.ts';
+import type { KeepRuleStatements } from '../../database/upkeep/keep-rules.ts';
 import type { SetStatements } from '../../database/sets.ts';
 import { Problem } from '../../failures.ts';
 import { digestsOf } from '../../shelf/manifest.ts';

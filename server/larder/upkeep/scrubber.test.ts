@@ -7,6 +7,7 @@ import { LarderBench, type OpenLarder } from '../../../testing/larder.ts';
 import { chunkStatements } from '../../database/chunks.ts';
 import { copyStatements } from '../../database/copies.ts';
 import { setStatements } from '../../database/sets.ts';
+import { scrubFindingStatements } from '../../database/upkeep/scrub-findings.ts';
 import { Scrubber } from './scrubber.ts';
 
 const day = 86_400_000;
@@ -26,6 +27,7 @@ beforeEach(async () => {
     chunks: chunkStatements(database),
     sets: setStatements(database),
     copies: copyStatements(database),
+    findings: scrubFindingStatements(database),
     now: () => bench.clock.wall,
     isBusy: () => isBusy,
     onDamage: (names) => told.push(...names),
@@ -74,7 +76,9 @@ it('names the sets that a flipped bit hurts, and no others', async () => {
   const [label] = told.map((each) => each.slice(1, -1));
   expect(damageOf(label!)).toEqual(['boot']);
   expect(damageOf(label === 'first' ? 'second' : 'first')).toEqual([]);
-  expect(scrubber.view().damagedChunks).toBe(1);
+  const hurt = open.larder.list().find((set) => set.label === label)!;
+  const finding = { chunks: 1, sets: [{ id: hurt.id, label }], copyCount: 0, goodAt: undefined };
+  expect(scrubber.view()).toMatchObject({ damagedChunks: 1, findings: [finding] });
   expect(open.larder.list().find((set) => set.label === label)!.damaged).toBe(true);
 });
 
@@ -88,7 +92,7 @@ it('tries a pack that is missing once a day, and knows it again when it is back'
   renameSync(`${path}.away`, path);
   bench.pass(2 * day);
   expect(await scrubber.step()).toBeGreaterThan(0);
-  expect(scrubber.view().damagedChunks).toBe(0);
+  expect(scrubber.view()).toMatchObject({ damagedChunks: 0, findings: [{ goodAt: bench.clock.wall }] });
 });
 
 it('goes on by itself while no run is under way, and ends with the program', async () => {
@@ -104,6 +108,7 @@ it('goes on by itself while no run is under way, and ends with the program', asy
     chunks: chunkStatements(database),
     sets: setStatements(database),
     copies: copyStatements(database),
+    findings: scrubFindingStatements(database),
     now: () => bench.clock.wall,
     isBusy: () => false,
     onDamage: () => undefined,

@@ -3,6 +3,7 @@ import type { ScrubView } from '@keen-larder/contract/order.ts';
 import type { ChunkStatements } from '../../database/chunks.ts';
 import type { CopyStatements } from '../../database/copies.ts';
 import type { SetStatements } from '../../database/sets.ts';
+import type { ScrubFindingStatements } from '../../database/upkeep/scrub-findings.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 
@@ -13,12 +14,14 @@ export const usualScrubDays = 30;
 const share = 0.05;
 const restMs = 10 * 60_000;
 const busyMs = 10_000;
+const shownFindings = 20;
 
 interface ScrubberParts {
   readonly shelf: Shelf;
   readonly chunks: ChunkStatements;
   readonly sets: SetStatements;
   readonly copies: CopyStatements;
+  readonly findings: ScrubFindingStatements;
   readonly now: () => number;
   /** A run is under way: it has the disk to itself. */
   readonly isBusy: () => boolean;
@@ -61,6 +64,11 @@ export class Scrubber {
       oldestAt: read.length > 0 ? Math.min(...read) : undefined,
       dueBytes: due.reduce((sum, { bytes }) => sum + bytes, 0),
       damagedChunks: this.parts.chunks.damaged().length,
+      findings: this.parts.findings.newest(shownFindings).map(({ goodAt, fault, ...finding }) => ({
+        ...finding,
+        goodAt: goodAt ?? undefined,
+        fault: fault ?? undefined,
+      })),
     };
   }
 
@@ -77,19 +85,27 @@ export class Scrubber {
     if (bytes === undefined) return undefined;
     const found = chunks.damaged().filter((digest) => !known.has(asKey(digest)));
     if (found.length > 0) await this.deal(found);
+    this.settle();
     return bytes;
   }
 
   /** Notes what is damaged, and has it repaired where that can be done: then it is noted as damaged no more. */
   private async deal(found: readonly Buffer[]): Promise<void> {
-    const { repair, onDamage } = this.parts;
-    const names = this.note(new Set(found.map(asKey)));
+    const { repair, onDamage, findings, now } = this.parts;
+    const { names, ...hurt } = this.note(new Set(found.map(asKey)));
+    const finding = findings.add(now(), found.length, hurt);
     let fault: string | undefined;
     const repaired = await repair?.(found).catch((error: unknown) => {
       fault = (error as Error).message;
       return 0;
     });
+    if (fault) findings.fault(finding, fault);
     onDamage(names, repaired === found.length, fault);
+  }
+
+  private settle(): void {
+    const { chunks, findings, now } = this.parts;
+    if (chunks.damaged().length === 0) findings.allGood(now());
   }
 
   /** Reads what is due at once, or all of it. @returns how many bytes were read */
@@ -105,6 +121,7 @@ export class Scrubber {
   private async repairKnown(): Promise<void> {
     const damaged = this.parts.chunks.damaged();
     if (damaged.length > 0) await this.parts.repair?.(damaged).catch(() => 0);
+    this.settle();
   }
 
   private get dueBefore(): number {
@@ -131,8 +148,10 @@ export class Scrubber {
     }
   }
 
-  private note(damaged: ReadonlySet<string>): string[] {
+  private note(damaged: ReadonlySet<string>) {
     const { sets, copies } = this.parts;
+    const hurtSets: string[] = [];
+    const hurtCopies = new Set<string>();
     const isHurt = (chunks: Buffer) =>
       digestsOf(chunks).some((digest) => digest && damaged.has(asKey(digest)));
     const words = 'a part of it was found damaged when the shelf was read again';
@@ -140,14 +159,17 @@ export class Scrubber {
     for (const { id, label } of sets.all()) {
       const hurt = sets.heads(id).filter(({ partition }) => isHurt(sets.image(id, partition)!.chunks));
       for (const { partition } of hurt) sets.damaged(id, partition, `${partition}: ${words}`);
-      if (hurt.length > 0) names.push(`“${label}”`);
+      if (hurt.length === 0) continue;
+      hurtSets.push(id);
+      names.push(`“${label}”`);
     }
     for (const { copyId, name } of copies.heads()) {
       if (!isHurt(copies.part(copyId, name)!.chunks)) continue;
       copies.damaged(copyId, name, words);
+      hurtCopies.add(copyId);
       names.push(`a copy (${name})`);
     }
-    return names;
+    return { names, sets: hurtSets, copies: [...hurtCopies] };
   }
 }
 

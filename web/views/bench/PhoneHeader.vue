@@ -19,6 +19,7 @@ const chips = computed(() => {
     condition.build ?? 'build unknown',
     condition.patchLevel && `patch ${condition.patchLevel}`,
     condition.kind === 'unknown' ? undefined : condition.kind,
+    condition.starts === false ? 'did not start when last tried' : undefined,
     condition.encrypted === undefined
       ? undefined
       : condition.encrypted

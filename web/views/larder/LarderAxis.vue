@@ -51,7 +51,11 @@ const events = computed((): AxisEvent[] => [
 const conditions = computed(() =>
   props.sets
     .filter(({ imported }) => !imported)
-    .map(({ serial, createdAt, condition }) => ({ serial, at: createdAt, kind: condition.kind })),
+    .map(({ serial, createdAt, condition }) => ({
+      serial,
+      at: createdAt,
+      kind: condition.starts === false ? 'not starting' : condition.kind,
+    })),
 );
 
 function open({ id, kind }: AxisEvent): void {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton, ElInputNumber, ElOption, ElSelect } from 'element-plus';
-import { Pin, Trash2 } from 'lucide-vue-next';
+import { CircleCheck, Pin, Trash2, TriangleAlert } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import type { OrderedSet, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
@@ -200,6 +200,30 @@ async function apply(): Promise<void> {
             image the phones whose sets say so while they are at hand.</strong
           >
         </p>
+        <ul v-if="scrub.findings.length" class="findings">
+          <li v-for="finding in scrub.findings" :key="finding.at">
+            <CircleCheck v-if="finding.goodAt" :size="15" aria-hidden="true" />
+            <TriangleAlert v-else :size="15" class="error" aria-hidden="true" />
+            <span>
+              {{ exactTime(finding.at) }}: {{ finding.chunks }}
+              {{ finding.chunks === 1 ? 'chunk' : 'chunks' }} damaged
+              <template v-if="finding.sets.length || finding.copyCount">
+                in
+                <template v-for="(set, i) in finding.sets" :key="set.id"
+                  ><template v-if="i">, </template
+                  ><RouterLink :to="{ name: 'set', params: { id: set.id } }">{{
+                    set.label
+                  }}</RouterLink></template
+                ><template v-if="finding.copyCount"
+                  ><template v-if="finding.sets.length"> and </template>{{ finding.copyCount }}
+                  {{ finding.copyCount === 1 ? 'copy' : 'copies' }}</template
+                > </template
+              >.
+              <template v-if="finding.goodAt">Whole again since {{ exactTime(finding.goodAt) }}.</template>
+              <template v-else>Not repaired yet{{ finding.fault ? `: ${finding.fault}` : '' }}.</template>
+            </span>
+          </li>
+        </ul>
       </section>
       <section v-if="staying.length" aria-label="What stays">
         <h2>{{ staying.length }} {{ staying.length === 1 ? 'stays' : 'stay' }}</h2>
@@ -294,6 +318,26 @@ td {
   white-space: nowrap;
   color: var(--ink-soft);
   font-size: 12px;
+}
+
+.findings {
+  display: grid;
+  gap: 6px;
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+
+.findings li {
+  display: grid;
+  grid-template-columns: 18px 1fr;
+  gap: 6px;
+  font-size: 13px;
+}
+
+.findings svg:not(.error) {
+  margin-top: 2px;
+  color: var(--action);
 }
 
 .tick {

@@ -137,7 +137,9 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           <div>
             <dt>Condition</dt>
             <dd>
-              {{ set.condition.kind }}<br />{{ set.condition.build ?? 'build unknown' }}
+              {{ set.condition.kind }}{{ set.condition.starts === false ? ', not starting' : '' }}<br />{{
+                set.condition.build ?? 'build unknown'
+              }}
               <template v-if="set.condition.product"
                 ><br />for a {{ set.condition.product.maker }} {{ set.condition.product.model }}</template
               >

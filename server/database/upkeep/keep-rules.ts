@@ -1,5 +1,5 @@
 import type { KeepRules } from '@keen-larder/core/larder/keep-rules.ts';
-import type { Database } from './open.ts';
+import type { Database } from '../open.ts';
 
 /** Rules of one phone; of all of them where the serial is empty. */
 export interface KeepRulesRow extends KeepRules {
