@@ -89,7 +89,7 @@ const visits: readonly Visit[] = [
     serial: 'TW3K-10482',
     daysAgo: 88,
     purpose: 'mended',
-    before: [{ do: 'install', build: 'system-march' }],
+    before: [{ do: 'install', build: 'system-estuary' }],
     mode: 'recovery',
     wants: systemAndBoot,
   },
@@ -157,9 +157,11 @@ export async function makeHistory(
       for (const action of before ?? []) {
         const before = linkOf(app, serial);
         await act(serial, action);
-        if (action.do === 'break') await seenLooping(app, serial);
-        // Until its system has come up.
-        if (action.do === 'install') await newLink(app, serial, 'system', before);
+        if (action.do === 'break') await until(() => app.bench.view(serial).presence === 'looping');
+        if (action.do !== 'install') continue;
+        await newLink(app, serial, 'system', before);
+        // Its system has come up entirely.
+        await until(() => app.bench.view(serial).facts?.condition.starts !== false);
       }
       const link = linkOf(app, serial);
       await act(serial, { do: 'keys', into: mode });
@@ -257,29 +259,25 @@ async function keep(app: KeenLarder, serial: string, visit: Visit, clock: () => 
   if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
 }
 
-async function seenLooping(app: KeenLarder, serial: string): Promise<void> {
+async function until(isSo: () => boolean): Promise<void> {
   const signal = AbortSignal.timeout(30_000);
-  while (app.bench.view(serial).presence !== 'looping') {
+  while (!isSo()) {
     signal.throwIfAborted();
     await new Promise((resolve) => setTimeout(resolve, 30));
   }
 }
 
 /** Waits for a link into a mode that came up after `before`. */
-async function newLink(
+const newLink = (
   app: KeenLarder,
   serial: string,
   mode: Visit['mode'],
   before: PhoneLink | undefined,
-): Promise<void> {
-  const signal = AbortSignal.timeout(30_000);
-  for (;;) {
-    signal.throwIfAborted();
+): Promise<void> =>
+  until(() => {
     const link = linkOf(app, serial);
-    if (link && link !== before && link.mode === mode) return;
-    await new Promise((resolve) => setTimeout(resolve, 30));
-  }
-}
+    return link !== undefined && link !== before && link.mode === mode;
+  });
 
 const linkOf = (app: KeenLarder, serial: string): PhoneLink | undefined =>
   app.bench.list().some((phone) => phone.serial === serial && phone.presence === 'here')
