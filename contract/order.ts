@@ -1,4 +1,5 @@
 import type { KeepRules } from '@keen-larder/core/larder/keep-rules.ts';
+import type { OrderRhythm } from '@keen-larder/core/larder/order-schedule.ts';
 
 /** What the rules say of a set. */
 export interface OrderedSet {
@@ -12,6 +13,13 @@ export interface OrderedSet {
   readonly pinned: boolean;
   /** Why it stays, each in a few words; where there is none it would go. */
   readonly reasons: readonly string[];
+}
+
+/** When the rules are carried out by themselves. */
+export interface OrderSchedule {
+  readonly rhythm: OrderRhythm;
+  /** Milliseconds since 1970; undefined for never. */
+  readonly nextAt: number | undefined;
 }
 
 export interface OrderView {

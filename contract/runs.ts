@@ -16,7 +16,8 @@ export type RunKind =
   | 'rebuilding'
   | 'copying-off-site'
   | 'fetching'
-  | 'erasing';
+  | 'erasing'
+  | 'ordering';
 
 /** Runs that change what lies on a phone. */
 export const runsThatChange: ReadonlySet<RunKind> = new Set<RunKind>([

@@ -79,7 +79,7 @@ const visits: readonly Visit[] = [
   { serial: 'MS10-70055', daysAgo: 118, purpose: 'before repair', mode: 'recovery', wants: asReceived },
   {
     serial: 'TW3K-10482',
-    daysAgo: 89,
+    daysAgo: 104,
     purpose: 'as brought in',
     before: [{ do: 'break', build: 'wrong-kernel' }],
     mode: 'recovery',

@@ -37,7 +37,7 @@ it('images by keyboard alone', async () => {
   expect(story.serving.app.larder.list()[0]).toMatchObject({ imageCount: 1 });
 });
 
-it('goes from view to view by keys, by links and by the back button', async () => {
+it.runIf(isLong)('goes from view to view by keys, by links and by the back button', async () => {
   const { page } = story;
   for (const [key, heading] of [
     ['l', 'Larder'],
@@ -65,7 +65,7 @@ it('goes from view to view by keys, by links and by the back button', async () =
   await page.getByRole('link', { name: /bench/i }).last().waitFor();
 });
 
-it('keeps the theme that was chosen', async () => {
+it.runIf(isLong)('keeps the theme that was chosen', async () => {
   const { page } = story;
   await story.go(`/bench/${serial}`);
   await page.getByRole('button', { name: 'Use the dark theme' }).click();
@@ -77,7 +77,7 @@ it('keeps the theme that was chosen', async () => {
   expect(await ground()).toBe('rgb(244, 238, 224)');
 });
 
-it('fits without scrolling sideways from 1024 to 2560 pixels', async () => {
+it.runIf(isLong)('fits without scrolling sideways from 1024 to 2560 pixels', async () => {
   const { page } = story;
   for (const width of isLong ? [1024, 1280, 1920, 2560] : [1024]) {
     await page.setViewportSize({ width, height: 800 });

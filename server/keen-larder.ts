@@ -41,6 +41,7 @@ import { AppCopies, RecordCopies } from './larder/copies.ts';
 import { binMs } from './larder/bin.ts';
 import { Larder } from './larder/larder.ts';
 import { Order } from './larder/upkeep/order.ts';
+import { OrderTimer } from './larder/upkeep/order-timer.ts';
 import { Scrubber } from './larder/upkeep/scrubber.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
@@ -62,6 +63,7 @@ import { AppSheets } from './runs/apps/app-sheets.ts';
 import { ImagingSheets } from './runs/imaging/imaging-sheets.ts';
 import { RestoringSheets } from './runs/restoring/restoring-sheets.ts';
 import { goOnOffSite } from './runs/files/copying-off-site.ts';
+import { startOrdering } from './runs/files/ordering.ts';
 import { kindsOfRun } from './runs/kinds-of-run.ts';
 import { Shelf, type ShelfFinding } from './shelf/shelf.ts';
 import { openedSeal } from './shelf/shelf-seal.ts';
@@ -94,6 +96,7 @@ export interface KeenLarder extends RunContext {
   readonly resealing: Resealing;
   readonly order: Order;
   readonly scrubber: Scrubber;
+  readonly orderTimer: OrderTimer;
   readonly forecaster: Forecaster;
   readonly rescue: Rescue;
   readonly trackers: TrackerStatements;
@@ -272,6 +275,15 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   resealing.look();
   scrubber.start();
   goingOn.start();
+  const orderTimer = new OrderTimer({
+    ...{ settings, now },
+    mustWait: () => isBusy() || shelf.absence !== undefined,
+    carryOut: async () => {
+      const run = await startOrdering(app);
+      if (run) await engine.ended(run.id);
+    },
+  });
+  orderTimer.start();
   const app: KeenLarder = {
     bench,
     larder,
@@ -294,6 +306,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       isHere: (serial) => bench.linkIn(serial) !== undefined,
     }),
     scrubber,
+    orderTimer,
     resealing,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
     engine,
@@ -325,6 +338,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       clearInterval(tidying);
       clearInterval(awaitingShelf);
       goingOn.stop();
+      orderTimer.stop();
       await Promise.all([scrubber.stop(), nameIndex.stop(), resealing.close()]);
       await engine.stop();
       await incoming.stop();

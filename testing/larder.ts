@@ -82,7 +82,7 @@ export class LarderBench {
 
   /** Keeps images as a set; resolves to its id. */
   async keep(
-    { larder, shelf }: OpenLarder,
+    { larder, shelf }: Pick<OpenLarder, 'larder' | 'shelf'>,
     label: string,
     images: Record<string, Uint8Array>,
     serial = 'TW3K-10482',

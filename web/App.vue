@@ -10,6 +10,7 @@ import ShelfBar from './frame/ShelfBar.vue';
 import TopBar from './frame/TopBar.vue';
 import EmptyState from './parts/EmptyState.vue';
 import { useGlobalKeys } from './keys.ts';
+import { useDueNotices } from './state/due-notices.ts';
 import { useLiveFeed } from './state/live-feed.ts';
 import { useRuns } from './state/runs.ts';
 import TheTray from './tray/TheTray.vue';
@@ -18,6 +19,7 @@ const runs = useRuns();
 const route = useRoute();
 const router = useRouter();
 const { onLine } = useLiveFeed();
+useDueNotices();
 const keysShown = ref(false);
 useGlobalKeys({ showSheet: () => (keysShown.value = true), go: (path) => void router.push(path) });
 

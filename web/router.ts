@@ -10,7 +10,7 @@ import FindPage from './views/larder/finding/FindPage.vue';
 import OffsitePage from './views/larder/offsite/OffsitePage.vue';
 import ExportsPage from './views/larder/exports/ExportsPage.vue';
 import SealPage from './views/larder/sealing/SealPage.vue';
-import OrderPage from './views/larder/OrderPage.vue';
+import OrderPage from './views/larder/order/OrderPage.vue';
 import SetPage from './views/larder/SetPage.vue';
 import PracticeBench from './views/practice/PracticeBench.vue';
 import RunsView from './views/runs/RunsView.vue';

@@ -3,6 +3,7 @@ import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
   ArrayMinSize,
+  IsIn,
   IsInt,
   IsOptional,
   IsUUID,
@@ -11,6 +12,7 @@ import {
   ValidateNested,
 } from 'class-validator';
 import { mostDueDays } from '@keen-larder/core/larder/due.ts';
+import { orderRhythms, type OrderRhythm } from '@keen-larder/core/larder/order-schedule.ts';
 import { mostMonths, mostNewest } from '@keen-larder/core/larder/keep-rules.ts';
 import { IsPrintable } from './fields.ts';
 
@@ -44,6 +46,11 @@ export class DueChange {
   @Min(1)
   @Max(mostDueDays)
   days!: number;
+}
+
+export class OrderScheduleChange {
+  @IsIn(orderRhythms)
+  rhythm!: OrderRhythm;
 }
 
 /** Sets that go into the bin, as they were shown. */

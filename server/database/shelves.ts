@@ -1,4 +1,5 @@
 import { usualDueDays } from '@keen-larder/core/larder/due.ts';
+import type { OrderRhythm } from '@keen-larder/core/larder/order-schedule.ts';
 import type { Database } from './open.ts';
 
 /** Which shelf a catalogue is of, and of which generation. */
@@ -64,9 +65,15 @@ export interface LarderSettings {
   readonly namesUserData: boolean;
   /** After so many days without being kept a phone is due. */
   readonly dueDays: number;
+  /** How often the rules for keeping are carried out, and since when, or when they last were; milliseconds since 1970. */
+  readonly order: { readonly rhythm: OrderRhythm; readonly since: number };
 }
 
-const usualSettings: LarderSettings = { namesUserData: false, dueDays: usualDueDays };
+const usualSettings: LarderSettings = {
+  namesUserData: false,
+  dueDays: usualDueDays,
+  order: { rhythm: 'never', since: 0 },
+};
 
 export function settingStatements(db: Database) {
   const all = db.prepare<[], { name: string; value: string }>('SELECT name, value FROM settings');

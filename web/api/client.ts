@@ -27,8 +27,13 @@ import type { SealSetUp, SealView } from '@keen-larder/contract/larder/seal.ts';
 import type { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/seal.ts';
 import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import type { OffsiteFetch, OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
-import type { OrderRoom, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
-import type { DueChange, KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
+import type { OrderRoom, OrderSchedule, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
+import type {
+  DueChange,
+  KeepRulesChange,
+  OrderApply,
+  OrderScheduleChange,
+} from '@keen-larder/contract/requests/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
@@ -171,6 +176,8 @@ export const api = {
   order: () => ask<OrderView>('/order'),
   scrub: () => ask<ScrubView>('/scrub'),
   orderRoom: () => ask<OrderRoom>('/order/room'),
+  orderSchedule: () => ask<OrderSchedule>('/order/schedule'),
+  changeSchedule: (change: OrderScheduleChange) => ask<OrderSchedule>('/order/schedule', 'PUT', change),
   changeRules: (change: KeepRulesChange) => ask<OrderView>('/order/rules', 'PUT', change),
   changeDue: (change: DueChange) => ask<ShelfView>('/order/due', 'PUT', change),
   applyOrder: (request: OrderApply) => ask<OrderView>('/order', 'POST', request),

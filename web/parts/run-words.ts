@@ -17,6 +17,7 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   'copying-off-site': 'Copying off-site',
   fetching: 'Fetching from off-site',
   erasing: 'Erasing',
+  ordering: 'Putting in order',
 };
 
 export const runStates: Readonly<Record<RunState, string>> = {

@@ -1,11 +1,15 @@
 // @vitest-environment happy-dom
-import { flushPromises } from '@vue/test-utils';
+import { flushPromises, mount } from '@vue/test-utils';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { RunLogLine } from '@keen-larder/contract/runs.ts';
+import type { ShelfView } from '@keen-larder/contract/sets.ts';
 import { answering, emptyStores, partitions, phone, run, serial, set } from '../testing/stage.ts';
 import { createPinia, setActivePinia } from 'pinia';
+import { nextTick } from 'vue';
 import { useBench } from './bench.ts';
 import { useDesktop } from './desktop.ts';
+import { useDueNotices } from './due-notices.ts';
 import { useLarder } from './larder.ts';
 import { announceError, nowDone, useNotices, workOf } from './notices.ts';
 import { usePicks } from './picks.ts';
@@ -239,7 +243,7 @@ describe('notices of the desktop', () => {
     const desktop = withDesktop('granted', true);
     desktop.runEnded(ended);
     expect(shown).toEqual([]);
-    await desktop.want(true);
+    await desktop.want('runs', true);
     desktop.runEnded(ended);
     expect(shown).toEqual([
       { title: expect.stringMatching(/: done$/) as string, body: `${ended.title}. 2 images.` },
@@ -248,11 +252,37 @@ describe('notices of the desktop', () => {
 
   it('are not wanted where the browser does not allow them, and not needed by who looks', async () => {
     const refused = withDesktop('denied', true);
-    await refused.want(true);
-    expect(refused.wanted).toBe(false);
+    await refused.want('runs', true);
+    expect(refused.wantsRuns).toBe(false);
     const looking = withDesktop('granted', false);
-    await looking.want(true);
+    await looking.want('runs', true);
     looking.runEnded(ended);
     expect(shown).toEqual([]);
+  });
+
+  it('tell of a phone that is due when it comes, and not of those that were there', async () => {
+    const desktop = withDesktop('granted', true);
+    await desktop.want('due', true);
+    const bench = useBench();
+    const larder = useLarder();
+    mount({ setup: () => (useDueNotices(), () => undefined) });
+    const kept = set({ serial: 'A', createdAt: Date.now() - 9.5 * 86_400_000 });
+    const here = (serial: string, presence: PhoneView['presence']) =>
+      bench.take(phone({ serial, nickname: `phone ${serial}`, presence }));
+    larder.$patch({
+      all: [kept, { ...kept, id: 'b', serial: 'B' }],
+      shelf: { dueDays: 7 } as ShelfView,
+      loaded: true,
+    });
+    here('A', 'here');
+    here('B', 'away');
+    bench.loaded = true;
+    await nextTick();
+    expect(shown).toEqual([]);
+    here('B', 'here');
+    await nextTick();
+    here('A', 'here');
+    await nextTick();
+    expect(shown).toEqual([{ title: 'phone B is due', body: 'Keep it while it is here: kept 9 days ago.' }]);
   });
 });

@@ -80,9 +80,9 @@ const figures = computed(() => {
     <template #foot>
       <ElCheckbox
         v-if="live && desktop.isThere"
-        :model-value="desktop.wanted"
+        :model-value="desktop.wantsRuns"
         size="small"
-        @update:model-value="(is) => desktop.want(Boolean(is))"
+        @update:model-value="(is) => desktop.want('runs', Boolean(is))"
         >Tell me on the desktop when a run ends</ElCheckbox
       >
       <div class="buttons">

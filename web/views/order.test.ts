@@ -4,7 +4,7 @@ import { expect, it } from 'vitest';
 import type { OrderedSet, OrderView } from '@keen-larder/contract/order.ts';
 import { useNotices } from '../state/notices.ts';
 import { answering, button, last, onEmptyStage, set, show } from '../testing/stage.ts';
-import OrderPage from './larder/OrderPage.vue';
+import OrderPage from './larder/order/OrderPage.vue';
 import SetPage from './larder/SetPage.vue';
 
 onEmptyStage();
@@ -28,6 +28,7 @@ const view: OrderView = {
 const answers = {
   'GET /order': view,
   'GET /order/room': { bytes: 3 << 20 },
+  'GET /order/schedule': { rhythm: 'never' },
   'GET /scrub': {
     days: 30,
     oldestAt: 0,
@@ -101,4 +102,18 @@ it('a pinned set cannot be deleted until its pin is off', async () => {
   await flushPromises();
   expect(last(asked, 'PATCH', '/sets/s1')?.body).toEqual({ pinned: false });
   expect(button(shown, /Delete/).attributes('disabled')).toBeUndefined();
+});
+
+it('says when the rules are carried out by themselves, and changes that', async () => {
+  const { shown, asked } = await order({
+    'PUT /order/schedule': { rhythm: 'week', nextAt: new Date(2026, 10, 30, 3).getTime() },
+  });
+  const when = shown
+    .findAllComponents({ name: 'ElSelect' })
+    .find((each) => /carried out/.test(each.attributes('aria-label') ?? each.html()))!;
+  expect(shown.find('.times').text()).not.toMatch(/next on/);
+  when.vm.$emit('change', 'week');
+  await flushPromises();
+  expect(last(asked, 'PUT', '/order/schedule')?.body).toEqual({ rhythm: 'week' });
+  expect(shown.find('.times').text()).toMatch(/next on Mon, 30 Nov 2026, 03:00:00: what would go/);
 });

@@ -6,7 +6,7 @@ import { answering, button, facts, last, onEmptyStage, phone, run, set, show } f
 import ErasePhone from './bench/ErasePhone.vue';
 import BayCard from '../frame/BayCard.vue';
 import PhonePast from './bench/PhonePast.vue';
-import OrderPage from './larder/OrderPage.vue';
+import OrderPage from './larder/order/OrderPage.vue';
 
 onEmptyStage();
 
@@ -47,6 +47,7 @@ it('takes another number of days', async () => {
     ...answers,
     'GET /order': { rules: { newest: 3, months: 6 }, exceptions: [], sets: [] },
     'GET /order/room': { bytes: 0 },
+    'GET /order/schedule': { rhythm: 'never' },
     'GET /scrub': { days: 30, oldestAt: undefined, dueBytes: 0, damagedChunks: 0, findings: [] },
     'PUT /order/due': { dueDays: 14 },
   });

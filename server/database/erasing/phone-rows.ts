@@ -17,13 +17,19 @@ const tables = [
 export function phoneRowStatements(db: Database) {
   const drops = tables.map((table) => db.prepare<[serial: string]>(`DELETE FROM ${table} WHERE serial = ?`));
   const runs = db.prepare<[serial: string], { id: string }>('SELECT id FROM runs WHERE serial = ?');
-  const erase = db.transaction((serial: string) => {
+  /** Runs over several phones are of none of them. */
+  const dropNaming = db.prepare<{ words: string }>(`
+    DELETE FROM runs WHERE kind <> 'erasing' AND (instr(title, @words) OR instr(coalesce(outcome, ''), @words)
+      OR instr(detail, @words) OR setId = @words
+      OR EXISTS (SELECT 1 FROM runLog WHERE runId = runs.id AND instr(text, @words)))`);
+  const erase = db.transaction((serial: string, names: readonly string[]) => {
+    for (const words of [serial, ...names]) dropNaming.run({ words });
     for (const drop of drops) drop.run(serial);
   });
   return {
     runs: (serial: string) => runs.all(serial).map(({ id }) => id),
-    /** Removes every row of a phone. */
-    erase: (serial: string) => erase(serial),
+    /** Removes every row of a phone, and runs that name it. @param names by which they do, besides its serial */
+    erase: (serial: string, names: readonly string[]) => erase(serial, names),
     /** Leaves nothing of what was removed in free pages or in the log beside the file. */
     shred(): void {
       db.exec('VACUUM');

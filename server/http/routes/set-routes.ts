@@ -10,7 +10,12 @@ import {
   SomeSetsChange,
 } from '@keen-larder/contract/requests/sets.ts';
 import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
-import { DueChange, KeepRulesChange, OrderApply } from '@keen-larder/contract/requests/order.ts';
+import {
+  DueChange,
+  KeepRulesChange,
+  OrderApply,
+  OrderScheduleChange,
+} from '@keen-larder/contract/requests/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
@@ -75,6 +80,13 @@ export function setRoutes(app: KeenLarder): Router {
   routes.get('/scrub', (_request, response) => void response.json(app.scrubber.view()));
 
   routes.get('/order/room', (_request, response) => void response.json(app.order.room()));
+
+  routes.get('/order/schedule', (_request, response) => void response.json(app.orderTimer.view()));
+
+  routes.put('/order/schedule', (request, response) => {
+    app.orderTimer.change(valid(OrderScheduleChange, request.body).rhythm);
+    response.json(app.orderTimer.view());
+  });
 
   routes.put('/order/rules', (request, response) => {
     response.json(app.order.change(valid(KeepRulesChange, request.body)));

@@ -9,6 +9,7 @@ import { OffsiteBench, passphrase } from '../../../testing/offsite/offsite-bench
 import { copyStatements } from '../../database/copies.ts';
 import { phoneRowStatements } from '../../database/erasing/phone-rows.ts';
 import { nameStatements, type NameStatements } from '../../database/names/names.ts';
+import { runStatements } from '../../database/runs.ts';
 import { setStatements } from '../../database/sets.ts';
 import { tombstoneMs } from '../../offsite/keeping-in-step.ts';
 import { openBytes } from '../../sealing/sealed-object.ts';
@@ -123,6 +124,21 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   const file = { name: 'efs.img.age', bytes: 6, sha256: '00' };
   made.add(bench.open.larder.detail(id), drive, [file], true);
   await bench.sync();
+  // Runs over several phones are of none of them.
+  const runs = runStatements(bench.open.database);
+  const row = {
+    ...{ kind: 'verifying', serial: null, mode: null, link: null, setId: null, state: 'done', idleMs: 0 },
+    ...{ startedAt: 1, endedAt: 2, doneBytes: 0, carriedBytes: null, outcome: 'All is well.' },
+  };
+  runs.save({
+    ...row,
+    id: 'both',
+    title: 'Verify 2 sets',
+    detail: '{"steps":["Verify efs of Secret label"]}',
+  });
+  runs.save({ ...row, id: 'logged', title: 'Copy 2 sets off-site', detail: '{}' });
+  runs.addLine('logged', { seq: 1, at: 1, level: 'error', text: '“Secret again” was not copied.' });
+  runs.save({ ...row, id: 'other', title: 'Verify Of another', detail: '{}' });
 
   const secrets = [
     'identity of the customer',
@@ -153,6 +169,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   await bench.sync();
   for (const words of secrets) expect([words, await objectsWith(words)]).toEqual([words, []]);
 
+  expect(runs.recent().map(({ id }) => id)).toEqual(['other']);
   expect(await objectsWith('identity of the other')).not.toEqual([]);
   const kept = await bench.contents();
   expect([...kept.keys()].sort()).toEqual(['Of another boot', 'Of another efs']);

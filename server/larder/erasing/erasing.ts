@@ -15,6 +15,9 @@ import type { Larder } from '../larder.ts';
 import type { Exports } from '../exports/exports.ts';
 import { exportsOf } from './exports-of.ts';
 
+/** A shorter name may stand in anything. */
+const tellingLetters = 6;
+
 interface ErasingParts {
   readonly larder: Larder;
   readonly shelf: Shelf;
@@ -91,6 +94,7 @@ export class Erasing {
     const { own } = this.chunksOf(serial);
     // Read now: the catalogue forgets them with the phone.
     const made = exports.ofPhone(serial);
+    const said = this.namesOf(serial);
     const count = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
     const steps: ErasingStep[] = [
       {
@@ -116,10 +120,10 @@ export class Erasing {
                 }
                 for (const name of await exportsOf(exportFolder, serial))
                   await rm(join(exportFolder, name), { recursive: true });
-                const gone = view.exports.join(', ');
+                // Names of exports tell of the phone.
                 return away.length === 0
-                  ? gone
-                  : `${gone}; not there now, to be removed by hand: ${away.join(', ')}`;
+                  ? 'removed'
+                  : `removed; not there now, to be removed by hand: ${away.join(', ')}`;
               },
             },
           ]
@@ -127,7 +131,7 @@ export class Erasing {
       {
         text: 'Remove what the catalogue knows of it',
         work: () => {
-          rows.erase(serial);
+          rows.erase(serial, said);
           return Promise.resolve(count(view.runs, 'run', 'runs') + ' with their logs, and the phone itself');
         },
       },
@@ -175,6 +179,18 @@ export class Erasing {
     return exports
       .ofPhone(serial)
       .map(({ path }) => (dirname(path) === exportFolder ? basename(path) : path));
+  }
+
+  /** What runs over several phones call it and its sets. */
+  private namesOf(serial: string): string[] {
+    const { larder, sets } = this.parts;
+    const { nickname, model } = larder.phone(serial)!;
+    const own = sets.all().filter((row) => row.serial === serial);
+    return [
+      ...own.map(({ id }) => id),
+      ...own.flatMap(({ label }) => [`“${label}”`, ...(label.length >= tellingLetters ? [label] : [])]),
+      ...(nickname !== model && nickname.length >= tellingLetters ? [nickname] : []),
+    ];
   }
 
   private idsOf(serial: string) {

@@ -148,7 +148,7 @@ beforeAll(async () => {
   sets['files'] = await keep(knot3, 'files', ['userdata-files']);
   sets['knot5'] = await keep(knot5, 'good', [
     ...['boot_a', 'init_boot_a', 'vendor_boot_a', 'dtbo_a', 'vbmeta_a', 'vbmeta_system_a'],
-    ...['userdata', 'metadata', 'sec_efs', 'super'],
+    ...['userdata', 'metadata', 'sec_efs'],
   ]);
   sets['reed2'] = await keep(reed2, 'good', ['boot', 'logo', 'nvdata']);
   sets['damaged'] = await keep(knot3, 'damaged', ['logo', 'boot']);

@@ -1,23 +1,23 @@
 <script setup lang="ts">
 import { ElButton, ElInputNumber, ElOption, ElSelect } from 'element-plus';
-import { CircleCheck, Pin, Trash2, TriangleAlert } from 'lucide-vue-next';
+import { Pin, Trash2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
-import type { OrderedSet, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
+import type { OrderedSet, OrderView } from '@keen-larder/contract/order.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
-import { mostDueDays } from '@keen-larder/core/larder/due.ts';
 import { mostMonths, mostNewest } from '@keen-larder/core/larder/keep-rules.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { api } from '../../api/client.ts';
-import { exactTime } from '../../parts/time.ts';
-import { useLarder } from '../../state/larder.ts';
-import { announceError, useNotices } from '../../state/notices.ts';
+import { api } from '../../../api/client.ts';
+import { exactTime } from '../../../parts/time.ts';
+import { useLarder } from '../../../state/larder.ts';
+import { announceError, useNotices } from '../../../state/notices.ts';
+import OrderTimes from './OrderTimes.vue';
+import ReadingAgain from './ReadingAgain.vue';
 
 /** What the rules for keeping say of each set. Nothing goes before it was shown here. */
 const larder = useLarder();
 const notices = useNotices();
 const view = shallowRef<OrderView>();
 const roomBytes = ref<number>();
-const scrub = shallowRef<ScrubView>();
 const error = ref<string>();
 const busy = ref(false);
 /** Of whom the rules are shown; empty for all phones. */
@@ -29,7 +29,7 @@ async function load(): Promise<void> {
   try {
     view.value = await api.order();
     error.value = undefined;
-    [roomBytes.value, scrub.value] = [(await api.orderRoom()).bytes, await api.scrub()];
+    roomBytes.value = (await api.orderRoom()).bytes;
   } catch (failure) {
     error.value = (failure as Error).message;
   }
@@ -56,8 +56,6 @@ async function change(over: Partial<{ newest: number; months: number }> | undefi
     announceError(failure);
   }
 }
-
-const changeDue = (days: number) => api.changeDue({ days }).then(() => larder.load(), announceError);
 
 const pin = (set: OrderedSet, pinned: boolean) =>
   api.changeSet(set.id, { pinned }).then(() => larder.load(), announceError);
@@ -137,18 +135,7 @@ async function apply(): Promise<void> {
           identity partition always stay.
         </p>
       </form>
-      <p v-if="larder.shelf" class="due">
-        A phone is due when it was not kept for
-        <ElInputNumber
-          :model-value="larder.shelf.dueDays"
-          :min="1"
-          :max="mostDueDays"
-          size="small"
-          aria-label="Days until a phone is due"
-          @change="(value) => value !== undefined && changeDue(value)"
-        />
-        days, or when its firmware changed since. The rail says so.
-      </p>
+      <OrderTimes />
       <section aria-label="What would go">
         <h2>
           {{
@@ -187,44 +174,7 @@ async function apply(): Promise<void> {
           {{ picked.length === 1 ? 'set' : 'sets' }} into the bin</ElButton
         >
       </section>
-      <section v-if="scrub" aria-label="Reading again">
-        <h2>Reading again</h2>
-        <p>
-          Everything on the shelf is read again within {{ scrub.days }} days, while no run needs the disk.
-          <template v-if="scrub.oldestAt"
-            >Nothing was read longer ago than {{ exactTime(scrub.oldestAt) }}.</template
-          >
-          <template v-if="scrub.dueBytes">{{ sizeText(scrub.dueBytes) }} are due.</template>
-          <strong v-if="scrub.damagedChunks" class="error"
-            >{{ scrub.damagedChunks }} {{ scrub.damagedChunks === 1 ? 'chunk is' : 'chunks are' }} damaged:
-            image the phones whose sets say so while they are at hand.</strong
-          >
-        </p>
-        <ul v-if="scrub.findings.length" class="findings">
-          <li v-for="finding in scrub.findings" :key="finding.at">
-            <CircleCheck v-if="finding.goodAt" :size="15" aria-hidden="true" />
-            <TriangleAlert v-else :size="15" class="error" aria-hidden="true" />
-            <span>
-              {{ exactTime(finding.at) }}: {{ finding.chunks }}
-              {{ finding.chunks === 1 ? 'chunk' : 'chunks' }} damaged
-              <template v-if="finding.sets.length || finding.copyCount">
-                in
-                <template v-for="(set, i) in finding.sets" :key="set.id"
-                  ><template v-if="i">, </template
-                  ><RouterLink :to="{ name: 'set', params: { id: set.id } }">{{
-                    set.label
-                  }}</RouterLink></template
-                ><template v-if="finding.copyCount"
-                  ><template v-if="finding.sets.length"> and </template>{{ finding.copyCount }}
-                  {{ finding.copyCount === 1 ? 'copy' : 'copies' }}</template
-                > </template
-              >.
-              <template v-if="finding.goodAt">Whole again since {{ exactTime(finding.goodAt) }}.</template>
-              <template v-else>Not repaired yet{{ finding.fault ? `: ${finding.fault}` : '' }}.</template>
-            </span>
-          </li>
-        </ul>
-      </section>
+      <ReadingAgain />
       <section v-if="staying.length" aria-label="What stays">
         <h2>{{ staying.length }} {{ staying.length === 1 ? 'stays' : 'stay' }}</h2>
         <table>
@@ -287,10 +237,6 @@ h2 .soft {
   font-size: 13px;
 }
 
-.due .el-input-number {
-  width: 92px;
-}
-
 .whose {
   width: 160px;
 }
@@ -318,26 +264,6 @@ td {
   white-space: nowrap;
   color: var(--ink-soft);
   font-size: 12px;
-}
-
-.findings {
-  display: grid;
-  gap: 6px;
-  margin: 0;
-  padding: 0;
-  list-style: none;
-}
-
-.findings li {
-  display: grid;
-  grid-template-columns: 18px 1fr;
-  gap: 6px;
-  font-size: 13px;
-}
-
-.findings svg:not(.error) {
-  margin-top: 2px;
-  color: var(--action);
 }
 
 .tick {
