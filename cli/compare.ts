@@ -22,7 +22,7 @@ export async function compareSets(first: string, second: string, options: Compar
     const comparing = new Comparing(larder, new Inside(larder));
     const sides = { before: before.id, after: after.id };
     if (options.files === undefined) {
-      const compared = comparing.sets(sides);
+      const compared = await comparing.sets(sides);
       if (options.json) say(JSON.stringify(compared, null, 2));
       else compared.partitions.forEach((each) => say(partitionLine(each)));
       return compared.partitions.every(({ state }) => state === 'same') ? 0 : 1;
@@ -39,6 +39,7 @@ const states = {
   differs: 'differs',
   'only before': 'only in the first',
   'only after': 'only in the second',
+  unknown: 'not known',
 } as const;
 
 function partitionLine({ partition, state, differingBytes }: SetComparison['partitions'][number]): string {

@@ -9,6 +9,7 @@ import type { SetView } from './sets.ts';
 /** One side of a partition in a comparison. */
 export interface ComparedImageView {
   readonly bytes: number;
+  /** Empty of a phone. */
   readonly sha256: string;
   /** Only some of it was read. */
   readonly isPartial: boolean;
@@ -26,7 +27,7 @@ export interface ComparedPartition {
   readonly strip: readonly number[] | undefined;
 }
 
-/** What a set of a comparison is. */
+/** What a set of a comparison is; of a phone its `id` is `phone:` and its serial. */
 export type ComparedSet = Pick<
   SetView,
   'id' | 'label' | 'serial' | 'nickname' | 'createdAt' | 'condition' | 'imported' | 'binnedAt'

@@ -4,6 +4,7 @@ import { useHashesOf } from '@keen-larder/core/bytes/hashing.ts';
 import { join } from 'node:path';
 import { Bench } from './bench/bench.ts';
 import { Forecaster } from './bench/forecaster.ts';
+import { PhoneSides } from './bench/phone-sides.ts';
 import { Surveys } from './bench/surveys.ts';
 import { addressStatements } from './database/addresses.ts';
 import { chunkStatements } from './database/chunks.ts';
@@ -42,7 +43,8 @@ import { binMs } from './larder/bin.ts';
 import { Larder } from './larder/larder.ts';
 import { Order } from './larder/upkeep/order.ts';
 import { OrderTimer } from './larder/upkeep/order-timer.ts';
-import { Scrubber } from './larder/upkeep/scrubber.ts';
+import type { Scrubber } from './larder/upkeep/scrubber.ts';
+import { scrubberOf } from './larder/upkeep/scrubber-of.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
 import { GoingOn } from './offsite/going-on.ts';
@@ -98,6 +100,7 @@ export interface KeenLarder extends RunContext {
   readonly scrubber: Scrubber;
   readonly orderTimer: OrderTimer;
   readonly forecaster: Forecaster;
+  readonly phoneSides: PhoneSides;
   readonly rescue: Rescue;
   readonly trackers: TrackerStatements;
   readonly feed: Feed;
@@ -218,6 +221,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   await incoming.start();
 
   const forecaster = new Forecaster(bench, larder);
+  const phoneSides = new PhoneSides(bench);
   const inside = new Inside(larder);
   const exportFolder = join(home, 'exports');
   const exports = new Exports({
@@ -245,24 +249,15 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     nameIndex.look();
     goingOn.look();
   };
-  const scrubber = new Scrubber({
-    shelf,
-    chunks,
-    ...{ sets, copies: copyRows, findings: scrubFindingStatements(db) },
-    now,
-    isBusy,
-    repair: (digests) =>
-      offsite.isOpen ? larder.whileWriting(() => offsite.repair(digests)) : Promise.resolve(0),
-    onDamage(names, repaired, fault) {
-      const next = repaired
-        ? 'It was put there anew from off-site.'
-        : 'Image the phone again while it is at hand.';
-      if (fault) log.error(`It could not be repaired from off-site: ${fault}`);
-      log.error(`Damaged on the shelf: ${names.join(', ')}. ${next}`);
+  const scrubber = scrubberOf({
+    ...{ shelf, chunks, sets, now, isBusy, larder, offsite, log },
+    copies: copyRows,
+    findings: scrubFindingStatements(db),
+    days: options.scrubDays,
+    onDamage() {
       larder.changed();
       copies.changed();
     },
-    ...(options.scrubDays !== undefined && { days: options.scrubDays }),
   });
   const renewSnapshots = () => snapshots.renew(db, shelf.seal);
   const resealing = new Resealing({
@@ -292,7 +287,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     incoming,
     trackers: trackerStatements(db),
     inside,
-    comparing: new Comparing(larder, inside),
+    comparing: new Comparing(larder, inside, (serial, setId) => phoneSides.of(serial, setId)),
+    phoneSides,
     finding: new Finding({ larder, names, sets, phones }),
     nameIndex,
     settings,

@@ -25,6 +25,13 @@ export interface TestClock {
   monotonic: number;
 }
 
+/** An image that comes in parts. */
+export interface ImageSource {
+  readonly partition: string;
+  readonly bytes: number;
+  readonly content: AsyncIterable<Uint8Array>;
+}
+
 export interface OpenLarder {
   readonly larder: Larder;
   readonly shelf: Shelf;
@@ -81,19 +88,34 @@ export class LarderBench {
   }
 
   /** Keeps images as a set; resolves to its id. */
-  async keep(
-    { larder, shelf }: Pick<OpenLarder, 'larder' | 'shelf'>,
+  keep(
+    open: Pick<OpenLarder, 'larder' | 'shelf'>,
     label: string,
     images: Record<string, Uint8Array>,
+    serial?: string,
+  ): Promise<string> {
+    const sources = Object.entries(images).map(([partition, bytes]) => ({
+      partition,
+      bytes: bytes.length,
+      content: inPieces(bytes),
+    }));
+    return this.keepAll(open, label, sources, serial);
+  }
+
+  /** Keeps images that come in parts as a set; resolves to its id. */
+  async keepAll(
+    { larder, shelf }: Pick<OpenLarder, 'larder' | 'shelf'>,
+    label: string,
+    images: readonly ImageSource[],
     serial = 'TW3K-10482',
   ): Promise<string> {
     return larder.whileWriting(async () => {
       const writer = new SetWriter(shelf);
       const listed: ManifestImage[] = [];
       try {
-        for (const [partition, bytes] of Object.entries(images)) {
-          const image = writer.image(bytes.length);
-          await image.take(inPieces(bytes));
+        for (const { partition, bytes, content } of images) {
+          const image = writer.image(bytes);
+          await image.take(content);
           const stored = await image.finish();
           listed.push({
             partition,

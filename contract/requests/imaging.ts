@@ -7,6 +7,7 @@ import {
   IsBoolean,
   IsIn,
   IsOptional,
+  IsUUID,
   Matches,
 } from 'class-validator';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
@@ -60,5 +61,9 @@ export class SomePartitions {
   picked?: string[];
 }
 
-/** Which partitions to compare with what is kept of them. */
-export class CompareRequest extends SomePartitions {}
+/** Which partitions to compare with what is kept of them; with one set, all that it has. */
+export class CompareRequest extends SomePartitions {
+  @IsOptional()
+  @IsUUID()
+  setId?: string;
+}

@@ -38,7 +38,7 @@ const startImaging = (label: string, picked: string[], readAll = true) =>
     confirmed: ['identity-left-out'],
   });
 
-const kills = killPoints(1);
+const kills = killPoints(2);
 const picked = ['modem', 'persist', 'logo'];
 /** Apart from the first, which comes at once, wherever the dice say. */
 const shares = Array.from({ length: kills }, (_, n) => (n === 0 ? 0 : ((n * 0.618034) % 1) * 0.98));

@@ -128,6 +128,8 @@ export const api = {
     ask<PhoneView>(`/phones/${at(serial)}`, 'PATCH', { nickname }),
   compare: (serial: string, picked?: string[]) =>
     ask<RunView>(`/phones/${at(serial)}/comparing`, 'POST', picked ? { picked } : {}),
+  compareWithSet: (serial: string, setId: string) =>
+    ask<RunView>(`/phones/${at(serial)}/comparing`, 'POST', { setId }),
   restart: (serial: string, into: PhoneMode) =>
     ask<PhoneView>(`/phones/${at(serial)}/restart`, 'POST', { into }),
   imagingSheet: (serial: string, request: ImagingRequest, signal: AbortSignal) =>

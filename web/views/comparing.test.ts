@@ -10,7 +10,8 @@ import type {
   TextComparison,
 } from '@keen-larder/contract/comparing.ts';
 import { useLarder } from '../state/larder.ts';
-import { answering, MiB, onEmptyStage, set, show } from '../testing/stage.ts';
+import { useRuns } from '../state/runs.ts';
+import { answering, button, last, MiB, onEmptyStage, run, serial, set, show } from '../testing/stage.ts';
 import ComparedText from './larder/comparing/ComparedText.vue';
 import ComparePage from './larder/comparing/ComparePage.vue';
 import CompareWith from './larder/comparing/CompareWith.vue';
@@ -172,4 +173,42 @@ it('offers the other sets, those of the phone first', async () => {
   expect(offered.length).toBe(2);
   expect(offered[0]).toMatch(/^after the update/);
   expect(offered[1]).toMatch(/^Boat shed: of another/);
+});
+
+it('compares a set with its phone, which is asked first', async () => {
+  const boot = {
+    partition: 'boot',
+    role: 'boot-chain' as const,
+    differingBytes: undefined,
+    strip: undefined,
+  };
+  const asked = (
+    state: ComparedPartition['state'],
+    over: Partial<ComparedPartition> = {},
+  ): SetComparison => ({
+    before: comparison.before,
+    after: set({ id: 'phone:TW3K-10482', label: 'Ringing hut as it is now' }),
+    partitions: [
+      partition({ strip: undefined, differingBytes: undefined, ...over, state }),
+      partition({ ...boot, state: state === 'differs' ? 'same' : state }),
+    ],
+  });
+  let now = asked('unknown');
+  const requests = answering({
+    'GET /sets/s1/against/phone%3ATW3K-10482': () => now,
+    'POST /phones/TW3K-10482/comparing': () => run({ kind: 'comparing', serial, state: 'running' }),
+  });
+  const shown = await show(ComparePage, { id: 's1', other: 'phone:TW3K-10482' });
+  await flushPromises();
+  expect(shown.text()).toMatch(/The phone was not asked yet\..*not asked yet/s);
+  expect(shown.find('[title="The other way round"]').exists()).toBe(false);
+  await button(shown, 'Ask the phone').trigger('click');
+  await flushPromises();
+  expect(last(requests, 'POST', '/phones/TW3K-10482/comparing')?.body).toEqual({ setId: 's1' });
+  expect(button(shown, /digests its partitions/).attributes('disabled')).toBeDefined();
+  now = asked('differs', { differingBytes: 1 << 20, strip: [1, 0] });
+  useRuns().take(run({ kind: 'comparing', serial, state: 'done' }));
+  await flushPromises();
+  expect(shown.text()).toMatch(/1 of 2 differ, 1 is the same\./);
+  expect(button(shown, 'Ask the phone again').exists()).toBe(true);
 });

@@ -1,4 +1,4 @@
-import type { ByteRange } from '../../bytes/ranges.ts';
+import { rangesBytes, type ByteRange } from '../../bytes/ranges.ts';
 
 /** An image as a list of names of its chunks. */
 export interface ChunkList {
@@ -19,6 +19,34 @@ export interface BlockComparison {
   readonly ranges: readonly ByteRange[];
   /** The share that differs in each of so many equal parts, from first to last; 0 to 1. */
   readonly strip: readonly number[];
+}
+
+/**
+ * What is known to differ of a partition, as a comparison of blocks.
+ * @param differing ascending, none touching another
+ * @param pieceBytes to which it is known
+ */
+export function blocksOf(
+  differing: readonly ByteRange[],
+  bytes: number,
+  pieceBytes: number,
+  parts = 200,
+): BlockComparison {
+  const partCount = Math.max(1, Math.min(parts, Math.ceil(bytes / pieceBytes)));
+  const partBytes = bytes / partCount;
+  const strip = new Array<number>(partCount).fill(0);
+  for (const { offset, bytes: length } of differing) {
+    const end = offset + length;
+    for (let part = Math.floor(offset / partBytes); part < partCount && part * partBytes < end; part++)
+      strip[part]! += Math.min(end, (part + 1) * partBytes) - Math.max(offset, part * partBytes);
+  }
+  return {
+    chunkBytes: pieceBytes,
+    bytes,
+    differingBytes: rangesBytes(differing),
+    ranges: differing,
+    strip: strip.map((sum) => Math.min(1, sum / partBytes)),
+  };
 }
 
 /**

@@ -8,7 +8,8 @@ export interface ComparedImage {
   readonly isPartial: boolean;
 }
 
-export type PartitionState = 'same' | 'differs' | 'only before' | 'only after';
+/** `unknown`: a phone was not asked for it. */
+export type PartitionState = 'same' | 'differs' | 'only before' | 'only after' | 'unknown';
 
 export interface PartitionComparison<I extends ComparedImage = ComparedImage> {
   readonly partition: string;

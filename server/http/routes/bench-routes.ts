@@ -13,6 +13,7 @@ import { RestoringRequest, RestoringStart } from '@keen-larder/contract/requests
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startErasing } from '../../runs/files/erasing.ts';
 import { startComparing } from '../../runs/imaging/comparing.ts';
+import { startComparingSet } from '../../runs/imaging/comparing-set.ts';
 import { startImaging } from '../../runs/imaging/imaging.ts';
 import { startLocking } from '../../runs/restoring/locking.ts';
 import { startRestoring } from '../../runs/restoring/restoring.ts';
@@ -81,9 +82,11 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.post('/phones/:serial/comparing', async (request, response) => {
+    const { setId, ...some } = valid(CompareRequest, request.body);
+    const { serial } = request.params;
     response
       .status(202)
-      .json(await startComparing(app, request.params.serial, valid(CompareRequest, request.body)));
+      .json(await (setId ? startComparingSet(app, serial, setId) : startComparing(app, serial, some)));
   });
 
   routes.get('/phones/:serial/rescue', async (request, response) => {

@@ -41,8 +41,8 @@ export function insideRoutes({ inside, comparing }: KeenLarder): Router {
     after: other,
   });
 
-  routes.get('/sets/:id/against/:other', (request, response) => {
-    response.json(comparing.sets(sidesOf(request.params)));
+  routes.get('/sets/:id/against/:other', async (request, response) => {
+    response.json(await comparing.sets(sidesOf(request.params)));
   });
 
   routes.get('/sets/:id/compared-with/:other', async (request, response) => {

@@ -11,12 +11,22 @@ import { digestBytes } from '../../shelf/packs/pack-format.ts';
 import type { ImageRecipe } from '../../shelf/image-reader.ts';
 import type { FileTree, TreeFile } from '../inside/file-trees.ts';
 
-/** A tree, and where its bytes lie in an image of the shelf. */
-export interface ComparedTree {
+/** A tree, and where its bytes lie in an image. */
+interface PlacedTree {
   readonly tree: FileTree;
-  readonly image: ImageRecipe;
   /** A range of the tree's source in the image. */
   toImage(range: ByteRange): readonly ByteRange[];
+}
+
+/** A tree in an image of the shelf. */
+export interface ComparedTree extends PlacedTree {
+  readonly image: ImageRecipe;
+}
+
+/** A tree on a phone. */
+export interface PhoneTree extends PlacedTree {
+  /** Whether some ranges are known to be on the phone as they are in the image that it is compared with. */
+  isUntouched(ranges: readonly ByteRange[]): boolean;
 }
 
 const mostDifferences = 5000;
@@ -24,7 +34,10 @@ const mostDifferences = 5000;
 const mostReadElsewhere = 1 << 30;
 
 /** What differs between two trees, by file. Contents are read only where the names of their chunks do not tell. */
-export async function compareTrees(before: ComparedTree, after: ComparedTree): Promise<FileComparison> {
+export async function compareTrees(
+  before: ComparedTree,
+  after: ComparedTree | PhoneTree,
+): Promise<FileComparison> {
   const found: EntryDifference<TreeFile>[] = [];
   const contents = { isSame: (a: TreeFile, b: TreeFile) => isSameContent(before, a, after, b) };
   for await (const each of differingEntries(before.tree.walk(), after.tree.walk(), contents))
@@ -68,20 +81,25 @@ const sideOf = ({
 async function isSameContent(
   before: ComparedTree,
   a: TreeFile,
-  after: ComparedTree,
+  after: ComparedTree | PhoneTree,
   b: TreeFile,
 ): Promise<boolean> {
   const [where, elsewhere] = await Promise.all([placesOf(before, a), placesOf(after, b)]);
-  if (where && elsewhere && isSameChunks(before.image, where, after.image, elsewhere)) return true;
+  if (where && elsewhere) {
+    if ('image' in after) {
+      if (isSameChunks(before.image, where, after.image, elsewhere)) return true;
+    } else if (areSamePlaces(where, elsewhere) && after.isUntouched(where)) return true;
+  }
   return isSameBytes(a.content(), b.content());
 }
 
-async function placesOf(
-  { toImage }: ComparedTree,
-  file: TreeFile,
-): Promise<readonly ByteRange[] | undefined> {
+async function placesOf({ toImage }: PlacedTree, file: TreeFile): Promise<readonly ByteRange[] | undefined> {
   return (await file.places())?.flatMap(toImage);
 }
+
+const areSamePlaces = (a: readonly ByteRange[], b: readonly ByteRange[]): boolean =>
+  a.length === b.length &&
+  a.every(({ offset, bytes }, i) => offset === b[i]!.offset && bytes === b[i]!.bytes);
 
 /** Whether both lie in the same places, in chunks of the same names. */
 function isSameChunks(
@@ -90,10 +108,8 @@ function isSameChunks(
   b: ImageRecipe,
   elsewhere: readonly ByteRange[],
 ): boolean {
-  if (where.length !== elsewhere.length || a.chunkBytes !== b.chunkBytes) return false;
-  return where.every(({ offset, bytes }, i) => {
-    const other = elsewhere[i]!;
-    if (other.offset !== offset || other.bytes !== bytes) return false;
+  if (!areSamePlaces(where, elsewhere) || a.chunkBytes !== b.chunkBytes) return false;
+  return where.every(({ offset, bytes }) => {
     const [from, end] = [Math.floor(offset / a.chunkBytes), Math.ceil((offset + bytes) / a.chunkBytes)];
     const names = ({ chunks }: ImageRecipe) => chunks.subarray(from * digestBytes, end * digestBytes);
     return names(a).equals(names(b));

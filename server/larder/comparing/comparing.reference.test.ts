@@ -115,8 +115,8 @@ describe.each([1, 2, 3])('seed %i', (seed) => {
     };
   });
 
-  it('by block is as cmp -l has it', () => {
-    const { partitions } = comparing.sets(sides);
+  it('by block is as cmp -l has it', async () => {
+    const { partitions } = await comparing.sets(sides);
     expect(partitions.map(({ partition, state }) => `${partition} ${state}`)).toEqual([
       'system differs',
       'logo same',
@@ -223,5 +223,5 @@ it('of an image that is no file system, and of one that is not there, says so', 
   });
   await expect(comparing.files(sides, 'misc', '')).rejects.toThrow(/ext4/);
   await expect(comparing.partition(sides, 'nothing')).rejects.toThrow('This set has no image of nothing.');
-  expect(() => comparing.sets({ ...sides, after: 'no such set' })).toThrow('There is no such set.');
+  await expect(comparing.sets({ ...sides, after: 'no such set' })).rejects.toThrow('There is no such set.');
 });

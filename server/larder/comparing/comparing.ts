@@ -8,15 +8,23 @@ import type {
 } from '@keen-larder/contract/comparing.ts';
 import type { ImageView, SetView } from '@keen-larder/contract/sets.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { compareBlocks, type ChunkList } from '@keen-larder/core/larder/comparing/blocks.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import {
+  blocksOf,
+  compareBlocks,
+  type BlockComparison,
+  type ChunkList,
+} from '@keen-larder/core/larder/comparing/blocks.ts';
 import { compareFacts } from '@keen-larder/core/larder/comparing/facts.ts';
-import { comparePartitions } from '@keen-larder/core/larder/comparing/partitions.ts';
+import { comparePartitions, type PartitionState } from '@keen-larder/core/larder/comparing/partitions.ts';
 import type { ImageRow } from '../../database/sets.ts';
 import { Problem, traitsOf } from '../../failures.ts';
 import { unpackChunkList } from '../../shelf/manifest.ts';
 import type { Inside } from '../inside/inside.ts';
 import type { Larder } from '../larder.ts';
 import { compareTrees, type ComparedTree } from './compare-trees.ts';
+import { phoneOf, type PhoneSide } from './phone-side.ts';
 import { comparisonPage, type ComparedTreeFiles } from './comparison-page.ts';
 import { compareTexts } from './compare-texts.ts';
 
@@ -32,13 +40,20 @@ const mostRanges = 500;
 
 /** Compares what is kept: by partition and block without reading it, by file as far as it must be read. */
 export class Comparing {
+  /** @param phoneSide a phone, to be compared with a set */
   constructor(
     private readonly larder: Larder,
     private readonly inside: Inside,
+    private readonly phoneSide?: (serial: string, setId: string) => Promise<PhoneSide>,
   ) {}
 
-  /** @throws Problem 404 */
-  sets({ before, after }: Sides): SetComparison {
+  /** @throws Problem 404, 409 where a phone does not answer */
+  async sets(sides: Sides): Promise<SetComparison> {
+    const phone = await this.phoneOf(sides);
+    return phone ? this.withPhone(sides.before, phone) : this.twoSets(sides);
+  }
+
+  private twoSets({ before, after }: Sides): SetComparison {
     const [a, b] = [this.larder.detail(before), this.larder.detail(after)];
     const compared = comparePartitions(a.images.map(asCompared), b.images.map(asCompared));
     const partitions = compared.map(({ partition, state, before: was, after: is }): ComparedPartition => {
@@ -56,12 +71,46 @@ export class Comparing {
     return { before: setOf(a), after: setOf(b), partitions };
   }
 
-  /** @throws Problem 404 */
+  /** What of a set a phone has otherwise, as far as it was asked; what else the phone has is left out. */
+  private withPhone(setId: string, phone: PhoneSide): SetComparison {
+    const set = this.larder.detail(setId);
+    const partitions = set.images.map((image): ComparedPartition => {
+      const { partition, role } = image;
+      const there = phone.partitions.find(({ name }) => name === partition);
+      const finding = phone.findings.get(partition);
+      const state: PartitionState = !there
+        ? 'only before'
+        : !finding
+          ? 'unknown'
+          : finding.isSame
+            ? 'same'
+            : 'differs';
+      const blocks = there && this.phoneBlocks(setId, partition, phone);
+      return {
+        ...{ partition, role, state, before: sideOf(asCompared(image)) },
+        after: there && { bytes: there.bytes, sha256: '', isPartial: false, kind: image.kind },
+        differingBytes: blocks?.differingBytes,
+        strip: blocks?.strip,
+      };
+    });
+    return { before: setOf(set), after: phone.set, partitions };
+  }
+
+  private phoneBlocks(setId: string, partition: string, phone: PhoneSide): BlockComparison | undefined {
+    const differing = phone.findings.get(partition)?.differing;
+    return differing && blocksOf(differing, this.larder.image(setId, partition).bytes, fineBytes, stripParts);
+  }
+
+  /** @throws Problem 404, 409 where a phone does not answer */
   async partition(sides: Sides, partition: string): Promise<PartitionDetail> {
-    const [a, b] = await Promise.all(
-      [sides.before, sides.after].map((id) => this.inside.view(id, partition).catch(unlessUnreadable)),
-    );
-    const blocks = this.blocks(sides, partition);
+    const phone = await this.phoneOf(sides);
+    const [a, b] = await Promise.all([
+      this.inside.view(sides.before, partition).catch(unlessUnreadable),
+      phone
+        ? this.inside.viewOf(phone.source(partition)).catch(unlessUnreadable)
+        : this.inside.view(sides.after, partition).catch(unlessUnreadable),
+    ]);
+    const blocks = phone ? this.phoneBlocks(sides.before, partition, phone) : this.blocks(sides, partition);
     return {
       blocks: blocks && { ...blocks, ranges: blocks.ranges.slice(0, mostRanges) },
       facts: a && b ? compareFacts(a.inspection, b.inspection) : [],
@@ -71,16 +120,20 @@ export class Comparing {
 
   /** @param part name of a tree within; empty for the image itself @throws Problem 404, FormatError */
   async files(sides: Sides, partition: string, part: string): Promise<FileComparison> {
-    const [before, after] = await Promise.all([
-      this.treeOf(sides.before, partition, part),
-      this.treeOf(sides.after, partition, part),
-    ]);
-    return compareTrees(before, after);
+    const phone = await this.phoneOf(sides);
+    const before = await this.treeOf(sides.before, partition, part);
+    if (!phone) return compareTrees(before, await this.treeOf(sides.after, partition, part));
+    const after = await this.inside.treeOf(phone.source(partition), part);
+    const differing = phone.findings.get(partition)?.differing;
+    // Where nothing differs nothing need be read over the cable.
+    const isUntouched = (ranges: readonly ByteRange[]) =>
+      differing !== undefined && ranges.every((range) => !differing.some((each) => overlap(each, range)));
+    return compareTrees(before, { ...after, isUntouched });
   }
 
   /** All of it as a page of its own, files included. @throws Problem 404 */
   async page(sides: Sides): Promise<string> {
-    const compared = this.sets(sides);
+    const compared = await this.sets(sides);
     const trees: ComparedTreeFiles[] = [];
     for (const { partition, state } of compared.partitions) {
       if (state !== 'differs') continue;
@@ -97,10 +150,21 @@ export class Comparing {
 
   /** One file that both have. @throws Problem 404 */
   async text(sides: Sides, partition: string, part: string, path: string): Promise<TextComparison> {
-    const [before, after] = await Promise.all(
-      [sides.before, sides.after].map(async (id) => (await this.inside.tree(id, partition, part)).open(path)),
-    );
-    return compareTexts(before!, after!);
+    const phone = await this.phoneOf(sides);
+    const [before, after] = await Promise.all([
+      this.inside.tree(sides.before, partition, part),
+      phone
+        ? this.inside.treeOf(phone.source(partition), part).then(({ tree }) => tree)
+        : this.inside.tree(sides.after, partition, part),
+    ]);
+    return compareTexts(await before.open(path), await after.open(path));
+  }
+
+  private async phoneOf({ before, after }: Sides): Promise<PhoneSide | undefined> {
+    const serial = phoneOf(after);
+    if (serial === undefined) return undefined;
+    if (!this.phoneSide) throw new Problem(404, 'No phone can be asked here.');
+    return this.phoneSide(serial, before);
   }
 
   private blocks({ before, after }: Sides, partition: string) {
@@ -118,6 +182,9 @@ export class Comparing {
     return { tree, toImage, image };
   }
 }
+
+const overlap = (a: ByteRange, b: ByteRange): boolean =>
+  a.offset < b.offset + b.bytes && b.offset < a.offset + a.bytes;
 
 const setOf = ({
   id,

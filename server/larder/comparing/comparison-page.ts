@@ -13,6 +13,7 @@ const states = {
   differs: 'differs',
   'only before': 'only in the first',
   'only after': 'only in the second',
+  unknown: 'not known',
 } as const;
 
 /** The files of one tree that differ. */

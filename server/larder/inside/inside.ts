@@ -36,6 +36,23 @@ export class Inside {
     return { inspection: found, trees: treesOf(found) };
   }
 
+  /** What lies on a phone. */
+  async viewOf(source: ByteSource): Promise<InsideView> {
+    const found = await inspectImage(source);
+    return { inspection: found, trees: treesOf(found) };
+  }
+
+  /** A tree on a phone, and where its bytes lie in the partition. @param part as `tree` */
+  async treeOf(
+    source: ByteSource,
+    part: string,
+  ): Promise<{ readonly tree: FileTree; readonly toImage: (range: ByteRange) => ByteRange[] }> {
+    if (part === '') return { tree: await ext4Tree(source), toImage: (range) => [range] };
+    const partition = await partOf(source, part);
+    const tree = await ext4Tree(logicalSource(partition, [slice(source, 0, source.bytes)]));
+    return { tree, toImage: (range) => placesIn(partition.extents, range) };
+  }
+
   /** @param part name of a logical partition within; empty for the image itself */
   tree(setId: string, partition: string, part: string): Promise<FileTree> {
     const image = this.larder.image(setId, partition);

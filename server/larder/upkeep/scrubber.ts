@@ -16,7 +16,7 @@ const restMs = 10 * 60_000;
 const busyMs = 10_000;
 const shownFindings = 20;
 
-interface ScrubberParts {
+export interface ScrubberParts {
   readonly shelf: Shelf;
   readonly chunks: ChunkStatements;
   readonly sets: SetStatements;

@@ -148,12 +148,13 @@ const segmentsAhead = 24;
 /** After so many pieces it is known whether comparing is worth it. */
 const triedPieces = 32;
 /** Of the pieces compared so far; where more differ, all the rest is taken to. */
-const mostDiffering = 0.75;
+const usualMostDiffering = 0.75;
 
 /**
  * Where a phone has what an image has, and where not: coarse pieces, and fine ones where those differ. While one segment is dealt
  * with the next ones are found out.
  * @param onTold what the phone tells of each coarse piece
+ * @param mostDiffering of the pieces compared so far; where more differ, all the rest is taken to; 1 for never
  * @returns undefined where the phone tells none
  */
 export async function segmentsOf(
@@ -163,6 +164,7 @@ export async function segmentsOf(
   range: ByteRange,
   signal: AbortSignal,
   onTold: (piece: ByteRange, told: Digest) => void = () => undefined,
+  mostDiffering = usualMostDiffering,
 ): Promise<AsyncGenerator<Segment> | undefined> {
   const toldCoarse = kept.told ?? (await access.digestPieces?.(name, range, coarseBytes, signal));
   if (!toldCoarse) return undefined;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElCheckbox } from 'element-plus';
+import { ElButton, ElCheckbox } from 'element-plus';
 import { ArrowLeftRight } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute } from 'vue-router';
@@ -10,15 +10,21 @@ import { api, downloads } from '../../../api/client.ts';
 import EmptyState from '../../../parts/EmptyState.vue';
 import RoleBadge from '../../../parts/roles/RoleBadge.vue';
 import { exactTime } from '../../../parts/time.ts';
+import { announceError } from '../../../state/notices.ts';
+import { useRuns } from '../../../state/runs.ts';
 import ComparedImages from './ComparedImages.vue';
 import DifferenceStrip from './DifferenceStrip.vue';
 
-/** Two sets, partition by partition; the partition that is looked into stands in the address. */
+/** Two sets, or a set and its phone, partition by partition; the partition that is looked into stands in the address. */
 const props = defineProps<{ id: string; other: string }>();
 const route = useRoute();
 const comparison = shallowRef<SetComparison>();
 const error = ref<string>();
 const showsSame = ref(false);
+const runs = useRuns();
+/** Where the second side is a phone. */
+const serial = computed(() => /^phone:(.+)$/.exec(props.other)?.[1]);
+const isAsking = computed(() => serial.value !== undefined && runs.ofPhone(serial.value) !== undefined);
 const chosen = computed(() => {
   const name = route.query['partition'];
   return comparison.value?.partitions.find(
@@ -27,7 +33,8 @@ const chosen = computed(() => {
 });
 
 watch(
-  () => [props.id, props.other] as const,
+  // What the phone was asked for is known when its run has ended.
+  () => [props.id, props.other, isAsking.value] as const,
   async ([id, other]) => {
     const isPast = () => id !== props.id || other !== props.other;
     try {
@@ -55,14 +62,28 @@ const words = computed(() => {
   const differing = all.value.filter(({ state }) => state === 'differs').length;
   const { before, after } = { before: only('only before'), after: only('only after') };
   return [
-    differing === 0 ? 'Nothing differs' : `${differing} of ${all.value.length} differ`,
+    unasked.value === all.value.length
+      ? 'The phone was not asked yet'
+      : differing === 0
+        ? 'Nothing differs'
+        : `${differing} of ${all.value.length} differ`,
     sameCount.value > 0 ? `${sameCount.value} ${sameCount.value === 1 ? 'is' : 'are'} the same` : '',
-    before > 0 ? `${before} only in the first` : '',
+    unasked.value > 0 && unasked.value < all.value.length ? `${unasked.value} not asked for yet` : '',
+    before > 0 ? `${before} ${serial.value ? 'the phone does not have' : 'only in the first'}` : '',
     after > 0 ? `${after} only in the second` : '',
   ]
     .filter(Boolean)
     .join(', ');
 });
+const unasked = computed(() => all.value.filter(({ state }) => state === 'unknown').length);
+
+async function ask(): Promise<void> {
+  try {
+    runs.take(await api.compareWithSet(serial.value!, props.id));
+  } catch (failure) {
+    announceError(failure);
+  }
+}
 const only = (state: ComparedPartition['state']) => all.value.filter((each) => each.state === state).length;
 
 const stateWords = {
@@ -70,6 +91,7 @@ const stateWords = {
   differs: 'differs',
   'only before': 'only in the first',
   'only after': 'only in the second',
+  unknown: 'not asked yet',
 } as const;
 /** How much of it does, as far as its blocks tell. */
 function shareOf({ differingBytes, before, after }: ComparedPartition): string {
@@ -87,7 +109,7 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
     <header>
       <template v-for="(set, i) in [comparison.before, comparison.after]" :key="set.id">
         <RouterLink
-          v-if="i === 1"
+          v-if="i === 1 && !serial"
           :to="{ name: 'compare', params: { id: other, other: id } }"
           class="turn"
           title="The other way round"
@@ -95,10 +117,14 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
         /></RouterLink>
         <section class="paper">
           <h1>
-            <RouterLink :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
+            <RouterLink v-if="i === 1 && serial" :to="{ name: 'bench', params: { serial } }">{{
+              set.label
+            }}</RouterLink>
+            <RouterLink v-else :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
           </h1>
           <p>
-            {{ i === 0 ? 'First' : 'Second' }} · {{ set.nickname }} · {{ exactTime(set.createdAt) }}<br />{{
+            {{ i === 0 ? 'First' : 'Second' }} · {{ set.nickname }}
+            <template v-if="i === 0 || !serial"> · {{ exactTime(set.createdAt) }}</template><br />{{
               buildOf(set)
             }}
           </p>
@@ -108,7 +134,14 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
     <p class="sum" role="status">
       {{ words }}.
       <ElCheckbox v-if="sameCount" v-model="showsSame">Show what is the same</ElCheckbox>
-      <a :href="downloads.comparison(id, other)" download>Save as a page</a>
+      <ElButton v-if="serial" :disabled="isAsking" :type="unasked ? 'primary' : 'default'" @click="ask">{{
+        isAsking
+          ? 'The phone digests its partitions…'
+          : unasked === all.length
+            ? 'Ask the phone'
+            : 'Ask the phone again'
+      }}</ElButton>
+      <a v-if="unasked < all.length" :href="downloads.comparison(id, other)" download>Save as a page</a>
     </p>
     <table v-if="rows.length">
       <thead>
@@ -181,6 +214,10 @@ header {
   display: grid;
   grid-template-columns: 1fr auto 1fr;
   gap: 10px;
+}
+
+header:not(:has(.turn)) {
+  grid-template-columns: 1fr 1fr;
 }
 
 .paper {

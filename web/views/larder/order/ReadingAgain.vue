@@ -60,6 +60,10 @@ watch(
 </template>
 
 <style scoped>
+h2 {
+  font-size: 16px;
+}
+
 section {
   display: grid;
   gap: 8px;

@@ -1,0 +1,28 @@
+import { PhoneFindings, type PhoneSide } from '../larder/comparing/phone-side.ts';
+import type { Bench } from './bench.ts';
+
+/** Phones as they are now, for comparing sets with them. */
+export class PhoneSides {
+  readonly findings = new PhoneFindings();
+
+  constructor(private readonly bench: Bench) {}
+
+  /** @throws Problem 404, or 409 where it does not answer or its mode reads nothing */
+  async of(serial: string, setId: string): Promise<PhoneSide> {
+    const { bench } = this;
+    const { nickname } = bench.view(serial);
+    const access = bench.access(serial);
+    const partitions = await bench.partitions(serial);
+    return {
+      set: {
+        id: `phone:${serial}`,
+        label: `${nickname} as it is now`,
+        ...{ serial, nickname, createdAt: Date.now(), imported: false, binnedAt: undefined },
+        condition: bench.facts(serial).condition,
+      },
+      partitions,
+      findings: this.findings.of(partitions, setId),
+      source: (name) => access.source(name, partitions.find((each) => each.name === name)!.bytes),
+    };
+  }
+}
