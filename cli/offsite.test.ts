@@ -7,6 +7,7 @@ import { startBucket, type StandInBucket } from '../standin/bucket.ts';
 import { openOn, testFolder } from '../testing/bench.ts';
 import { larderCommand } from '../testing/programs/larder-command.ts';
 import { passphrase } from '../testing/offsite/offsite-bench.ts';
+import { isLong } from '../testing/effort.ts';
 
 const folder = testFolder();
 const at = (name: string) => join(folder.path, name);
@@ -33,7 +34,7 @@ afterAll(async () => {
   folder.remove();
 });
 
-it('sends, says how it stands, and brings everything back into an empty home', async () => {
+it.runIf(isLong)('sends, says how it stands, and brings everything back into an empty home', async () => {
   const before = await larder(['offsite', 'status', '--home', home]);
   expect(before).toMatchObject({
     code: 1,
@@ -72,7 +73,7 @@ it('sends, says how it stands, and brings everything back into an empty home', a
   expect(readFileSync(join(home, 'offsite.json'), 'utf8')).not.toContain(bucket.place.secretAccessKey);
 });
 
-it('finds a flipped bit, and repairs it from off-site', async () => {
+it.runIf(isLong)('finds a flipped bit, and repairs it from off-site', async () => {
   const packs = join(home, 'shelf', 'packs');
   const [pack] = readdirSync(packs) as [string];
   const file = openSync(join(packs, pack), 'r+');

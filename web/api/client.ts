@@ -1,4 +1,5 @@
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
+import type { AppDifference } from '@keen-larder/core/larder/comparing/apps.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
 import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
@@ -206,6 +207,8 @@ export const api = {
     ask<FileComparison>(
       `/sets/${at(id)}/against/${at(other)}/${at(partition)}/files${part === '' ? '' : `?${new URLSearchParams({ part })}`}`,
     ),
+  compareApps: (id: string, other: string, partition: string) =>
+    ask<AppDifference[]>(`/sets/${at(id)}/against/${at(other)}/${at(partition)}/apps`),
   compareText: (id: string, other: string, partition: string, place: InsideRequest) =>
     ask<TextComparison>(`/sets/${at(id)}/against/${at(other)}/${at(partition)}/text?${queryOf(place)}`),
 

@@ -12,6 +12,7 @@ import type {
 import { useLarder } from '../state/larder.ts';
 import { useRuns } from '../state/runs.ts';
 import { answering, button, last, MiB, onEmptyStage, run, serial, set, show } from '../testing/stage.ts';
+import ComparedApps from './larder/comparing/ComparedApps.vue';
 import ComparedText from './larder/comparing/ComparedText.vue';
 import ComparePage from './larder/comparing/ComparePage.vue';
 import CompareWith from './larder/comparing/CompareWith.vue';
@@ -173,6 +174,29 @@ it('offers the other sets, those of the phone first', async () => {
   expect(offered.length).toBe(2);
   expect(offered[0]).toMatch(/^after the update/);
   expect(offered[1]).toMatch(/^Boat shed: of another/);
+});
+
+it('tells apps that differ: version, grants and data', async () => {
+  answering({
+    'GET /sets/s1/against/s2/userdata/apps': [
+      {
+        ...{ package: 'example.tidebook', label: 'Tidebook', state: 'changed', changedFiles: 3 },
+        ...{ before: { versionCode: 41, versionName: '4.1' }, after: { versionCode: 42 } },
+        ...{ gained: ['android.permission.CAMERA'], lost: ['example.OWN'] },
+      },
+    ],
+  });
+  const shown = await show(ComparedApps, { id: 's1', other: 's2', partition: 'userdata' });
+  await flushPromises();
+  const cells = shown.findAll('tbody td').map((cell) => cell.text().replace(/\s+/g, ' '));
+  expect(cells).toEqual([
+    'Tidebook example.tidebook',
+    'changed',
+    '4.1',
+    '42',
+    '+ CAMERA, − example.OWN',
+    '3 files',
+  ]);
 });
 
 it('compares a set with its phone, which is asked first', async () => {

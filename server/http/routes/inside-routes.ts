@@ -59,6 +59,10 @@ export function insideRoutes({ inside, comparing }: KeenLarder): Router {
     response.json(await comparing.files(sidesOf(request.params), request.params.partition, part));
   });
 
+  routes.get('/sets/:id/against/:other/:partition/apps', async (request, response) => {
+    response.json(await comparing.apps(sidesOf(request.params), request.params.partition));
+  });
+
   routes.get('/sets/:id/against/:other/:partition/text', async (request, response) => {
     const { part = '', path } = valid(InsideRequest, request.query);
     const { params } = request;

@@ -39,9 +39,7 @@ export async function compareTrees(
   after: ComparedTree | PhoneTree,
 ): Promise<FileComparison> {
   const found: EntryDifference<TreeFile>[] = [];
-  const contents = { isSame: (a: TreeFile, b: TreeFile) => isSameContent(before, a, after, b) };
-  for await (const each of differingEntries(before.tree.walk(), after.tree.walk(), contents))
-    found.push(each);
+  for await (const each of entriesThatDiffer(before, after)) found.push(each);
   const from = await foundElsewhere(found);
   const isFrom = new Set(from.values());
   const differences = found
@@ -55,6 +53,15 @@ export async function compareTrees(
     onlyTime: differences.filter(({ changes }) => changes.length === 1 && changes[0] === 'time').length,
     isCut: differences.length > mostDifferences,
   };
+}
+
+/** Everything that differs between two trees, in the order of `walkOrder`. */
+export function entriesThatDiffer(
+  before: ComparedTree,
+  after: ComparedTree | PhoneTree,
+): AsyncGenerator<EntryDifference<TreeFile>> {
+  const contents = { isSame: (a: TreeFile, b: TreeFile) => isSameContent(before, a, after, b) };
+  return differingEntries(before.tree.walk(), after.tree.walk(), contents);
 }
 
 function differenceOf(

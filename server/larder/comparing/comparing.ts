@@ -11,6 +11,11 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import {
+  compareApps,
+  type AppDifference,
+  type ComparedApp,
+} from '@keen-larder/core/larder/comparing/apps.ts';
+import {
   blocksOf,
   compareBlocks,
   type BlockComparison,
@@ -21,9 +26,11 @@ import { comparePartitions, type PartitionState } from '@keen-larder/core/larder
 import type { ImageRow } from '../../database/sets.ts';
 import { Problem, traitsOf } from '../../failures.ts';
 import { unpackChunkList } from '../../shelf/manifest.ts';
+import { findApps, type FoundApp } from '../inside/apps-inside.ts';
 import type { Inside } from '../inside/inside.ts';
+import { fromExt4, openUserData } from '../inside/user-data.ts';
 import type { Larder } from '../larder.ts';
-import { compareTrees, type ComparedTree } from './compare-trees.ts';
+import { compareTrees, entriesThatDiffer, type ComparedTree, type PhoneTree } from './compare-trees.ts';
 import { phoneOf, type PhoneSide } from './phone-side.ts';
 import { comparisonPage, type ComparedTreeFiles } from './comparison-page.ts';
 import { compareTexts } from './compare-texts.ts';
@@ -120,15 +127,43 @@ export class Comparing {
 
   /** @param part name of a tree within; empty for the image itself @throws Problem 404, FormatError */
   async files(sides: Sides, partition: string, part: string): Promise<FileComparison> {
+    const { before, after } = await this.trees(sides, partition, part);
+    return compareTrees(before, after);
+  }
+
+  /**
+   * Apps of two user datas: their versions, grants, and how much of their data differs.
+   * @throws Problem 404, FormatError where one is no user data that can be read
+   */
+  async apps(sides: Sides, partition: string): Promise<AppDifference[]> {
+    const phone = await this.phoneOf(sides);
+    const { shelf } = this.larder;
+    const [was, is] = await Promise.all([
+      openUserData(shelf, this.larder.image(sides.before, partition)),
+      phone
+        ? fromExt4(phone.source(partition))
+        : openUserData(shelf, this.larder.image(sides.after, partition)),
+    ]);
+    const { before, after } = await this.trees(sides, partition, '');
+    const differing: string[] = [];
+    for await (const { path } of entriesThatDiffer(before, after)) differing.push(path);
+    const [a, b] = [await findApps(was), await findApps(is)];
+    return compareApps(a.map(asComparedApp), b.map(asComparedApp), differing);
+  }
+
+  private async trees(
+    sides: Sides,
+    partition: string,
+    part: string,
+  ): Promise<{ readonly before: ComparedTree; readonly after: ComparedTree | PhoneTree }> {
     const phone = await this.phoneOf(sides);
     const before = await this.treeOf(sides.before, partition, part);
-    if (!phone) return compareTrees(before, await this.treeOf(sides.after, partition, part));
-    const after = await this.inside.treeOf(phone.source(partition), part);
+    if (!phone) return { before, after: await this.treeOf(sides.after, partition, part) };
     const differing = phone.findings.get(partition)?.differing;
     // Where nothing differs nothing need be read over the cable.
     const isUntouched = (ranges: readonly ByteRange[]) =>
       differing !== undefined && ranges.every((range) => !differing.some((each) => overlap(each, range)));
-    return compareTrees(before, { ...after, isUntouched });
+    return { before, after: { ...(await this.inside.treeOf(phone.source(partition), part)), isUntouched } };
   }
 
   /** All of it as a page of its own, files included. @throws Problem 404 */
@@ -182,6 +217,19 @@ export class Comparing {
     return { tree, toImage, image };
   }
 }
+
+const asComparedApp = ({ app, folders }: FoundApp): ComparedApp => ({
+  package: app.package,
+  label: app.label,
+  versionCode: app.versionCode,
+  versionName: app.versionName,
+  // None of any means that it is not told.
+  granted:
+    app.permissions.length > 0
+      ? new Set(app.permissions.flatMap(({ name, granted }) => (granted ? [name] : [])))
+      : undefined,
+  folders: folders.map(({ path }) => path),
+});
 
 const overlap = (a: ByteRange, b: ByteRange): boolean =>
   a.offset < b.offset + b.bytes && b.offset < a.offset + a.bytes;

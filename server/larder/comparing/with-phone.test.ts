@@ -82,6 +82,27 @@ it('differs where a set differs that is taken of the phone now, by block, by fil
   );
 });
 
+it('by app: whose data changed, on the phone as in a set that is taken of it', async () => {
+  const first = await keepSet(app, 'Data before', ['userdata'], { usedOnly: ['userdata'] });
+  expect(await app.comparing.apps({ before: first, after: first }, 'userdata')).toEqual([]);
+  const data = bench.phone.flash.partition('userdata')!;
+  const tree = await app.inside.tree(first, 'userdata', '');
+  for await (const { path, kind, bytes } of tree.walk())
+    if (kind === 'file' && bytes > 100 && path.startsWith('/data/example.tidebook/')) {
+      await overwriteFile(data, path, 50, Buffer.from('changed'));
+      break;
+    }
+  const second = await keepSet(app, 'Data after', ['userdata'], { usedOnly: ['userdata'] });
+  const expected = [
+    {
+      ...{ package: 'example.tidebook', label: 'Tidebook', state: 'changed', changedFiles: 1 },
+      ...{ gained: [], lost: [] },
+    },
+  ];
+  for (const after of [second, `phone:${serial}`])
+    expect(await app.comparing.apps({ before: first, after }, 'userdata')).toMatchObject(expected);
+});
+
 it('is unknown again once the phone came up anew, and 409 while it is away', async () => {
   const before = app.bench.linkIn(serial);
   void bench.phone.start('recovery');

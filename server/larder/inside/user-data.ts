@@ -44,7 +44,8 @@ export const userDataOn = (files: FileAccess): UserData => ({
 export const openUserData = (shelf: Shelf, image: ImageRow): Promise<UserData> =>
   image.kind === 'archive' ? fromArchive(shelf, image) : fromExt4(imageSource(shelf, image));
 
-async function fromExt4(source: ByteSource): Promise<UserData> {
+/** User data in a file system. @throws FormatError where it is none that can be read */
+export async function fromExt4(source: ByteSource): Promise<UserData> {
   const fs = await Ext4.open(source);
   return {
     async names(path) {

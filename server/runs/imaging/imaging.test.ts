@@ -25,6 +25,7 @@ import { startExporting } from '../files/exporting.ts';
 import { startImaging } from './imaging.ts';
 import { startRestoring } from '../restoring/restoring.ts';
 import { startVerifying } from '../files/verifying.ts';
+import { isLong } from '../../../testing/effort.ts';
 
 const folder = testFolder();
 let phone: Phone;
@@ -243,7 +244,7 @@ describe('putting back', () => {
     );
   });
 
-  it('brings a phone with a kernel of another build back', async () => {
+  it.runIf(isLong)('brings a phone with a kernel of another build back', async () => {
     phone.setPower(false);
     await brokenBuilds.find(({ id }) => id === 'wrong-kernel')!.apply(phone.flash, phone.model);
     phone.setPower(true);

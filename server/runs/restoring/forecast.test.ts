@@ -9,6 +9,7 @@ import { putting, quick, serial as knot3, startKnot3, testFolder, until } from '
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';
+import { isLong } from '../../../testing/effort.ts';
 
 const knot5 = 'TW5K-20316';
 const folder = testFolder();
@@ -64,7 +65,7 @@ describe('Knot 3', () => {
     expect(await sheet(knot3, setId, ['persist'])).toBeUndefined();
   });
 
-  it('with half a firmware it needs both, and starts when both are put back', async () => {
+  it.runIf(isLong)('with half a firmware it needs both, and starts when both are put back', async () => {
     await spoiled(knot3, 'half-firmware');
     expect(await app.forecaster.forecast(knot3)).toMatchObject({ result: 'loops' });
     const alone = await sheet(knot3, setId, ['boot']);

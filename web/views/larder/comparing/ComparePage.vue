@@ -186,6 +186,7 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
       :key="`${id} ${other} ${chosen.partition}`"
       :other="other"
       :partition="chosen.partition"
+      :role="chosen.role"
     />
     <p v-else-if="rows.some(({ state }) => state === 'differs')" class="soft">
       Choose an image that differs to see which files and facts do.

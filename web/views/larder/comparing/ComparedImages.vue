@@ -2,7 +2,9 @@
 import { ref, shallowRef, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import type { PartitionDetail } from '@keen-larder/contract/comparing.ts';
+import type { Role } from '@keen-larder/core/phone/roles.ts';
 import { api } from '../../../api/client.ts';
+import ComparedApps from './ComparedApps.vue';
 import ComparedFiles from './ComparedFiles.vue';
 
 /** What differs between two images of a partition: what they say of themselves, and their files. */
@@ -10,6 +12,7 @@ const props = defineProps<{
   id: string;
   other: string;
   partition: string;
+  role: Role;
 }>();
 const route = useRoute();
 const detail = shallowRef<PartitionDetail>();
@@ -60,6 +63,7 @@ const partOf = (trees: readonly string[]) => {
           </tr>
         </tbody>
       </table>
+      <ComparedApps v-if="role === 'user-data'" :id="id" :other="other" :partition="partition" />
       <nav v-if="detail.trees.length > 1" aria-label="File systems within">
         <RouterLink
           v-for="tree in detail.trees"
