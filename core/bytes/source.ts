@@ -49,7 +49,7 @@ export const slice = (source: ByteSource, start: number, bytes: number): ByteSou
 export const overlaid = (source: ByteSource, at: number, bytes: Uint8Array): ByteSource => ({
   bytes: source.bytes,
   async read(offset, length) {
-    const found = Uint8Array.from(await source.read(offset, length));
+    const found = new Uint8Array(await source.read(offset, length));
     const [from, to] = [Math.max(at, offset), Math.min(at + bytes.length, offset + found.length)];
     if (from < to) found.set(bytes.subarray(from - at, to - at), from - offset);
     return found;
@@ -63,13 +63,19 @@ export const overlaid = (source: ByteSource, at: number, bytes: Uint8Array): Byt
  */
 export function cached(source: ByteSource, blockBytes = 65536, blocks = 64): ByteSource {
   const kept = new Map<number, Promise<Uint8Array>>();
+  /** Read last: it stands last already. */
+  let last: number | undefined;
   const block = (index: number) => {
     const known = kept.get(index);
     if (known) {
-      kept.delete(index);
-      kept.set(index, known);
+      if (index !== last) {
+        kept.delete(index);
+        kept.set(index, known);
+        last = index;
+      }
       return known;
     }
+    last = index;
     const start = index * blockBytes;
     const fetched = source.read(start, Math.min(blockBytes, source.bytes - start));
     kept.set(index, fetched);

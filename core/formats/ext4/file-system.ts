@@ -34,6 +34,8 @@ export interface BlockGroup {
 
 /** An ext2, ext3 or ext4 file system opened for reading. The journal is not replayed. */
 export class Ext4 {
+  private readonly inodeTables = new Map<number, number>();
+
   private constructor(
     private readonly source: ByteSource,
     readonly superblock: Superblock,
@@ -257,13 +259,17 @@ export class Ext4 {
     return readWithin(this.source, block * blockBytes, blockBytes, 'ext4', field);
   }
 
+  /** First block of a group's inodes; read once, since it stays where it is. */
   private async inodeTable(group: number): Promise<number> {
+    const known = this.inodeTables.get(group);
+    if (known !== undefined) return known;
     const s = this.superblock;
     const { inodeTable, offset } = await this.group(group);
     const tableBlocks = Math.ceil((s.inodesPerGroup * s.inodeBytes) / s.blockBytes);
     if (inodeTable <= s.firstDataBlock || inodeTable + tableBlocks > s.blocks) {
       throw new FormatError('ext4', 'bg_inode_table_lo', offset + 8, `block ${inodeTable} of ${s.blocks}`);
     }
+    this.inodeTables.set(group, inodeTable);
     return inodeTable;
   }
 

@@ -7,9 +7,8 @@ import type {
 } from '@keen-larder/contract/comparing.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { differingEntries, type EntryDifference } from '@keen-larder/core/larder/comparing/files.ts';
-import { digestBytes } from '../../shelf/packs/pack-format.ts';
-import type { ImageRecipe } from '../../shelf/image-reader.ts';
 import type { FileTree, TreeFile } from '../inside/file-trees.ts';
+import { DifferingBlocks, type ReadableImage } from './differing-blocks.ts';
 
 /** A tree, and where its bytes lie in an image. */
 interface PlacedTree {
@@ -19,9 +18,7 @@ interface PlacedTree {
 }
 
 /** A tree in an image of the shelf. */
-export interface ComparedTree extends PlacedTree {
-  readonly image: ImageRecipe;
-}
+export interface ComparedTree extends PlacedTree, ReadableImage {}
 
 /** A tree on a phone. */
 export interface PhoneTree extends PlacedTree {
@@ -30,6 +27,8 @@ export interface PhoneTree extends PlacedTree {
 }
 
 const mostDifferences = 5000;
+/** Of a file system. */
+const mostBlockBytes = 65_536;
 /** So much is read to find content that lies elsewhere now. */
 const mostReadElsewhere = 1 << 30;
 
@@ -60,7 +59,11 @@ export function entriesThatDiffer(
   before: ComparedTree,
   after: ComparedTree | PhoneTree,
 ): AsyncGenerator<EntryDifference<TreeFile>> {
-  const contents = { isSame: (a: TreeFile, b: TreeFile) => isSameContent(before, a, after, b) };
+  const blocks =
+    'image' in after && before.image.chunkBytes === after.image.chunkBytes
+      ? new DifferingBlocks(before, after)
+      : undefined;
+  const contents = { isSame: (a: TreeFile, b: TreeFile) => isSameContent(before, a, after, b, blocks) };
   return differingEntries(before.tree.walk(), after.tree.walk(), contents);
 }
 
@@ -90,14 +93,36 @@ async function isSameContent(
   a: TreeFile,
   after: ComparedTree | PhoneTree,
   b: TreeFile,
+  blocks: DifferingBlocks | undefined,
 ): Promise<boolean> {
   const [where, elsewhere] = await Promise.all([placesOf(before, a), placesOf(after, b)]);
-  if (where && elsewhere) {
-    if ('image' in after) {
-      if (isSameChunks(before.image, where, after.image, elsewhere)) return true;
-    } else if (areSamePlaces(where, elsewhere) && after.isUntouched(where)) return true;
+  if (where && elsewhere && areSamePlaces(where, elsewhere)) {
+    if (!blocks) {
+      if ('isUntouched' in after && after.isUntouched(where)) return true;
+    } else {
+      const at = await firstDifference(where, blocks);
+      if (at === undefined) return true;
+      // What lies behind the end of a file, in its last block, is not of it.
+      if (!isLastBlock(where, at)) return false;
+    }
   }
   return isSameBytes(a.content(), b.content());
+}
+
+async function firstDifference(
+  where: readonly ByteRange[],
+  blocks: DifferingBlocks,
+): Promise<number | undefined> {
+  for (const range of where) {
+    const at = await blocks.firstIn(range);
+    if (at !== undefined) return at;
+  }
+  return undefined;
+}
+
+function isLastBlock(where: readonly ByteRange[], at: number): boolean {
+  const { offset, bytes } = where.at(-1)!;
+  return at >= offset && at >= offset + bytes - mostBlockBytes;
 }
 
 async function placesOf({ toImage }: PlacedTree, file: TreeFile): Promise<readonly ByteRange[] | undefined> {
@@ -107,21 +132,6 @@ async function placesOf({ toImage }: PlacedTree, file: TreeFile): Promise<readon
 const areSamePlaces = (a: readonly ByteRange[], b: readonly ByteRange[]): boolean =>
   a.length === b.length &&
   a.every(({ offset, bytes }, i) => offset === b[i]!.offset && bytes === b[i]!.bytes);
-
-/** Whether both lie in the same places, in chunks of the same names. */
-function isSameChunks(
-  a: ImageRecipe,
-  where: readonly ByteRange[],
-  b: ImageRecipe,
-  elsewhere: readonly ByteRange[],
-): boolean {
-  if (!areSamePlaces(where, elsewhere) || a.chunkBytes !== b.chunkBytes) return false;
-  return where.every(({ offset, bytes }) => {
-    const [from, end] = [Math.floor(offset / a.chunkBytes), Math.ceil((offset + bytes) / a.chunkBytes)];
-    const names = ({ chunks }: ImageRecipe) => chunks.subarray(from * digestBytes, end * digestBytes);
-    return names(a).equals(names(b));
-  });
-}
 
 async function isSameBytes(a: AsyncIterable<Uint8Array>, b: AsyncIterable<Uint8Array>): Promise<boolean> {
   const others = b[Symbol.asyncIterator]();

@@ -214,7 +214,7 @@ export class Comparing {
       this.inside.tree(setId, partition, part),
       this.inside.placesIn(setId, partition, part),
     ]);
-    return { tree, toImage, image };
+    return { tree, toImage, image, source: this.inside.source(setId, partition) };
   }
 }
 

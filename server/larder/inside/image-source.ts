@@ -14,15 +14,24 @@ const keptChunks = 96;
 export function imageSource(shelf: Shelf, image: ImageRecipe, keptAtHand = keptChunks): ByteSource {
   const { chunkBytes, bytes } = image;
   const digests = digestsOf(image.chunks);
+  /** Shared memory costs more to make than a chunk costs to unpack: there is as much as is read at once. */
+  const spare: { readonly input: SharedArrayBuffer; readonly output: SharedArrayBuffer }[] = [];
   const readChunk = async (index: number): Promise<Uint8Array> => {
     const start = index * chunkBytes;
     const plainBytes = Math.min(chunkBytes, bytes - start);
     const digest = digests[index];
     if (!digest) return new Uint8Array(plainBytes);
-    const [input, output] = [mostStoredBytes, chunkBytes].map((room) => new SharedArrayBuffer(room));
-    await unpackInto(shelf, image, start, [digest], input!, output!);
-    // The formats' readers take plain memory.
-    return Uint8Array.from(new Uint8Array(output!, 0, plainBytes));
+    const memory = spare.pop() ?? {
+      input: new SharedArrayBuffer(mostStoredBytes),
+      output: new SharedArrayBuffer(chunkBytes),
+    };
+    try {
+      await unpackInto(shelf, image, start, [digest], memory.input, memory.output);
+      // The formats' readers take plain memory.
+      return new Uint8Array(new Uint8Array(memory.output, 0, plainBytes));
+    } finally {
+      spare.push(memory);
+    }
   };
   const chunked: ByteSource = {
     bytes,

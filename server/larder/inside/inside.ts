@@ -32,7 +32,7 @@ export class Inside {
     if (image.kind === 'archive') {
       return { inspection: inspection('tar archive', image.bytes), trees: [''] };
     }
-    const found = await inspectImage(this.source(image));
+    const found = await inspectImage(this.sourceOf(image));
     return { inspection: found, trees: treesOf(found) };
   }
 
@@ -58,7 +58,7 @@ export class Inside {
     const image = this.larder.image(setId, partition);
     const key = `${keyOf(image)} ${part}`;
     return remembered(this.trees, key, async () => {
-      const source = this.source(image);
+      const source = this.sourceOf(image);
       if (image.kind === 'archive') return tarTree(source, readImage(this.larder.shelf, image));
       if (part === '') return ext4Tree(source);
       return ext4Tree(logicalSource(await partOf(source, part), [slice(source, 0, source.bytes)]));
@@ -68,7 +68,7 @@ export class Inside {
   /** Where bytes of a tree's source lie in the image. @param part as `tree` */
   async placesIn(setId: string, partition: string, part: string): Promise<(range: ByteRange) => ByteRange[]> {
     if (part === '') return (range) => [range];
-    const { extents } = await partOf(this.source(this.larder.image(setId, partition)), part);
+    const { extents } = await partOf(this.source(setId, partition), part);
     return (range) => placesIn(extents, range);
   }
 
@@ -88,7 +88,12 @@ export class Inside {
     return { bytes, shownBytes: some.length, text: undefined, hex: some.toString('hex') };
   }
 
-  private source(image: ImageRow): ByteSource {
+  /** Bytes of an image. */
+  source(setId: string, partition: string): ByteSource {
+    return this.sourceOf(this.larder.image(setId, partition));
+  }
+
+  private sourceOf(image: ImageRow): ByteSource {
     return remembered(this.sources, keyOf(image), () => imageSource(this.larder.shelf, image));
   }
 }
