@@ -4,7 +4,7 @@ import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { StoredPart } from '../../larder/copies-of-a-kind.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { verifyImage } from '../../shelf/verify-image.ts';
-import { DamagedImage, RunFailure } from '../../failures.ts';
+import { DamagedImage, PartFailure, RunFailure } from '../../failures.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** Reads every image of some sets back from the shelf and compares its digests. @throws Problem 404 */
@@ -31,7 +31,7 @@ export function startVerifying({ larder, engine }: RunContext, setIds: readonly 
       for (const [i, { id, partition }] of images.entries()) {
         const ofSet = found.get(id) ?? [];
         found.set(id, ofSet);
-        await run.step(i, async (passed) => {
+        await run.part(i, async (passed) => {
           try {
             await verifyImage(larder.shelf, larder.image(id, partition), run.signal, passed);
             ofSet.push({ partition, damage: null });
@@ -39,8 +39,7 @@ export function startVerifying({ larder, engine }: RunContext, setIds: readonly 
           } catch (error) {
             if (!(error instanceof DamagedImage)) throw error;
             ofSet.push({ partition, damage: error.message });
-            run.log(error.message, 'error');
-            return 'damaged';
+            throw new PartFailure(`damaged: ${error.message}`, { cause: error });
           }
         });
       }
@@ -61,7 +60,7 @@ export function startVerifying({ larder, engine }: RunContext, setIds: readonly 
       }
       if (damaged.length > 0) {
         throw new RunFailure(
-          `${listText(damaged)} is damaged on the shelf. Do not put it back. Image it again: what the phone still has makes this set whole as well. Otherwise use another set.`,
+          `${listText(damaged)} ${damaged.length === 1 ? 'is' : 'are'} damaged on the shelf. Do not put ${damaged.length === 1 ? 'it' : 'them'} back. Image again: what the phone still has makes this set whole as well. Otherwise use another set.`,
         );
       }
       return `All ${images.length} images are as they were kept.`;
@@ -109,27 +108,28 @@ export function startVerifyingCopies(
     async (run: Run) => {
       const damaged: string[] = [];
       for (const [i, copy] of all.entries()) {
-        await run.step(i, async (passed) => {
-          let isDamaged = false;
+        await run.part(i, async (passed) => {
+          let fault: string | undefined;
           for (const name of copy.names) {
             try {
               await verifyImage(larder.shelf, { ...copy.part(name), ranges: null }, run.signal, passed);
               copy.found(name, undefined);
             } catch (error) {
               if (!(error instanceof DamagedImage)) throw error;
-              isDamaged = true;
+              fault ??= error.message;
               copy.found(name, error.message);
               run.log(error.message, 'error');
             }
           }
-          if (isDamaged) damaged.push(copy.label);
-          return isDamaged ? 'damaged' : 'as it was kept';
+          if (fault === undefined) return 'as it was kept';
+          damaged.push(copy.label);
+          throw new PartFailure(`damaged: ${fault}`);
         });
       }
       copies.changed();
       if (damaged.length > 0)
         throw new RunFailure(
-          `${listText(damaged)} is damaged on the shelf. Do not put it back; copy it again while the phone is at hand.`,
+          `${listText(damaged)} ${damaged.length === 1 ? 'is' : 'are'} damaged on the shelf. Do not put ${damaged.length === 1 ? 'it' : 'them'} back; copy again while the phone is at hand.`,
         );
       return all.length === 1 ? 'It is as it was kept.' : `All ${count} are as they were kept.`;
     },

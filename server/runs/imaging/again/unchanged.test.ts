@@ -5,7 +5,6 @@ import { openOn, serial, startKnot3, testFolder, toRecovery } from '../../../../
 import type { KeenLarder } from '../../../keen-larder.ts';
 import { startImaging } from '../imaging.ts';
 import { startVerifying } from '../../files/verifying.ts';
-import { isLong } from '../../../../testing/effort.ts';
 
 const folder = testFolder();
 const picked = ['system', 'modem', 'sbl1'];
@@ -58,7 +57,7 @@ it('what the phone computes the same digest of is kept again without being read'
   expect(await app.engine.ended(startVerifying(app, [again.setId!]).id)).toMatchObject({ state: 'done' });
 });
 
-it.runIf(isLong)('what has changed by one byte is read', async () => {
+it('what has changed by one byte is read', async () => {
   await phone.flash.partition('modem')!.write(11 << 20, Buffer.from([1]));
   const run = await keep('changed');
   expect(run.state).toBe('done');
@@ -68,7 +67,7 @@ it.runIf(isLong)('what has changed by one byte is read', async () => {
   expect(sums(run.images)).toEqual(sums(all.images));
 });
 
-it.runIf(isLong)('what the phone cannot read any more is not taken for unchanged', async () => {
+it('what the phone cannot read any more is not taken for unchanged', async () => {
   const { startBytes } = phone.flash.list().find(({ name }) => name === 'modem')!;
   phone.flash.faults.set('worn', [{ offset: startBytes + 4096, bytes: 4096 }]);
   const run = await keep('worn');
