@@ -79,9 +79,13 @@ export function parseContents(text: string): Contents | undefined {
   } catch {
     return undefined;
   }
-  if (!isPlain(value) || value['format'] !== contentsFormat || value['version'] !== 1) return undefined;
+  return isContents(value) ? value : undefined;
+}
+
+function isContents(value: unknown): value is Contents {
+  if (!isPlain(value) || value['format'] !== contentsFormat || value['version'] !== 1) return false;
   const { phone, condition, mode, images } = value;
-  const isWhole =
+  return (
     isText(value['label']) &&
     typeof value['note'] === 'string' &&
     isPlain(phone) &&
@@ -92,7 +96,6 @@ export function parseContents(text: string): Contents | undefined {
     Object.values(condition).every((each) => typeof each === 'boolean' || isText(each, 300)) &&
     !Number.isNaN(Date.parse(String(value['createdAt']))) &&
     Array.isArray(images) &&
-    images.every(isImage);
-  // Every field was looked at above.
-  return isWhole ? (value as unknown as Contents) : undefined;
+    images.every(isImage)
+  );
 }

@@ -90,8 +90,18 @@ describe('imaging', () => {
     expect(check(plan({}), 'no-tar') ?? check(plan({}), 'no-labels')).toBeUndefined();
     expect(check(plan({ tar: false }), 'no-tar')?.severity).toBe('stop');
     expect(check(plan({ labels: 'none' }), 'no-labels')?.severity).toBe('note');
-    expect(makerTools({ ...phone, tools: { ...tools, makesExt4: false } }, true)[0]?.id).toBe('no-maker');
-    expect(makerTools({ ...phone, tools }, true)).toEqual([]);
+    const makes = (fileSystem: string | undefined, makesExt4: boolean, makesF2fs: boolean) =>
+      makerTools({ ...phone, tools: { ...tools, makesExt4, makesF2fs } }, true, [
+        { name: 'userdata', role: 'user-data', bytes: 1, ...(fileSystem && { fileSystem }) },
+      ])[0]?.sentence;
+    expect(
+      makes('ext4', true, false) ?? makes('f2fs', false, true) ?? makes(undefined, true, false),
+    ).toBeUndefined();
+    expect(makes('ext4', false, false)).toMatch(/neither mke2fs nor make_f2fs/);
+    expect(makes('f2fs', true, false)).toMatch(
+      /to be f2fs, and in this mode the phone has mke2fs and no make_f2fs/,
+    );
+    expect(makes('ext4', false, true)).toMatch(/has make_f2fs and no mke2fs/);
   });
 
   it('says by what images are proved where that is not SHA-256', () => {

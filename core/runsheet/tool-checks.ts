@@ -1,4 +1,4 @@
-import type { PhoneFacts } from '../phone/facts.ts';
+import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import { stop, type Check } from './check.ts';
 
 /** Says by what images are proved, where that is less than the phone's own SHA-256. */
@@ -40,12 +40,24 @@ export function archiveTools({ tools }: PhoneFacts, hasArchives: boolean): Check
   ];
 }
 
-/** Stops where user data is to be made anew and no tool for it was found. */
-export function makerTools({ tools }: PhoneFacts, isFormatting: boolean): Check[] {
-  if (!isFormatting || !tools || tools.makesExt4 || tools.makesF2fs) return [];
+/** What user data is made anew as: what it was, or ext4 where that cannot be told. */
+export const userDataMadeAs = (partitions: readonly PartitionFacts[]): 'ext4' | 'f2fs' =>
+  partitions.find(({ name }) => name === 'userdata')?.fileSystem === 'f2fs' ? 'f2fs' : 'ext4';
+
+/** Stops where user data is to be made anew and the tool for it was not found. */
+export function makerTools(
+  { tools }: PhoneFacts,
+  isFormatting: boolean,
+  partitions: readonly PartitionFacts[],
+): Check[] {
+  if (!isFormatting || !tools) return [];
+  const fileSystem = userDataMadeAs(partitions);
+  if (fileSystem === 'ext4' ? tools.makesExt4 : tools.makesF2fs) return [];
+  const [wanted, other] = fileSystem === 'ext4' ? ['mke2fs', 'make_f2fs'] : ['make_f2fs', 'mke2fs'];
+  const hasOther = fileSystem === 'ext4' ? tools.makesF2fs : tools.makesExt4;
   return stop(
     'no-maker',
     'User data cannot be made anew here',
-    'The phone has neither mke2fs nor make_f2fs in this mode. Format it in another recovery, or put the block image back.',
+    `It is to be ${fileSystem}, and in this mode the phone has ${hasOther ? `${other} and no ${wanted}` : `neither ${wanted} nor ${other}`}. Format it in another recovery, or put the block image back.`,
   );
 }

@@ -150,7 +150,7 @@ const checks: readonly RestoringCheck[] = [
       phone,
       images.some(({ kind }) => kind === 'archive'),
     ),
-  ({ phone, format }) => makerTools(phone, format ?? false),
+  ({ phone, format, partitions }) => makerTools(phone, format ?? false, partitions),
   willWipe,
   encryptedUserData,
   rollbackIndex,

@@ -4,6 +4,7 @@ import type { ProofView, RunView } from '@keen-larder/contract/runs.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { composeLabel, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import { effectsOf } from '@keen-larder/core/runsheet/effects.ts';
+import { userDataMadeAs } from '@keen-larder/core/runsheet/tool-checks.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
@@ -190,8 +191,7 @@ async function restore(
   if (bench.facts(serial).mode !== mode) await PhoneAtWork.restart(bench, serial, mode, run, startLimitMs);
   const phoneIn = (wanted: PhoneMode) => new PhoneAtWork(bench, serial, wanted, run, retryPolicy, leftOver);
   let phone = phoneIn(mode);
-  const userData = bench.knownPartitions(serial).find(({ name }) => name === 'userdata');
-  const fileSystem = userData?.fileSystem === 'f2fs' ? 'f2fs' : 'ext4';
+  const fileSystem = userDataMadeAs(bench.knownPartitions(serial));
   const last = steps.findLast(({ kind }) => kind === 'write' || kind === 'prove' || kind === 'activate');
   for (const [i, step] of steps.entries()) {
     run.signal.throwIfAborted();
