@@ -115,24 +115,25 @@ async function storage(at: Page): Promise<void> {
 
 async function larder(at: Page): Promise<void> {
   await at.goto(`${url}/larder`);
-  const card = at.locator('article.label', { hasText: 'after update' });
+  const card = at.locator('article.label', { hasText: 'mended' });
   await card.locator('dl').click();
   await at.getByRole('button', { name: 'Boot and system' }).click();
   await at.getByText('112 MiB', { exact: true }).last().waitFor();
   await at.getByText('Same phone').waitFor();
+  await at.evaluate(() => document.querySelector('#work')?.scrollTo(0, 0));
   await shoot('larder');
 }
 
 async function set(at: Page): Promise<void> {
   await at.goto(`${url}/larder`);
-  await at.getByRole('link', { name: /^Knot 3 .* as received/ }).click();
+  await at.getByRole('link', { name: /Ringing hut .* as received/ }).click();
   await at.getByRole('table').first().waitFor();
   await shoot('set');
 }
 
 async function comparing(at: Page): Promise<void> {
   await at.goto(`${url}/larder`);
-  await at.getByRole('link', { name: /before update/ }).click();
+  await at.getByRole('link', { name: /Ringing hut .* before update/ }).click();
   await at.getByRole('combobox', { name: 'Compare with another set' }).click();
   await at.getByRole('option', { name: /after update/ }).click();
   await at.getByRole('table').getByRole('link', { name: 'boot', exact: true }).click();
