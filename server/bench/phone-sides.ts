@@ -1,4 +1,5 @@
 import { PhoneFindings, type PhoneSide } from '../larder/comparing/phone-side.ts';
+import { Problem } from '../failures.ts';
 import type { Bench } from './bench.ts';
 
 /** Phones as they are now, for comparing sets with them. */
@@ -22,7 +23,11 @@ export class PhoneSides {
       },
       partitions,
       findings: this.findings.of(partitions, setId),
-      source: (name) => access.source(name, partitions.find((each) => each.name === name)!.bytes),
+      source(name) {
+        const found = partitions.find((each) => each.name === name);
+        if (!found) throw new Problem(404, `${nickname} has no partition ${name} in this mode.`);
+        return access.source(name, found.bytes);
+      },
     };
   }
 }

@@ -32,13 +32,8 @@ const mostBlockBytes = 65_536;
 /** So much is read to find content that lies elsewhere now. */
 const mostReadElsewhere = 1 << 30;
 
-/** What differs between two trees, by file. Contents are read only where the names of their chunks do not tell. */
-export async function compareTrees(
-  before: ComparedTree,
-  after: ComparedTree | PhoneTree,
-): Promise<FileComparison> {
-  const found: EntryDifference<TreeFile>[] = [];
-  for await (const each of entriesThatDiffer(before, after)) found.push(each);
+/** What differs between two trees, by file. @param found everything that does */
+export async function compareTrees(found: readonly EntryDifference<TreeFile>[]): Promise<FileComparison> {
   const from = await foundElsewhere(found);
   const isFrom = new Set(from.values());
   const differences = found
@@ -54,17 +49,23 @@ export async function compareTrees(
   };
 }
 
-/** Everything that differs between two trees, in the order of `walkOrder`. */
-export function entriesThatDiffer(
+/**
+ * Everything that differs between two trees, in the order of `walkOrder`. Contents are read only where the names of their chunks do
+ * not tell.
+ */
+export async function entriesThatDiffer(
   before: ComparedTree,
   after: ComparedTree | PhoneTree,
-): AsyncGenerator<EntryDifference<TreeFile>> {
+): Promise<EntryDifference<TreeFile>[]> {
   const blocks =
     'image' in after && before.image.chunkBytes === after.image.chunkBytes
       ? new DifferingBlocks(before, after)
       : undefined;
   const contents = { isSame: (a: TreeFile, b: TreeFile) => isSameContent(before, a, after, b, blocks) };
-  return differingEntries(before.tree.walk(), after.tree.walk(), contents);
+  const found: EntryDifference<TreeFile>[] = [];
+  for await (const each of differingEntries(before.tree.walk(), after.tree.walk(), contents))
+    found.push(each);
+  return found;
 }
 
 function differenceOf(

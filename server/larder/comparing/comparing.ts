@@ -47,6 +47,8 @@ const mostRanges = 500;
 
 /** Compares what is kept: by partition and block without reading it, by file as far as it must be read. */
 export class Comparing {
+  private readonly underWay = new Map<string, ReturnType<typeof entriesThatDiffer>>();
+
   /** @param phoneSide a phone, to be compared with a set */
   constructor(
     private readonly larder: Larder,
@@ -111,10 +113,11 @@ export class Comparing {
   /** @throws Problem 404, 409 where a phone does not answer */
   async partition(sides: Sides, partition: string): Promise<PartitionDetail> {
     const phone = await this.phoneOf(sides);
+    const source = phone?.source(partition);
     const [a, b] = await Promise.all([
       this.inside.view(sides.before, partition).catch(unlessUnreadable),
-      phone
-        ? this.inside.viewOf(phone.source(partition)).catch(unlessUnreadable)
+      source
+        ? this.inside.viewOf(source).catch(unlessUnreadable)
         : this.inside.view(sides.after, partition).catch(unlessUnreadable),
     ]);
     const blocks = phone ? this.phoneBlocks(sides.before, partition, phone) : this.blocks(sides, partition);
@@ -127,8 +130,7 @@ export class Comparing {
 
   /** @param part name of a tree within; empty for the image itself @throws Problem 404, FormatError */
   async files(sides: Sides, partition: string, part: string): Promise<FileComparison> {
-    const { before, after } = await this.trees(sides, partition, part);
-    return compareTrees(before, after);
+    return compareTrees(await this.differing(sides, partition, part));
   }
 
   /**
@@ -138,17 +140,28 @@ export class Comparing {
   async apps(sides: Sides, partition: string): Promise<AppDifference[]> {
     const phone = await this.phoneOf(sides);
     const { shelf } = this.larder;
-    const [was, is] = await Promise.all([
-      openUserData(shelf, this.larder.image(sides.before, partition)),
-      phone
-        ? fromExt4(phone.source(partition))
-        : openUserData(shelf, this.larder.image(sides.after, partition)),
-    ]);
-    const { before, after } = await this.trees(sides, partition, '');
-    const differing: string[] = [];
-    for await (const { path } of entriesThatDiffer(before, after)) differing.push(path);
+    const source = phone?.source(partition);
+    const was = await openUserData(shelf, this.larder.image(sides.before, partition));
+    const is = source
+      ? await fromExt4(source)
+      : await openUserData(shelf, this.larder.image(sides.after, partition));
+    const differing = (await this.differing(sides, partition, '')).map(({ path }) => path);
     const [a, b] = [await findApps(was), await findApps(is)];
     return compareApps(a.map(asComparedApp), b.map(asComparedApp), differing);
+  }
+
+  /** Files and apps are asked for at the same time: the trees of both sides are gone through once. */
+  private differing(sides: Sides, partition: string, part: string): ReturnType<typeof entriesThatDiffer> {
+    const key = JSON.stringify([sides, partition, part]);
+    const known = this.underWay.get(key);
+    if (known) return known;
+    const found = this.trees(sides, partition, part).then(({ before, after }) =>
+      entriesThatDiffer(before, after),
+    );
+    this.underWay.set(key, found);
+    const forget = () => this.underWay.delete(key);
+    found.then(forget, forget);
+    return found;
   }
 
   private async trees(
@@ -159,7 +172,9 @@ export class Comparing {
     const phone = await this.phoneOf(sides);
     const before = await this.treeOf(sides.before, partition, part);
     if (!phone) return { before, after: await this.treeOf(sides.after, partition, part) };
-    const differing = phone.findings.get(partition)?.differing;
+    // What is mounted for writing changes by itself: what was told of it before counts for nothing.
+    const isInUse = phone.partitions.some(({ name, mount }) => name === partition && mount?.writable);
+    const differing = isInUse ? undefined : phone.findings.get(partition)?.differing;
     // Where nothing differs nothing need be read over the cable.
     const isUntouched = (ranges: readonly ByteRange[]) =>
       differing !== undefined && ranges.every((range) => !differing.some((each) => overlap(each, range)));
@@ -186,10 +201,11 @@ export class Comparing {
   /** One file that both have. @throws Problem 404 */
   async text(sides: Sides, partition: string, part: string, path: string): Promise<TextComparison> {
     const phone = await this.phoneOf(sides);
+    const source = phone?.source(partition);
     const [before, after] = await Promise.all([
       this.inside.tree(sides.before, partition, part),
-      phone
-        ? this.inside.treeOf(phone.source(partition), part).then(({ tree }) => tree)
+      source
+        ? this.inside.treeOf(source, part).then(({ tree }) => tree)
         : this.inside.tree(sides.after, partition, part),
     ]);
     return compareTexts(await before.open(path), await after.open(path));

@@ -48,6 +48,7 @@ afterAll(async () => {
 it('is unknown until the phone was asked', async () => {
   expect(await states()).toEqual({ system: 'unknown', boot: 'unknown', logo: 'unknown' });
   const { before, after } = await app.comparing.sets(sides());
+  await expect(app.comparing.partition(sides(), 'nothing')).rejects.toMatchObject({ status: 404 });
   expect([before.label, after.label, after.id]).toEqual([
     'As it came',
     'Ringing hut as it is now',

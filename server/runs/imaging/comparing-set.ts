@@ -5,12 +5,12 @@ import type { PhoneSides } from '../../bench/phone-sides.ts';
 import { Problem } from '../../failures.ts';
 import type { PartitionAccess } from '../../links/phone-link.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
-import { md5Stored } from '../../shelf/verify-image.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { onPhone } from '../engine/start-run.ts';
 import { accessOf } from '../phone/phone-access.ts';
 import { PhoneAtWork } from '../phone/phone-at-work.ts';
 import { segmentsOf } from '../phone/pieces.ts';
+import { askedOf, leftOver } from './comparing.ts';
 
 /**
  * Has a phone digest what a set has images of, and where it differs its pieces: what differs and where is known then, without reading it.
@@ -44,32 +44,15 @@ export async function startComparingSet(
       })),
     },
     async (run) => {
-      const phone = new PhoneAtWork(
-        ...([
-          bench,
-          serial,
-          on.mode,
-          run,
-          context.retryPolicy,
-          'What was compared before it is noted',
-        ] as const),
-      );
+      const phone = new PhoneAtWork(bench, serial, on.mode, run, context.retryPolicy, leftOver);
       const differ: string[] = [];
-      for (const [i, { partition, bytes, sha256, ranges }] of compared.entries()) {
+      for (const [i, { partition, bytes, ranges }] of compared.entries()) {
         await run.step(i, async (passed) => {
           const there = partitions.find(({ name }) => name === partition)!.bytes;
           const read = ranges ?? wholeOf(Math.min(there, bytes));
           const image = larder.image(setId, partition);
-          const told = await phone.retry({
-            what: `Compare ${partition}`,
-            attempt: ({ link, signal }) => accessOf(link).digest(partition, read, signal),
-          });
+          const { isSame } = await askedOf(phone, larder, image, read, run.signal);
           passed(bytes);
-          const own =
-            told.by === 'sha256'
-              ? sha256
-              : (await md5Stored(larder.shelf, image, run.signal)).toString('hex');
-          const isSame = told.hex === own;
           const pieces = { shelf: larder.shelf, image, pieces: larder.pieces.of(image) };
           const differing =
             isSame || ranges

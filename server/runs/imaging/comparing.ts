@@ -1,7 +1,10 @@
 import type { CompareRequest } from '@keen-larder/contract/requests/imaging.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { ImageRow } from '../../database/sets.ts';
+import type { Digest } from '../../links/phone-link.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { onPhone } from '../engine/start-run.ts';
@@ -10,7 +13,27 @@ import { md5Stored } from '../../shelf/verify-image.ts';
 import { Problem } from '../../failures.ts';
 import { accessOf } from '../phone/phone-access.ts';
 
-const leftOver = 'What was compared before it is noted';
+export const leftOver = 'What was compared before it is noted';
+
+/**
+ * Has a phone digest what was read for an image, and compares it with that.
+ * @param ranges of the partition: an image may be shorter, or of its blocks in use alone
+ */
+export async function askedOf(
+  phone: PhoneAtWork,
+  { shelf }: Pick<RunContext['larder'], 'shelf'>,
+  image: ImageRow,
+  ranges: readonly ByteRange[],
+  signal: AbortSignal,
+): Promise<{ readonly told: Digest; readonly isSame: boolean }> {
+  const { partition, sha256 } = image;
+  const told = await phone.retry({
+    what: `Compare ${partition}`,
+    attempt: ({ link, signal: ofTry }) => accessOf(link).digest(partition, ranges, ofTry),
+  });
+  const own = told.by === 'sha256' ? sha256 : await md5Stored(shelf, image, signal);
+  return { told, isSame: told.hex === own.toString('hex') };
+}
 
 /**
  * Has the phone digest partitions that the larder has images of, and compares each with its newest image.
@@ -48,18 +71,10 @@ export async function startComparing(
       const changed: string[] = [];
       for (const [i, { name, bytes, kept: image }] of kept.entries()) {
         await run.step(i, async (passed) => {
-          // An image may be shorter than its partition, or of its blocks in use alone: that is compared.
-          const ranges = image!.ranges ?? wholeOf(Math.min(bytes, image!.bytes));
-          const told = await phone.retry({
-            what: `Compare ${name}`,
-            attempt: ({ link, signal }) => accessOf(link).digest(name, ranges, signal),
-          });
-          passed(bytes);
           const row = larder.image(image!.setId, name);
-          const isSame =
-            told.by === 'sha256'
-              ? told.hex === image!.sha256
-              : told.hex === (await md5Stored(larder.shelf, row, run.signal)).toString('hex');
+          const ranges = image!.ranges ?? wholeOf(Math.min(bytes, image!.bytes));
+          const { told, isSame } = await askedOf(phone, larder, row, ranges, run.signal);
+          passed(bytes);
           // Of what changed, a phone without SHA-256 tells no digest that could be laid beside another.
           const sha256 = isSame ? row.sha256 : told.by === 'sha256' && Buffer.from(told.hex, 'hex');
           if (sha256) digests.save({ serial, partition: name, sha256, at: now() });
