@@ -3,6 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { SetView } from '@keen-larder/contract/sets.ts';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
 import { keepSet, openOn, startKnot3, testFolder, toRecovery, until } from '../testing/bench.ts';
@@ -317,6 +318,11 @@ describe('import', () => {
   it('says what is in the way', async () => {
     const nobody = await into(at('efs.img'));
     expect(nobody).toMatchObject({ code: 1, err: expect.stringContaining('Of which phone?') as string });
+    const noModel = await into(at('efs.img'), '--firmware');
+    expect(noModel).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('say which with --maker') as string,
+    });
     const strange = await into(at('efs.img'), '--phone', 'X1', '--as', 'efs.img');
     expect(strange).toMatchObject({ code: 2, err: expect.stringContaining('FILE=PARTITION') as string });
     expect(await into(at('no such file'))).toMatchObject({ code: 2 });
@@ -334,5 +340,15 @@ describe('import', () => {
       'boot.img=persist',
     );
     expect(odd).toMatchObject({ code: 0, out: expect.stringContaining('as persist') as string });
+    const model = ['--firmware', '--maker', 'M', '--model', 'N'];
+    expect(await into(at('efs.img'), ...model)).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('belongs to one phone') as string,
+    });
+    expect(await into(at('boot.img'), ...model)).toMatchObject({ code: 0 });
+    const sets = JSON.parse(
+      (await larder('sets', '--json', '--home', at('another larder'))).out,
+    ) as SetView[];
+    expect(sets.filter(({ firmware }) => firmware)).toMatchObject([{ maker: 'M', model: 'N' }]);
   });
 });

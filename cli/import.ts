@@ -4,12 +4,18 @@ import { basename, join, resolve } from 'node:path';
 import pino from 'pino';
 import { listText, obstacles } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { planImport } from '@keen-larder/core/larder/import-plan.ts';
+import { isOwnerOfFirmware, ownerOfFirmware } from '@keen-larder/core/larder/firmware.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
 import { openBatch } from '@keen-larder/server/imports/batch.ts';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
-import { importSheet, knownPartitions, startImporting } from '@keen-larder/server/runs/files/importing.ts';
+import {
+  importSheet,
+  knownPartitions,
+  partitionsOfModel,
+  startImporting,
+} from '@keen-larder/server/runs/files/importing.ts';
 import { complain, say } from './output.ts';
 
 export interface ImportOptions {
@@ -18,6 +24,8 @@ export interface ImportOptions {
   readonly phone?: string;
   readonly maker?: string;
   readonly model?: string;
+  /** It is firmware, of a model and not of one phone. */
+  readonly firmware?: boolean;
   readonly label?: string;
   /** Partition by file, where its name does not tell. */
   readonly as: Readonly<Record<string, string>>;
@@ -44,9 +52,18 @@ export async function importFiles(path: string, options: ImportOptions): Promise
     const batch = await openBatch(id, resolve(path), join(options.home, 'imports-unpacked', randomUUID()));
     try {
       const listed = batch.contents?.phone;
-      const serial = options.phone ?? listed?.serial ?? '';
+      const isFirmware =
+        options.firmware ?? (listed !== undefined && !options.phone && isOwnerOfFirmware(listed.serial));
+      const serial = isFirmware ? '' : (options.phone ?? listed?.serial ?? '');
       const phone = { maker: options.maker ?? listed?.maker, model: options.model ?? listed?.model };
-      const planned = planImport(batch.files, knownPartitions(app, serial), batch.contents);
+      const firmwareOf =
+        isFirmware && phone.maker && phone.model ? { maker: phone.maker, model: phone.model } : undefined;
+      if (isFirmware && !firmwareOf) {
+        complain('Firmware is of a model: say which with --maker and --model.');
+        return 2;
+      }
+      const known = firmwareOf ? partitionsOfModel(app, firmwareOf) : knownPartitions(app, serial);
+      const planned = planImport(batch.files, known, batch.contents);
       const choices: ImportingRequest['choices'] = [];
       for (const { paths, layers, partition: found, fault, notes } of planned) {
         const [first] = paths as [string];
@@ -59,12 +76,13 @@ export async function importFiles(path: string, options: ImportOptions): Promise
       }
       const label = nextFreeLabel(
         options.label ?? batch.contents?.label ?? `Imported · ${id}`,
-        app.larder.labels(serial),
+        app.larder.labels(firmwareOf ? ownerOfFirmware(firmwareOf).serial : serial),
       );
       const request: ImportingRequest = {
         choices,
         label,
         serial,
+        ...(firmwareOf && { firmwareOf }),
         ...(phone.maker &&
           phone.model && {
             phone: { maker: phone.maker, model: phone.model, nickname: listed?.nickname ?? phone.model },

@@ -220,6 +220,7 @@ function larderProgram(done: (code: number) => void): Command {
     .command('import <path>')
     .description('keeps a file or a folder of files as a set, unpacked; the application must not be running')
     .option('--phone <serial>', 'the phone that the images are of')
+    .option('--firmware', 'they are of a model, which --maker and --model name, and not of one phone')
     .option('--maker <name>', 'its maker, when the larder does not know it yet')
     .option('--model <name>', 'its model, likewise')
     .option('--label <text>', 'name of the set')

@@ -50,6 +50,8 @@ export interface SetView {
   readonly complete: boolean;
   /** It came as files, not from a phone. */
   readonly imported: boolean;
+  /** It is of a model, not of one phone. */
+  readonly firmware: boolean;
   /** SHA-256 over the set's SHA256SUMS file; the short checksum on its label. */
   readonly fingerprint: string;
   readonly binnedAt: number | undefined;

@@ -14,6 +14,7 @@ import { startCopying } from '@keen-larder/server/runs/apps/copying.ts';
 import { startKeepingRecords } from '@keen-larder/server/runs/records/keeping-records.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { startVerifying } from '@keen-larder/server/runs/files/verifying.ts';
+import { importFirmware } from './firmware.ts';
 import { endProgram } from './children.ts';
 import { addressesOf, startStandins } from './standins.ts';
 
@@ -186,6 +187,7 @@ export async function makeHistory(
     await act(copied, { do: 'use', days: 3 });
     daysAgo = 3;
     since = Date.now();
+    await importFirmware(app, home);
     // Some, so that the demo shows both.
     const some = app.larder.list().slice(0, verifiedSets);
     const ids = some.map(({ id }) => id);

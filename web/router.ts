@@ -9,6 +9,7 @@ import ComparePage from './views/larder/comparing/ComparePage.vue';
 import FindPage from './views/larder/finding/FindPage.vue';
 import OffsitePage from './views/larder/offsite/OffsitePage.vue';
 import ExportsPage from './views/larder/exports/ExportsPage.vue';
+import FirmwarePage from './views/larder/firmware/FirmwarePage.vue';
 import SealPage from './views/larder/sealing/SealPage.vue';
 import OrderPage from './views/larder/order/OrderPage.vue';
 import SetPage from './views/larder/SetPage.vue';
@@ -102,6 +103,12 @@ export const router = createRouter({
       name: 'exports',
       component: ExportsPage,
       meta: { title: 'Exports', place: 'Larder' },
+    },
+    {
+      path: '/larder/firmware',
+      name: 'firmware',
+      component: FirmwarePage,
+      meta: { title: 'Firmware', place: 'Larder' },
     },
     { path: '/larder/seal', name: 'seal', component: SealPage, meta: { title: 'Seal', place: 'Larder' } },
     { path: '/larder/order', name: 'order', component: OrderPage, meta: { title: 'Order', place: 'Larder' } },

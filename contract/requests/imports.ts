@@ -20,7 +20,7 @@ import {
   IsSheetMark,
   IsPrintable,
 } from './fields.ts';
-import { NewPhone } from './phones.ts';
+import { ModelNamed, NewPhone } from './phones.ts';
 
 /** Which partition a file, named by its path, is the image of. */
 export class ImportChoice {
@@ -43,6 +43,7 @@ export class ImportingRequest {
   @IsPrintable(0, maxLabelLength)
   label!: string;
 
+  /** Of one phone; empty where they are of a model. */
   @IsString()
   @Matches(serialText)
   serial!: string;
@@ -51,6 +52,12 @@ export class ImportingRequest {
   @ValidateNested()
   @Type(() => NewPhone)
   phone?: NewPhone;
+
+  /** They are firmware, of a model and not of one phone. */
+  @IsOptional()
+  @ValidateNested()
+  @Type(() => ModelNamed)
+  firmwareOf?: ModelNamed;
 }
 
 export class ImportingStart extends ImportingRequest {

@@ -24,14 +24,17 @@ export class PairingRequest extends AddressRequest {
   code!: string;
 }
 
-/** A phone that the larder does not know yet. */
-export class NewPhone {
+/** A model of phone, which firmware is for. */
+export class ModelNamed {
   @IsPrintable(1, 60)
   maker!: string;
 
   @IsPrintable(1, 60)
   model!: string;
+}
 
+/** A phone that the larder does not know yet. */
+export class NewPhone extends ModelNamed {
   @IsPrintable(1, 60)
   nickname!: string;
 }

@@ -100,6 +100,8 @@ export type CheckId =
   | 'data-replaced'
   | 'nothing-in-copy'
   | 'another-phone'
+  | 'identity-in-firmware'
+  | 'firmware-of-model'
   | 'app-not-known'
   | 'no-description'
   | 'has-secrets'

@@ -1,5 +1,7 @@
 import { sizeText } from '../bytes/units.ts';
+import type { Model } from '../larder/firmware.ts';
 import { nextFreeLabel } from '../larder/label.ts';
+import { roleOf } from '../phone/roles.ts';
 import { bySeverity, listText, type Check, type RunSheet } from './check.ts';
 
 /** An image that is to be made of files. */
@@ -25,7 +27,10 @@ export interface ImportingFacts {
   /** Files that no partition was chosen for. */
   readonly left: readonly string[];
   readonly label: string;
+  /** Of the phone; empty where none was named. */
   readonly serial: string;
+  /** The model, where they are of no one phone. */
+  readonly firmwareOf?: Model | undefined;
   /** Partitions of the phone and their sizes, as far as they are known. */
   readonly partitions: readonly { readonly name: string; readonly bytes: number }[];
   /** Labels of the phone's sets. */
@@ -70,19 +75,37 @@ const nothingPicked: ImportingCheck = ({ images }) =>
         },
       ];
 
-const phoneNotNamed: ImportingCheck = ({ serial }) =>
-  serial
+const phoneNotNamed: ImportingCheck = ({ serial, firmwareOf }) =>
+  serial || firmwareOf
     ? []
     : [
         {
           id: 'phone-not-named',
           severity: 'stop',
           title: 'Of which phone?',
-          sentence: 'A set belongs to a phone: identity and user data go back to no other.',
+          sentence:
+            'A set belongs to a phone: identity and user data go back to no other. Firmware is of a model: say so.',
         },
       ];
 
-const nameTaken: ImportingCheck = ({ label, labels }) => {
+/** Stops when firmware, which goes onto many phones, would carry what belongs to one. */
+const ofOnePhone: ImportingCheck = ({ firmwareOf, images }) => {
+  const own = firmwareOf
+    ? images.filter(({ partition }) => roleOf(partition) === 'identity').map(({ partition }) => partition)
+    : [];
+  return own.length === 0
+    ? []
+    : [
+        {
+          id: 'identity-in-firmware',
+          severity: 'stop',
+          title: `${listText(own)} ${own.length > 1 ? 'belong' : 'belongs'} to one phone`,
+          sentence: `Firmware goes onto every phone of its model, an identity onto one. Leave ${own.length > 1 ? 'them' : 'it'} out, or import the files as of that phone.`,
+        },
+      ];
+};
+
+const nameTaken: ImportingCheck = ({ label, labels, firmwareOf }) => {
   const wanted = label.trim();
   if (!wanted)
     return [
@@ -95,7 +118,7 @@ const nameTaken: ImportingCheck = ({ label, labels }) => {
       id: 'name-taken',
       severity: 'stop',
       title: 'This name is taken',
-      sentence: `Another set of this phone is called “${wanted}”.`,
+      sentence: `Another set of this ${firmwareOf ? 'model' : 'phone'} is called “${wanted}”.`,
       mend: { do: 'rename', label: free },
     },
   ];
@@ -224,6 +247,7 @@ const notMatched: ImportingCheck = ({ left }) =>
 const checks: readonly ImportingCheck[] = [
   nothingPicked,
   phoneNotNamed,
+  ofOnePhone,
   nameTaken,
   shelfSpace,
   cannotBeMade,

@@ -380,11 +380,13 @@ describe('importing', () => {
     shelf: { freeBytes: 1e9 },
     bytesPerSecond: 1e6,
   };
+  const knot3 = { maker: 'Tidewell', model: 'Knot 3' };
   const found = (over: Partial<ImportingFacts>) =>
     importingSheet({ ...base, ...over }).checks.map(({ id, severity }) => `${id} ${severity}`);
 
   it('is clear when every file has its partition and its checksum', () => {
     expect(found({})).toEqual(['checksums-beside good']);
+    expect(found({ serial: '', firmwareOf: knot3 })).toEqual(['checksums-beside good']);
     expect(importingSheet(base)).toMatchObject({
       bytes: 4096,
       steps: [{ kind: 'read', text: 'Take in boot from boot.img', partition: 'boot', bytes: 4096 }],
@@ -394,6 +396,7 @@ describe('importing', () => {
   it.each<[Partial<ImportingFacts>, string]>([
     [{ images: [] }, 'nothing-picked stop'],
     [{ serial: '' }, 'phone-not-named stop'],
+    [{ firmwareOf: knot3, images: [{ ...image, partition: 'efs' }] }, 'identity-in-firmware stop'],
     [{ label: ' ' }, 'name-taken stop'],
     [{ labels: ['From files'] }, 'name-taken stop'],
     [{ shelf: { freeBytes: 4095 } }, 'shelf-space stop'],

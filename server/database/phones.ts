@@ -7,6 +7,8 @@ export interface PhoneRow {
   readonly model: string;
   readonly nickname: string;
   readonly lastSeenAt: number;
+  /** It is no phone but a model, which firmware is filed under. */
+  readonly isModel?: boolean;
 }
 
 export interface KnownPhone extends PhoneRow {
@@ -20,9 +22,9 @@ export interface PhoneWithSets extends PhoneRow {
 }
 
 export function phoneStatements(db: Database) {
-  const seen = db.prepare<PhoneRow>(`
-    INSERT INTO phones (serial, maker, model, nickname, lastSeenAt)
-    VALUES (@serial, @maker, @model, @nickname, @lastSeenAt)
+  const seen = db.prepare<Omit<PhoneRow, 'isModel'> & { isModel: 0 | 1 }>(`
+    INSERT INTO phones (serial, maker, model, nickname, lastSeenAt, isModel)
+    VALUES (@serial, @maker, @model, @nickname, @lastSeenAt, @isModel)
     ON CONFLICT (serial) DO UPDATE SET lastSeenAt = excluded.lastSeenAt,
       maker = CASE excluded.maker WHEN 'Unknown maker' THEN maker ELSE excluded.maker END,
       model = CASE excluded.maker WHEN 'Unknown maker' THEN model ELSE excluded.model END`);
@@ -32,9 +34,9 @@ export function phoneStatements(db: Database) {
   const all = db.prepare<[], PhoneWithSets>(`
     SELECT phones.*, max(sets.createdAt) AS newestSetAt, count(sets.id) AS setCount
     FROM phones LEFT JOIN sets ON sets.serial = phones.serial AND sets.binnedAt IS NULL
-    GROUP BY phones.serial ORDER BY phones.nickname`);
+    WHERE NOT phones.isModel GROUP BY phones.serial ORDER BY phones.nickname`);
   const known = db.prepare<[], Omit<PhoneRow, 'lastSeenAt'>>(
-    'SELECT serial, nickname, maker, model FROM phones ORDER BY nickname',
+    'SELECT serial, nickname, maker, model FROM phones WHERE NOT isModel ORDER BY nickname',
   );
   const one = db.prepare<[serial: string], KnownPhone>('SELECT * FROM phones WHERE serial = ?');
   const wiped = db.prepare<[at: number, serial: string]>('UPDATE phones SET wipedAt = ? WHERE serial = ?');
@@ -43,7 +45,7 @@ export function phoneStatements(db: Database) {
     /** Notes that a phone was seen; a nickname given earlier stays. A full disk keeps nobody from a phone that is known. */
     seen: (row: PhoneRow) => {
       try {
-        seen.run(row);
+        seen.run({ ...row, isModel: row.isModel ? 1 : 0 });
       } catch (error) {
         if (!isDiskFull(error) || !one.get(row.serial)) throw error;
       }

@@ -28,6 +28,8 @@ export interface SetWithPhone extends SetRow {
   readonly nickname: string;
   readonly maker: string;
   readonly model: string;
+  /** 1 where it is firmware, which is of a model. */
+  readonly isModel: number;
 }
 
 export interface ImageRow {
@@ -104,7 +106,7 @@ export function setStatements(db: Database) {
     INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled, proof)
     VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled, @proof)`);
   const withPhone = `
-    SELECT sets.*, phones.nickname, phones.maker, phones.model
+    SELECT sets.*, phones.nickname, phones.maker, phones.model, phones.isModel
     FROM sets JOIN phones ON phones.serial = sets.serial`;
   const all = db.prepare<[], SetWithPhone>(`${withPhone} ORDER BY sets.createdAt DESC, sets.id`);
   const changedSince = db.prepare<[revision: number], SetWithPhone>(`${withPhone} WHERE sets.revision > ?`);

@@ -135,7 +135,9 @@ function contentsText(set: SetDetail, picked: readonly string[], names: readonly
   const lines = [
     set.label,
     '',
-    `Phone: ${set.maker} ${set.model}, serial ${set.serial} (${set.nickname})`,
+    set.firmware
+      ? `Firmware of: ${set.maker} ${set.model}`
+      : `Phone: ${set.maker} ${set.model}, serial ${set.serial} (${set.nickname})`,
     `Condition: ${condition.kind}, ${condition.build ?? 'build unknown'}${condition.patchLevel ? `, patch level ${condition.patchLevel}` : ''}`,
     `Taken: ${new Date(set.createdAt).toISOString()}${set.mode ? ` in ${set.mode} mode` : ''}${set.imported ? ', imported from files' : ''}`,
     ...(set.note ? [`Note: ${set.note}`] : []),

@@ -355,7 +355,11 @@ export class Larder {
     const label = nextFreeLabel(manifest.label, this.sets.labels(phone.serial));
     const entered = label === manifest.label ? manifest : { ...manifest, label };
     if (!this.phones.one(phone.serial))
-      this.phones.seen({ ...phone, lastSeenAt: Date.parse(manifest.createdAt) });
+      this.phones.seen({
+        ...phone,
+        lastSeenAt: Date.parse(manifest.createdAt),
+        isModel: manifest.origin === 'firmware',
+      });
     const { set, images } = rowsOf(entered, this.parts.time.nowMs);
     this.sets.insert(set, images);
     return entered;

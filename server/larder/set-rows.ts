@@ -33,7 +33,7 @@ export function rowsOf(
       addedBytes: manifest.addedBytes,
       verifiedAt: null,
       ...binOf(manifest.binnedAt, nowMs),
-      origin: manifest.origin ?? 'phone',
+      origin: manifest.origin ? 'imported' : 'phone',
       pinned: manifest.pinned ? 1 : 0,
     },
     images: manifest.images.map((image, position) => ({
@@ -84,7 +84,7 @@ export function manifestOfRows(
     createdAt: new Date(row.createdAt).toISOString(),
     elapsedMs: row.elapsedMs,
     addedBytes: row.addedBytes,
-    ...(row.origin === 'imported' && { origin: 'imported' as const }),
+    ...(row.origin !== 'phone' && { origin: row.isModel ? ('firmware' as const) : ('imported' as const) }),
     ...binnedOf(row.binnedAt),
     ...(row.pinned === 1 && { pinned: true as const }),
     images: heads.map((head) => ({

@@ -32,6 +32,7 @@ export function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView
     damaged: images.some(({ damage }) => damage !== null),
     complete: images.every(({ unsettled }) => unsettled === null),
     imported: row.origin === 'imported',
+    firmware: row.isModel === 1,
     fingerprint: createHash('sha256').update(sha256Sums(images)).digest('hex'),
     binnedAt: row.binnedAt ?? undefined,
     pinned: row.pinned === 1,

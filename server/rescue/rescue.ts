@@ -1,5 +1,6 @@
 import type { ReachView, RepairView, RescueView } from '@keen-larder/contract/rescue.ts';
 import type { SetDetail, SetView } from '@keen-larder/contract/sets.ts';
+import { isSameModel } from '@keen-larder/core/larder/firmware.ts';
 import { activeSlotOf, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { abilitiesOf, modeUses, phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
@@ -111,22 +112,24 @@ export class Rescue {
     return found;
   }
 
-  /** Complete, not damaged, and not of another model by what their own images say. */
+  /**
+   * Complete, not damaged, and not of another model by what their own images say: the phone's own, then firmware of its
+   * model.
+   */
   private goodSets(serial: string): SetDetail[] {
-    const { maker, model } = this.bench.view(serial);
-    const isAlike = ({ condition: { product } }: SetView) =>
-      !product || (product.maker === maker && product.model === model);
-    return this.larder
+    const phone = this.bench.view(serial);
+    const isAlike = (set: SetView) =>
+      isSameModel(set.condition.product ?? phone, phone) &&
+      (set.serial === serial || (set.firmware && isSameModel(set, phone)));
+    const good = this.larder
       .list()
-
-      .filter(
-        (set) =>
-          set.serial === serial && set.complete && !set.damaged && set.binnedAt === undefined && isAlike(set),
-      )
-      .map(({ id }) => this.larder.detail(id));
+      .filter((set) => set.complete && !set.damaged && set.binnedAt === undefined && isAlike(set));
+    return [...good.filter(({ firmware }) => !firmware), ...good.filter(({ firmware }) => firmware)].map(
+      ({ id }) => this.larder.detail(id),
+    );
   }
 
-  private goodSet({ id, label, condition, images }: SetDetail): GoodSet {
+  private goodSet({ id, label, condition, images, firmware }: SetDetail): GoodSet {
     const isEmpty = (partition: string) =>
       this.larder.image(id, partition).chunks.every((byte) => byte === 0);
     return {
@@ -134,7 +137,11 @@ export class Rescue {
       label,
       slot: condition.slot,
       images: images
-        .filter(({ kind }) => kind === 'block')
+        // What firmware has of these would wipe the phone, or is no phone's.
+        .filter(
+          ({ kind, role }) =>
+            kind === 'block' && !(firmware && (role === 'user-data' || role === 'identity')),
+        )
         .map(({ partition, role, bytes }) => ({
           partition,
           role,

@@ -16,6 +16,7 @@ export interface Manifest {
   readonly id: string;
   readonly label: string;
   readonly note: string;
+  /** Whose it is; of firmware see `ownerOfFirmware`. */
   readonly phone: NamedPhone;
   /** In which it was read; left out where files came without saying so. */
   readonly mode?: PhoneMode;
@@ -24,8 +25,8 @@ export interface Manifest {
   readonly createdAt: string;
   readonly elapsedMs: number;
   readonly addedBytes: number;
-  /** `imported` when it came as files; left out when it was read from the phone. */
-  readonly origin?: 'imported';
+  /** `imported` when it came as files, `firmware` when these are of a model and not of one phone; left out when it was read from the phone. */
+  readonly origin?: 'imported' | 'firmware';
   /** When it was put into the bin, ISO 8601, UTC; left out when it is not there. */
   readonly binnedAt?: string;
   /** It is pinned; left out where it is not. */

@@ -26,7 +26,8 @@ const shield = computed(() => {
       <p class="soft">
         {{ set.nickname }} · {{ set.imageCount }} {{ set.imageCount === 1 ? 'image' : 'images' }}
         <template v-if="set.strip.some(({ role }) => role === 'user-data')">with user data</template>
-        <template v-if="set.imported"> · imported</template>
+        <template v-if="set.firmware"> · firmware</template>
+        <template v-else-if="set.imported"> · imported</template>
       </p>
       <dl>
         <div>

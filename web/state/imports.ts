@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia';
 import { computed, reactive, ref } from 'vue';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
+import { isOwnerOfFirmware, isSameModel } from '@keen-larder/core/larder/firmware.ts';
 import { partitionFor, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { api, uploads } from '../api/client.ts';
 import { copyFile, type FileToCopy } from '../uploads/upload.ts';
@@ -44,6 +45,8 @@ export interface ImportDraft extends OfPhone {
   /** By path, where it is another than the one found. */
   partitions: Record<string, string>;
   label: string;
+  /** They are of a model, not of one phone. */
+  isFirmware: boolean;
   confirmed: string[];
 }
 
@@ -82,7 +85,8 @@ export const useImports = defineStore('imports', () => {
       picked: found.images.flatMap(({ paths, partition }) => (partition ? [paths[0]!] : [])),
       partitions: {},
       label: found.suggested?.label ?? `Imported · ${found.id}`.slice(0, 120),
-      serial: found.suggested?.serial ?? '',
+      isFirmware: isOwnerOfFirmware(found.suggested?.serial ?? ''),
+      serial: isOwnerOfFirmware(found.suggested?.serial ?? '') ? '' : (found.suggested?.serial ?? ''),
       maker: found.suggested?.maker ?? '',
       model: found.suggested?.model ?? '',
       nickname: found.suggested?.nickname ?? '',
@@ -111,10 +115,15 @@ export const useImports = defineStore('imports', () => {
   const isForCopies = ({ id, images, copies: apps }: ImportView): boolean =>
     apps.length > 0 && (images.length === 0 || doing.value[id] === 'copies');
 
+  /** The phone that tells which partitions there are: the one chosen, or one of the model; empty for none. */
+  const alike = ({ isFirmware, serial, maker, model }: ImportDraft): string =>
+    isFirmware ? (bench.phones.find((phone) => isSameModel(phone, { maker, model }))?.serial ?? '') : serial;
+
   /** The partition that a file is the image of: the one chosen, or the one its name speaks of; empty for none. */
   function partitionOf(found: ImportView, { paths, partition, listed }: PlannedImport): string {
     const [path] = paths as [string];
-    const { serial, partitions } = draft(found);
+    const { partitions } = draft(found);
+    const serial = alike(draft(found));
     const names = known[serial] ?? [];
     if (partitions[path] !== undefined) return partitions[path];
     if (listed || names.length === 0) return partition ?? '';
@@ -124,7 +133,7 @@ export const useImports = defineStore('imports', () => {
 
   /** Learns what partitions the chosen phone has: files whose names speak of one of them are taken in. */
   async function learn(found: ImportView): Promise<void> {
-    const { serial } = draft(found);
+    const serial = alike(draft(found));
     if (!serial) return;
     const unmatched = found.images.filter((image) => !image.fault && !partitionOf(found, image));
     known[serial] = await api.knownPartitions(serial).catch(() => []);
@@ -183,6 +192,7 @@ export const useImports = defineStore('imports', () => {
     draft,
     copiesDraft,
     isForCopies,
+    alike,
     partitionOf,
     learn,
     copy,

@@ -29,6 +29,9 @@ export const useLarder = defineStore('larder', () => {
   useIntervalFn(() => (now.value = Date.now()), 60_000);
 
   const sets = computed(() => all.value.filter(({ binnedAt }) => binnedAt === undefined));
+  /** Those of phones, and firmware, which is of models. */
+  const ofPhones = computed(() => sets.value.filter(({ firmware: isFirmware }) => !isFirmware));
+  const firmware = computed(() => sets.value.filter(({ firmware: isFirmware }) => isFirmware));
   /** Taken from each phone. */
   const newestOf = computed(() => {
     const newest = new Map<string, SetView>();
@@ -63,5 +66,5 @@ export const useLarder = defineStore('larder', () => {
     version.value++;
   }
 
-  return { all, sets, binned, shelf, loaded, version, dueOf, load };
+  return { all, sets, ofPhones, firmware, binned, shelf, loaded, version, dueOf, load };
 });

@@ -5,6 +5,7 @@ import { describe, expect, it, vi } from 'vitest';
 import type { ConnectionsView, ConnectionView } from '@keen-larder/contract/connections.ts';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
+import { ownerOfFirmware } from '@keen-larder/core/larder/firmware.ts';
 import { importingSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { useBench } from '../state/bench.ts';
 import { useConnections } from '../state/connections.ts';
@@ -228,7 +229,7 @@ describe('Import', () => {
 });
 
 describe('the tray of an import', () => {
-  const sheetOf = ({ choices, label, serial: of }: ImportingRequest) =>
+  const sheetOf = ({ choices, label, serial: of, firmwareOf }: ImportingRequest) =>
     importingSheet({
       images: choices.map(({ path, partition: name }) => ({
         partition: name,
@@ -244,6 +245,7 @@ describe('the tray of an import', () => {
       left: [],
       label,
       serial: of,
+      firmwareOf,
       partitions: [],
       labels: [],
       shelf: { freeBytes: 2 ** 40 },
@@ -288,6 +290,21 @@ describe('the tray of an import', () => {
     });
   });
 
+  it('takes firmware in for a model, of no phone', async () => {
+    const { shown, asked } = await tray();
+    await shown.find('input[type=radio][value=true]').setValue(true);
+    await flushPromises();
+    expect(shown.find('[aria-label="Of which phone"]').exists()).toBe(false);
+    await shown.find('input[aria-label="Model"]').setValue('Knot 3');
+    await shown.find('input[aria-label="Maker"]').setValue('Tidewell');
+    await eventually(() => expect(go(shown).element.disabled).toBe(false));
+    await go(shown).trigger('click');
+    await flushPromises();
+    const { body } = last(asked, 'POST', '/imports/firmware/importing')!;
+    expect(body).toMatchObject({ serial: '', firmwareOf: { maker: 'Tidewell', model: 'Knot 3' } });
+    expect(body).not.toHaveProperty('phone');
+  });
+
   it('begins with what a list that came along suggests', async () => {
     const { draft } = await tray({
       suggested: {
@@ -299,7 +316,13 @@ describe('the tray of an import', () => {
         nickname: 'Hut',
       },
     });
-    expect(draft).toMatchObject({ label: 'as it was', serial });
+    expect(draft).toMatchObject({ label: 'as it was', serial, isFirmware: false });
+  });
+
+  it('begins as firmware where the list tells that it was', async () => {
+    const owner = ownerOfFirmware({ maker: 'Tidewell', model: 'Knot 3' });
+    const { draft } = await tray({ suggested: { label: 'January', note: '', ...owner } });
+    expect(draft).toMatchObject({ serial: '', isFirmware: true, model: 'Knot 3' });
   });
 });
 

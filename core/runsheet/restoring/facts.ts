@@ -9,6 +9,8 @@ export interface SetFacts {
   readonly serial: string;
   /** It came as files: that it is of that phone is what somebody said. */
   readonly isImported?: boolean;
+  /** It is of a model, not of one phone. */
+  readonly isFirmware?: boolean;
   readonly maker: string;
   readonly model: string;
   /** Android version of the phone when it was taken. */

@@ -37,6 +37,22 @@ export const wrongModel: RestoringCheck = ({ phone, images }) => {
     : [];
 };
 
+/** Says so where what goes onto the phone is firmware of its model. */
+export const firmwareOfModel: RestoringCheck = ({ phone, images }) => {
+  const firmware = images.filter(({ set }) => set.isFirmware);
+  return firmware.length === 0 ||
+    firmware.some(({ set }) => set.maker !== phone.maker || set.model !== phone.model)
+    ? []
+    : [
+        {
+          id: 'firmware-of-model',
+          severity: 'good',
+          title: 'Firmware of this model',
+          sentence: `${listText(targets(firmware))} ${targets(firmware).length > 1 ? 'come' : 'comes'} from firmware for the ${phone.maker} ${phone.model}.`,
+        },
+      ];
+};
+
 /** Stops, without exception, when identity images would go to another phone. */
 export const identityOfAnother: RestoringCheck = ({ phone, images }) => {
   const identity = images.filter(({ role, identity: origin, set }) =>

@@ -7,6 +7,7 @@ import type { RestoringCheck, RestoringFacts, RestoringImage } from './facts.ts'
 import {
   encryptedUserData,
   filesNotReachable,
+  firmwareOfModel,
   identityOfAnother,
   identityUnproved,
   imageDamaged,
@@ -134,6 +135,7 @@ const checks: readonly RestoringCheck[] = [
   bootloaderLocked,
   wrongModel,
   imageNotComplete,
+  firmwareOfModel,
   identityOfAnother,
   identityUnproved,
   wrongKind,

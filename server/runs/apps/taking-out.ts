@@ -58,6 +58,7 @@ export async function startTakingOut(
 ): Promise<RunView> {
   const { engine, larder } = context;
   const set = larder.detail(setId);
+  if (set.firmware) throw new Problem(409, 'Firmware is of a model: a copy of an app belongs to a phone.');
   const data = await open(context, setId, partition);
   const picked = await pickApps(data, packages);
   await requireRoom(context, picked);

@@ -5,6 +5,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
+import type { ImportingStart } from '@keen-larder/contract/requests/imports.ts';
 import { makeBootImage, stockBoot } from '@keen-larder/standin/firmware/boot-images.ts';
 import { firmwareBuilds } from '@keen-larder/standin/firmware/builds.ts';
 import { pourTemplate } from '@keen-larder/standin/firmware/pour.ts';
@@ -18,9 +19,10 @@ import {
   until,
 } from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
-import { knownPartitions, startImporting } from './importing.ts';
+import { importSheet, knownPartitions, startImporting } from './importing.ts';
 import { startRestoring } from '../restoring/restoring.ts';
 
+const knot3 = { maker: 'Tidewell', model: 'Knot 3' };
 const folder = testFolder();
 const home = join(folder.path, 'larder');
 let bench: Awaited<ReturnType<typeof startKnot3>>;
@@ -43,11 +45,11 @@ async function ready(id: string): Promise<ImportView> {
   await until(`${id} to be looked at`, () => views().find((each) => each.id === id)?.state === 'ready');
   return views().find((each) => each.id === id)!;
 }
-async function takeIn(view: ImportView, label: string): Promise<string> {
+async function takeIn(view: ImportView, label: string, over: Partial<ImportingStart> = {}): Promise<string> {
   const choices = view.images.flatMap(({ paths, partition }) =>
     partition ? [{ path: paths[0]!, partition }] : [],
   );
-  const start = { choices, label, serial, confirmed: [] };
+  const start = { choices, label, serial, confirmed: [], ...over };
   const { id } = await startImporting(app, app.incoming.batch(view.id), start, () =>
     app.incoming.putAside(view.id),
   );
@@ -90,8 +92,9 @@ it('is unpacked from a zip, matched, named for what it is, and flashed', async (
     ['boot', ['boot image'], undefined],
     ['system', ['sparse image', 'ext4'], undefined],
   ]);
-  const setId = await takeIn(view, 'TideOS of January');
+  const setId = await takeIn(view, 'TideOS of January', { serial: '', firmwareOf: knot3 });
   const set = app.larder.detail(setId);
+  expect(set).toMatchObject({ firmware: true, imported: true, ...knot3 });
   expect(set.condition).toMatchObject({
     kind: 'stock',
     androidVersion: '9',
@@ -104,6 +107,8 @@ it('is unpacked from a zip, matched, named for what it is, and flashed', async (
   const severity = async (id: string) =>
     (await app.restoringSheets.restoring(serial, plan)).checks.find((check) => check.id === id)?.severity;
   expect(await severity('wrong-model')).toBeUndefined();
+  expect(await severity('firmware-of-model')).toBe('good');
+  expect(await severity('identity-of-another')).toBeUndefined();
   expect(await severity('boot-forecast')).toBe('good');
   expect(await severity('older-system-newer-data')).toBe('confirm');
   const run = await app.engine.ended((await startRestoring(app, serial, plan)).id);
@@ -111,6 +116,30 @@ it('is unpacked from a zip, matched, named for what it is, and flashed', async (
   const rows = app.returns.proof(run.id)!.rows;
   expect(rows.find(({ what }) => what === 'Firmware')).toMatchObject({ result: 'same' });
   expect(rows.find(({ what }) => what === 'Condition')).toMatchObject({ kept: 'stock', now: 'stock' });
+});
+
+it('is of a model, and of no phone: not on the bench, not under rules, found after the catalogue was lost', async () => {
+  expect(app.bench.list().map((phone) => phone.serial)).toEqual([serial]);
+  expect(app.finding.find('Knot 3').phones.found.map((phone) => phone.serial)).toEqual([serial]);
+  const [set] = app.larder.list().filter(({ firmware }) => firmware);
+  expect(app.order.view().sets.find(({ id }) => id === set!.id)?.reasons).toEqual(['came as files']);
+  expect(await app.larder.rebuild()).toEqual([]);
+  expect(app.larder.detail(set!.id)).toMatchObject({ firmware: true, label: 'TideOS of January' });
+
+  writeFileSync(join(home, 'imports', 'efs.img'), Buffer.alloc(524_288, 'identity'));
+  const view = await ready('efs.img');
+  const request = { choices: [{ path: 'efs.img', partition: 'efs' }], label: 'With an identity', serial: '' };
+  const { checks } = await importSheet(app, app.incoming.batch(view.id), { ...request, firmwareOf: knot3 });
+  expect(checks.find(({ id }) => id === 'identity-in-firmware')).toMatchObject({ severity: 'stop' });
+});
+
+it('mends a phone that has no sets of its own', async () => {
+  const [set] = app.larder.list().filter(({ firmware }) => firmware);
+  await toRecovery(app, bench.phone);
+  const offered = (await app.rescue.view(serial)).repairs.filter(({ label }) => label === set!.label);
+  expect(offered.flatMap(({ puts }) => puts.map(({ partition }) => partition))).toEqual(
+    expect.arrayContaining(['boot']),
+  );
 });
 
 it('of another model stops by what its own images say', async () => {

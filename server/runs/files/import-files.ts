@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { NewPhone } from '@keen-larder/contract/requests/phones.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { ownerOfFirmware, type Model } from '@keen-larder/core/larder/firmware.ts';
 import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { Batch } from '../../imports/batch.ts';
 import type { OpenedFile } from '../../imports/opening.ts';
@@ -57,11 +58,16 @@ export async function* broken(
   }
 }
 
-/** The phone that files are of: one that is known, or one that is told of. @throws Problem 400 */
+/** The phone that files are of: one that is known, or one that is told of; or what stands for the model. @throws Problem 400 */
 export function phoneOf(
   larder: Larder,
-  { serial, phone }: { readonly serial: string; readonly phone?: NewPhone },
+  {
+    serial,
+    phone,
+    firmwareOf,
+  }: { readonly serial: string; readonly phone?: NewPhone; readonly firmwareOf?: Model },
 ): NamedPhone {
+  if (firmwareOf) return ownerOfFirmware(firmwareOf);
   const found = larder.phone(serial) ?? (phone && { serial, ...phone });
   if (found) return found;
   throw new Problem(400, `The larder knows no phone ${serial}: say its maker, model and name as well.`);

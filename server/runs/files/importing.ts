@@ -6,6 +6,7 @@ import { planImport, type PlannedImport } from '@keen-larder/core/larder/import-
 import { byRole, roleOf } from '@keen-larder/core/phone/roles.ts';
 import { importingSheet, listText, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Composed } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
+import { isSameModel, ownerOfFirmware, type Model } from '@keen-larder/core/larder/firmware.ts';
 import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { imageOf, type OpenedFile } from '../../imports/opening.ts';
@@ -45,6 +46,12 @@ export async function knownParts(context: RunContext, serial: string): Promise<s
   ];
 }
 
+/** Partitions that phones of a model are known to have. */
+export function partitionsOfModel(context: RunContext, model: Model): string[] {
+  const alike = context.bench.list().filter((phone) => isSameModel(phone, model));
+  return [...new Set(alike.flatMap(({ serial }) => knownPartitions(context, serial)))];
+}
+
 /** Partitions that a phone is known to have: those read from it, or else those that sets hold. */
 export function knownPartitions({ bench, larder }: RunContext, serial: string | undefined): string[] {
   if (!serial) return [];
@@ -76,10 +83,14 @@ interface Chosen {
 async function choose(
   context: RunContext,
   batch: Batch,
-  { serial, choices }: ImportingRequest,
+  { serial, choices, firmwareOf }: ImportingRequest,
 ): Promise<Chosen> {
   const slot = slotOf(context, serial);
-  const known = serial ? await knownParts(context, serial) : [];
+  const known = firmwareOf
+    ? partitionsOfModel(context, firmwareOf)
+    : serial
+      ? await knownParts(context, serial)
+      : [];
   const planned = planImport(batch.files, known, batch.contents, slot);
   const partitionOf = new Map(choices.map(({ path, partition }) => [path, partition]));
   const images = planned.flatMap((each) => {
@@ -162,7 +173,8 @@ export async function importSheet(
 ): Promise<RunSheet> {
   const { larder, bench } = context;
   const { images, left } = await choose(context, batch, request);
-  const { serial } = request;
+  const { serial, firmwareOf } = request;
+  const owner = firmwareOf ? ownerOfFirmware(firmwareOf).serial : serial;
   return importingSheet({
     images: images.map((each) => ({
       ...each,
@@ -172,8 +184,9 @@ export async function importSheet(
     left: left.map(({ paths }) => paths[0]!),
     label: request.label,
     serial,
+    firmwareOf,
     partitions: serial ? bench.knownPartitions(serial) : [],
-    labels: serial ? larder.labels(serial, reserved) : [],
+    labels: owner ? larder.labels(owner, reserved) : [],
     shelf: await larder.shelf.space(),
     bytesPerSecond: usualBytesPerSecond,
   });
@@ -241,7 +254,7 @@ export async function startImporting(
         createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
         elapsedMs: elapsedMs(),
         addedBytes: set.addedBytes,
-        origin: 'imported',
+        origin: start.firmwareOf ? 'firmware' : 'imported',
         images: stored,
       });
       run.madeSet(

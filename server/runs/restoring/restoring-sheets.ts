@@ -136,6 +136,7 @@ export class RestoringSheets {
         setId: set.id,
         serial: set.serial,
         isImported: set.imported,
+        isFirmware: set.firmware,
         // Firmware that came as files says itself what it is for.
         maker: set.condition.product?.maker ?? set.maker,
         model: set.condition.product?.model ?? set.model,

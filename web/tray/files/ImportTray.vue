@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElInput } from 'element-plus';
+import { ElInput, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed } from 'vue';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingRequest } from '@keen-larder/contract/requests/imports.ts';
@@ -11,6 +11,7 @@ import RoleStrip from '../../parts/roles/RoleStrip.vue';
 import { useBench } from '../../state/bench.ts';
 import { phoneIn, useImports } from '../../state/imports.ts';
 import { useLarder } from '../../state/larder.ts';
+import ModelOfFiles from './ModelOfFiles.vue';
 import PhoneOfFiles from './PhoneOfFiles.vue';
 import RunFrame from '../RunFrame.vue';
 import { useTrayRun } from '../tray-run.ts';
@@ -36,13 +37,15 @@ const isNew = computed(
   () => draft.value.serial !== '' && !bench.phones.some(({ serial }) => serial === draft.value.serial),
 );
 const request = computed((): ImportingRequest => {
-  const { label, serial } = draft.value;
-  const phone = isNew.value ? phoneIn(draft.value) : undefined;
+  const { label, serial, isFirmware, maker, model } = draft.value;
+  const firmwareOf = isFirmware && maker && model ? { maker, model } : undefined;
+  const phone = !isFirmware && isNew.value ? phoneIn(draft.value) : undefined;
   return {
     choices: chosen.value.map(({ path, partition }) => ({ path, partition })),
     label: label.trim(),
-    serial,
+    serial: isFirmware ? '' : serial,
     ...(phone && { phone }),
+    ...(firmwareOf && { firmwareOf }),
   };
 });
 
@@ -51,7 +54,7 @@ const { sheet, run } = useTrayRun({
   serial: () => undefined,
   sources: [request, () => larder.version],
   compute: (signal) => api.importSheet(props.found.id, request.value, signal),
-  isReady: () => !isNew.value || request.value.phone !== undefined,
+  isReady: () => draft.value.isFirmware || !isNew.value || request.value.phone !== undefined,
   begin: (seen) =>
     api.startImporting(props.found.id, { ...request.value, confirmed: draft.value.confirmed, seen }),
   rename: (label) => (draft.value.label = label),
@@ -73,7 +76,7 @@ const figures = computed(() => {
     :run="run"
     :picks="draft"
     :figures="figures"
-    go="Keep as a set"
+    :go="draft.isFirmware ? 'Keep as firmware' : 'Keep as a set'"
     :hint="
       found.isCopy
         ? 'The copy made for it is removed afterwards'
@@ -94,7 +97,12 @@ const figures = computed(() => {
         />
       </label>
     </div>
-    <PhoneOfFiles :model-value="draft" />
+    <ElRadioGroup v-model="draft.isFirmware" size="small" aria-label="Whose files they are">
+      <ElRadioButton :value="false">Of one phone</ElRadioButton>
+      <ElRadioButton :value="true">Firmware of a model</ElRadioButton>
+    </ElRadioGroup>
+    <ModelOfFiles v-if="draft.isFirmware" :model-value="draft" />
+    <PhoneOfFiles v-else :model-value="draft" />
   </RunFrame>
 </template>
 

@@ -15,12 +15,12 @@ const store = useImports();
 const picks = usePicks();
 const draft = computed(() => store.draft(props.found));
 watch(
-  () => draft.value.serial,
+  () => store.alike(draft.value),
   () => store.learn(props.found),
   { immediate: true },
 );
 const names = computed(() => {
-  const known = store.known[draft.value.serial] ?? [];
+  const known = store.known[store.alike(draft.value)] ?? [];
   return known.length > 0 ? known : usualPartitions;
 });
 

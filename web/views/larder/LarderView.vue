@@ -26,8 +26,10 @@ const binShown = ref(false);
 /** The stretch of time that was chosen on the axis. */
 const range = ref<readonly [number, number]>();
 
-const phones = computed(() => [...new Map(larder.all.map((set) => [set.serial, set.nickname]))]);
-const source = computed(() => (binShown.value ? larder.binned : larder.sets));
+const phones = computed(() => [
+  ...new Map(larder.all.flatMap((set) => (set.firmware ? [] : [[set.serial, set.nickname] as const]))),
+]);
+const source = computed(() => (binShown.value ? larder.binned : larder.ofPhones));
 const shown = computed(() => {
   const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean);
   return source.value.filter(
@@ -95,13 +97,16 @@ const emptyBin = (atOnce: boolean) =>
   <header>
     <h1>Larder</h1>
     <p v-if="larder.shelf" class="soft">
-      {{ larder.sets.length }} {{ larder.sets.length === 1 ? 'set' : 'sets' }} of {{ phones.length }}
+      {{ larder.ofPhones.length }} {{ larder.ofPhones.length === 1 ? 'set' : 'sets' }} of {{ phones.length }}
       {{ phones.length === 1 ? 'phone' : 'phones' }} · shelf “{{ larder.shelf.name }}”:
       {{ sizeText(larder.shelf.imagedBytes) }} kept as {{ sizeText(larder.shelf.storedBytes)
       }}<template v-if="!larder.shelf.absence"> · {{ sizeText(larder.shelf.freeBytes) }} free</template>
     </p>
     <span class="elsewhere">
       <RouterLink to="/larder/find">Find</RouterLink>
+      <RouterLink to="/larder/firmware"
+        >Firmware{{ larder.firmware.length ? ` (${larder.firmware.length})` : '' }}</RouterLink
+      >
       <RouterLink to="/larder/order">Order</RouterLink>
       <RouterLink to="/larder/off-site">Off-site</RouterLink>
       <RouterLink to="/larder/exports">Exports</RouterLink>
@@ -138,7 +143,10 @@ const emptyBin = (atOnce: boolean) =>
           imports.all.length ? ` (${imports.all.length} waiting)` : '…'
         }}
       </RouterLink>
-      <ElButton v-if="!binShown && !picked && larder.sets.length > 1" size="small" @click="picked = new Set()"
+      <ElButton
+        v-if="!binShown && !picked && larder.ofPhones.length > 1"
+        size="small"
+        @click="picked = new Set()"
         >Pick several</ElButton
       >
       <ElButton
@@ -154,7 +162,12 @@ const emptyBin = (atOnce: boolean) =>
       >
     </span>
   </div>
-  <LarderAxis v-if="larder.loaded && !binShown" v-model:range="range" :sets="larder.sets" :serial="serial" />
+  <LarderAxis
+    v-if="larder.loaded && !binShown"
+    v-model:range="range"
+    :sets="larder.ofPhones"
+    :serial="serial"
+  />
   <p v-if="binShown" class="soft note">
     Sets in the bin are gone for good {{ binDays }} days after they were put there. What they alone held lies
     aside for three more days, in case that was an error<template v-if="larder.shelf?.freedBytes"

@@ -88,7 +88,7 @@ async function bin(): Promise<void> {
     announceError(failure);
     return;
   }
-  await router.push({ name: 'larder' });
+  await router.push({ name: gone.firmware ? 'firmware' : 'larder' });
   notices.say({
     kind: 'caution',
     title: `In the bin for ${binDays} days`,
@@ -105,7 +105,8 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
 
 <template>
   <article v-if="set">
-    <RouterLink to="/larder" class="back">Larder</RouterLink>
+    <RouterLink v-if="set.firmware" to="/larder/firmware" class="back">Firmware</RouterLink>
+    <RouterLink v-else to="/larder" class="back">Larder</RouterLink>
     <div class="paper">
       <RoleStrip :strip="set.strip" />
       <div class="inside">
@@ -125,7 +126,11 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           hand.
         </p>
         <dl>
-          <div>
+          <div v-if="set.firmware">
+            <dt>Firmware of</dt>
+            <dd>{{ set.maker }} {{ set.model }}<br /><span class="soft">any phone of this model</span></dd>
+          </div>
+          <div v-else>
             <dt>Phone</dt>
             <dd>
               {{ set.nickname }} · {{ set.maker }} {{ set.model }}<br /><CopyText
@@ -146,10 +151,10 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
             </dd>
           </div>
           <div>
-            <dt>Taken</dt>
+            <dt>{{ set.firmware ? 'Imported' : 'Taken' }}</dt>
             <dd>
               {{ exactTime(set.createdAt) }}<br />
-              <template v-if="set.imported">imported from files</template>
+              <template v-if="set.imported">from files, {{ durationText(set.elapsedMs) }}</template>
               <template v-else>in {{ set.mode }} mode, {{ durationText(set.elapsedMs) }}</template>
             </dd>
           </div>
