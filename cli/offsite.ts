@@ -1,3 +1,4 @@
+import { resolve } from 'node:path';
 import pino from 'pino';
 import type { OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
@@ -17,6 +18,7 @@ export interface OffsiteRestoreOptions extends OffsiteOptions {
   readonly endpoint?: string;
   readonly region: string;
   readonly bucket?: string;
+  readonly folder?: string;
   readonly prefix: string;
   readonly set?: string;
 }
@@ -92,9 +94,9 @@ async function withOffsite(
   start?: OffsiteRestoreOptions,
 ): Promise<number> {
   const isNew = readOffsiteFile(home) === undefined;
-  if (isNew && !start?.bucket) {
+  if (isNew && !start?.bucket && !start?.folder) {
     complain(
-      `The larder in ${home} has no off-site copy. ${start ? 'Name its bucket with --bucket.' : 'Set one up in the application, in Larder › Off-site.'}`,
+      `The larder in ${home} has no off-site copy. ${start ? 'Name its bucket with --bucket, or its folder with --folder.' : 'Set one up in the application, in Larder › Off-site.'}`,
     );
     return 2;
   }
@@ -116,9 +118,11 @@ async function withOffsite(
 
 /** Takes a bucket into use in the place of the bench whose home was lost, where there was one alone. */
 async function takeUp(app: KeenLarder, start: OffsiteRestoreOptions, passphrase: string): Promise<void> {
-  const { endpoint, region, bucket, prefix } = start;
+  const { endpoint, region, bucket, prefix, folder } = start;
   const request: OffsiteStart = {
-    place: { region, prefix, bucket: bucket!, ...(endpoint && { endpoint }) },
+    ...(folder === undefined
+      ? { place: { region, prefix, bucket: bucket!, ...(endpoint && { endpoint }) } }
+      : { folder: resolve(folder) }),
     passphrase,
     benchName: 'Restored',
   };

@@ -188,7 +188,9 @@ function larderProgram(done: (code: number) => void): Command {
 
   const offsite = program
     .command('offsite')
-    .description('the copy of the larder in a bucket; the application must not be running');
+    .description(
+      'the copy of the larder in a bucket or on another disk; the application must not be running',
+    );
 
   offsite
     .command('status')
@@ -208,6 +210,7 @@ function larderProgram(done: (code: number) => void): Command {
     .command('restore')
     .description('fetches what the larder does not have, also into a home folder that is empty')
     .option('--bucket <name>', 'where the home folder does not know it')
+    .option('--folder <dir>', 'of a copy on another disk, likewise')
     .option('--endpoint <url>', 'of the service; left out for the usual one of the region')
     .option('--region <name>', 'of the bucket', 'us-east-1')
     .option('--prefix <names/>', 'before the names of all objects', '')

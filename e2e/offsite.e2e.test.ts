@@ -79,7 +79,7 @@ it.runIf(isLong)(
       await page.goto(`${serving.url}/larder/off-site`);
       await fill(page, { ...place, 'This bench': 'Back bench' });
       await page.getByRole('button', { name: 'Use this bucket' }).click();
-      await page.getByRole('button', { name: 'Look into the bucket' }).click();
+      await page.getByRole('button', { name: 'Look into the copy' }).click();
       const row = page.getByRole('row', { name: /While it was well/ });
       await row.getByText('kept by “Front bench”').waitFor();
       await row.getByRole('button', { name: 'Fetch' }).click();

@@ -153,7 +153,7 @@ async function offsite(at: Page): Promise<void> {
   await at.getByRole('textbox', { name: 'Passphrase or recovery key' }).fill(demoPassphrase);
   await at.getByRole('button', { name: 'Unlock' }).click();
   await at.getByText('sets and copies are in').waitFor();
-  await at.getByRole('button', { name: 'Look into the bucket' }).click();
+  await at.getByRole('button', { name: 'Look into the copy' }).click();
   await at.getByText('Nothing that is not here as well.').waitFor();
   await shoot('off-site');
 }

@@ -2,8 +2,12 @@
 export interface OffsiteView {
   /** `off` where no bucket is set, `locked` until its passphrase is given. */
   readonly state: 'off' | 'locked' | 'open';
-  /** In words: which bucket, where. */
+  /** In words: which bucket, where; or which folder. */
   readonly place: string | undefined;
+  /** It is a folder on another disk, not a bucket. */
+  readonly isFolder: boolean;
+  /** That disk is not plugged in. */
+  readonly isAway: boolean;
   /** What this bench is called for others that share the bucket. */
   readonly benchName: string | undefined;
   /** Sets and copies of the larder. */

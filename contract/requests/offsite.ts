@@ -3,6 +3,7 @@ import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
   ArrayMinSize,
+  IsDefined,
   IsIn,
   IsInt,
   IsOptional,
@@ -13,6 +14,7 @@ import {
   Max,
   MaxLength,
   Min,
+  ValidateIf,
   ValidateNested,
 } from 'class-validator';
 import { IsPrintable } from './fields.ts';
@@ -49,10 +51,18 @@ export class OffsitePlace {
   secretAccessKey?: string;
 }
 
+/** A bucket, or a folder on another disk. */
 export class OffsiteStart extends Passphrase {
+  @ValidateIf(({ folder }: OffsiteStart) => folder === undefined)
+  @IsDefined({ message: 'name a bucket, or a folder on another disk' })
   @ValidateNested()
   @Type(() => OffsitePlace)
-  place!: OffsitePlace;
+  place?: OffsitePlace;
+
+  /** One of the places that exports may go to; the copy has a folder of its own there. */
+  @IsOptional()
+  @IsPrintable(1, 4096)
+  folder?: string;
 
   @IsPrintable(1, 60)
   benchName!: string;

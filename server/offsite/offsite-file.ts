@@ -1,17 +1,12 @@
 import { existsSync, readFileSync, rmSync } from 'node:fs';
 import { chmod, open, rename } from 'node:fs/promises';
 import { join } from 'node:path';
-import { Problem } from '../failures.ts';
 import type { Seal } from '../sealing/seal-key.ts';
-import type { BucketPlace } from './s3-bucket.ts';
+import type { OffsitePlace } from './place.ts';
 
 /** What a bench knows of its bucket; it lies in the home folder, for its owner alone, and in no copy of the catalogue. */
 export interface OffsiteFile {
-  readonly place: Omit<BucketPlace, 'accessKeyId' | 'secretAccessKey'> & {
-    /** Left out where the key comes from the environment. */
-    readonly accessKeyId?: string;
-    readonly secretAccessKey?: string;
-  };
+  readonly place: OffsitePlace;
   readonly bench: { readonly id: string; readonly name: string };
   readonly seal: Seal;
   readonly bytesPerSecond?: number;
@@ -40,18 +35,3 @@ export async function writeOffsiteFile(home: string, content: OffsiteFile): Prom
 }
 
 export const removeOffsiteFile = (home: string): void => rmSync(pathIn(home), { force: true });
-
-const keyWords = ['KEEN_LARDER_S3_ACCESS_KEY_ID', 'KEEN_LARDER_S3_SECRET_ACCESS_KEY'] as const;
-
-/** The place with its key, from the environment or the file. @throws Problem 422 saying what is missing */
-export function placeWithKey({ place }: Pick<OffsiteFile, 'place'>): BucketPlace {
-  const [id, secret] = keyWords.map((name) => process.env[name]);
-  const accessKeyId = id ?? place.accessKeyId;
-  const secretAccessKey = secret ?? place.secretAccessKey;
-  if (!accessKeyId || !secretAccessKey)
-    throw new Problem(
-      422,
-      `The bucket’s access key is missing. Give it here, or set ${keyWords.join(' and ')}.`,
-    );
-  return { ...place, accessKeyId, secretAccessKey };
-}

@@ -20,15 +20,10 @@ import { objectNames, type Bucket } from './bucket.ts';
 import { hasAny, readState, type OffsiteManifest } from './bucket-state.ts';
 import { Fetching, type OffsiteThing } from './fetching.ts';
 import { KeepingInStep, type InStep, type KeptThing } from './keeping-in-step.ts';
-import {
-  placeWithKey,
-  readOffsiteFile,
-  removeOffsiteFile,
-  writeOffsiteFile,
-  type OffsiteFile,
-} from './offsite-file.ts';
+import { readOffsiteFile, removeOffsiteFile, writeOffsiteFile, type OffsiteFile } from './offsite-file.ts';
+import { FolderBucket } from './folder-bucket.ts';
 import { OffsitePacks } from './offsite-packs.ts';
-import type { BucketPlace } from './s3-bucket.ts';
+import { isFolder, placeOf, placeText, withKey, type OffsitePlace } from './place.ts';
 import { SealedBucket } from './sealed-bucket.ts';
 
 interface OffsiteParts {
@@ -41,7 +36,7 @@ interface OffsiteParts {
   /** What opening a new seal takes; left out for the usual. */
   readonly sealCost?: Cost;
   /** Tests give one in memory. */
-  readonly bucketAt?: (place: BucketPlace) => Bucket;
+  readonly bucketAt?: (place: OffsitePlace) => Bucket;
 }
 
 /** An open bucket, and what is done with it. */
@@ -58,6 +53,8 @@ export class Offsite {
   private open: OpenBucket | undefined;
   private comparedAt: number | undefined;
   private fault: string | undefined;
+  /** Its disk is not plugged in, as far as was looked. */
+  private isAway = false;
 
   constructor(private readonly parts: OffsiteParts) {
     this.file = readOffsiteFile(parts.home);
@@ -70,7 +67,9 @@ export class Offsite {
     const isOffsite = new Set(kept.map(keyOf));
     return {
       state: !this.file ? 'off' : this.open ? 'open' : 'locked',
-      place: this.file && wordsOf(this.file.place),
+      place: this.file && placeText(this.file.place),
+      isFolder: this.file !== undefined && isFolder(this.file.place),
+      isAway: this.isAway,
       benchName: this.file?.bench.name,
       keptCount: all.length,
       offsiteCount: all.filter((thing) => isOffsite.has(keyOf(thing))).length,
@@ -88,10 +87,9 @@ export class Offsite {
    * Takes a bucket into use. A new one is sealed with the passphrase; one that others use already is opened with theirs.
    * @throws Problem, BucketFailure, SealFailure
    */
-  async setUp({ place, passphrase, benchName }: OffsiteStart): Promise<OffsiteSetUp> {
-    const before = this.file?.place;
-    const wanted = { accessKeyId: before?.accessKeyId, secretAccessKey: before?.secretAccessKey, ...place };
-    const bucket = await this.bucketAt(wanted as OffsiteFile['place']);
+  async setUp({ passphrase, benchName, ...where }: OffsiteStart): Promise<OffsiteSetUp> {
+    const place = placeOf(where, this.file?.place);
+    const bucket = await this.bucketAt(place);
     const found = await sealIn(bucket);
     let recoveryKey: string | undefined;
     let open: OpenSeal;
@@ -103,10 +101,7 @@ export class Offsite {
       recoveryKey = printedKey(made.recoveryKey);
       await bucket.put(objectNames.seal, sealText(made.seal));
     }
-    await this.takeIntoUse(bucket, open, wanted as OffsiteFile['place'], {
-      id: randomUUID(),
-      name: benchName,
-    });
+    await this.takeIntoUse(bucket, open, place, { id: randomUUID(), name: benchName });
     return { view: this.view(), recoveryKey };
   }
 
@@ -114,7 +109,8 @@ export class Offsite {
    * Takes up a bucket that is in use, in the place of the only bench that uses it: its home was lost. Where there are several, as one more.
    * @throws Problem 404 where nothing is there
    */
-  async takeOver({ place, passphrase, benchName: name }: OffsiteStart): Promise<void> {
+  async takeOver({ passphrase, benchName: name, ...where }: OffsiteStart): Promise<void> {
+    const place = placeOf(where);
     const bucket = await this.bucketAt(place);
     const seal = await sealIn(bucket);
     if (!seal) throw new Problem(404, `${bucket.place} has no copy of a larder in it.`);
@@ -131,7 +127,8 @@ export class Offsite {
   /** Opens the bucket's seal, until the program ends. @throws SealFailure, Problem 409 */
   async unlock(secret: string): Promise<OffsiteView> {
     const file = this.required();
-    this.use(await this.bucketAt(file.place), await openSeal(file.seal, secret));
+    this.use(await this.bucketAt(file.place, true), await openSeal(file.seal, secret));
+    await this.look();
     this.changed(undefined);
     return this.view();
   }
@@ -156,7 +153,7 @@ export class Offsite {
   /** The bench goes on without it; what is in the bucket stays there. */
   turnOff(): OffsiteView {
     removeOffsiteFile(this.parts.home);
-    [this.file, this.open] = [undefined, undefined];
+    [this.file, this.open, this.isAway] = [undefined, undefined, false];
     this.parts.rows.clear();
     this.changed(undefined);
     return this.view();
@@ -274,18 +271,29 @@ export class Offsite {
     return this.open !== undefined;
   }
 
-  private async bucketAt(place: OffsiteFile['place']): Promise<Bucket> {
-    const at = placeWithKey({ place });
-    if (this.parts.bucketAt) return this.parts.bucketAt(at);
+  /** Looks whether the copy's disk is plugged in; of a bucket that is found out when it is asked. @returns whether it may be there */
+  async look(): Promise<boolean> {
+    const bucket = this.open?.sealed.bucket;
+    const isAway = bucket instanceof FolderBucket && !(await bucket.isThere());
+    if (isAway !== this.isAway) {
+      this.isAway = isAway;
+      this.parts.onChange();
+    }
+    return !isAway;
+  }
+
+  private async bucketAt(place: OffsitePlace, isInUse = false): Promise<Bucket> {
+    if (this.parts.bucketAt) return this.parts.bucketAt(place);
+    if (isFolder(place)) return new FolderBucket(place.folder, isInUse);
     // The client takes long to load.
     const { S3Bucket } = await import('./s3-bucket.ts');
-    return new S3Bucket(at);
+    return new S3Bucket(withKey(place));
   }
 
   private async takeIntoUse(
     bucket: Bucket,
     open: OpenSeal,
-    place: OffsiteFile['place'],
+    place: OffsitePlace,
     bench: OffsiteFile['bench'],
   ): Promise<void> {
     this.file = { place, bench, seal: open.seal };
@@ -332,7 +340,7 @@ export class Offsite {
   }
 
   private required(): OffsiteFile {
-    if (!this.file) throw new Problem(409, 'There is no off-site copy as yet. Name a bucket first.');
+    if (!this.file) throw new Problem(409, 'There is no off-site copy as yet. Say first where it goes.');
     return this.file;
   }
 
@@ -352,9 +360,6 @@ interface ManifestHead {
 
 const keyOf = ({ kind, id }: { readonly kind: string; readonly id: string }): string => `${kind}/${id}`;
 
-const wordsOf = ({ bucket, prefix, endpoint, region }: OffsiteFile['place']): string =>
-  `the bucket ${bucket}${prefix ? `/${prefix}` : ''} at ${endpoint ? new URL(endpoint).host : region}`;
-
 const sealText = (seal: Seal) => Buffer.from(`${JSON.stringify(seal, null, 2)}\n`);
 
 /** The bucket's seal; undefined where it is new. @throws Problem 422 where it has something else */
@@ -364,7 +369,7 @@ async function sealIn(bucket: Bucket): Promise<Seal | undefined> {
   if (!(await hasAny(bucket, ''))) return undefined;
   throw new Problem(
     422,
-    `${bucket.place} has other things in it, and no seal of Keen Larder. Name an empty one, or a prefix of its own.`,
+    `${bucket.place} has other things in it, and no seal of Keen Larder. Name an empty one, or a folder of its own within it.`,
   );
 }
 

@@ -10,6 +10,8 @@ onEmptyStage();
 const open: OffsiteView = {
   state: 'open',
   place: 'larder at bucket.example',
+  isFolder: false,
+  isAway: false,
   benchName: 'Front bench',
   keptCount: 3,
   offsiteCount: 2,
@@ -55,6 +57,34 @@ it('takes a bucket into use, and shows the recovery key once', async () => {
   expect(shown.text()).toMatch(/2 of 3\s+sets and copies are in\s+larder at bucket\.example/);
 });
 
+it('takes a folder on another disk into use, and says when that is not plugged in', async () => {
+  const places = [
+    { path: '/home/exports', name: 'Exports of this computer', kind: 'home', freeBytes: 1 },
+    { path: '/media/disk', name: 'disk', kind: 'drive', freeBytes: 1 << 30 },
+  ];
+  const away = { ...open, place: 'the folder /media/disk/keen-larder-copy', isFolder: true, isAway: true };
+  const { shown, asked } = await page(off, {
+    'GET /exports': { places, exports: [] },
+    'PUT /offsite': { view: away, recoveryKey: undefined },
+  });
+  await shown.find('input[type=radio][value=true]').setValue(true);
+  await flushPromises();
+  expect(shown.find('input[aria-label="Bucket"]').exists()).toBe(false);
+  const write = (label: string, text: string) => shown.find(`input[aria-label="${label}"]`).setValue(text);
+  await write('This bench', 'Front bench');
+  await write('Passphrase', 'quinces in the dark');
+  await write('Passphrase once more', 'quinces in the dark');
+  await shown.find('form').trigger('submit');
+  await flushPromises();
+  expect(last(asked, 'PUT', '/offsite')?.body).toEqual({
+    folder: '/media/disk',
+    passphrase: 'quinces in the dark',
+    benchName: 'Front bench',
+  });
+  expect(shown.find('[role=status]').text()).toMatch(/disk is not plugged in/);
+  expect(button(shown, /Copy what is missing/).attributes('disabled')).toBeDefined();
+});
+
 it('asks for the passphrase after a start, and forgets what was typed', async () => {
   const { shown, asked } = await page({ ...open, state: 'locked' }, { 'POST /offsite/unlocking': open });
   await shown.find('input').setValue('quinces in the dark');
@@ -91,7 +121,7 @@ it('sends what is missing, says what went wrong, and fetches what others have', 
   await flushPromises();
   expect(last(asked, 'PUT', '/offsite/limits')?.body).toEqual({ hours: [20, 7] });
   expect(shown.text()).toMatch(/from\s.*to\s.*o’clock/s);
-  await button(shown, 'Look into the bucket').trigger('click');
+  await button(shown, 'Look into the copy').trigger('click');
   await flushPromises();
   expect(shown.text()).toMatch(/“Of the back”\s*Lamp · .* kept by “Back bench”.*1 MiB/s);
   await button(shown, 'Fetch').trigger('click');

@@ -30,15 +30,20 @@ export function sealRoutes({ resealing }: KeenLarder): Router {
   return routes;
 }
 
-/** The copy of the larder in a bucket. */
+/** The copy of the larder in a bucket, or on another disk. */
 export function offsiteRoutes(app: KeenLarder): Router {
-  const { offsite } = app;
+  const { offsite, exports } = app;
   const routes = Router();
 
-  routes.get('/offsite', (_request, response) => void response.json(offsite.view()));
+  routes.get('/offsite', async (_request, response) => {
+    await offsite.look();
+    response.json(offsite.view());
+  });
 
   routes.put('/offsite', async (request, response) => {
-    response.json(await offsite.setUp(valid(OffsiteStart, request.body)));
+    const start = valid(OffsiteStart, request.body);
+    if (start.folder !== undefined) await exports.requireOtherDisk(start.folder);
+    response.json(await offsite.setUp(start));
   });
 
   routes.delete('/offsite', (_request, response) => void response.json(offsite.turnOff()));

@@ -56,6 +56,7 @@ it('goes where it may, is read again, and is removed without what others put bes
     [join(home, 'exports'), 'home'],
     [at('other disk'), 'folder'],
   ]);
+  await expect(app.exports.requireOtherDisk(at('other disk'))).rejects.toThrow(/both would be lost/);
   const request = { form: 'raw', packing: 'none' } as const;
   for (const place of ['/', at('not there'), dirname(home)])
     await expect(startExporting(app, setId, { ...request, place })).rejects.toThrow(/cannot go to/);

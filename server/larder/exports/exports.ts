@@ -38,6 +38,17 @@ export class Exports {
     );
   }
 
+  /** For what must not be lost with the larder. @throws Problem 409 where a place is not there, not allowed, or on the larder's own disk */
+  async requireOtherDisk(place: string): Promise<void> {
+    const folder = await this.folderOf(place);
+    const [there, here] = await Promise.all([stat(folder), stat(this.parts.folder)]);
+    if (there.dev === here.dev)
+      throw new Problem(
+        409,
+        `${place} is on the disk that the larder itself is on: both would be lost with it. Choose a folder on another disk.`,
+      );
+  }
+
   /** Notes what was written. */
   add(set: SetDetail, path: string, files: readonly ExportFileRow[], isSealed: boolean): void {
     const { label, serial, nickname } = set;

@@ -43,6 +43,7 @@ export async function startCopyingOffSite({ engine, larder, offsite }: OffsiteCo
 
 /** As nobody asked for it: a run only where something is missing. @returns whether all of the larder is there now */
 export async function goOnOffSite(app: OffsiteContext): Promise<boolean> {
+  if (!(await app.offsite.look())) return false;
   if ((await app.offsite.missing()).length === 0) return app.offsite.tidy();
   const { id } = await startCopyingOffSite(app);
   return (await app.engine.ended(id)).state === 'done';

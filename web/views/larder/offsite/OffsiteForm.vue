@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { ElButton, ElInput } from 'element-plus';
-import { reactive, ref } from 'vue';
+import { ElButton, ElInput, ElOption, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus';
+import { computed, reactive, ref, shallowRef } from 'vue';
+import type { ExportPlace } from '@keen-larder/contract/larder/exports.ts';
 import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import NewPassphrase from '../sealing/NewPassphrase.vue';
 
-/** Takes a bucket into use. */
+/** Takes a bucket, or a folder on another disk, into use. */
 const emit = defineEmits<{ done: [view: OffsiteView, recoveryKey: string | undefined] }>();
 const place = reactive({
   endpoint: '',
@@ -15,11 +17,26 @@ const place = reactive({
   accessKeyId: '',
   secretAccessKey: '',
 });
+const isFolder = ref(false);
+/** Drives that are plugged in, and folders that the program may use. */
+const places = shallowRef<readonly ExportPlace[]>([]);
+const folder = ref('');
+const loadPlaces = () =>
+  api.exports().then(
+    (found) => {
+      places.value = found.places.filter(({ kind }) => kind !== 'home');
+      if (!places.value.some(({ path }) => path === folder.value)) folder.value = places.value[0]?.path ?? '';
+    },
+    () => undefined,
+  );
+void loadPlaces();
 const benchName = ref('');
 const passphrase = ref('');
 const again = ref('');
 const error = ref<string>();
 const busy = ref(false);
+
+const isNamed = computed(() => (isFolder.value ? folder.value : place.bucket) !== '');
 
 const fields = [
   {
@@ -44,12 +61,16 @@ async function start(): Promise<void> {
   try {
     const { region, bucket, prefix } = place;
     const { view, recoveryKey } = await api.setUpOffsite({
-      place: {
-        ...{ region, bucket, prefix },
-        ...(place.endpoint && { endpoint: place.endpoint }),
-        ...(place.accessKeyId && { accessKeyId: place.accessKeyId }),
-        ...(place.secretAccessKey && { secretAccessKey: place.secretAccessKey }),
-      },
+      ...(isFolder.value
+        ? { folder: folder.value }
+        : {
+            place: {
+              ...{ region, bucket, prefix },
+              ...(place.endpoint && { endpoint: place.endpoint }),
+              ...(place.accessKeyId && { accessKeyId: place.accessKeyId }),
+              ...(place.secretAccessKey && { secretAccessKey: place.secretAccessKey }),
+            },
+          }),
       passphrase: passphrase.value,
       benchName: benchName.value,
     });
@@ -63,17 +84,42 @@ async function start(): Promise<void> {
 </script>
 
 <template>
-  <form aria-label="A bucket" @submit.prevent="start">
-    <label v-for="field in fields" :key="field.name">
-      <span>{{ field.label }}</span>
-      <ElInput
-        v-model="place[field.name]"
-        :type="field.name === 'secretAccessKey' ? 'password' : 'text'"
-        autocomplete="off"
-        :placeholder="field.hint"
-        :aria-label="field.label"
-      />
-    </label>
+  <form aria-label="Where the copy goes" @submit.prevent="start">
+    <ElRadioGroup v-model="isFolder" aria-label="Where the copy goes" @change="loadPlaces">
+      <ElRadioButton :value="false">A bucket</ElRadioButton>
+      <ElRadioButton :value="true">A folder on another disk</ElRadioButton>
+    </ElRadioGroup>
+    <template v-if="isFolder">
+      <label v-if="places.length">
+        <span>Disk</span>
+        <ElSelect v-model="folder" aria-label="Disk" @visible-change="loadPlaces">
+          <ElOption
+            v-for="each in places"
+            :key="each.path"
+            :value="each.path"
+            :label="`${each.name} · ${sizeText(each.freeBytes)} free`"
+          />
+        </ElSelect>
+      </label>
+      <p class="soft">
+        <template v-if="places.length === 0">No other disk is there. </template>
+        Drives appear here when they are plugged in; other folders, of a network drive say, are named when the
+        program is started: <code>npm start -- --export-to FOLDER</code>. A disk in the same room is lost in
+        the same fire: take it home, and bring it back to be brought up to date.
+      </p>
+    </template>
+    <template v-else>
+      <label v-for="field in fields" :key="field.name">
+        <span>{{ field.label }}</span>
+        <ElInput
+          v-model="place[field.name]"
+          :type="field.name === 'secretAccessKey' ? 'password' : 'text'"
+          autocomplete="off"
+          :placeholder="field.hint"
+          :aria-label="field.label"
+        />
+      </label>
+    </template>
     <label>
       <span>This bench</span>
       <ElInput
@@ -82,14 +128,11 @@ async function start(): Promise<void> {
         aria-label="This bench"
       />
     </label>
-    <NewPassphrase v-model="passphrase" v-model:again="again" hint="; of a bucket in use, its own" />
+    <NewPassphrase v-model="passphrase" v-model:again="again" hint="; of a copy in use, its own" />
     <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <ElButton
-      type="primary"
-      native-type="submit"
-      :disabled="busy || !place.bucket || !benchName || !passphrase"
-      >Use this bucket</ElButton
-    >
+    <ElButton type="primary" native-type="submit" :disabled="busy || !isNamed || !benchName || !passphrase">{{
+      isFolder ? 'Use this folder' : 'Use this bucket'
+    }}</ElButton>
   </form>
 </template>
 

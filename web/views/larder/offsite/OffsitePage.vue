@@ -14,7 +14,7 @@ import RecoveryKey from '../sealing/RecoveryKey.vue';
 import OffsiteForm from './OffsiteForm.vue';
 import OffsiteLimits from './OffsiteLimits.vue';
 
-/** The copy of the larder in a bucket: where it is, what it has, and what it has besides. */
+/** The copy of the larder in a bucket or on another disk: where it is, what it has, and what it has besides. */
 const larder = useLarder();
 const router = useRouter();
 const offsite = useOffsite();
@@ -80,9 +80,9 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
     />
     <template v-if="view?.state === 'off'">
       <p>
-        A copy of everything that is kept, in a bucket of any S3-compatible service. It is sealed before it
-        leaves this computer: whoever runs the service sees neither names nor contents. Several benches may
-        share one bucket; what all of them have is sent once.
+        A copy of everything that is kept, in a bucket of any S3-compatible service or in a folder on another
+        disk. It is sealed before it leaves this computer: whoever runs the service, or finds the disk, sees
+        neither names nor contents. Several benches may share one; what all of them have is sent once.
       </p>
       <OffsiteForm @done="wasSetUp" />
     </template>
@@ -107,10 +107,13 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
           }}<template v-if="view.comparedAt">, compared {{ exactTime(view.comparedAt) }}</template>. This
           bench is called “{{ view.benchName }}” there.
         </p>
-        <p v-if="view.fault" class="error" role="alert">{{ view.fault }}</p>
-        <ElButton type="primary" :disabled="busy" @click="copy"
+        <p v-if="view.isAway" class="missing" role="status">
+          Its disk is not plugged in. The copy goes on by itself when it is.
+        </p>
+        <p v-else-if="view.fault" class="error" role="alert">{{ view.fault }}</p>
+        <ElButton type="primary" :disabled="busy || view.isAway" @click="copy"
           ><CloudUpload :size="16" aria-hidden="true" />&nbsp;{{
-            isWhole ? 'Compare with the bucket' : 'Copy what is missing'
+            isWhole ? 'Compare with the copy' : 'Copy what is missing'
           }}</ElButton
         >
       </section>
@@ -119,7 +122,7 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
         <h2>What else is there</h2>
         <p v-if="!elsewhere">
           Sets of other benches, and those that were here before.
-          <ElButton size="small" :disabled="busy" @click="look">Look into the bucket</ElButton>
+          <ElButton size="small" :disabled="busy || view.isAway" @click="look">Look into the copy</ElButton>
         </p>
         <p v-else-if="elsewhere.length === 0" class="soft">Nothing that is not here as well.</p>
         <table v-else>
@@ -142,8 +145,8 @@ const isWhole = computed(() => view.value !== undefined && view.value.offsiteCou
         </table>
       </section>
       <p class="soft">
-        <ElButton size="small" :disabled="busy" @click="turnOff">Stop copying</ElButton> What is in the bucket
-        stays there.
+        <ElButton size="small" :disabled="busy" @click="turnOff">Stop copying</ElButton> What is there stays
+        there.
       </p>
     </template>
   </article>
