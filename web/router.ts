@@ -1,21 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router';
-import BenchView from './views/bench/BenchView.vue';
-import LarderView from './views/larder/LarderView.vue';
-import ConnectionsPage from './views/connections/ConnectionsPage.vue';
-import CopiesPage from './views/larder/CopiesPage.vue';
-import ImportPage from './views/larder/ImportPage.vue';
-import LookInside from './views/larder/LookInside.vue';
-import ComparePage from './views/larder/comparing/ComparePage.vue';
-import FindPage from './views/larder/finding/FindPage.vue';
-import OffsitePage from './views/larder/offsite/OffsitePage.vue';
-import ExportsPage from './views/larder/exports/ExportsPage.vue';
-import FirmwarePage from './views/larder/firmware/FirmwarePage.vue';
-import SealPage from './views/larder/sealing/SealPage.vue';
-import OrderPage from './views/larder/order/OrderPage.vue';
-import SetPage from './views/larder/SetPage.vue';
-import PracticeBench from './views/practice/PracticeBench.vue';
-import RunsView from './views/runs/RunsView.vue';
-import NotFound from './views/NotFound.vue';
+
+/** Each view is loaded when it is first gone to. */
+const BenchView = () => import('./views/bench/BenchView.vue');
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -74,61 +60,103 @@ export const router = createRouter({
     {
       path: '/connections',
       name: 'connections',
-      component: ConnectionsPage,
+      component: () => import('./views/connections/ConnectionsPage.vue'),
       meta: { title: 'Connections', place: 'Bench' },
     },
-    { path: '/larder', name: 'larder', component: LarderView, meta: { title: 'Larder' } },
+    {
+      path: '/larder',
+      name: 'larder',
+      component: () => import('./views/larder/LarderView.vue'),
+      meta: { title: 'Larder' },
+    },
     {
       path: '/larder/import/:id?',
       name: 'import',
-      component: ImportPage,
+      component: () => import('./views/larder/ImportPage.vue'),
       props: true,
       meta: { title: 'Larder' },
     },
     {
       path: '/larder/copies',
       name: 'copies',
-      component: CopiesPage,
+      component: () => import('./views/larder/CopiesPage.vue'),
       meta: { title: 'Copies', place: 'Larder' },
     },
-    { path: '/larder/find', name: 'find', component: FindPage, meta: { title: 'Find', place: 'Larder' } },
+    {
+      path: '/larder/find',
+      name: 'find',
+      component: () => import('./views/larder/finding/FindPage.vue'),
+      meta: { title: 'Find', place: 'Larder' },
+    },
     {
       path: '/larder/off-site',
       name: 'offsite',
-      component: OffsitePage,
+      component: () => import('./views/larder/offsite/OffsitePage.vue'),
       meta: { title: 'Off-site', place: 'Larder' },
     },
     {
       path: '/larder/exports',
       name: 'exports',
-      component: ExportsPage,
+      component: () => import('./views/larder/exports/ExportsPage.vue'),
       meta: { title: 'Exports', place: 'Larder' },
     },
     {
       path: '/larder/firmware',
       name: 'firmware',
-      component: FirmwarePage,
+      component: () => import('./views/larder/firmware/FirmwarePage.vue'),
       meta: { title: 'Firmware', place: 'Larder' },
     },
-    { path: '/larder/seal', name: 'seal', component: SealPage, meta: { title: 'Seal', place: 'Larder' } },
-    { path: '/larder/order', name: 'order', component: OrderPage, meta: { title: 'Order', place: 'Larder' } },
+    {
+      path: '/larder/seal',
+      name: 'seal',
+      component: () => import('./views/larder/sealing/SealPage.vue'),
+      meta: { title: 'Seal', place: 'Larder' },
+    },
+    {
+      path: '/larder/order',
+      name: 'order',
+      component: () => import('./views/larder/order/OrderPage.vue'),
+      meta: { title: 'Order', place: 'Larder' },
+    },
     {
       path: '/larder/compare/:id/:other',
       name: 'compare',
-      component: ComparePage,
+      component: () => import('./views/larder/comparing/ComparePage.vue'),
       props: true,
       meta: { title: 'Compare', place: 'Larder' },
     },
-    { path: '/larder/sets/:id', name: 'set', component: SetPage, props: true, meta: { title: 'Larder' } },
     {
-      path: '/larder/sets/:id/:partition',
-      name: 'inside',
-      component: LookInside,
+      path: '/larder/sets/:id',
+      name: 'set',
+      component: () => import('./views/larder/SetPage.vue'),
       props: true,
       meta: { title: 'Larder' },
     },
-    { path: '/runs/:id?', name: 'runs', component: RunsView, props: true, meta: { title: 'Runs' } },
-    { path: '/practice', name: 'practice', component: PracticeBench, meta: { title: 'Practice bench' } },
-    { path: '/:rest(.*)*', name: 'not-found', component: NotFound, meta: { title: 'Not found' } },
+    {
+      path: '/larder/sets/:id/:partition',
+      name: 'inside',
+      component: () => import('./views/larder/LookInside.vue'),
+      props: true,
+      meta: { title: 'Larder' },
+    },
+    {
+      path: '/runs/:id?',
+      name: 'runs',
+      component: () => import('./views/runs/RunsView.vue'),
+      props: true,
+      meta: { title: 'Runs' },
+    },
+    {
+      path: '/practice',
+      name: 'practice',
+      component: () => import('./views/practice/PracticeBench.vue'),
+      meta: { title: 'Practice bench' },
+    },
+    {
+      path: '/:rest(.*)*',
+      name: 'not-found',
+      component: () => import('./views/NotFound.vue'),
+      meta: { title: 'Not found' },
+    },
   ],
 });

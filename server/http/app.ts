@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
+import compression from 'compression';
 import express, { type ErrorRequestHandler, type Express, type RequestHandler, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
@@ -35,6 +36,7 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   const http = express();
   http.disable('x-powered-by');
   http.use(headers, ownHostOnly, ownOriginOnly);
+  http.use(compression({ filter: isWorthPacking }));
   http.use(bodyInTime, express.json({ limit: '256kb', reviver: plainKeysOnly }));
 
   if (options.accessKey !== undefined) {
@@ -47,7 +49,9 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   });
   http.use('/api', apiRoutes(app, options));
 
-  http.use(express.static(builtInterface, { index: false, maxAge: '1h', immutable: false }));
+  // Their names tell of their contents.
+  http.use('/assets', express.static(join(builtInterface, 'assets'), { maxAge: '1y', immutable: true }));
+  http.use(express.static(builtInterface, { index: false, maxAge: '1h' }));
   http.get('/{*path}', (_request, response) => {
     const page = join(builtInterface, 'index.html');
     if (!existsSync(page)) throw new Problem(404, 'The interface has not been built. Run `npm run build`.');
@@ -64,6 +68,10 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   http.use(failed);
   return http;
 }
+
+/** News are to arrive at once. */
+const isWorthPacking: compression.CompressionFilter = (request, response) =>
+  response.getHeader('content-type') !== 'text/event-stream' && compression.filter(request, response);
 
 /** A name that every object has already is none of a request's. */
 function plainKeysOnly(key: string, value: unknown): unknown {

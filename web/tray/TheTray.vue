@@ -9,18 +9,21 @@ import { useCopies } from '../state/larder/copies.ts';
 import { useImports } from '../state/imports.ts';
 import { useMoving } from '../state/moving.ts';
 import { useRescue } from '../state/rescue.ts';
-import AppTray from './apps/AppTray.vue';
-import RecordsTray from './RecordsTray.vue';
-import MovingTray from './apps/MovingTray.vue';
-import PickedAppsTray from './apps/PickedAppsTray.vue';
-import CopyTray from './apps/CopyTray.vue';
-import ImportAppsTray from './files/ImportAppsTray.vue';
-import ImagingTray from './ImagingTray.vue';
-import ImportTray from './files/ImportTray.vue';
-import RestoringTray from './restoring/RestoringTray.vue';
-import LockingTray from './restoring/LockingTray.vue';
-import RepairTray from './restoring/RepairTray.vue';
-import RunTray from './RunTray.vue';
+import { lazily } from '../parts/lazily.ts';
+
+/** Loaded when they are first shown. */
+const AppTray = lazily(() => import('./apps/AppTray.vue'));
+const RecordsTray = lazily(() => import('./RecordsTray.vue'));
+const MovingTray = lazily(() => import('./apps/MovingTray.vue'));
+const PickedAppsTray = lazily(() => import('./apps/PickedAppsTray.vue'));
+const CopyTray = lazily(() => import('./apps/CopyTray.vue'));
+const ImportAppsTray = lazily(() => import('./files/ImportAppsTray.vue'));
+const ImportTray = lazily(() => import('./files/ImportTray.vue'));
+const RestoringTray = lazily(() => import('./restoring/RestoringTray.vue'));
+const LockingTray = lazily(() => import('./restoring/LockingTray.vue'));
+const RepairTray = lazily(() => import('./restoring/RepairTray.vue'));
+const RunTray = lazily(() => import('./RunTray.vue'));
+const ImagingTray = lazily(() => import('./ImagingTray.vue'));
 
 /** The tray follows what is shown and picked in the middle. */
 const route = useRoute();

@@ -5,18 +5,21 @@ import { connectionWords } from '@keen-larder/core/phone/connections.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
 import { useConnections } from '../../state/connections.ts';
-import FirstSteps from '../connections/FirstSteps.vue';
 import ModeKeys from './ModeKeys.vue';
-import PhoneApps from './PhoneApps.vue';
-import PhoneBootloader from './PhoneBootloader.vue';
-import PhoneRescue from './PhoneRescue.vue';
 import PhoneTabs from './PhoneTabs.vue';
-import PhoneRecords from './PhoneRecords.vue';
-import PhoneMove from './PhoneMove.vue';
-import PhoneDetails from './PhoneDetails.vue';
-import PhonePast from './PhonePast.vue';
 import PhoneHeader from './PhoneHeader.vue';
-import PhoneStorage from './storage/PhoneStorage.vue';
+import { lazily } from '../../parts/lazily.ts';
+
+/** Loaded when they are first shown. */
+const PhoneApps = lazily(() => import('./PhoneApps.vue'));
+const PhoneBootloader = lazily(() => import('./PhoneBootloader.vue'));
+const PhoneRescue = lazily(() => import('./PhoneRescue.vue'));
+const PhoneRecords = lazily(() => import('./PhoneRecords.vue'));
+const PhoneMove = lazily(() => import('./PhoneMove.vue'));
+const PhoneDetails = lazily(() => import('./PhoneDetails.vue'));
+const PhonePast = lazily(() => import('./PhonePast.vue'));
+const PhoneStorage = lazily(() => import('./storage/PhoneStorage.vue'));
+const FirstSteps = lazily(() => import('../connections/FirstSteps.vue'));
 
 const props = withDefaults(
   defineProps<{
