@@ -2,6 +2,7 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { once } from 'node:events';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
+import { environment, flagsFor } from '../scripts/node-flags.mjs';
 
 /** Does what it is told on its standard input, a line of JSON each, and answers with one. For a program of a benchmark. */
 export async function obey<Order>(
@@ -21,10 +22,10 @@ export class Told<Order> {
 
   /** @param name of a source here, or of what was built */
   constructor(name: string, args: readonly string[]) {
-    const program = name.endsWith('.mjs')
-      ? ['--enable-source-maps', join(import.meta.dirname, '../server/dist', name)]
-      : ['--import', 'tsx', join(import.meta.dirname, name)];
-    this.child = spawn(process.execPath, [...program, ...args], {
+    const folder = name.endsWith('.mjs') ? '../server/dist' : '.';
+    const program = join(import.meta.dirname, folder, name);
+    this.child = spawn(process.execPath, [...flagsFor(name), program, ...args], {
+      env: environment,
       stdio: ['pipe', 'pipe', 'inherit'],
     });
     this.answers = createInterface({ input: this.child.stdout! })[Symbol.asyncIterator]();

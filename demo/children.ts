@@ -1,5 +1,6 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { createInterface } from 'node:readline';
+import { environment, flagsFor } from '../scripts/node-flags.mjs';
 
 const running = new Set<ChildProcess>();
 
@@ -9,8 +10,8 @@ export function startProgram(
   args: readonly string[],
   onLine: (line: string) => void,
 ): ChildProcess {
-  const how = path.endsWith('.ts') ? ['--import', 'tsx'] : ['--enable-source-maps'];
-  const child = spawn(process.execPath, [...how, path, ...args], {
+  const child = spawn(process.execPath, [...flagsFor(path), path, ...args], {
+    env: environment,
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   running.add(child);

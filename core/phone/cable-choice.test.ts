@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { CableChoice, crossedWords, type CableWay } from './cable-choice.ts';
+import { CableChoice, crossedWords, fastest, isReadSooner, type CableWay } from './cable-choice.ts';
 
 const MiB = 1 << 20;
 const GiB = 1024 ** 3;
@@ -83,5 +83,17 @@ describe('which way bytes cross a cable', () => {
       'system: 4 GiB crossed the cable as 1 GiB, packed by gzip where that is faster.',
     );
     expect(crossedWords('system', { ...crossed, packedBy: undefined })).toBeUndefined();
+  });
+});
+
+describe('comparing', () => {
+  it('goes on where the cable is slower, or was not measured, or too little was compared', () => {
+    const slow = fastest({ plain: 38e6, packed: 55e6 });
+    expect(slow).toBe(55e6);
+    expect(fastest({})).toBeUndefined();
+    expect(isReadSooner(GiB, 10_000, slow)).toBe(false);
+    expect(isReadSooner(GiB, 10_000, undefined)).toBe(false);
+    expect(isReadSooner(255 * MiB, 10_000, 350e6)).toBe(false);
+    expect(isReadSooner(256 * MiB, 2000, 350e6)).toBe(true);
   });
 });

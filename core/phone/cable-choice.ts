@@ -123,6 +123,21 @@ export class CableChoice {
   }
 }
 
+/** By the faster way, as far as it was measured. */
+export const fastest = ({ plain, packed }: CableSpeeds): number | undefined =>
+  plain === undefined && packed === undefined ? undefined : Math.max(plain ?? 0, packed ?? 0);
+
+/** Less tells nothing of comparing: the first pieces of a partition change most. */
+const comparedBytes = 256 << 20;
+
+/**
+ * Whether a partition is read sooner than compared with its earlier image, as on a cable that is faster than this computer digests.
+ * @param bytes that were compared, or read because they differ
+ * @param readSpeed bytes in a second, where that was measured
+ */
+export const isReadSooner = (bytes: number, ms: number, readSpeed: number | undefined): boolean =>
+  readSpeed !== undefined && bytes >= comparedBytes && (bytes / ms) * 1000 < readSpeed;
+
 /** What crossed, for the log; undefined where nothing was packed. */
 export const crossedWords = (
   what: string,

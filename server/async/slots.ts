@@ -27,6 +27,12 @@ export class Slots<T> {
     return this.made - this.free.length;
   }
 
+  /** Gives up what is free: the next ones are made anew. */
+  protected takeFree(): T[] {
+    this.made -= this.free.length;
+    return this.free.splice(0);
+  }
+
   giveBack(slot: T): void {
     const next = this.waiting.shift();
     if (next) next(slot);

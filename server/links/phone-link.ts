@@ -70,6 +70,8 @@ export interface CableAccess {
   recall(memory: CableMemory): void;
   /** Told what was measured. */
   onMeasured: ((memory: CableMemory) => void) | undefined;
+  /** Bytes of flash that were read in a second, by the faster way, as far as was measured. */
+  readonly readSpeed: number | undefined;
   /** From now on nothing is packed. */
   carryPlainly(): void;
   /** What crossed since this was last asked. */

@@ -32,7 +32,7 @@ const ahead = 4;
 /** Blocks that the taker may hold besides. */
 const held = 2;
 /** Images that are read one after the other, or beside each other, use the same memory again. */
-const mostIdle = 2;
+const mostIdle = 1;
 
 /** Memory of a reader. */
 export interface ReadingMemory {
@@ -40,11 +40,20 @@ export interface ReadingMemory {
   readonly outputs: BlockPool;
 }
 
-/** Memory for reads one after the other, where blocks of one may still be held while the next goes on. */
-export const readingMemory = (): ReadingMemory => ({
-  inputs: new BlockPool(ahead, storedBlockBytes),
-  outputs: new BlockPool(ahead + held),
+/**
+ * Memory for reads one after the other, where blocks of one may still be held while the next goes on.
+ * @param blocksAhead that are fetched and unpacked ahead
+ */
+export const readingMemory = (blocksAhead = ahead): ReadingMemory => ({
+  inputs: new BlockPool(blocksAhead, storedBlockBytes),
+  outputs: new BlockPool(blocksAhead + held),
 });
+
+/** Whoever has no more to read leaves its memory to others. */
+export function leaveMemory({ inputs, outputs }: ReadingMemory): void {
+  inputs.rest();
+  outputs.rest();
+}
 
 /** Memory that waits for the next image: reading many small parts one after the other would leave much of it to be collected. */
 const idlePools = {
@@ -56,7 +65,7 @@ const idlePools = {
   },
   giveBack(pools: ReadingMemory): void {
     this.idle.push(pools);
-    if (this.idle.length > mostIdle) this.idle.shift();
+    if (this.idle.length > mostIdle) leaveMemory(this.idle.shift()!);
   },
 };
 

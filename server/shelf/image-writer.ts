@@ -3,7 +3,13 @@ import { copyToShared, type BlockPool } from './threads/block-pool.ts';
 import type { Block } from './threads/chunk-worker.ts';
 import { MoreThanAsked } from '../failures.ts';
 import { coarseBytes, isComparedInPieces } from '@keen-larder/core/phone/piece-sizes.ts';
-import { readBlocks, readingMemory, type ImageRecipe, type ReadingMemory } from './image-reader.ts';
+import {
+  leaveMemory,
+  readBlocks,
+  readingMemory,
+  type ImageRecipe,
+  type ReadingMemory,
+} from './image-reader.ts';
 import { PieceDigests, type KnownPieces } from './piece-digests.ts';
 import { blockBytes, chunkBytes, digestBytes, zeroDigest } from './packs/pack-format.ts';
 import type { Shelf } from './shelf.ts';
@@ -42,6 +48,9 @@ export interface ChunkStore {
 
 /** The whole of an image of that many bytes. */
 export const wholeOf = (bytes: number): ByteRange[] => (bytes > 0 ? [{ offset: 0, bytes }] : []);
+
+/** Blocks of an earlier image that are read ahead. */
+const keptAhead = 3;
 
 /**
  * Takes in one image, in as many streams as it needs. Its ranges are what is read; what lies between
@@ -174,7 +183,7 @@ export class ImageWriter {
    */
   async takeFrom(image: ImageRecipe, bytes: number): Promise<void> {
     const { offset } = this.missing[0]!;
-    this.reading ??= readingMemory();
+    this.reading ??= readingMemory(keptAhead);
     // In order with what is digested: nobody need wait for it.
     void this.digests.mark();
     try {
@@ -228,11 +237,13 @@ export class ImageWriter {
     await this.settled();
     if (this.ranges) this.addHole(this.imageBytes);
     const names = (await Promise.all(this.entries.map((entry) => entry.names))).flat();
+    const sha256 = await this.digests.finish();
+    if (this.reading) leaveMemory(this.reading);
     return {
       bytes: this.ranges ? this.imageBytes : this.handedOver,
       chunkBytes,
       chunks: Buffer.concat(names),
-      sha256: await this.digests.finish(),
+      sha256,
     };
   }
 

@@ -55,6 +55,7 @@ export class SetWriter {
     });
     this.order = sealed;
     await sealed;
+    this.restMemory();
   }
 
   async discard(): Promise<void> {
@@ -62,6 +63,12 @@ export class SetWriter {
     await Promise.allSettled(this.sealing);
     await this.pack?.discard();
     this.pack = undefined;
+    this.restMemory();
+  }
+
+  private restMemory(): void {
+    this.blocks.rest();
+    this.outputs.rest();
   }
 
   /** Names a block's chunks, stores the new ones, and resolves to all names in order. */

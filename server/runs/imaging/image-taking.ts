@@ -1,4 +1,5 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { isReadSooner } from '@keen-larder/core/phone/cable-choice.ts';
 import { rangesBytes, rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
@@ -143,11 +144,16 @@ export async function takeImage(
       await read(async ({ link, signal }) => {
         early.begin(link);
         const access = accessOf(link);
+        // What is read in pieces later says less of it.
+        const readSpeed = access.cable?.readSpeed;
         const isTaken =
           base &&
           // How fast it goes says nothing about the cable.
           (await run.withoutBytes(() =>
-            takeByPieces({ access, name, writer, base, shelf, run, signal, spared: spare, onTold, onStored }),
+            takeByPieces({
+              ...{ access, name, writer, base, shelf, run, signal, spared: spare, onTold, onStored },
+              isReadSooner: (bytes, ms) => isReadSooner(bytes, ms, readSpeed),
+            }),
           ));
         if (!isTaken) await writer.take(access.read(name, writer.missing, signal), onStored);
       });

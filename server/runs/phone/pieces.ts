@@ -3,7 +3,13 @@ import { recorded, type Recorded } from '../../async/recorded.ts';
 import { readAhead } from '../../async/read-ahead.ts';
 import { DamagedImage } from '../../failures.ts';
 import type { Digest, PartitionAccess } from '../../links/phone-link.ts';
-import { readBlocks, type ImageRecipe } from '../../shelf/image-reader.ts';
+import {
+  leaveMemory,
+  readBlocks,
+  readingMemory,
+  type ImageRecipe,
+  type ReadingMemory,
+} from '../../shelf/image-reader.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { KnownPieces } from '../../shelf/piece-digests.ts';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
@@ -59,32 +65,33 @@ async function* comparisons(
 
 /** Coarse pieces: by digests that are known of the image, else by reading it. */
 const compareCoarse =
-  ({ shelf, image, pieces }: KeptPieces): Comparison =>
+  (kept: KeptPieces, memory: ReadingMemory): Comparison =>
   (piece, told) => {
+    const { pieces } = kept;
     const at = piece.offset / coarseBytes;
     const own = pieces?.by === told.by && Number.isInteger(at) ? pieces.hex[at] : undefined;
-    return own === undefined ? hasSame(shelf, image, piece, told) : own === told.hex;
+    return own === undefined ? hasSame(kept, piece, told, memory) : own === told.hex;
   };
 
 /** The fine pieces of a coarse one: the image is read once for all of them. */
-function compareFine({ shelf, image }: KeptPieces, range: ByteRange): Comparison {
+function compareFine(kept: KeptPieces, range: ByteRange, memory: ReadingMemory): Comparison {
   let own: { readonly by: Digest['by']; readonly hex: Promise<readonly string[]> } | undefined;
   return async ({ offset }, { by, hex }) => {
-    own ??= { by, hex: fineDigests(shelf, image, range, by) };
+    own ??= { by, hex: fineDigests(kept, range, by, memory) };
     return own.by === by && (await own.hex)[(offset - range.offset) / fineBytes] === hex;
   };
 }
 
 /** As far as the image can be read. */
 async function fineDigests(
-  shelf: Shelf,
-  image: ImageRecipe,
+  { shelf, image }: KeptPieces,
   range: ByteRange,
   by: Digest['by'],
+  memory: ReadingMemory,
 ): Promise<readonly string[]> {
   const digests: Promise<readonly string[]>[] = [];
   try {
-    for await (const block of readBlocks(shelf, image, range)) {
+    for await (const block of readBlocks(shelf, image, range, memory)) {
       const these = shelf.workers.digestPieces(block, fineBytes, by).finally(block.release);
       digests.push(these);
     }
@@ -96,15 +103,15 @@ async function fineDigests(
 
 /** Whether an image has what a phone told the digest of; what cannot be read of it is not the same. */
 async function hasSame(
-  shelf: Shelf,
-  image: ImageRecipe,
+  { shelf, image }: KeptPieces,
   piece: ByteRange,
   { by, hex }: Digest,
+  memory: ReadingMemory,
 ): Promise<boolean> {
   const digests = shelf.workers.digestStream(by);
   let isWhole = true;
   try {
-    for await (const block of readBlocks(shelf, image, piece)) {
+    for await (const block of readBlocks(shelf, image, piece, memory)) {
       await digests.update(block);
       block.release();
     }
@@ -143,6 +150,8 @@ export interface Segment {
   readonly told?: Digest;
 }
 
+/** Blocks of an image that are read ahead for comparing. */
+const comparedAhead = 2;
 /** Segments found out before they are wanted. */
 const segmentsAhead = 24;
 /** After so many pieces it is known whether comparing is worth it. */
@@ -168,21 +177,27 @@ export async function segmentsOf(
 ): Promise<AsyncGenerator<Segment> | undefined> {
   const toldCoarse = kept.told ?? (await access.digestPieces?.(name, range, coarseBytes, signal));
   if (!toldCoarse) return undefined;
-  const coarse = comparisons(toldCoarse, range, coarseBytes, compareCoarse(kept));
+  const memory = readingMemory(comparedAhead);
+  const coarse = comparisons(toldCoarse, range, coarseBytes, compareCoarse(kept, memory));
   async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {
-    let compared = 0;
-    let differing = 0;
-    for await (const { piece, isSame, told } of pieces) {
-      if (told) onTold(piece, told);
-      compared++;
-      if (!isSame) differing++;
-      if (compared >= triedPieces && differing / compared > mostDiffering) {
-        yield { piece: { ...piece, bytes: range.offset + range.bytes - piece.offset }, isSame: false };
-        return;
+    try {
+      let compared = 0;
+      let differing = 0;
+      for await (const { piece, isSame, told } of pieces) {
+        if (told) onTold(piece, told);
+        compared++;
+        if (!isSame) differing++;
+        if (compared >= triedPieces && differing / compared > mostDiffering) {
+          yield { piece: { ...piece, bytes: range.offset + range.bytes - piece.offset }, isSame: false };
+          return;
+        }
+        const toldFine = isSame ? undefined : await access.digestPieces?.(name, piece, fineBytes, signal);
+        if (toldFine)
+          yield* joined(comparisons(toldFine, piece, fineBytes, compareFine(kept, piece, memory)));
+        else yield { piece, isSame };
       }
-      const toldFine = isSame ? undefined : await access.digestPieces?.(name, piece, fineBytes, signal);
-      if (toldFine) yield* joined(comparisons(toldFine, piece, fineBytes, compareFine(kept, piece)));
-      else yield { piece, isSame };
+    } finally {
+      leaveMemory(memory);
     }
   }
   return readAhead(segments(coarse), segmentsAhead);

@@ -16,6 +16,7 @@ import { SetWriter } from '../../../shelf/set-writer.ts';
 import { takeImage } from '../image-taking.ts';
 import { chunkBytes } from '../../../shelf/packs/pack-format.ts';
 import { packPieces, unpackPieces } from '../../../shelf/piece-digests.ts';
+import { takeByPieces } from './by-pieces.ts';
 import { segmentsOf } from '../../phone/pieces.ts';
 import type { PhoneTask } from '../../phone/phone-at-work.ts';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
@@ -172,6 +173,28 @@ it('reads what differs, and nothing else', async () => {
   expect(phone.read()).toBe(wanted);
   expect(sizes.at(-1)).toBe(wanted);
   expect(told.join('\n')).toMatch(/userdata: .* are as in “first”; 2(\.\d+)? MiB were read\./);
+});
+
+it('leaves the rest to be read where the cable is faster', async () => {
+  const { partitions, flash } = phoneOf(numbersOf(2), 'none');
+  first.copy(flash);
+  flash[coarseBytes + 1] = 2;
+  const told: string[] = [];
+  await open.larder.whileWriting(async () => {
+    const set = new SetWriter(open.shelf);
+    const writer = set.image(imageBytes, wholeOf(imageBytes));
+    const nothing = () => undefined;
+    const isTaken = await takeByPieces({
+      ...{ access: partitions, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
+      ...{ spared: nothing, onTold: nothing, onStored: nothing },
+      run: { log: (text: string) => void told.push(text) },
+      isReadSooner: (bytes) => bytes >= coarseBytes,
+    });
+    expect(isTaken).toBe(false);
+    expect(writer.missing).toEqual([{ offset: coarseBytes, bytes: imageBytes - coarseBytes }]);
+    await set.discard();
+  });
+  expect(told).toEqual(['userdata: this cable is faster than comparing. The rest is read.']);
 });
 
 const always: readonly Fault[] = ['none', 'lies', 'nonsense', 'cable', 'few', 'none told'];

@@ -8,6 +8,7 @@ import type { Shelf } from '../../../shelf/shelf.ts';
 import type { Run } from '../../engine/live-run.ts';
 import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import { inBatches } from '../../../async/in-batches.ts';
+import { stopwatch } from '../../../async/stopwatch.ts';
 import { readAhead } from '../../../async/read-ahead.ts';
 import { SetAside, type Aside } from '../../../disk/set-aside.ts';
 import { piecesOf, segmentsOf, type Segment } from '../../phone/pieces.ts';
@@ -28,6 +29,8 @@ export interface ByPieces {
   readonly onTold: (piece: ByteRange, told: Digest) => void;
   /** Told of bytes that were read. */
   readonly onStored: (bytes: number) => void;
+  /** Whether the rest is read sooner than compared, by what was done in some time. */
+  readonly isReadSooner: (bytes: number, ms: number) => boolean;
 }
 
 /** What differs is read in pieces of so many bytes, far ahead: neither does the cable wait for what is the same, nor that for the cable. */
@@ -45,10 +48,10 @@ interface Fetched extends Segment {
 /**
  * Takes the rest of an image: what the phone has as an earlier image does comes from the shelf, the rest over the cable. The
  * phone's digests of pieces only tell where to look; they prove nothing.
- * @returns false where what is missing then is to be read: the phone tells none, or most of it differs
+ * @returns false where what is missing then is to be read: the phone tells none, most of it differs, or the cable is faster
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
-  const { access, name, writer, base, shelf, onStored, onTold } = pieces;
+  const { access, name, writer, base, shelf, run, onStored, onTold } = pieces;
   const kept = { shelf, image: base.image, pieces: base.pieces };
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
@@ -58,6 +61,8 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
     const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
     if (!segments) return false;
     const fetched = aside ? readDiffering(access, name, segments, aside, signal) : segments;
+    const elapsedMs = stopwatch();
+    let done = 0;
     for await (const { piece, isSame, read } of readAhead<Fetched>(fetched, segmentsAhead)) {
       // The phone gave less than it was asked for.
       if (writer.missing[0]?.offset !== piece.offset) break;
@@ -65,6 +70,11 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
       else if (piece.bytes > coarseBytes && !isSame) return false;
       else if (!isSame || !(await takeKept(pieces, piece.bytes)))
         await writer.take(access.read(name, [piece], signal), onStored);
+      done += piece.bytes;
+      if (writer.missing.length > 0 && pieces.isReadSooner(done, elapsedMs())) {
+        run.log(`${name}: this cable is faster than comparing. The rest is read.`);
+        return false;
+      }
     }
     return true;
   } finally {

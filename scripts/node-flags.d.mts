@@ -1,0 +1,2 @@
+export const environment: NodeJS.ProcessEnv;
+export function flagsFor(program: string): string[];
