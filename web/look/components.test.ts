@@ -12,7 +12,13 @@ it('lists the looks of every component that is used, and of no other', () => {
     const text = readFileSync(join(entry.parentPath, entry.name), 'utf8');
     for (const [, names] of text.matchAll(/import \{([^}]*)\} from 'element-plus'/g))
       for (const name of names!.split(',').map((each) => each.trim()))
-        if (name) used.add(name.replace(/^El/, '').replace(/(?!^)[A-Z]/g, '-$&').toLowerCase());
+        if (name)
+          used.add(
+            name
+              .replace(/^El/, '')
+              .replace(/(?!^)[A-Z]/g, '-$&')
+              .toLowerCase(),
+          );
   }
   const listed = [
     ...readFileSync(join(web, 'look/components.ts'), 'utf8').matchAll(/components\/([a-z-]+)\/style/g),
