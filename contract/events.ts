@@ -14,6 +14,8 @@ export interface Events {
   copies: Record<string, never>;
   /** The off-site copy changed. */
   offsite: Record<string, never>;
+  /** A job card was opened or changed. */
+  jobs: Record<string, never>;
   /** A way to a phone came, went or changed. */
   connections: Record<string, never>;
   /** Files that can be imported came, went or were looked at. */

@@ -109,6 +109,13 @@ export interface ProofView {
   }[];
 }
 
+/** Partitions of a phone that a run began to write and did not prove. */
+export interface HalfWrittenView {
+  readonly serial: string;
+  readonly partitions: readonly string[];
+  readonly runId: string;
+}
+
 export interface RunLogLine {
   readonly seq: number;
   readonly at: number;

@@ -1,7 +1,9 @@
 import { open, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import pino from 'pino';
+import type { JobDraft } from '@keen-larder/contract/requests/jobs.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
+import { isOpen, usualAgreement } from '@keen-larder/core/jobs/stages.ts';
 import { composeLabel } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
@@ -29,6 +31,10 @@ interface Visit {
   /** Where the phone is read; the keys lead there. */
   readonly mode: 'system' | 'recovery' | 'loader';
   readonly wants: (partition: { name: string; role: string }) => boolean;
+  /** A job card is opened when it comes. */
+  readonly card?: Pick<JobDraft, 'who' | 'complaint'> & Partial<JobDraft>;
+  /** It is handed over afterwards. */
+  readonly handsOver?: true;
 }
 
 /** So many of the newest sets have been verified. */
@@ -60,7 +66,11 @@ const visits: readonly Visit[] = [
   },
   { serial: 'TW3K-10517', daysAgo: 204, purpose: 'as received', mode: 'recovery', wants: asReceived },
   { serial: 'TW5K-20316', daysAgo: 187, purpose: 'as received', mode: 'recovery', wants: identityAndBoot },
-  { serial: 'MRU4-51288', daysAgo: 163, purpose: 'before repair', mode: 'system', wants: shared },
+  {
+    ...{ serial: 'MRU4-51288', daysAgo: 163, purpose: 'before repair', mode: 'system', wants: shared },
+    card: { who: 'Ferry kiosk', complaint: 'The screen has lines.', accessories: 'charger' },
+    handsOver: true,
+  },
   {
     serial: 'TW3K-10482',
     daysAgo: 151,
@@ -85,6 +95,10 @@ const visits: readonly Visit[] = [
     before: [{ do: 'break', build: 'wrong-kernel' }],
     mode: 'recovery',
     wants: identityAndBoot,
+    card: {
+      ...{ who: 'Ringing hut', complaint: 'It restarts since somebody flashed a kernel onto it.' },
+      arrival: 'a scratch on the back',
+    },
   },
   {
     serial: 'TW3K-10482',
@@ -93,6 +107,7 @@ const visits: readonly Visit[] = [
     before: [{ do: 'install', build: 'system-estuary' }],
     mode: 'recovery',
     wants: systemAndBoot,
+    handsOver: true,
   },
   { serial: 'MR2Q-44107', daysAgo: 71, purpose: 'before update', mode: 'loader', wants: identityAndBoot },
   { serial: 'TW5K-20316', daysAgo: 54, purpose: 'monthly', mode: 'recovery', wants: identityAlone },
@@ -177,7 +192,10 @@ export async function makeHistory(
       const next = visits[i + 1];
       const isOther = next && next.serial !== visit.serial;
       if (isOther) prepared = prepare(next);
+      if (visit.card) openCard(app, visit.serial, visit.card);
       await keep(app, visit.serial, visit, clock);
+      const card = visit.handsOver && openCardOf(app, visit.serial);
+      if (card) app.jobs.change(card.id, { stage: 'handed over' });
       if (next && !isOther) prepared = prepare(next);
     }
     daysAgo = copyingDaysAgo;
@@ -194,6 +212,10 @@ export async function makeHistory(
     if (ids.length > 0) await app.engine.ended(startVerifying(app, ids).id);
     for (const { id } of app.larder.list().filter(({ label }) => pinned.test(label)))
       await app.larder.change(id, { pinned: true });
+    openCard(app, 'MR2Q-44107', {
+      ...{ who: 'Boat shed', complaint: 'An update broke off; it does not start any more.' },
+      ...{ arrival: 'battery at 20 %', accessories: 'none' },
+    });
     await copyOffSite(app, bucket);
     await damageOneChunk(app);
     // Found, and repaired from off-site.
@@ -229,6 +251,14 @@ async function copyOffSite(app: KeenLarder, { place }: StandInBucket): Promise<v
   const ended = await app.engine.ended((await startCopyingOffSite(app)).id);
   if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
 }
+
+function openCard(app: KeenLarder, serial: string, card: NonNullable<Visit['card']>): void {
+  const blank = { contact: '', arrival: '', accessories: '', agreed: { ...usualAgreement } };
+  app.jobs.open({ ...blank, ...card, serials: [serial] });
+}
+
+const openCardOf = (app: KeenLarder, serial: string) =>
+  app.jobs.list().find((job) => isOpen(job.stage) && job.phones.some((phone) => phone.serial === serial));
 
 /** A disk that ages: two bytes of a pack are not as they were. */
 async function damageOneChunk({ larder: { shelf } }: KeenLarder): Promise<void> {

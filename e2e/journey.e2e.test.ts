@@ -8,7 +8,16 @@ const story = openStory();
 it('keeps boot and system, breaks the phone, and brings it back', async () => {
   const { page, phone } = story;
   await story.go('/');
-  await page.getByRole('heading', { name: 'Ringing hut' }).waitFor();
+  // All of the bench, then the phone, and a card for its visit.
+  await page.getByText('Ringing hut was never kept').waitFor();
+  await page.locator(`[data-serial="${serial}"]`).click();
+  await page.getByRole('link', { name: 'open a job card' }).click();
+  await page.getByRole('textbox', { name: 'Who' }).fill('Ringing hut');
+  await page.getByRole('button', { name: 'Open the card' }).click();
+  await page.getByRole('heading', { name: 'Job 1 · Ringing hut' }).waitFor();
+  // Back to the phone that one was on.
+  await page.getByRole('link', { name: 'Bench', exact: true }).click();
+  await page.getByRole('link', { name: 'job card 1, received' }).waitFor();
   await page.getByRole('button', { name: 'Restart into recovery' }).first().click();
   await page.getByText('In recovery mode this phone can be').waitFor();
 
@@ -56,4 +65,14 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
     mode: 'system',
     build: 'TideOS 9 TW3.260301.004',
   });
+
+  // The card has all of it by itself, and is found by typing.
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Go to, or do' }).fill('job ringing');
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'Job 1 · Ringing hut' }).waitFor();
+  await page.locator('button[aria-current=step]', { hasText: 'proved' }).waitFor();
+  await page.getByRole('link', { name: 'Set “Before the story”' }).waitFor();
+  await page.getByRole('button', { name: 'handed over' }).click();
+  await page.locator('button[aria-current=step]', { hasText: 'handed over' }).waitFor();
 });

@@ -43,7 +43,7 @@ it.runIf(isLong)('goes from view to view by keys, by links and by the back butto
     ['l', 'Larder'],
     ['r', 'Runs'],
     ['p', 'Practice bench'],
-    ['b', 'Ringing hut'],
+    ['b', 'Bench'],
   ] as const) {
     await page.keyboard.press('g');
     await page.keyboard.press(key);

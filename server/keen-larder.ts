@@ -29,6 +29,7 @@ import { phoneRowStatements } from './database/erasing/phone-rows.ts';
 import { offsiteStatements } from './database/offsite/offsite.ts';
 import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
+import { jobStatements } from './database/jobs/jobs.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { Rescue } from './rescue/rescue.ts';
@@ -47,6 +48,7 @@ import type { Scrubber } from './larder/upkeep/scrubber.ts';
 import { scrubberOf } from './larder/upkeep/scrubber-of.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
+import { Jobs } from './jobs/jobs.ts';
 import { GoingOn } from './offsite/going-on.ts';
 import { keptThings } from './offsite/kept-things.ts';
 import { Offsite } from './offsite/offsite.ts';
@@ -94,6 +96,7 @@ export interface KeenLarder extends RunContext {
   readonly nameIndex: NameIndex;
   readonly settings: SettingStatements;
   readonly offsite: Offsite;
+  readonly jobs: Jobs;
   readonly erasing: Erasing;
   readonly resealing: Resealing;
   readonly order: Order;
@@ -279,8 +282,11 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     },
   });
   orderTimer.start();
+  const jobRows = jobStatements(db);
+  const jobs = new Jobs({ rows: jobRows, phones, larder, runs: () => engine.list(), feed, now });
   const app: KeenLarder = {
     bench,
+    jobs,
     larder,
     forecaster,
     rescue: new Rescue(bench, larder, forecaster, unfinished),
@@ -304,7 +310,16 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     scrubber,
     orderTimer,
     resealing,
-    order: new Order({ larder, shelf, sets, unfinished, copies, rules: keepRuleStatements(db), now }),
+    order: new Order({
+      larder,
+      shelf,
+      sets,
+      unfinished,
+      copies,
+      jobs: jobRows,
+      rules: keepRuleStatements(db),
+      now,
+    }),
     engine,
     imagingSheets: new ImagingSheets(bench, larder, runs, paces),
     restoringSheets: new RestoringSheets(

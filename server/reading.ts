@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { chunkStatements } from './database/chunks.ts';
+import { jobStatements } from './database/jobs/jobs.ts';
 import { copyStatements } from './database/copies.ts';
 import { nameStatements } from './database/names/names.ts';
 import { phoneStatements } from './database/phones.ts';
@@ -47,7 +48,7 @@ export function openForReading(home: string): OpenForReading {
   const names = nameStatements(join(home, 'names.sqlite'), true);
   return {
     larder,
-    order: new Order({ larder, shelf, sets, unfinished, copies, rules, now }),
+    order: new Order({ larder, shelf, sets, unfinished, copies, rules, jobs: jobStatements(db), now }),
     finding: new Finding({ larder, names, sets, phones }),
     async close() {
       shelf.close();

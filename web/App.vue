@@ -4,7 +4,7 @@ import { computed, onMounted, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { api, ApiError } from './api/client.ts';
 import BayRail from './frame/BayRail.vue';
-import KeySheet from './frame/KeySheet.vue';
+import { lazily } from './parts/lazily.ts';
 import NoticeStack from './frame/NoticeStack.vue';
 import ShelfBar from './frame/ShelfBar.vue';
 import TopBar from './frame/TopBar.vue';
@@ -15,13 +15,22 @@ import { useLiveFeed } from './state/live-feed.ts';
 import { useRuns } from './state/runs.ts';
 import TheTray from './tray/TheTray.vue';
 
+const KeySheet = lazily(() => import('./frame/KeySheet.vue'));
+const CommandPalette = lazily(() => import('./frame/CommandPalette.vue'));
+
 const runs = useRuns();
 const route = useRoute();
 const router = useRouter();
 const { onLine } = useLiveFeed();
 useDueNotices();
-const keysShown = ref(false);
-useGlobalKeys({ showSheet: () => (keysShown.value = true), go: (path) => void router.push(path) });
+const keysShown = ref<boolean>();
+/** Undefined until it is wanted for the first time. */
+const paletteShown = ref<boolean>();
+useGlobalKeys({
+  showSheet: () => (keysShown.value = true),
+  showPalette: () => (paletteShown.value = true),
+  go: (path) => void router.push(path),
+});
 
 const about = ref({ practice: false, isOpen: false });
 /** Why the server answers nothing to this browser. */
@@ -49,7 +58,12 @@ useTitle(
   </main>
   <div v-else class="bench">
     <a class="skip" href="#work">Skip to the work</a>
-    <TopBar :has-practice="about.practice" :is-open="about.isOpen" @keys="keysShown = true" />
+    <TopBar
+      :has-practice="about.practice"
+      :is-open="about.isOpen"
+      @keys="keysShown = true"
+      @palette="paletteShown = true"
+    />
     <p v-if="!onLine" class="offline" role="status">
       Keen Larder does not answer. What you see may be old; it reconnects by itself.
     </p>
@@ -64,7 +78,13 @@ useTitle(
       </div>
       <TheTray />
     </div>
-    <KeySheet v-model="keysShown" />
+    <KeySheet v-if="keysShown !== undefined" v-model="keysShown" />
+    <CommandPalette
+      v-if="paletteShown !== undefined"
+      v-model="paletteShown"
+      :has-practice="about.practice"
+      @keys="keysShown = true"
+    />
   </div>
 </template>
 

@@ -5,13 +5,14 @@ import { useGlobalKeys } from './keys.ts';
 
 const showSheet = vi.fn();
 const go = vi.fn();
+const showPalette = vi.fn();
 let scope: EffectScope;
 beforeEach(() => {
   vi.clearAllMocks();
   document.body.innerHTML =
     '<input type="checkbox"><input type="radio"><input type="text"><textarea></textarea>';
   scope = effectScope();
-  scope.run(() => useGlobalKeys({ showSheet, go }));
+  scope.run(() => useGlobalKeys({ showSheet, showPalette, go }));
 });
 afterEach(() => scope.stop());
 
@@ -29,4 +30,11 @@ it.each(['body', '[type="checkbox"]', '[type="radio"]'])('keys work with the foc
 it.each(['[type="text"]', 'textarea'])('keys are letters in %s', (selector) => {
   press(selector, '?');
   expect(showSheet).not.toHaveBeenCalled();
+});
+
+it.each(['body', '[type="text"]', 'textarea'])('Ctrl K opens the palette, also from %s', (selector) => {
+  const event = new KeyboardEvent('keydown', { key: 'k', ctrlKey: true, bubbles: true, cancelable: true });
+  document.querySelector(selector)!.dispatchEvent(event);
+  expect(showPalette).toHaveBeenCalledOnce();
+  expect(event.defaultPrevented).toBe(true);
 });

@@ -10,6 +10,7 @@ export interface Shortcut {
 const places = {
   b: { path: '/bench', name: 'Bench' },
   f: { path: '/larder/find', name: 'Find' },
+  j: { path: '/jobs', name: 'Jobs' },
   l: { path: '/larder', name: 'Larder' },
   r: { path: '/runs', name: 'Runs' },
   p: { path: '/practice', name: 'Practice bench' },
@@ -24,6 +25,7 @@ export const isStartKey = ({ key, ctrlKey }: KeyboardEvent): boolean => key === 
 
 /** Every key that does something, in the order of the sheet. */
 export const shortcuts: readonly Shortcut[] = [
+  { keys: 'Ctrl K', does: 'Go to any page, phone or set, or do something, by typing' },
   { keys: '?', does: 'This sheet' },
   {
     keys: `g then ${Object.keys(places).join(', ')}`,
@@ -40,16 +42,23 @@ export const shortcuts: readonly Shortcut[] = [
   { keys: 'Esc', does: 'Close a dialog, leave a field' },
 ];
 
-/** Listens for the keys that work everywhere, but not while somebody types. */
+/** Listens for the keys that work everywhere; those that are letters alone, not while somebody types. */
 export function useGlobalKeys({
   showSheet,
+  showPalette,
   go,
 }: {
   showSheet: () => void;
+  showPalette: () => void;
   go: (path: string) => void;
 }): void {
   let afterG = false;
   useEventListener('keydown', (event: KeyboardEvent) => {
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+      event.preventDefault();
+      showPalette();
+      return;
+    }
     const typing = (event.target as HTMLElement).closest(typedInto);
     if (typing || event.metaKey || event.altKey || event.ctrlKey) return;
     const { key } = event;

@@ -140,6 +140,13 @@ export const router = createRouter({
       meta: { title: 'Larder' },
     },
     {
+      path: '/jobs/:id?',
+      name: 'jobs',
+      component: () => import('./views/jobs/JobsPage.vue'),
+      props: true,
+      meta: { title: 'Jobs' },
+    },
+    {
       path: '/runs/:id?',
       name: 'runs',
       component: () => import('./views/runs/RunsView.vue'),

@@ -13,6 +13,7 @@ const set = (id: string, daysAgo: number, over: Partial<RuledSet> = {}): RuledSe
   isImported: false,
   verifiedAt: undefined,
   identity: [],
+  jobNumber: undefined,
   whyInUse: undefined,
   ...over,
 });

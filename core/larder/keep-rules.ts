@@ -24,6 +24,8 @@ export interface RuledSet {
   readonly verifiedAt: number | undefined;
   /** Identity partitions of which it has an image that is whole. */
   readonly identity: readonly string[];
+  /** Its phone is on this open job card. */
+  readonly jobNumber: number | undefined;
   /** Why it must not go now, in a sentence. */
   readonly whyInUse: string | undefined;
 }
@@ -33,6 +35,7 @@ export type KeepReason =
   /** `YYYY-MM`, UTC. */
   | { readonly is: 'monthly'; readonly month: string }
   | { readonly is: 'last identity image'; readonly partitions: readonly string[] }
+  | { readonly is: 'job card'; readonly number: number }
   | { readonly is: 'in use'; readonly why: string };
 
 /** What the rules say of a set: why it stays; where there is no reason, it would go. */
@@ -66,6 +69,7 @@ export function ruleOn(
   for (const set of sets) {
     if (set.isPinned) keep(set, { is: 'pinned' });
     if (set.isImported) keep(set, { is: 'imported' });
+    if (set.jobNumber !== undefined) keep(set, { is: 'job card', number: set.jobNumber });
     if (set.whyInUse !== undefined) keep(set, { is: 'in use', why: set.whyInUse });
   }
   for (const [serial, ofPhone] of grouped(sets.filter(({ isImported }) => !isImported))) {
@@ -128,6 +132,8 @@ export function reasonText(reason: KeepReason): string {
       return `the newest of ${reason.month}`;
     case 'last identity image':
       return `has the last ${reason.partitions.join(', ')}`;
+    case 'job card':
+      return `its phone is on job card ${reason.number}`;
     case 'in use':
       return reason.why;
   }

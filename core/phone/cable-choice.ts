@@ -127,16 +127,17 @@ export class CableChoice {
 export const fastest = ({ plain, packed }: CableSpeeds): number | undefined =>
   plain === undefined && packed === undefined ? undefined : Math.max(plain ?? 0, packed ?? 0);
 
-/** Less tells nothing of comparing: the first pieces of a partition change most. */
-const comparedBytes = 256 << 20;
+/** Less tells nothing: the first of it waits in memory. */
+const tellingBytes = 256 << 20;
 
 /**
- * Whether a partition is read sooner than compared with its earlier image, as on a cable that is faster than this computer digests.
- * @param bytes that were compared, or read because they differ
+ * Whether a partition is read sooner than its earlier image is read from the shelf and digested, as on a cable that is faster than
+ * this computer.
+ * @param bytes that came from the shelf, in `ms`
  * @param readSpeed bytes in a second, where that was measured
  */
 export const isReadSooner = (bytes: number, ms: number, readSpeed: number | undefined): boolean =>
-  readSpeed !== undefined && bytes >= comparedBytes && (bytes / ms) * 1000 < readSpeed;
+  readSpeed !== undefined && bytes >= tellingBytes && (bytes / ms) * 1000 < readSpeed;
 
 /** What crossed, for the log; undefined where nothing was packed. */
 export const crossedWords = (

@@ -11,6 +11,7 @@ import { recordRoutes } from './routes/record-routes.ts';
 import { eventRoutes } from './routes/event-routes.ts';
 import { importRoutes } from './routes/import-routes.ts';
 import { insideRoutes } from './routes/inside-routes.ts';
+import { jobRoutes } from './routes/job-routes.ts';
 import { practiceRoutes } from './routes/practice-routes.ts';
 import { runRoutes } from './routes/run-routes.ts';
 import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
@@ -112,6 +113,7 @@ export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptio
     sealRoutes(app),
     insideRoutes(app),
     importRoutes(app),
+    jobRoutes(app),
     runRoutes(app),
     practiceRoutes(practiceUrl),
   );

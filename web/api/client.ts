@@ -13,6 +13,8 @@ import type {
   RecordsView,
 } from '@keen-larder/contract/copies.ts';
 import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
+import type { JobDetail, JobView } from '@keen-larder/contract/jobs.ts';
+import type { JobChange, JobDraft } from '@keen-larder/contract/requests/jobs.ts';
 import type { ImportsView } from '@keen-larder/contract/imports.ts';
 import type {
   FileComparison,
@@ -73,7 +75,7 @@ import type {
   SomeSetsChange,
 } from '@keen-larder/contract/requests/sets.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
-import type { ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
+import type { HalfWrittenView, ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetChanges, SetDetail, ShelfView, SomeSetsChanged } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
@@ -115,6 +117,12 @@ const at = encodeURIComponent;
 /** Everything the interface asks of the server. */
 export const api = {
   about: () => ask<{ practice: boolean; isOpen: boolean }>('/about'),
+
+  jobs: () => ask<JobView[]>('/jobs'),
+  job: (id: string) => ask<JobDetail>(`/jobs/${at(id)}`),
+  openJob: (draft: JobDraft) => ask<JobDetail>('/jobs', 'POST', draft),
+  changeJob: (id: string, change: JobChange) => ask<JobDetail>(`/jobs/${at(id)}`, 'PATCH', change),
+  noteJob: (id: string, text: string) => ask<JobDetail>(`/jobs/${at(id)}/notes`, 'POST', { text }),
 
   connections: () => ask<ConnectionsView>('/connections'),
   addAddress: (address: string) => ask<ConnectionsView>('/connections', 'POST', { address }),
@@ -278,6 +286,7 @@ export const api = {
     ask<RunView>(`/imports/${at(id)}/importing`, 'POST', start),
 
   runs: () => ask<RunView[]>('/runs'),
+  halfWritten: () => ask<HalfWrittenView[]>('/half-written'),
   runLog: (id: string) => ask<RunLogLine[]>(`/runs/${at(id)}/log`),
   proof: (id: string) => ask<ProofView>(`/runs/${at(id)}/proof`),
   pause: (id: string) => ask<RunView>(`/runs/${at(id)}/pause`, 'POST', {}),

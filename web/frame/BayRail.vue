@@ -11,7 +11,11 @@ const connections = useConnections();
 
 <template>
   <aside class="rail" aria-label="On the bench">
-    <h2 class="zone">On the bench · {{ bench.present.length }}</h2>
+    <h2 class="zone">
+      <RouterLink :to="{ name: 'bench', params: { serial: '' } }"
+        >On the bench · {{ bench.present.length }}</RouterLink
+      >
+    </h2>
     <ul>
       <li v-for="phone in bench.present" :key="phone.serial"><BayCard :phone="phone" /></li>
     </ul>
@@ -43,6 +47,15 @@ const connections = useConnections();
 <style scoped>
 .zone {
   margin-bottom: 10px;
+}
+
+.zone a {
+  color: inherit;
+  text-decoration: none;
+}
+
+.zone a:hover {
+  text-decoration: underline;
 }
 
 .rail {

@@ -1,16 +1,23 @@
 <script setup lang="ts">
 import { useDark, useToggle } from '@vueuse/core';
-import { CircleQuestionMark, LockOpen, Moon, Sun, Wrench } from 'lucide-vue-next';
+import { CircleQuestionMark, LockOpen, Moon, Search, Sun, Wrench } from 'lucide-vue-next';
 import { computed } from 'vue';
 import { useRoute } from 'vue-router';
+import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
 
 defineProps<{ hasPractice: boolean; isOpen: boolean }>();
-const emit = defineEmits<{ keys: [] }>();
+const emit = defineEmits<{ keys: []; palette: [] }>();
 const isDark = useDark();
 const toggle = useToggle(isDark);
 const runs = useRuns();
 const route = useRoute();
+const bench = useBench();
+/** From elsewhere to the phone that one was on; from a phone to all of the bench. */
+const toBench = computed(() => ({
+  name: 'bench',
+  params: { serial: place.value === 'Bench' ? '' : (bench.last ?? '') },
+}));
 /** The view one is in, its sub-pages included. */
 const place = computed(() => route.meta['place'] ?? route.meta['title']);
 </script>
@@ -22,8 +29,9 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
       Keen Larder
     </RouterLink>
     <nav aria-label="Views">
-      <RouterLink to="/bench" :class="{ here: place === 'Bench' }">Bench</RouterLink>
+      <RouterLink :to="toBench" :class="{ here: place === 'Bench' }">Bench</RouterLink>
       <RouterLink to="/larder" :class="{ here: place === 'Larder' }">Larder</RouterLink>
+      <RouterLink to="/jobs" :class="{ here: place === 'Jobs' }">Jobs</RouterLink>
       <RouterLink to="/runs" :class="{ here: place === 'Runs' }">
         Runs<span v-if="runs.live.length" class="count" :aria-label="`${runs.live.length} under way`">{{
           runs.live.length
@@ -46,6 +54,14 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
       >
         <Wrench :size="15" aria-hidden="true" /> Practice bench
       </RouterLink>
+      <button
+        type="button"
+        aria-label="Go to a page, a phone or a set"
+        title="Go to… (Ctrl K)"
+        @click="emit('palette')"
+      >
+        <Search :size="17" aria-hidden="true" />
+      </button>
       <button
         type="button"
         :aria-label="isDark ? 'Use the light theme' : 'Use the dark theme'"

@@ -8,6 +8,8 @@ import { newsKeeper } from './news.ts';
 export const useBench = defineStore('bench', () => {
   const phones = ref<PhoneView[]>([]);
   const loaded = ref(false);
+  /** The phone whose page was shown last. */
+  const last = ref<string>();
   const news = newsKeeper<PhoneView>(({ serial }) => serial);
   const partitions = shallowRef<Readonly<Record<string, PartitionView[]>>>({});
   const partitionsError = ref<Record<string, string | undefined>>({});
@@ -38,5 +40,17 @@ export const useBench = defineStore('bench', () => {
     }
   }
 
-  return { phones, loaded, present, away, partitions, partitionsError, load, take, phone, loadPartitions };
+  return {
+    phones,
+    loaded,
+    last,
+    present,
+    away,
+    partitions,
+    partitionsError,
+    load,
+    take,
+    phone,
+    loadPartitions,
+  };
 });

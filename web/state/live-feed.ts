@@ -9,6 +9,7 @@ import { useConnections } from './connections.ts';
 import { useCopies } from './larder/copies.ts';
 import { useDesktop } from './desktop.ts';
 import { useImports } from './imports.ts';
+import { useJobs } from './jobs.ts';
 import { useLarder } from './larder.ts';
 import { announceError, nowDone, useNotices, workOf } from './notices.ts';
 import { useOffsite } from './larder/offsite.ts';
@@ -20,6 +21,7 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
   const larder = useLarder();
   const copies = useCopies();
   const imports = useImports();
+  const jobs = useJobs();
   const connections = useConnections();
   const runs = useRuns();
   const notices = useNotices();
@@ -29,9 +31,9 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
   const offsite = useOffsite();
 
   const loadAll = () =>
-    Promise.all([bench.load(), larder.load(), runs.load(), imports.load(), connections.load()]).catch(
-      announceError,
-    );
+    Promise.all([
+      ...[bench.load(), larder.load(), runs.load(), imports.load(), connections.load(), jobs.load()],
+    ]).catch(announceError);
 
   /** Goes on with a run, and shows it. */
   const resume = (id: string) =>
@@ -67,6 +69,7 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
         copies: () => void copies.refresh(),
         offsite: () => void offsite.refresh().catch(announceError),
         imports: () => void imports.load(),
+        jobs: () => void jobs.load().catch(announceError),
         connections: () => void connections.load(),
       },
       (isOpen) => (onLine.value = isOpen),

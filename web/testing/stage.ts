@@ -263,6 +263,7 @@ export async function show(
       { path: '/larder/compare/:id/:other', name: 'compare', component: blank },
       { path: '/larder/sets/:id', name: 'set', component: blank },
       { path: '/larder/sets/:id/:partition', name: 'inside', component: blank },
+      { path: '/jobs/:id?', name: 'jobs', component: blank },
       { path: '/runs/:id?', name: 'runs', component: blank },
       { path: '/practice', name: 'practice', component: blank },
     ],

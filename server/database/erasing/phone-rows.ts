@@ -2,6 +2,7 @@ import type { Database } from '../open.ts';
 
 /** Tables that know a phone by its serial; what hangs on their rows goes with them. */
 const tables = [
+  'jobPhones',
   'digests',
   'starts',
   'cables',
@@ -16,6 +17,10 @@ const tables = [
 
 export function phoneRowStatements(db: Database) {
   const drops = tables.map((table) => db.prepare<[serial: string]>(`DELETE FROM ${table} WHERE serial = ?`));
+  /** A card of this phone alone tells of its owner; one of several phones is theirs as well. */
+  const dropCards = db.prepare<[serial: string]>(`
+    DELETE FROM jobs WHERE id IN (SELECT jobId FROM jobPhones WHERE serial = ?)
+      AND (SELECT count(*) FROM jobPhones WHERE jobId = jobs.id) = 1`);
   const runs = db.prepare<[serial: string], { id: string }>('SELECT id FROM runs WHERE serial = ?');
   /** Runs over several phones are of none of them. */
   const dropNaming = db.prepare<{ words: string }>(`
@@ -24,6 +29,7 @@ export function phoneRowStatements(db: Database) {
       OR EXISTS (SELECT 1 FROM runLog WHERE runId = runs.id AND instr(text, @words)))`);
   const erase = db.transaction((serial: string, names: readonly string[]) => {
     for (const words of [serial, ...names]) dropNaming.run({ words });
+    dropCards.run(serial);
     for (const drop of drops) drop.run(serial);
   });
   return {

@@ -3,6 +3,7 @@ import type { ProofView } from '@keen-larder/contract/runs.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { proofPage } from '../../runs/restoring/proof-page.ts';
+import { allHalfWritten } from '../../runs/restoring/writing-journal.ts';
 import { resumeRun } from '../../runs/resuming.ts';
 import { Problem } from '../../failures.ts';
 
@@ -10,6 +11,9 @@ import { Problem } from '../../failures.ts';
 export function runRoutes(app: KeenLarder): Router {
   const { engine } = app;
   const routes = Router();
+  routes.get('/half-written', (_request, response) => {
+    response.json(allHalfWritten(app.unfinished));
+  });
   routes.get('/runs', (_request, response) => void response.json(engine.list()));
   routes.get('/runs/:id', (request, response) => void response.json(engine.view(request.params.id)));
   routes.get('/runs/:id/log', (request, response) => void response.json(engine.logOf(request.params.id)));

@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { afterEach, beforeEach, expect, it } from 'vitest';
 import { MemoryBucket } from '../../../testing/offsite/memory-bucket.ts';
 import { OffsiteBench, passphrase } from '../../../testing/offsite/offsite-bench.ts';
+import { jobStatements } from '../../database/jobs/jobs.ts';
 import { copyStatements } from '../../database/copies.ts';
 import { phoneRowStatements } from '../../database/erasing/phone-rows.ts';
 import { nameStatements, type NameStatements } from '../../database/names/names.ts';
@@ -140,6 +141,15 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   runs.addLine('logged', { seq: 1, at: 1, level: 'error', text: '“Secret again” was not copied.' });
   runs.save({ ...row, id: 'other', title: 'Verify Of another', detail: '{}' });
 
+  const jobs = jobStatements(bench.open.database);
+  const card = {
+    ...{ contact: 'Secret contact', complaint: '', agreed: '{}', arrival: '', accessories: '', openedAt: 1 },
+    ...{ stage: 'received', handedOverAt: null },
+  };
+  jobs.save({ ...card, id: 'j1', number: 1, who: 'Secret owner' }, [gone]);
+  jobs.save({ ...card, id: 'j2', number: 2, who: 'Of both', contact: '' }, [gone, stays]);
+  jobs.addNote('j1', 1, 'Secret note on a card');
+
   const secrets = [
     'identity of the customer',
     'later state of the customer',
@@ -169,6 +179,8 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   await bench.sync();
   for (const words of secrets) expect([words, await objectsWith(words)]).toEqual([words, []]);
 
+  expect(jobs.all().map(({ id }) => id)).toEqual(['j2']);
+  expect(jobs.phones().map(({ serial }) => serial)).toEqual([stays]);
   expect(runs.recent().map(({ id }) => id)).toEqual(['other']);
   expect(await objectsWith('identity of the other')).not.toEqual([]);
   const kept = await bench.contents();

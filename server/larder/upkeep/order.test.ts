@@ -13,6 +13,7 @@ const serial = 'TW3K-10482';
 const bench = new LarderBench();
 let open: OpenLarder;
 let order: Order;
+let onCards: ReadonlyMap<string, number> = new Map();
 const ids = new Map<string, string>();
 const shared = randomBytes(3 << 20);
 
@@ -26,6 +27,7 @@ beforeAll(async () => {
     unfinished: unfinishedStatements(database),
     copies: copyStatements(database),
     rules: keepRuleStatements(database),
+    jobs: { openPhones: () => onCards },
     now: () => bench.clock.wall,
   });
   // One a week; each has the same system, a boot of its own, and the first one an identity partition.
@@ -57,6 +59,12 @@ it('shows what would go by the usual rules, and why the rest stays', () => {
   const reasons = Object.fromEntries(sets.map((set) => [set.label, set.reasons]));
   expect(reasons['week 7']).toEqual(['one of the newest', 'the newest of 2026-12']);
   expect(reasons['week 0']).toEqual(['has the last efs']);
+
+  expect(going()).not.toEqual([]);
+  onCards = new Map([[serial, 12]]);
+  expect(going()).toEqual([]);
+  expect(order.view().sets[0]!.reasons).toContain('its phone is on job card 12');
+  onCards = new Map();
   expect(reasons['week 4']).toEqual(['the newest of 2026-11']);
   expect(going()).toEqual(['week 1', 'week 2', 'week 3']);
 });

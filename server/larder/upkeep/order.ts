@@ -9,6 +9,7 @@ import {
 } from '@keen-larder/core/larder/keep-rules.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import type { KeepRuleStatements } from '../../database/upkeep/keep-rules.ts';
+import type { JobStatements } from '../../database/jobs/jobs.ts';
 import type { SetStatements } from '../../database/sets.ts';
 import { Problem } from '../../failures.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
@@ -26,6 +27,7 @@ interface OrderParts {
   readonly unfinished: ChunkLists;
   readonly copies: ChunkLists;
   readonly rules: KeepRuleStatements;
+  readonly jobs: Pick<JobStatements, 'openPhones'>;
   readonly now: () => number;
 }
 
@@ -116,15 +118,16 @@ export class Order {
   private ruled(): { readonly set: SetView; readonly reasons: readonly string[] }[] {
     const { larder, now } = this.parts;
     const sets = larder.list().filter(({ binnedAt }) => binnedAt === undefined);
+    const onCards = this.parts.jobs.openPhones();
     const rulings = ruleOn(
-      sets.map((set) => this.asRuled(set)),
+      sets.map((set) => this.asRuled(set, onCards.get(set.serial))),
       (serial) => this.rulesOf(serial),
       now(),
     );
     return rulings.map(({ reasons }, i) => ({ set: sets[i]!, reasons: reasons.map(reasonText) }));
   }
 
-  private asRuled(set: SetView): RuledSet {
+  private asRuled(set: SetView, jobNumber: number | undefined): RuledSet {
     const { larder } = this.parts;
     return {
       id: set.id,
@@ -138,6 +141,7 @@ export class Order {
         .heads(set.id)
         .filter(({ role, unsettled, damage }) => role === 'identity' && unsettled === null && damage === null)
         .map(({ partition }) => partition),
+      jobNumber,
       whyInUse: larder.bin.whyInUse(set.id),
     };
   }

@@ -1,3 +1,4 @@
+import type { HalfWrittenView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { UnfinishedStatements } from '../../database/unfinished.ts';
@@ -86,6 +87,12 @@ export function restoringPlans(statements: UnfinishedStatements): Map<string, Re
   }
   return found;
 }
+
+/** What runs left half written, of all phones. */
+export const allHalfWritten = (statements: UnfinishedStatements): HalfWrittenView[] =>
+  [...restoringPlans(statements)].flatMap(([runId, { serial, begun }]) =>
+    begun.length > 0 ? [{ serial, partitions: [...begun], runId }] : [],
+  );
 
 /** Partitions of a phone that a run left half written, with the run. */
 export function halfWritten(statements: UnfinishedStatements, serial: string): Map<string, string> {

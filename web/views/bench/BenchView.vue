@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { computed, watch } from 'vue';
-import { useRouter } from 'vue-router';
 import { connectionWords } from '@keen-larder/core/phone/connections.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import { useBench } from '../../state/bench.ts';
@@ -11,6 +10,7 @@ import PhoneHeader from './PhoneHeader.vue';
 import { lazily } from '../../parts/lazily.ts';
 
 /** Loaded when they are first shown. */
+const BenchOverview = lazily(() => import('./BenchOverview.vue'));
 const PhoneApps = lazily(() => import('./PhoneApps.vue'));
 const PhoneBootloader = lazily(() => import('./PhoneBootloader.vue'));
 const PhoneRescue = lazily(() => import('./PhoneRescue.vue'));
@@ -32,7 +32,6 @@ const props = withDefaults(
 );
 const bench = useBench();
 const connections = useConnections();
-const router = useRouter();
 const phone = computed(() => (props.serial ? bench.phone(props.serial) : undefined));
 
 /** The first way at which somebody has to do something, and what. */
@@ -41,11 +40,11 @@ const waiting = computed(() => {
   return first && { ...first, words: connectionWords(first.state, connections.view?.fingerprint ?? '') };
 });
 
-/** Without a phone in the address, the first one that is here. */
+/** *Bench* leads back to the phone that one was on. */
 watch(
-  () => [props.serial, bench.present[0]?.serial] as const,
-  ([chosen, first]) => {
-    if (!chosen && first) void router.replace({ name: 'bench', params: { serial: first } });
+  () => phone.value?.serial,
+  (serial) => {
+    if (serial) bench.last = serial;
   },
   { immediate: true },
 );
@@ -89,6 +88,7 @@ watch(
   <EmptyState v-else-if="bench.loaded && serial" title="This phone has not been on the bench">
     No phone with the serial {{ serial }} is known.
   </EmptyState>
+  <BenchOverview v-else-if="bench.loaded && bench.phones.length" />
   <EmptyState
     v-else-if="bench.loaded && waiting"
     :title="`A phone at ${waiting.address} ${waiting.words.title}`"

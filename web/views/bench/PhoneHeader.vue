@@ -7,10 +7,13 @@ import { abilitiesOf, modeUses, type PhoneMode } from '@keen-larder/core/phone/m
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import InlineName from '../../parts/InlineName.vue';
+import { useJobs } from '../../state/jobs.ts';
 import { announceError } from '../../state/notices.ts';
 
 const props = defineProps<{ phone: PhoneView }>();
 
+const jobs = useJobs();
+const job = computed(() => jobs.ofPhone(props.phone.serial));
 const facts = computed(() => (props.phone.presence === 'here' ? props.phone.facts : undefined));
 const chips = computed(() => {
   const condition = facts.value?.condition;
@@ -51,6 +54,13 @@ const rename = (nickname: string) => api.renamePhone(props.phone.serial, nicknam
       <span class="soft">
         {{ phone.maker }} {{ phone.model }} · serial <CopyText :value="phone.serial" name="serial" />
         <template v-if="phone.link"> · {{ phone.link }}</template>
+        <template v-if="jobs.list">
+          ·
+          <RouterLink v-if="job" :to="{ name: 'jobs', params: { id: job.id } }"
+            >job card {{ job.number }}, {{ job.stage }}</RouterLink
+          >
+          <RouterLink v-else :to="{ name: 'jobs', query: { for: phone.serial } }">open a job card</RouterLink>
+        </template>
       </span>
     </div>
     <ul v-if="facts" class="chips" aria-label="Condition">

@@ -194,7 +194,9 @@ it('leaves the rest to be read where the cable is faster', async () => {
     expect(writer.missing).toEqual([{ offset: coarseBytes, bytes: imageBytes - coarseBytes }]);
     await set.discard();
   });
-  expect(told).toEqual(['userdata: this cable is faster than comparing. The rest is read.']);
+  expect(told).toEqual([
+    'userdata: this cable is faster than what was kept can be read and digested. The rest is read.',
+  ]);
 });
 
 const always: readonly Fault[] = ['none', 'lies', 'nonsense', 'cable', 'few', 'none told'];

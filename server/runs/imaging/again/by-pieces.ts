@@ -29,7 +29,7 @@ export interface ByPieces {
   readonly onTold: (piece: ByteRange, told: Digest) => void;
   /** Told of bytes that were read. */
   readonly onStored: (bytes: number) => void;
-  /** Whether the rest is read sooner than compared, by what was done in some time. */
+  /** Whether the rest is read sooner from the phone than from the shelf, by what came from there in some time. */
   readonly isReadSooner: (bytes: number, ms: number) => boolean;
 }
 
@@ -61,18 +61,24 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
     const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
     if (!segments) return false;
     const fetched = aside ? readDiffering(access, name, segments, aside, signal) : segments;
-    const elapsedMs = stopwatch();
-    let done = 0;
+    let [keptBytes, keptMs] = [0, 0];
     for await (const { piece, isSame, read } of readAhead<Fetched>(fetched, segmentsAhead)) {
       // The phone gave less than it was asked for.
       if (writer.missing[0]?.offset !== piece.offset) break;
       if (read) await writer.take(read.take(), onStored, true);
       else if (piece.bytes > coarseBytes && !isSame) return false;
-      else if (!isSame || !(await takeKept(pieces, piece.bytes)))
-        await writer.take(access.read(name, [piece], signal), onStored);
-      done += piece.bytes;
-      if (writer.missing.length > 0 && pieces.isReadSooner(done, elapsedMs())) {
-        run.log(`${name}: this cable is faster than comparing. The rest is read.`);
+      else if (!isSame) await writer.take(access.read(name, [piece], signal), onStored);
+      else {
+        const ms = stopwatch();
+        if (await takeKept(pieces, piece.bytes)) {
+          keptBytes += piece.bytes;
+          keptMs += ms();
+        } else await writer.take(access.read(name, [piece], signal), onStored);
+      }
+      if (writer.missing.length > 0 && pieces.isReadSooner(keptBytes, keptMs)) {
+        run.log(
+          `${name}: this cable is faster than what was kept can be read and digested. The rest is read.`,
+        );
         return false;
       }
     }

@@ -3,7 +3,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, it } from 'vitest';
 
-const web = join(import.meta.dirname, '..');
+const web = join(import.meta.dirname, '../web');
 
 it('lists the looks of every component that is used, and of no other', () => {
   const used = new Set<string>();

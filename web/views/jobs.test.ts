@@ -1,0 +1,105 @@
+// @vitest-environment happy-dom
+// Job cards: a board by stage, and one card with what was done.
+import { flushPromises } from '@vue/test-utils';
+import { expect, it } from 'vitest';
+import type { JobDetail, JobView } from '@keen-larder/contract/jobs.ts';
+import { useBench } from '../state/bench.ts';
+import { useJobs } from '../state/jobs.ts';
+import { answering, button, eventually, last, onEmptyStage, phone, serial, show } from '../testing/stage.ts';
+import JobsPage from './jobs/JobsPage.vue';
+
+onEmptyStage();
+
+const card = (over: Partial<JobView> = {}): JobView => ({
+  ...{ id: 'j1', number: 7, who: 'Ringing hut', contact: '', complaint: 'Restarts for ever.', arrival: '' },
+  ...{ accessories: '', stage: 'received', openedAt: 1000, handedOverAt: undefined },
+  agreed: { keepFirst: true, mayLose: false, mayLook: false },
+  phones: [{ serial, nickname: 'Hut phone', maker: 'Tidewell', model: 'Knot 3' }],
+  ...over,
+});
+const detail = (over: Partial<JobDetail> = {}): JobDetail => ({
+  ...card(),
+  ...{ notes: [], sets: [], runs: [], copyCount: 0, beforeHandingOver: [] },
+  ...over,
+});
+
+it('shows cards by their stage, and finds them by typing', async () => {
+  useJobs().list = [card(), card({ id: 'j2', number: 8, who: 'East wall', stage: 'proved', phones: [] })];
+  const shown = await show(JobsPage);
+  const board = () =>
+    shown.findAll('section').map((each) => [each.attributes('aria-label'), each.findAll('.card').length]);
+  expect(board()).toEqual([
+    ['received', 1],
+    ['kept', 0],
+    ['worked on', 0],
+    ['proved', 1],
+    ['handed over', 0],
+  ]);
+  await shown.find('[aria-label="Filter the job cards"]').setValue('hut 7');
+  expect(board().filter(([, count]) => count === 1)).toEqual([['received', 1]]);
+});
+
+it('opens one for the phone that one came from', async () => {
+  const asked = answering({ 'POST /jobs': detail() });
+  useJobs().list = [];
+  useBench().take(phone());
+  const shown = await show(JobsPage, {}, `/jobs?for=${serial}`);
+  expect(button(shown, 'Open the card').attributes('disabled')).toBeDefined();
+  await shown.find('input[aria-label="Who"]').setValue(' Ringing hut ');
+  await shown.find('textarea[aria-label="What is wrong"]').setValue('Restarts for ever.');
+  await shown.find('form').trigger('submit');
+  await flushPromises();
+  expect(last(asked, 'POST', '/jobs')?.body).toMatchObject({
+    ...{ who: 'Ringing hut', complaint: 'Restarts for ever.', serials: [serial] },
+    agreed: { keepFirst: true, mayLose: false, mayLook: false },
+  });
+  expect(shown.vm.$route.path).toBe('/jobs/j1');
+});
+
+it('tells what was done, takes notes, and asks before a phone is handed over that is not ready', async () => {
+  const asked = answering({
+    'GET /jobs/j1': detail({
+      runs: [
+        {
+          id: 'r1',
+          kind: 'restoring',
+          title: 'Restore boot',
+          state: 'done',
+          startedAt: 3000,
+          hasProof: false,
+        },
+      ],
+      sets: [{ id: 's1', label: 'As received', createdAt: 2000, complete: true }],
+      beforeHandingOver: ['It was changed, and not compared with what was kept since.'],
+    }),
+    'POST /jobs/j1/notes': detail({ notes: [{ id: 1, at: 4000, text: 'Called.' }] }),
+    'PATCH /jobs/j1': (body: Partial<JobDetail>) => detail(body),
+  });
+  const shown = await show(JobsPage, { id: 'j1' });
+  await eventually(() => expect(shown.findAll('.story li')).toHaveLength(2));
+  expect(shown.findAll('.story a').map((each) => each.attributes('href'))).toEqual([
+    '/runs/r1',
+    '/larder/sets/s1',
+  ]);
+  await button(shown, 'handed over').trigger('click');
+  expect(last(asked, 'PATCH', '/jobs/j1')).toBeUndefined();
+  expect(shown.find('[role=alert]').text()).toMatch(/not compared with what was kept/);
+  await button(shown, /all the same/).trigger('click');
+  await flushPromises();
+  expect(last(asked, 'PATCH', '/jobs/j1')?.body).toEqual({ stage: 'handed over' });
+  const complaint = shown.find('textarea[aria-label="What is wrong"]');
+  await complaint.setValue('Restarts at times.');
+  await complaint.trigger('blur');
+  await flushPromises();
+  expect(last(asked, 'PATCH', '/jobs/j1')?.body).toEqual({ complaint: 'Restarts at times.' });
+  await shown.find('input[aria-label="Note"]').setValue('Called.');
+  await shown.find('.done form').trigger('submit');
+  await flushPromises();
+  expect(last(asked, 'POST', '/jobs/j1/notes')?.body).toEqual({ text: 'Called.' });
+  expect(shown.find('.story').text()).toContain('Called.');
+});
+
+it('says so where there is no such card', async () => {
+  answering({ 'GET /jobs/gone': new Error('There is no such job card.') });
+  expect((await show(JobsPage, { id: 'gone' })).text()).toMatch(/There is no such job card/);
+});
