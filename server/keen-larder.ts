@@ -112,6 +112,9 @@ export interface KeenLarder extends RunContext {
   close(): Promise<void>;
 }
 
+/** Of UTC, at a time. */
+const minutesEast = (at: number) => -new Date(at).getTimezoneOffset();
+
 export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const { home, log } = options;
   const now = options.now ?? Date.now;
@@ -311,26 +314,12 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     orderTimer,
     resealing,
     order: new Order({
-      larder,
-      shelf,
-      sets,
-      unfinished,
-      copies,
-      jobs: jobRows,
-      rules: keepRuleStatements(db),
-      now,
+      ...{ larder, shelf, sets, unfinished, copies, now },
+      ...{ jobs: jobRows, rules: keepRuleStatements(db) },
     }),
     engine,
     imagingSheets: new ImagingSheets(bench, larder, runs, paces),
-    restoringSheets: new RestoringSheets(
-      bench,
-      larder,
-      runs,
-      paces,
-      phones,
-      forecaster,
-      (at) => -new Date(at).getTimezoneOffset(),
-    ),
+    restoringSheets: new RestoringSheets(bench, larder, runs, paces, phones, forecaster, minutesEast),
     appSheets: new AppSheets(bench, larder, runs),
     recordSheets: new RecordSheets(bench, larder),
     digests,

@@ -10,7 +10,7 @@ import ShelfBar from './frame/ShelfBar.vue';
 import TopBar from './frame/TopBar.vue';
 import EmptyState from './parts/EmptyState.vue';
 import { useGlobalKeys } from './keys.ts';
-import { useDueNotices } from './state/due-notices.ts';
+import { useDueNotices } from './state/notices/due-notices.ts';
 import { useLiveFeed } from './state/live-feed.ts';
 import { useRuns } from './state/runs.ts';
 import TheTray from './tray/TheTray.vue';

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { CheckIcon, OctagonX, TriangleAlert, X } from 'lucide-vue-next';
-import { useNotices, type Notice } from '../state/notices.ts';
+import { useNotices, type Notice } from '../state/notices/notices.ts';
 
 /** Notices have a place of their own below the work, so that they never cover anything. */
 const notices = useNotices();

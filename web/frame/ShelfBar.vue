@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../api/client.ts';
 import { useLarder } from '../state/larder.ts';
-import { announceError } from '../state/notices.ts';
+import { announceError } from '../state/notices/notices.ts';
 import UnlockLarder from '../views/larder/sealing/UnlockLarder.vue';
 
 const larder = useLarder();

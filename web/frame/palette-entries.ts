@@ -6,7 +6,7 @@ import { api } from '../api/client.ts';
 import { useBench } from '../state/bench.ts';
 import { useJobs } from '../state/jobs.ts';
 import { useLarder } from '../state/larder.ts';
-import { announceError } from '../state/notices.ts';
+import { announceError } from '../state/notices/notices.ts';
 import { useRuns } from '../state/runs.ts';
 import { runStates } from '../parts/run-words.ts';
 import type { PaletteEntry } from './palette.ts';

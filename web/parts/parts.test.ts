@@ -2,7 +2,7 @@
 import { flushPromises } from '@vue/test-utils';
 import { describe, expect, it, vi } from 'vitest';
 import { useBench } from '../state/bench.ts';
-import { useNotices } from '../state/notices.ts';
+import { useNotices } from '../state/notices/notices.ts';
 import { useRuns } from '../state/runs.ts';
 import { onEmptyStage, MiB, phone, run, serial, set, show } from '../testing/stage.ts';
 import BatteryMark from '../frame/BatteryMark.vue';

@@ -7,11 +7,11 @@ import { followEvents } from '../api/events.ts';
 import { useBench } from './bench.ts';
 import { useConnections } from './connections.ts';
 import { useCopies } from './larder/copies.ts';
-import { useDesktop } from './desktop.ts';
+import { useDesktop } from './notices/desktop.ts';
 import { useImports } from './imports.ts';
 import { useJobs } from './jobs.ts';
 import { useLarder } from './larder.ts';
-import { announceError, nowDone, useNotices, workOf } from './notices.ts';
+import { announceError, nowDone, useNotices, workOf } from './notices/notices.ts';
 import { useOffsite } from './larder/offsite.ts';
 import { useRuns } from './runs.ts';
 

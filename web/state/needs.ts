@@ -9,7 +9,7 @@ import { useBench } from './bench.ts';
 import { useConnections } from './connections.ts';
 import { useLarder } from './larder.ts';
 import { useOffsite } from './larder/offsite.ts';
-import { announceError } from './notices.ts';
+import { announceError } from './notices/notices.ts';
 import { useRuns } from './runs.ts';
 
 /** What needs hands now, by everything that is known. */

@@ -8,10 +8,10 @@ import { answering, emptyStores, partitions, phone, run, serial, set } from '../
 import { createPinia, setActivePinia } from 'pinia';
 import { nextTick } from 'vue';
 import { useBench } from './bench.ts';
-import { useDesktop } from './desktop.ts';
-import { useDueNotices } from './due-notices.ts';
+import { useDesktop } from './notices/desktop.ts';
+import { useDueNotices } from './notices/due-notices.ts';
 import { useLarder } from './larder.ts';
-import { announceError, nowDone, useNotices, workOf } from './notices.ts';
+import { announceError, nowDone, useNotices, workOf } from './notices/notices.ts';
 import { usePicks } from './picks.ts';
 import { useRuns } from './runs.ts';
 

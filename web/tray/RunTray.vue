@@ -7,7 +7,7 @@ import { aboutText, durationText, sizeText } from '@keen-larder/core/bytes/units
 import ProgressLine from '../parts/ProgressLine.vue';
 import RunButtons from '../views/runs/RunButtons.vue';
 import { runKinds, runStates } from '../parts/run-words.ts';
-import { useDesktop } from '../state/desktop.ts';
+import { useDesktop } from '../state/notices/desktop.ts';
 import FigureGrid from './FigureGrid.vue';
 import TrayFrame from './TrayFrame.vue';
 

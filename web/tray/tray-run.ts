@@ -6,7 +6,7 @@ import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { obstacles, type Mend, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../api/client.ts';
 import { isStartKey } from '../keys.ts';
-import { announceError, nowDone } from '../state/notices.ts';
+import { announceError, nowDone } from '../state/notices/notices.ts';
 import { usePicks } from '../state/picks.ts';
 import { useRuns } from '../state/runs.ts';
 import { useRunSheet } from './sheet.ts';

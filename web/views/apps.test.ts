@@ -13,8 +13,8 @@ import AppTray from '../tray/apps/AppTray.vue';
 import MovingTray from '../tray/apps/MovingTray.vue';
 import PickedAppsTray from '../tray/apps/PickedAppsTray.vue';
 import RecordsTray from '../tray/RecordsTray.vue';
-import PhoneApps from './bench/PhoneApps.vue';
-import PhoneMove from './bench/PhoneMove.vue';
+import PhoneApps from './bench/apps/PhoneApps.vue';
+import PhoneMove from './bench/apps/PhoneMove.vue';
 import PhoneRecords from './bench/PhoneRecords.vue';
 import BatchTable from './runs/BatchTable.vue';
 

@@ -2,7 +2,7 @@
 import { flushPromises } from '@vue/test-utils';
 import { expect, it } from 'vitest';
 import type { OrderedSet, OrderView } from '@keen-larder/contract/order.ts';
-import { useNotices } from '../state/notices.ts';
+import { useNotices } from '../state/notices/notices.ts';
 import { answering, button, last, onEmptyStage, set, show } from '../testing/stage.ts';
 import OrderPage from './larder/order/OrderPage.vue';
 import SetPage from './larder/SetPage.vue';

@@ -1,7 +1,7 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
 import { expect, it } from 'vitest';
-import { useNotices } from '../state/notices.ts';
+import { useNotices } from '../state/notices/notices.ts';
 import { answering, button, last, onEmptyStage, run, set, show } from '../testing/stage.ts';
 import LarderView from './larder/LarderView.vue';
 import { useLarder } from '../state/larder.ts';

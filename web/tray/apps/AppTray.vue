@@ -5,13 +5,13 @@ import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { ElButton } from 'element-plus';
 import { api } from '../../api/client.ts';
-import AppIcon from '../../views/bench/AppIcon.vue';
+import AppIcon from '../../views/bench/apps/AppIcon.vue';
 import CodeFindings from './CodeFindings.vue';
 import CopyList from './CopyList.vue';
 import CopyText from '../../parts/CopyText.vue';
 import PermissionKinds from './PermissionKinds.vue';
 import { useApps } from '../../state/apps.ts';
-import { announceError, useNotices } from '../../state/notices.ts';
+import { announceError, useNotices } from '../../state/notices/notices.ts';
 import FigureGrid from '../FigureGrid.vue';
 import TrayFrame from '../TrayFrame.vue';
 

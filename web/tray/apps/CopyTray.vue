@@ -10,7 +10,7 @@ import PermissionKinds from './PermissionKinds.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { changeKept, type KeptCopy } from '../../state/larder/copies.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import FigureGrid from '../FigureGrid.vue';
 import TrayFrame from '../TrayFrame.vue';
 

@@ -11,11 +11,11 @@ import { lazily } from '../../parts/lazily.ts';
 
 /** Loaded when they are first shown. */
 const BenchOverview = lazily(() => import('./BenchOverview.vue'));
-const PhoneApps = lazily(() => import('./PhoneApps.vue'));
+const PhoneApps = lazily(() => import('./apps/PhoneApps.vue'));
 const PhoneBootloader = lazily(() => import('./PhoneBootloader.vue'));
 const PhoneRescue = lazily(() => import('./PhoneRescue.vue'));
 const PhoneRecords = lazily(() => import('./PhoneRecords.vue'));
-const PhoneMove = lazily(() => import('./PhoneMove.vue'));
+const PhoneMove = lazily(() => import('./apps/PhoneMove.vue'));
 const PhoneDetails = lazily(() => import('./PhoneDetails.vue'));
 const PhonePast = lazily(() => import('./PhonePast.vue'));
 const PhoneStorage = lazily(() => import('./storage/PhoneStorage.vue'));

@@ -8,7 +8,7 @@ import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { armingText } from '@keen-larder/core/runsheet/arming.ts';
 import { api } from '../../api/client.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 
 /** Removes everything that is kept of a phone, once what goes was read and the run is armed. */
 const props = defineProps<{ phone: PhoneView }>();

@@ -8,7 +8,7 @@ import { surveyReport, waysFor, type Survey, type Tried } from '@keen-larder/cor
 import { api } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import TimeText from '../../parts/TimeText.vue';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 
 /** What a phone's own tools can do, and which way will be used for each job. */
 const props = defineProps<{ phone: PhoneView }>();

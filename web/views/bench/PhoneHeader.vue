@@ -8,7 +8,7 @@ import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import InlineName from '../../parts/InlineName.vue';
 import { useJobs } from '../../state/jobs.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 
 const props = defineProps<{ phone: PhoneView }>();
 

@@ -6,7 +6,7 @@ import { connectionWords, wantsHands } from '@keen-larder/core/phone/connections
 import { api } from '../../api/client.ts';
 import { useBench } from '../../state/bench.ts';
 import { useConnections } from '../../state/connections.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import FirstSteps from './FirstSteps.vue';
 
 /** How phones are reached, and what is in the way of those that are not. */

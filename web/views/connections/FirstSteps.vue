@@ -7,7 +7,7 @@ import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { useConnections } from '../../state/connections.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 
 /** What to do first so that a phone shows, for each way to it, and how this computer stands to that way. */
 const props = defineProps<{ view: ConnectionsView }>();

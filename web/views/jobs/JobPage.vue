@@ -11,7 +11,7 @@ import { exactTime } from '../../parts/time.ts';
 import TimeText from '../../parts/TimeText.vue';
 import { useJobs } from '../../state/jobs.ts';
 import { useLarder } from '../../state/larder.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
 /** One job card: what is written on it, and what was done while it was open. */

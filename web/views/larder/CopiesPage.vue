@@ -10,7 +10,7 @@ import type { LongColumn } from '../../parts/table/long-table.ts';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { changeKept, useCopies, type KeptCopy } from '../../state/larder/copies.ts';
-import { announceError, useNotices } from '../../state/notices.ts';
+import { announceError, useNotices } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
 /** All copies of apps and of personal records, of whichever phone. */

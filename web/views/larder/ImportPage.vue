@@ -9,7 +9,7 @@ import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import EmptyState from '../../parts/EmptyState.vue';
 import { useImports } from '../../state/imports.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import type { FileToCopy } from '../../uploads/upload.ts';
 import DropZone from './DropZone.vue';
 import ImportCopies from './ImportCopies.vue';

@@ -3,7 +3,7 @@ import { ElButton, ElCheckbox } from 'element-plus';
 import { computed, ref, shallowRef, watch } from 'vue';
 import type { AppInside } from '@keen-larder/contract/copies.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 import SizeText from '../../parts/SizeText.vue';
 

@@ -7,7 +7,7 @@ import type { AxisEvent } from '@keen-larder/core/larder/time-axis.ts';
 import TimeAxis from '../../charts/TimeAxis.vue';
 import { useCopies } from '../../state/larder/copies.ts';
 import { useLarder } from '../../state/larder.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
 /** The time axis above the labels: what was kept when, of which phone, and what changed it. */

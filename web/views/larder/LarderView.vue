@@ -14,7 +14,7 @@ import PickedSets from './PickedSets.vue';
 import PaperLabel from '../../parts/PaperLabel.vue';
 import { useImports } from '../../state/imports.ts';
 import { useLarder } from '../../state/larder.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 
 const larder = useLarder();
 const imports = useImports();

@@ -7,7 +7,7 @@ import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
 import { useLarder } from '../../state/larder.ts';
-import { announceError, useNotices } from '../../state/notices.ts';
+import { announceError, useNotices } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
 /** What can be done with several sets at once. */

@@ -19,7 +19,7 @@ import TimeText from '../../parts/TimeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { useLarder } from '../../state/larder.ts';
 import { useOffsite } from '../../state/larder/offsite.ts';
-import { announceError, useNotices } from '../../state/notices.ts';
+import { announceError, useNotices } from '../../state/notices/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';
 import CompareWith from './comparing/CompareWith.vue';

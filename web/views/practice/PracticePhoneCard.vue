@@ -5,7 +5,7 @@ import type { PracticeBuild, PracticePhone } from '@keen-larder/contract/practic
 import { keysFor } from '@keen-larder/core/phone/keys.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { api } from '../../api/client.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 
 const props = defineProps<{
   phone: PracticePhone;

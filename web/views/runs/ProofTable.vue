@@ -6,7 +6,7 @@ import type { ProofRow } from '@keen-larder/core/phone/proof.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api, downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 
 /** The proof of return: what the phone has now beside what was kept. */
 const props = defineProps<{ runId: string }>();

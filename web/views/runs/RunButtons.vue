@@ -5,7 +5,7 @@ import { computed } from 'vue';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import { api } from '../../api/client.ts';
 import { useBench } from '../../state/bench.ts';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
 /** Hold a run up, let it go on, end it, or take up one that did not end. */

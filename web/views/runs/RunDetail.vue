@@ -8,7 +8,7 @@ import RunButtons from './RunButtons.vue';
 import { clockTime, exactTime } from '../../parts/time.ts';
 import BatchTable from './BatchTable.vue';
 import ProofTable from './ProofTable.vue';
-import { announceError } from '../../state/notices.ts';
+import { announceError } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
 
 const props = defineProps<{ run: RunView }>();

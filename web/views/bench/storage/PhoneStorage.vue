@@ -12,7 +12,7 @@ import MapLegend from '../../../charts/MapLegend.vue';
 import EmptyState from '../../../parts/EmptyState.vue';
 import { useBench } from '../../../state/bench.ts';
 import { useLarder } from '../../../state/larder.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 import { usePicks } from '../../../state/picks.ts';
 import { useRuns } from '../../../state/runs.ts';
 import AsItIs from './AsItIs.vue';

@@ -10,7 +10,7 @@ import { api, downloads } from '../../../api/client.ts';
 import EmptyState from '../../../parts/EmptyState.vue';
 import RoleBadge from '../../../parts/roles/RoleBadge.vue';
 import { exactTime } from '../../../parts/time.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 import { useRuns } from '../../../state/runs.ts';
 import ComparedImages from './ComparedImages.vue';
 import DifferenceStrip from './DifferenceStrip.vue';

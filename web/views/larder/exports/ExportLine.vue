@@ -10,7 +10,7 @@ import type { ExportForm, ExportPacking } from '@keen-larder/core/larder/export-
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
 import { api, downloads } from '../../../api/client.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 import { useRuns } from '../../../state/runs.ts';
 
 /** One line that says how the set, or what is picked of it, leaves the larder. */

@@ -9,7 +9,7 @@ import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
 import CopyText from '../../../parts/CopyText.vue';
 import { useLarder } from '../../../state/larder.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 
 /** Exports that were made: where they are, reading them again, removing them. */
 const larder = useLarder();

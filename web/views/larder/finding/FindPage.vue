@@ -11,7 +11,7 @@ import { api } from '../../../api/client.ts';
 import EmptyState from '../../../parts/EmptyState.vue';
 import { exactTime } from '../../../parts/time.ts';
 import { useLarder } from '../../../state/larder.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 import FoundGroup from './FoundGroup.vue';
 
 /** One field over everything that is kept; what is looked for stands in the address. */

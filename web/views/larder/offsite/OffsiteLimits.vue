@@ -3,7 +3,7 @@ import { ElInputNumber, ElSwitch } from 'element-plus';
 import { computed } from 'vue';
 import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import { api } from '../../../api/client.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 
 /** How fast and when the copy goes on by itself. */
 const props = defineProps<{ view: OffsiteView }>();

@@ -9,7 +9,7 @@ import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
 import { useLarder } from '../../../state/larder.ts';
 import { useOffsite } from '../../../state/larder/offsite.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 import RecoveryKey from '../sealing/RecoveryKey.vue';
 import OffsiteForm from './OffsiteForm.vue';
 import OffsiteLimits from './OffsiteLimits.vue';

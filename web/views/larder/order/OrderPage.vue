@@ -9,7 +9,7 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
 import { useLarder } from '../../../state/larder.ts';
-import { announceError, useNotices } from '../../../state/notices.ts';
+import { announceError, useNotices } from '../../../state/notices/notices.ts';
 import OrderTimes from './OrderTimes.vue';
 import ReadingAgain from './ReadingAgain.vue';
 

@@ -6,9 +6,9 @@ import { mostDueDays } from '@keen-larder/core/larder/due.ts';
 import { orderRhythms, type OrderRhythm } from '@keen-larder/core/larder/order-schedule.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
-import { useDesktop } from '../../../state/desktop.ts';
+import { useDesktop } from '../../../state/notices/desktop.ts';
 import { useLarder } from '../../../state/larder.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 
 /** When the rules are carried out by themselves, and when a phone is due. */
 const larder = useLarder();

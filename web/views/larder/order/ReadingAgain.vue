@@ -6,7 +6,7 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
 import { useLarder } from '../../../state/larder.ts';
-import { announceError } from '../../../state/notices.ts';
+import { announceError } from '../../../state/notices/notices.ts';
 
 /** How far the shelf was read again, and what was found damaged. */
 const larder = useLarder();

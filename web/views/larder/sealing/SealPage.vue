@@ -7,7 +7,7 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import ProgressLine from '../../../parts/ProgressLine.vue';
 import { useLarder } from '../../../state/larder.ts';
-import { useNotices } from '../../../state/notices.ts';
+import { useNotices } from '../../../state/notices/notices.ts';
 import NewPassphrase from './NewPassphrase.vue';
 import RecoveryKey from './RecoveryKey.vue';
 import UnlockLarder from './UnlockLarder.vue';

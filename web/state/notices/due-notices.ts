@@ -1,8 +1,8 @@
 import { computed, watch } from 'vue';
-import { useBench } from './bench.ts';
+import { useBench } from '../bench.ts';
 import { useDesktop } from './desktop.ts';
-import { useLarder } from './larder.ts';
-import { useRuns } from './runs.ts';
+import { useLarder } from '../larder.ts';
+import { useRuns } from '../runs.ts';
 
 /** Tells the desktop, where it is wanted, of each phone that comes onto the bench and is due, once for each time that it comes. */
 export function useDueNotices(): void {

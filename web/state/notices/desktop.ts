@@ -2,7 +2,7 @@ import { useLocalStorage } from '@vueuse/core';
 import { defineStore } from 'pinia';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { runStates } from '../parts/run-words.ts';
+import { runStates } from '../../parts/run-words.ts';
 
 /** Notices of the desktop for those who walked away; only when they are wanted and allowed. */
 export const useDesktop = defineStore('desktop', () => {

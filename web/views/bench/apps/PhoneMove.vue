@@ -5,12 +5,12 @@ import { computed, watch } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { MovingView } from '@keen-larder/contract/copies.ts';
 import { isLive } from '@keen-larder/contract/runs.ts';
-import EmptyState from '../../parts/EmptyState.vue';
-import SizeText from '../../parts/SizeText.vue';
-import { useBench } from '../../state/bench.ts';
-import { useMoving } from '../../state/moving.ts';
-import { useRuns } from '../../state/runs.ts';
-import NotInSystem from './NotInSystem.vue';
+import EmptyState from '../../../parts/EmptyState.vue';
+import SizeText from '../../../parts/SizeText.vue';
+import { useBench } from '../../../state/bench.ts';
+import { useMoving } from '../../../state/moving.ts';
+import { useRuns } from '../../../state/runs.ts';
+import NotInSystem from '../NotInSystem.vue';
 
 /** Apps of this phone beside another one: what would move there, what cannot, and why. */
 const props = defineProps<{ phone: PhoneView }>();

@@ -6,15 +6,15 @@ import { isLive } from '@keen-larder/contract/runs.ts';
 import { appFacets, facetKey, filterApps, sortApps, type AppOrder } from '@keen-larder/core/apps/facets.ts';
 import type { AppView } from '@keen-larder/contract/copies.ts';
 import AppIcon from './AppIcon.vue';
-import { api } from '../../api/client.ts';
-import InsideApps from '../larder/InsideApps.vue';
-import LongTable from '../../parts/table/LongTable.vue';
-import type { LongColumn } from '../../parts/table/long-table.ts';
-import TimeText from '../../parts/TimeText.vue';
-import SizeText from '../../parts/SizeText.vue';
-import { useApps } from '../../state/apps.ts';
-import { useRuns } from '../../state/runs.ts';
-import NotInSystem from './NotInSystem.vue';
+import { api } from '../../../api/client.ts';
+import InsideApps from '../../larder/InsideApps.vue';
+import LongTable from '../../../parts/table/LongTable.vue';
+import type { LongColumn } from '../../../parts/table/long-table.ts';
+import TimeText from '../../../parts/TimeText.vue';
+import SizeText from '../../../parts/SizeText.vue';
+import { useApps } from '../../../state/apps.ts';
+import { useRuns } from '../../../state/runs.ts';
+import NotInSystem from '../NotInSystem.vue';
 
 /** All apps of a phone whose system runs, with facets that show what they hide. */
 const props = defineProps<{ phone: PhoneView }>();
