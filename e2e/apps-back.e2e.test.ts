@@ -51,7 +51,7 @@ it.runIf(isLong)(
   { timeout: 240_000 },
   async () => {
     const { page } = story;
-    await story.go('/');
+    await story.go(`/bench/${serial}`);
     await page.locator(`[data-serial="${serial}"]`).getByText('system', { exact: true }).waitFor();
     await page.getByRole('link', { name: 'Apps' }).click();
     await page.getByRole('button', { name: /by its owner/ }).click();

@@ -7,7 +7,7 @@ const story = openStory([]);
 
 it('finds an app among those of a running phone, and says what it may do', async () => {
   const { page } = story;
-  await story.go('/');
+  await story.go(`/bench/${serial}`);
   await page.locator(`[data-serial="${serial}"]`).getByText('system', { exact: true }).waitFor();
   await page.getByRole('link', { name: 'Apps' }).click();
   await page.getByRole('button', { name: /Tidebook/ }).waitFor();

@@ -17,7 +17,7 @@ it.runIf(isLong)(
     const { page } = story;
     const tray = page.getByRole('complementary', { name: 'Tray' });
     const pick = (name: RegExp | string, at = 0) => page.getByRole('checkbox', { name }).nth(at).click();
-    await story.go('/');
+    await story.go(`/bench/${serial}`);
     await page.locator(`[data-serial="${serial}"]`).getByText('system', { exact: true }).waitFor();
     await page.getByRole('link', { name: 'Apps', exact: true }).click();
     await page.getByRole('button', { name: /Tidebook/ }).waitFor();

@@ -37,15 +37,16 @@ await page.addInitScript((dark) => {
 }, values.dark);
 
 try {
-  await asItIs(page);
+  await overview(page);
   await apps(page);
   await records(page);
-  await move(page);
   await storage(page);
   await larder(page);
   await set(page);
   await comparing(page);
   await find(page);
+  await firmware(page);
+  await job(page);
   await offsite(page);
   await copies(page);
   await inside(page);
@@ -68,6 +69,29 @@ async function shoot(name: string): Promise<void> {
   await page.screenshot({ path: join(values.to, `${name}${suffix}.png`) });
 }
 
+async function overview(at: Page): Promise<void> {
+  await at.goto(`${url}/bench`);
+  await at.getByText('Boat shed does not start').waitFor();
+  await at.getByText(/Open job cards/).waitFor();
+  await shoot('overview');
+}
+
+async function firmware(at: Page): Promise<void> {
+  await at.goto(`${url}/larder/firmware`);
+  await at.getByText(/on the bench:/).waitFor();
+  await shoot('firmware');
+}
+
+async function job(at: Page): Promise<void> {
+  await at.goto(`${url}/jobs`);
+  await at
+    .getByRole('link', { name: /Ringing hut/ })
+    .last()
+    .click();
+  await at.getByRole('heading', { name: /^Job \d+ · Ringing hut/ }).waitFor();
+  await shoot('job');
+}
+
 async function apps(at: Page): Promise<void> {
   await at.goto(`${url}/bench/TW5K-20316/apps`);
   await at.getByRole('button', { name: /by its owner/ }).click();
@@ -86,16 +110,6 @@ async function records(at: Page): Promise<void> {
   await at.locator('label.el-checkbox', { has: box }).click();
   await at.getByText('There is room on the shelf').waitFor();
   await shoot('records');
-}
-
-async function move(at: Page): Promise<void> {
-  await at.goto(`${url}/bench/TW3K-10517/move`);
-  await at.locator('.target').click();
-  await at.getByRole('option', { name: /Sedge 10/ }).click();
-  await at.getByRole('button', { name: /^Pick all/ }).click();
-  await at.getByRole('button', { name: 'Put data back in recovery' }).click();
-  await at.getByText(/restarts twice/).waitFor();
-  await shoot('move');
 }
 
 async function storage(at: Page): Promise<void> {
@@ -240,13 +254,6 @@ async function bootloader(at: Page): Promise<void> {
   await shoot('bootloader');
 }
 
-/** What the tools of a phone with root can do. */
-async function asItIs(at: Page): Promise<void> {
-  await at.goto(`${url}/bench/TW5K-20316/details`);
-  await at.getByText('What was tried').waitFor();
-  await shoot('details');
-}
-
 /** One phone that another program has, among those that are well. */
 async function connections(at: Page): Promise<void> {
   await act('TW3K-10517', { do: 'hold' });
@@ -258,11 +265,6 @@ async function connections(at: Page): Promise<void> {
 
 async function run(at: Page): Promise<void> {
   await at.goto(`${url}/runs`);
-  await at
-    .getByRole('link', { name: /after update/ })
-    .first()
-    .waitFor();
-  await shoot('runs');
   await at
     .getByRole('link', { name: /Keep .*after update/ })
     .first()

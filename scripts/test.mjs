@@ -31,6 +31,7 @@ const tools = {
   zip: 'zip',
   unzip: 'unzip',
   aapt: 'aapt',
+  pdftotext: 'poppler-utils',
   apksigner: 'apksigner',
   dexdump: 'dexdump',
   '/usr/share/android-framework-res/framework-res.apk': 'android-framework-res',

@@ -286,7 +286,10 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   });
   orderTimer.start();
   const jobRows = jobStatements(db);
-  const jobs = new Jobs({ rows: jobRows, phones, larder, runs: () => engine.list(), feed, now });
+  const jobs = new Jobs({
+    ...{ rows: jobRows, phones, larder, feed, now, minutesEast },
+    ...{ runs: () => engine.list(), proofOf: (id) => returns.proof(id) },
+  });
   const app: KeenLarder = {
     bench,
     jobs,

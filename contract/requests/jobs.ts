@@ -104,6 +104,22 @@ export class JobChange {
   stage?: JobStage;
 }
 
+/** What stands at the head of papers. */
+export class ShopChange {
+  @IsPrintable(1, 120)
+  name!: string;
+
+  /** Lines of it. */
+  @IsString()
+  @MaxLength(400)
+  address!: string;
+}
+
+export class ReportRequest {
+  @IsIn(['a4', 'letter'])
+  paper!: 'a4' | 'letter';
+}
+
 export class JobNoteText {
   @IsString()
   @Length(1, mostText)

@@ -1,4 +1,5 @@
 import { usualDueDays } from '@keen-larder/core/larder/due.ts';
+import type { Shop } from '@keen-larder/core/jobs/report.ts';
 import type { OrderRhythm } from '@keen-larder/core/larder/order-schedule.ts';
 import type { Database } from './open.ts';
 
@@ -67,12 +68,15 @@ export interface LarderSettings {
   readonly dueDays: number;
   /** How often the rules for keeping are carried out, and since when, or when they last were; milliseconds since 1970. */
   readonly order: { readonly rhythm: OrderRhythm; readonly since: number };
+  /** Whose papers they are. */
+  readonly shop: Shop;
 }
 
 const usualSettings: LarderSettings = {
   namesUserData: false,
   dueDays: usualDueDays,
   order: { rhythm: 'never', since: 0 },
+  shop: { name: 'Workshop', address: '' },
 };
 
 export function settingStatements(db: Database) {

@@ -1,7 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import type { JobDetail, JobPhone, JobView } from '@keen-larder/contract/jobs.ts';
 import type { JobChange, JobDraft } from '@keen-larder/contract/requests/jobs.ts';
-import { isLive, runsThatChange, type RunView } from '@keen-larder/contract/runs.ts';
+import { isLive, runsThatChange, type ProofView, type RunView } from '@keen-larder/contract/runs.ts';
+import { handOverReport, type Report, type Shop } from '@keen-larder/core/jobs/report.ts';
 import {
   beforeHandingOver,
   isOpen,
@@ -19,11 +20,14 @@ import type { Larder } from '../larder/larder.ts';
 interface JobsParts {
   readonly rows: JobStatements;
   readonly phones: PhoneStatements;
-  readonly larder: Pick<Larder, 'list' | 'copies' | 'records'>;
+  readonly larder: Pick<Larder, 'list' | 'detail' | 'copies' | 'records'>;
   /** All runs, the newest first. */
   readonly runs: () => readonly RunView[];
+  readonly proofOf: (runId: string) => ProofView | undefined;
   readonly feed: Feed;
   readonly now: () => number;
+  /** Of UTC, at a time. */
+  readonly minutesEast: (at: number) => number;
 }
 
 /** What was done with the phones of a card while it was open. */
@@ -63,6 +67,19 @@ export class Jobs {
       copyCount,
       beforeHandingOver: beforeHandingOver(view.agreed, events, runs.filter(isLive).length),
     };
+  }
+
+  /** What goes onto paper when its phones are handed over. @throws Problem 404 */
+  report(id: string, shop: Shop): Report {
+    const { larder, proofOf, now, minutesEast } = this.parts;
+    const detail = this.detail(id);
+    const proofs = detail.runs.flatMap((run) => (run.hasProof ? [proofOf(run.id)] : []));
+    const facts = {
+      ...{ ...detail, shop, writtenAt: now() },
+      sets: detail.sets.map(({ id: setId }) => larder.detail(setId)),
+      proofs: proofs.filter((proof) => proof !== undefined).sort((a, b) => a.at - b.at),
+    };
+    return handOverReport(facts, minutesEast);
   }
 
   /** @throws Problem 404 where a phone is not known, 409 where one has an open card already */

@@ -426,7 +426,9 @@ describe('copies of the catalogue on the shelf', () => {
 
   it('that is damaged says so and what to do', () => {
     const database = openDatabase(catalogue());
-    database.exec("INSERT INTO phones VALUES ('s', 'm', 'm', 'n', 1, NULL)");
+    database.exec(
+      "INSERT INTO phones (serial, maker, model, nickname, lastSeenAt) VALUES ('s', 'm', 'm', 'n', 1)",
+    );
     database.close();
     flipAll(catalogue());
     expect(() => openDatabase(catalogue())).toThrow(

@@ -13,6 +13,7 @@ import type {
   RecordsView,
 } from '@keen-larder/contract/copies.ts';
 import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
+import type { Shop } from '@keen-larder/core/jobs/report.ts';
 import type { JobDetail, JobView } from '@keen-larder/contract/jobs.ts';
 import type { JobChange, JobDraft } from '@keen-larder/contract/requests/jobs.ts';
 import type { ImportsView } from '@keen-larder/contract/imports.ts';
@@ -122,6 +123,8 @@ export const api = {
   job: (id: string) => ask<JobDetail>(`/jobs/${at(id)}`),
   openJob: (draft: JobDraft) => ask<JobDetail>('/jobs', 'POST', draft),
   changeJob: (id: string, change: JobChange) => ask<JobDetail>(`/jobs/${at(id)}`, 'PATCH', change),
+  shop: () => ask<Shop>('/shop'),
+  changeShop: (shop: Shop) => ask<Shop>('/shop', 'PUT', shop),
   noteJob: (id: string, text: string) => ask<JobDetail>(`/jobs/${at(id)}/notes`, 'POST', { text }),
 
   connections: () => ask<ConnectionsView>('/connections'),
@@ -315,6 +318,7 @@ export const pictures = {
 
 export const downloads = {
   comparison: (id: string, other: string) => `/api/sets/${at(id)}/compared-with/${at(other)}`,
+  jobReport: (id: string, paper: 'a4' | 'letter') => `/api/jobs/${at(id)}/report.pdf?paper=${paper}`,
   /** A copy of an app, as one archive. */
   copy: (id: string) => `/api/app-copies/${at(id)}/export`,
   /** One file of a copy of records. */

@@ -99,6 +99,33 @@ it('tells what was done, takes notes, and asks before a phone is handed over tha
   expect(shown.find('.story').text()).toContain('Called.');
 });
 
+it('offers the hand-over report, and lets its head be changed', async () => {
+  const asked = answering({
+    'GET /jobs/j1': detail(),
+    'GET /shop': { name: 'Workshop', address: '' },
+    'PUT /shop': (body: object) => body,
+  });
+  const one = await show(JobsPage, { id: 'j1' });
+  await flushPromises();
+  expect(one.findAll('a[download]').map((each) => each.attributes('href'))).toEqual([
+    '/api/jobs/j1/report.pdf?paper=a4',
+    '/api/jobs/j1/report.pdf?paper=letter',
+  ]);
+  useJobs().list = [];
+  const shown = await show(JobsPage);
+  await flushPromises();
+  expect(shown.text()).toContain('headed “Workshop”');
+  await shown
+    .findAll('a')
+    .find((each) => each.text() === 'Change that')!
+    .trigger('click');
+  await shown.find('input[aria-label="Name of the shop"]').setValue('Tide Street Repairs');
+  await shown.find('form[aria-label="Head of papers"]').trigger('submit');
+  await flushPromises();
+  expect(last(asked, 'PUT', '/shop')?.body).toEqual({ name: 'Tide Street Repairs', address: '' });
+  expect(shown.text()).toContain('headed “Tide Street Repairs”');
+});
+
 it('says so where there is no such card', async () => {
   answering({ 'GET /jobs/gone': new Error('There is no such job card.') });
   expect((await show(JobsPage, { id: 'gone' })).text()).toMatch(/There is no such job card/);

@@ -1,10 +1,18 @@
 import { Router } from 'express';
-import { JobChange, JobDraft, JobNoteText } from '@keen-larder/contract/requests/jobs.ts';
+import {
+  JobChange,
+  JobDraft,
+  JobNoteText,
+  ReportRequest,
+  ShopChange,
+} from '@keen-larder/contract/requests/jobs.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
+import { fileNameOf } from '@keen-larder/core/larder/label.ts';
+import { reportPdf } from '../../jobs/report-pdf.ts';
 import { valid } from '../validate.ts';
 
 /** Job cards. */
-export function jobRoutes({ jobs }: KeenLarder): Router {
+export function jobRoutes({ jobs, settings }: KeenLarder): Router {
   const routes = Router();
   routes.get('/jobs', (_request, response) => void response.json(jobs.list()));
   routes.post('/jobs', (request, response) => {
@@ -16,6 +24,20 @@ export function jobRoutes({ jobs }: KeenLarder): Router {
   });
   routes.post('/jobs/:id/notes', (request, response) => {
     response.status(201).json(jobs.note(request.params.id, valid(JobNoteText, request.body).text));
+  });
+  routes.get('/jobs/:id/report.pdf', async (request, response) => {
+    const { paper } = valid(ReportRequest, request.query);
+    const report = jobs.report(request.params.id, settings.all().shop);
+    response
+      .attachment(`${fileNameOf(report.title)}.pdf`)
+      .type('application/pdf')
+      .send(await reportPdf(report, paper));
+  });
+  routes.get('/shop', (_request, response) => void response.json(settings.all().shop));
+  routes.put('/shop', (request, response) => {
+    const { name, address } = valid(ShopChange, request.body);
+    settings.save('shop', { name, address });
+    response.json(settings.all().shop);
   });
   return routes;
 }

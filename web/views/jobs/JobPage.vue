@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { ElButton, ElCheckbox, ElInput } from 'element-plus';
+import { FileText } from 'lucide-vue-next';
 import { computed, reactive, ref, shallowRef, watch } from 'vue';
 import type { JobDetail } from '@keen-larder/contract/jobs.ts';
 import type { JobChange } from '@keen-larder/contract/requests/jobs.ts';
 import { isOpen, jobStages, type Agreed, type JobStage } from '@keen-larder/core/jobs/stages.ts';
-import { api } from '../../api/client.ts';
+import { api, downloads } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import { runStates } from '../../parts/run-words.ts';
 import { exactTime } from '../../parts/time.ts';
@@ -78,6 +79,10 @@ const agreements: readonly (readonly [keyof Agreed, string])[] = [
   ['mayLose', 'User data may be lost'],
   ['mayLook', 'We may look into user data'],
 ];
+const papers = [
+  { name: 'a4', title: 'A4' },
+  { name: 'letter', title: 'Letter' },
+] as const;
 const reached = computed(() => (job.value ? jobStages.indexOf(job.value.stage) : 0));
 /** What was done and written, the newest first. */
 const story = computed(() =>
@@ -197,8 +202,16 @@ const setStage = (stage: JobStage) => {
         </p>
       </section>
     </div>
-    <p v-if="!isOpen(job.stage)">
-      <ElButton @click="change({ stage: 'received' })">Open it again</ElButton>
+    <p class="end">
+      <a
+        v-for="paper in papers"
+        :key="paper.name"
+        :href="downloads.jobReport(id, paper.name)"
+        class="el-button"
+        download
+        ><FileText :size="15" aria-hidden="true" />&nbsp;Hand-over report, {{ paper.title }}</a
+      >
+      <ElButton v-if="!isOpen(job.stage)" @click="change({ stage: 'received' })">Open it again</ElButton>
     </p>
   </article>
   <EmptyState v-else-if="error" title="This job card cannot be shown">
@@ -292,6 +305,17 @@ legend {
 form {
   display: flex;
   gap: 8px;
+}
+
+.end {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
+
+.end a {
+  margin: 0;
+  text-decoration: none;
 }
 
 .story {

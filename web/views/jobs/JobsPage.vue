@@ -9,6 +9,7 @@ import TimeText from '../../parts/TimeText.vue';
 import { useJobs } from '../../state/jobs.ts';
 import JobForm from './JobForm.vue';
 import JobPage from './JobPage.vue';
+import ShopHead from './ShopHead.vue';
 
 /** Job cards by their stage, and one of them. */
 defineProps<{ id?: string }>();
@@ -95,6 +96,7 @@ function opened({ id }: JobDetail): void {
         </p>
       </section>
     </div>
+    <ShopHead v-if="jobs.list !== undefined" />
   </article>
 </template>
 
