@@ -100,9 +100,11 @@ describe('what needs hands', () => {
       phone({ serial: 'Z', nickname: 'Loft', presence: 'away' }),
     ];
     expect(needs({ phones }).map(({ title, sentence }) => `${title}: ${sentence}`)).toEqual([
-      'Hut is due: It was kept before its firmware changed.',
       'New was never kept: Keep it before anything is changed.',
-      '2 phones that are away are due: Desk and Kiosk.',
+      'Hut is due: It was kept before its firmware changed.',
+      '2 phones that are away are due: Desk (kept 9 days ago) and Kiosk (kept 9 days ago).',
     ]);
+    const many = ['a', 'b', 'c', 'd'].map((serial) => phone({ serial, nickname: serial, due }));
+    expect(needs({ phones: many }).map(({ title }) => title)).toEqual(['4 phones that are here are due']);
   });
 });

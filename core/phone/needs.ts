@@ -202,30 +202,43 @@ const damaged = ({ damaged: sets }: NeedFacts): Need[] =>
     ...{ place: { is: 'set' as const, id }, action: 'Look at the set' },
   }));
 
+/** With more of them, one line stands for all. */
+const mostDueLines = 3;
+
 function duePhones({ phones }: NeedFacts): Need[] {
-  const here = phones.filter(({ presence }) => presence === 'here');
-  const needs: Need[] = here.flatMap(({ serial, nickname, due, isNew }) =>
-    due === undefined && !isNew
-      ? []
-      : [
-          {
-            ...{ id: `due ${serial}`, urgency: 'later', action: 'Keep it' },
-            title: isNew ? `${nickname} was never kept` : `${nickname} is due`,
-            sentence: isNew ? 'Keep it before anything is changed.' : `It was ${keptText(due!)}.`,
-            place: { is: 'phone', serial },
-          },
-        ],
-  );
-  const away = phones.filter(({ presence, due }) => presence === 'away' && due !== undefined);
-  if (away.length > 0)
-    needs.push({
-      ...{ id: 'due away', urgency: 'later', action: 'Go to Order' },
-      title: `${away.length === 1 ? 'A phone that is' : `${away.length} phones that are`} away ${away.length === 1 ? 'is' : 'are'} due`,
-      sentence: `${listText(away.map(({ nickname }) => nickname))}.`,
-      place: { is: 'order' },
-    });
-  return needs;
+  const isNew = phones.filter((phone) => phone.presence === 'here' && phone.isNew);
+  const due = phones.filter((phone) => phone.due !== undefined);
+  const here = due.filter(({ presence }) => presence === 'here');
+  const away = due.filter(({ presence }) => presence === 'away');
+  return [
+    ...isNew.map(({ serial, nickname }) => ({
+      ...{ id: `new ${serial}`, urgency: 'later' as const, action: 'Keep it' },
+      title: `${nickname} was never kept`,
+      sentence: 'Keep it before anything is changed.',
+      place: { is: 'phone' as const, serial },
+    })),
+    ...(here.length > mostDueLines
+      ? together(here, 'here')
+      : here.map(({ serial, nickname, due: why }) => ({
+          ...{ id: `due ${serial}`, urgency: 'later' as const, action: 'Keep it' },
+          title: `${nickname} is due`,
+          sentence: `It was ${keptText(why!)}.`,
+          place: { is: 'phone' as const, serial },
+        }))),
+    ...together(away, 'away'),
+  ];
 }
+
+const together = (phones: readonly NeedingPhone[], where: 'here' | 'away'): Need[] =>
+  phones.length === 0
+    ? []
+    : [
+        {
+          ...{ id: `due ${where}`, urgency: 'later', action: 'Go to Order', place: { is: 'order' } },
+          title: `${phones.length === 1 ? 'A phone that is' : `${phones.length} phones that are`} ${where} ${phones.length === 1 ? 'is' : 'are'} due`,
+          sentence: `${listText(phones.map(({ nickname, due }) => `${nickname} (${due!})`))}.`,
+        },
+      ];
 
 /** As whyDue says it, in a sentence. */
 const keptText = (due: string) => (due.startsWith('kept') ? due : `kept before ${due.replace(' since', '')}`);

@@ -216,11 +216,20 @@ describe('the top bar', () => {
   it('marks where one is, counts live runs, and offers the practice bench only where there is one', async () => {
     useRuns().take(run());
     const shown = await show(TopBar, { hasPractice: true, isOpen: true });
-    expect(shown.find('nav').text()).toMatch(/Bench\s*Larder\s*Runs\s*1/);
+    expect(shown.find('nav').text()).toMatch(/Bench\s*Larder\s*Jobs\s*Runs\s*1/);
     expect(shown.text()).toMatch('Practice bench');
     expect((await show(TopBar, { hasPractice: false, isOpen: false })).text()).not.toMatch('Practice bench');
     await shown.find('button[aria-label="Keys and help"]').trigger('click');
     expect(shown.emitted('keys')).toHaveLength(1);
+    await shown.find('button[aria-label^="Go to"]').trigger('click');
+    expect(shown.emitted('palette')).toHaveLength(1);
+  });
+
+  it('leads to the phone that one was on, and from there to all of the bench', async () => {
+    useBench().last = serial;
+    const bench = async (address: string) =>
+      (await show(TopBar, { hasPractice: false, isOpen: false }, address)).find('nav a').attributes('href');
+    expect(await bench('/larder')).toBe(`/bench/${serial}`);
   });
 });
 

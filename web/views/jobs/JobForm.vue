@@ -110,7 +110,7 @@ form {
   background: var(--card);
 }
 
-label {
+form > label {
   display: grid;
   grid-template-columns: 110px minmax(0, 1fr);
   gap: 10px;

@@ -155,7 +155,7 @@ const setStage = (stage: JobStage) => {
               <RouterLink :to="{ name: 'bench', params: { serial: phone.serial } }">{{
                 phone.nickname
               }}</RouterLink>
-              <span class="soft"> {{ phone.maker }} {{ phone.model }} · {{ phone.serial }}</span>
+              &nbsp;<span class="soft">{{ phone.maker }} {{ phone.model }} · {{ phone.serial }}</span>
             </li>
           </ul>
         </div>
@@ -280,7 +280,7 @@ header {
   background: var(--card);
 }
 
-label {
+.paper > label {
   display: grid;
   gap: 3px;
 }

@@ -75,6 +75,10 @@ const textOf = (set: SetView) =>
     .join(' ')
     .toLowerCase();
 
+/** A link leads away by itself; nothing else may send one elsewhere meanwhile. */
+function selectUnlessLink(event: Event, id: string): void {
+  if (!picked.value && !(event.target as Element).closest('a')) select(id);
+}
 function select(id: string): void {
   void router.replace({ query: selected.value === id ? {} : { set: id } });
 }
@@ -187,7 +191,7 @@ const emptyBin = (atOnce: boolean) =>
       v-for="set in shown.slice(0, drawn)"
       :key="set.id"
       @click.capture="(event) => pickInstead(event, set.id)"
-      @click="picked || select(set.id)"
+      @click="(event) => selectUnlessLink(event, set.id)"
     >
       <input
         v-if="picked"
