@@ -72,7 +72,7 @@ What was agreed
 What was done
 - 5 Nov 2026: boot and system were kept, 544 MiB.
 - 6 Nov 2026: Software was put back onto it, each part proved by the phone itself.
-- 1 copy of apps and personal records were taken.
+- 1 copy of apps and personal records was taken.
 How it was proved
 On 6 Nov 2026 the running phone was compared with “As received”, which was kept before.
 - As it was: Firmware.

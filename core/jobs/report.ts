@@ -127,7 +127,9 @@ function doneItems({ runs, sets, copyCount }: ReportFacts, day: (at: number) => 
   });
   const all = [...items, ...changes].sort((a, b) => a.at - b.at).map(({ at, text }) => `${day(at)}: ${text}`);
   if (copyCount > 0)
-    all.push(`${copyCount} ${copyCount === 1 ? 'copy' : 'copies'} of apps and personal records were taken.`);
+    all.push(
+      `${copyCount} ${copyCount === 1 ? 'copy' : 'copies'} of apps and personal records ${copyCount === 1 ? 'was' : 'were'} taken.`,
+    );
   return all.length > 0 ? all : ['Nothing was kept and nothing was changed.'];
 }
 

@@ -19,10 +19,10 @@ const shield = computed(() => {
   <article class="label" :class="{ selected }">
     <RoleStrip :strip="set.strip" />
     <div class="body">
-      <h3>
+      <h2>
         <Pin v-if="set.pinned" :size="14" class="pin" role="img" aria-label="Pinned" />
         <RouterLink :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
-      </h3>
+      </h2>
       <p class="soft">
         {{ set.nickname }} · {{ set.imageCount }} {{ set.imageCount === 1 ? 'image' : 'images' }}
         <template v-if="set.strip.some(({ role }) => role === 'user-data')">with user data</template>
@@ -75,18 +75,18 @@ const shield = computed(() => {
   padding: 9px 12px 10px;
 }
 
-h3 {
+h2 {
   font-size: 15px;
   line-height: 1.25;
   text-wrap: balance;
 }
 
-h3 a {
+h2 a {
   color: inherit;
   text-decoration: none;
 }
 
-h3 a:hover {
+h2 a:hover {
   text-decoration: underline;
 }
 

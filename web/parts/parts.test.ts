@@ -160,7 +160,7 @@ describe('notices', () => {
 describe('a paper label', () => {
   it('tells the set’s name, sizes, and whether it was verified', async () => {
     const shown = await show(PaperLabel, { set: set() });
-    expect(shown.find('h3 a').attributes('href')).toBe('/larder/sets/s1');
+    expect(shown.find('h2 a').attributes('href')).toBe('/larder/sets/s1');
     expect(shown.text()).toMatch(/544 MiB/);
     expect(shown.text()).toMatch(/98 MiB\s*new/);
     expect(shown.find('footer').text()).toMatch(/not verified yet\s*f7cf…f7cf/);

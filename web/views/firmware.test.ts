@@ -30,7 +30,7 @@ it('lists it apart, says which phones it is for, and what its images say', async
   await flushPromises();
   expect(page.vm.$route.path).toBe('/larder/sets/fw');
   expect(usePicks().forSet('fw').serial).toBe(serial);
-  const labels = (await show(LarderView)).findAll('h3').map((each) => each.text());
+  const labels = (await show(LarderView)).findAll('.label h2').map((each) => each.text());
   expect(labels).toEqual(['of the phone']);
 });
 

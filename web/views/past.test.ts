@@ -25,7 +25,7 @@ it('shows what was kept of one phone, also while it is away', async () => {
   answering(answers);
   await useLarder().load();
   const shown = await show(PhonePast, { phone: phone({ presence: 'away' }) });
-  expect(shown.findAll('h3').map((each) => each.text())).toEqual(['Lately', 'Long ago']);
+  expect(shown.findAll('.label h2').map((each) => each.text())).toEqual(['Lately', 'Long ago']);
   const none = await show(PhonePast, { phone: phone({ serial: 'TW5K-20316' }) });
   expect(none.text()).toContain('Nothing of this phone is kept yet');
 });

@@ -23,7 +23,7 @@ it('does with several sets what is asked once, and says which it could not', asy
   const labels = shown.findAll('.cards li');
   await labels[0]!.find('input').setValue(true);
   // A click on its name picks as well, and does not open it.
-  await labels[1]!.find('h3 a').trigger('click');
+  await labels[1]!.find('h2 a').trigger('click');
   expect(shown.find('[aria-label="Picked sets"]').text()).toContain('2 sets picked');
   await button(shown, 'Verify').trigger('click');
   await flushPromises();

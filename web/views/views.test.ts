@@ -156,7 +156,7 @@ describe('Larder', () => {
     await useLarder().load();
     return { shown: await show(LarderView, {}, '/larder'), asked };
   }
-  const labels = (shown: Shown) => shown.findAll('h3').map((each) => each.text());
+  const labels = (shown: Shown) => shown.findAll('.label h2').map((each) => each.text());
 
   it('shows labels, and filters them by any of their words', async () => {
     const { shown } = await larder();

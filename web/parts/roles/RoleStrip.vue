@@ -16,7 +16,7 @@ const title = computed(() => pieces.value.map(({ role }) => roleNames[role].name
 </script>
 
 <template>
-  <div class="strip" role="img" :aria-label="title" :title="title">
+  <div class="strip" :role="title ? 'img' : undefined" :aria-label="title || undefined" :title="title">
     <span
       v-for="{ role, share } in pieces"
       :key="role"

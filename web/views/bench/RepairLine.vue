@@ -47,7 +47,7 @@ const outcome = computed(() => {
         size="small"
         :type="repair.isSmallest ? 'primary' : 'default'"
         :aria-pressed="isChosen"
-        :aria-label="`Plan ${repair.title}`"
+        :aria-label="`${isChosen ? 'In the tray' : 'Plan it'}: ${repair.title}`"
         @click="emit('choose')"
         >{{ isChosen ? 'In the tray' : 'Plan it' }}</ElButton
       >

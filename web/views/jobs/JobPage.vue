@@ -198,7 +198,8 @@ const setStage = (stage: JobStage) => {
           open.
         </p>
         <p v-if="job.copyCount" class="soft">
-          {{ job.copyCount }} {{ job.copyCount === 1 ? 'copy' : 'copies' }} of apps and records were taken.
+          {{ job.copyCount }} {{ job.copyCount === 1 ? 'copy' : 'copies' }} of apps and records
+          {{ job.copyCount === 1 ? 'was' : 'were' }} taken.
         </p>
       </section>
     </div>

@@ -299,7 +299,7 @@ h1 {
   accent-color: var(--action);
 }
 
-.picking :deep(h3) {
+.picking :deep(h2) {
   padding-right: 28px;
 }
 

@@ -1,0 +1,92 @@
+// Every main view, held against axe-core (an engine of rules for WCAG that nobody here wrote): in both themes, and in three widths with `npm run kills`.
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import type { AxeResults } from 'axe-core';
+import { beforeAll, expect, it } from 'vitest';
+import { keepSet, serial } from '../testing/bench.ts';
+import { isLong } from '../testing/effort.ts';
+import { openStory } from './story.ts';
+
+const story = openStory();
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+const widths = isLong ? [1024, 1280, 1920] : [1280];
+let setId: string;
+let jobId: string;
+
+beforeAll(async () => {
+  await story.intoRecovery();
+  const { app } = story.serving;
+  setId = await keepSet(app, 'As received', ['boot', 'efs']);
+  jobId = app.jobs.open({
+    ...{ who: 'Ringing hut', contact: '', complaint: 'It restarts.', arrival: '', accessories: '' },
+    ...{ agreed: { keepFirst: true, mayLose: false, mayLook: false }, serials: [serial] },
+  }).id;
+});
+
+/** What each view shows once it has all of it. */
+const views: readonly (readonly [path: () => string, shown: string | RegExp])[] = [
+  [() => '/bench', 'What is kept'],
+  [() => `/bench/${serial}`, 'Last kept'],
+  [() => `/bench/${serial}/apps`, /not in system mode/],
+  [() => `/bench/${serial}/records`, /are read from the running system/],
+  [() => `/bench/${serial}/rescue`, 'Rescue'],
+  [() => `/bench/${serial}/bootloader`, /Bootloader/],
+  [() => `/bench/${serial}/past`, 'As received'],
+  [() => `/bench/${serial}/details`, 'What this phone’s own tools can do'],
+  [() => '/connections', 'Connections'],
+  [() => '/larder', 'As received'],
+  [() => `/larder/sets/${setId}`, 'Checksum of the set'],
+  [() => `/larder/sets/${setId}/boot`, 'boot image'],
+  [() => '/larder/find?q=received', 'As received'],
+  [() => '/larder/firmware', 'No firmware is kept yet'],
+  [() => '/larder/order', 'As received'],
+  [() => '/larder/off-site', 'A bucket'],
+  [() => '/larder/exports', 'Where they may go'],
+  [() => '/larder/seal', /passphrase/],
+  [() => '/larder/copies', 'Copies'],
+  [() => '/larder/import', 'Import'],
+  [() => '/jobs', 'It restarts.'],
+  [() => `/jobs/${jobId}`, 'Hand-over report, A4'],
+  [() => '/runs', 'Keep 2 images'],
+  [() => '/practice', 'Flash a broken build'],
+];
+
+/** Colours that are on their way are none to be judged. */
+function withoutMotion(): void {
+  const sheet = new CSSStyleSheet();
+  sheet.replaceSync('* { transition: none !important; animation: none !important }');
+  document.adoptedStyleSheets.push(sheet);
+}
+
+it('every view keeps the rules of WCAG 2.2 AA, in both themes', async () => {
+  const { page } = story;
+  const found: string[] = [];
+  for (const width of widths) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const [path, shown] of views) {
+      await story.go(path());
+      const text = page.locator('main').getByText(shown).first();
+      await text.waitFor().catch(() => found.push(`${path()}: “${shown}” is not there`));
+      await page.evaluate(axe);
+      await page.evaluate(withoutMotion);
+      for (const theme of ['light', 'dark']) {
+        await page.evaluate(
+          (isDark) => document.documentElement.classList.toggle('dark', isDark),
+          theme === 'dark',
+        );
+        const { violations } = await page.evaluate(async (): Promise<AxeResults> => {
+          const { axe: engine } = window as Window & { axe?: typeof import('axe-core') };
+          return engine!.run({
+            runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'],
+          });
+        });
+        for (const { id, nodes } of violations)
+          for (const { target, failureSummary } of nodes)
+            found.push(
+              `${path()} ${theme} ${width}: ${id} ${target.join(' ')}: ${failureSummary?.split('\n')[1]?.trim()}`,
+            );
+      }
+    }
+  }
+  expect(found).toEqual([]);
+});
