@@ -85,8 +85,8 @@ async function firmware(at: Page): Promise<void> {
 async function job(at: Page): Promise<void> {
   await at.goto(`${url}/jobs`);
   await at
+    .locator('main')
     .getByRole('link', { name: /Ringing hut/ })
-    .last()
     .click();
   await at.getByRole('heading', { name: /^Job \d+ · Ringing hut/ }).waitFor();
   await shoot('job');
