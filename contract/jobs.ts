@@ -54,6 +54,8 @@ export interface JobDetail extends JobView {
   }[];
   /** Copies of apps and records that were taken. */
   readonly copyCount: number;
+  /** How far the work is by what was done, whatever a hand has set. */
+  readonly done: JobStage;
   /** What speaks against handing over. */
   readonly beforeHandingOver: readonly string[];
 }

@@ -39,6 +39,7 @@ export interface OffsiteThingView {
   readonly kind: 'sets' | 'copies' | 'records';
   readonly id: string;
   readonly name: string;
+  readonly serial: string;
   readonly nickname: string;
   readonly createdAt: number;
   readonly bytes: number;

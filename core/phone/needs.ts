@@ -235,7 +235,8 @@ const together = (phones: readonly NeedingPhone[], where: 'here' | 'away'): Need
     : [
         {
           ...{ id: `due ${where}`, urgency: 'later', action: 'Go to Order', place: { is: 'order' } },
-          title: `${phones.length === 1 ? 'A phone that is' : `${phones.length} phones that are`} ${where} ${phones.length === 1 ? 'is' : 'are'} due`,
+          title:
+            phones.length === 1 ? `One phone ${where} is due` : `${phones.length} phones ${where} are due`,
           sentence: `${listText(phones.map(({ nickname, due }) => `${nickname} (${due!})`))}.`,
         },
       ];

@@ -64,6 +64,7 @@ it('keeps its sets from the rules until it is handed over', () => {
     app.order.view().sets.map((set) => set.reasons.includes('its phone is on job card 1'));
   expect(reasons()).toEqual([true, true]);
   const card = app.jobs.change(id, { stage: 'handed over' });
+  expect(card).toMatchObject({ stage: 'handed over', done: 'kept' });
   expect(card.handedOverAt).toBeGreaterThanOrEqual(card.openedAt);
   expect(reasons()).toEqual([false, false]);
 });

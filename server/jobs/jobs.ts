@@ -65,6 +65,7 @@ export class Jobs {
         ...{ startedAt: run.startedAt, hasProof: run.hasProof },
       })),
       copyCount,
+      done: stageReached('received', events),
       beforeHandingOver: beforeHandingOver(view.agreed, events, runs.filter(isLive).length),
     };
   }

@@ -210,6 +210,12 @@ export class Offsite {
     return [...state.kept];
   }
 
+  /** What this bench has there of a phone, and the larder does not have: of a home that was lost. @throws BucketFailure, SealFailure */
+  async unfetchedOf(serial: string): Promise<OffsiteThingView[]> {
+    const { bench } = this.required();
+    return (await this.elsewhere()).filter((thing) => thing.bench === bench.id && thing.serial === serial);
+  }
+
   /** Everything in the bucket that the larder does not have. */
   async elsewhere(): Promise<OffsiteThingView[]> {
     const { fetching, sealed } = this.requiredOpen();
@@ -231,6 +237,7 @@ export class Offsite {
       const bytes = (images ?? parts ?? []).reduce((sum, each) => sum + each.bytes, 0);
       found.push({
         ...{ bench, kind, id, name, bytes, benchName: names.get(bench)! },
+        serial: phone.serial,
         nickname: phone.nickname,
         createdAt: Date.parse(createdAt),
       });
@@ -352,7 +359,7 @@ export class Offsite {
 }
 
 interface ManifestHead {
-  readonly phone: { readonly nickname: string };
+  readonly phone: { readonly serial: string; readonly nickname: string };
   readonly createdAt: string;
   readonly images?: readonly { readonly bytes: number }[];
   readonly parts?: readonly { readonly bytes: number }[];

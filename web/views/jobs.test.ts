@@ -19,7 +19,7 @@ const card = (over: Partial<JobView> = {}): JobView => ({
 });
 const detail = (over: Partial<JobDetail> = {}): JobDetail => ({
   ...card(),
-  ...{ notes: [], sets: [], runs: [], copyCount: 0, beforeHandingOver: [] },
+  ...{ notes: [], sets: [], runs: [], copyCount: 0, done: 'kept', beforeHandingOver: [] },
   ...over,
 });
 
@@ -81,6 +81,8 @@ it('tells what was done, takes notes, and asks before a phone is handed over tha
     '/runs/r1',
     '/larder/sets/s1',
   ]);
+  // What was not done is not shown as done, whatever stage a hand sets.
+  expect(shown.findAll('.stages .reached').map((each) => each.text())).toEqual(['received', 'kept']);
   await button(shown, 'handed over').trigger('click');
   expect(last(asked, 'PATCH', '/jobs/j1')).toBeUndefined();
   expect(shown.find('[role=alert]').text()).toMatch(/not compared with what was kept/);

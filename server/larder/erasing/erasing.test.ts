@@ -8,6 +8,7 @@ import { MemoryBucket } from '../../../testing/offsite/memory-bucket.ts';
 import { OffsiteBench, passphrase } from '../../../testing/offsite/offsite-bench.ts';
 import { jobStatements } from '../../database/jobs/jobs.ts';
 import { copyStatements } from '../../database/copies.ts';
+import { offsiteStatements } from '../../database/offsite/offsite.ts';
 import { phoneRowStatements } from '../../database/erasing/phone-rows.ts';
 import { nameStatements, type NameStatements } from '../../database/names/names.ts';
 import { runStatements } from '../../database/runs.ts';
@@ -191,6 +192,22 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   expect(readdirSync(drive)).toEqual(['mine.txt']);
   expect(results.join('\n')).toContain('Remove 3 exports');
   await expect(erasing.view(gone)).rejects.toThrow(/knows no phone/);
+});
+
+it('does not begin while the bucket has of it what is not here any more', async () => {
+  const id = await bench.bench.keep(bench.open, 'Lost here', { efs: noise('l', 'secret') }, gone);
+  await bench.bench.keep(bench.open, 'Of another', { efs: noise('o', 'other') }, stays);
+  await bench.sync();
+  expect((await erasing.view(gone)).hindrances).toEqual([]);
+  // As after a home was lost: nobody knows that it was sent from here.
+  await bench.open.larder.remove([id]);
+  offsiteStatements(bench.open.database).drop('sets', id);
+  expect((await erasing.view(gone)).hindrances).toEqual([
+    expect.stringMatching(/has a set or copy of it that the larder does not have. Fetch it/),
+  ]);
+  expect((await erasing.view(stays)).hindrances).toEqual([]);
+  await bench.fetchAll();
+  expect((await erasing.view(gone)).hindrances).toEqual([]);
 });
 
 it('does not begin while something stands in the way', async () => {

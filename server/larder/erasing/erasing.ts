@@ -7,7 +7,7 @@ import type { CopyStatements } from '../../database/copies.ts';
 import type { PhoneRowStatements } from '../../database/erasing/phone-rows.ts';
 import type { NameStatements } from '../../database/names/names.ts';
 import type { SetStatements } from '../../database/sets.ts';
-import { Problem } from '../../failures.ts';
+import { BucketFailure, Problem, SealFailure } from '../../failures.ts';
 import type { Offsite } from '../../offsite/offsite.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
@@ -68,6 +68,7 @@ export class Erasing {
       ...(state === 'locked'
         ? ['The off-site copy is locked. Unlock it first: what is there is to go as well.']
         : []),
+      ...(state === 'open' ? await this.unfetched(serial) : []),
       ...(shelf.absence === undefined ? [] : [shelf.absence]),
       ...shelf.doubts,
     ];
@@ -171,6 +172,21 @@ export class Erasing {
         },
       });
     return steps;
+  }
+
+  /** What is off-site alone is not known here by its bytes: it is fetched first, and goes with the rest. */
+  private async unfetched(serial: string): Promise<string[]> {
+    try {
+      const { length } = await this.parts.offsite.unfetchedOf(serial);
+      return length === 0
+        ? []
+        : [
+            `The off-site copy has ${length === 1 ? 'a set or copy' : `${length} sets and copies`} of it that the larder does not have. Fetch ${length === 1 ? 'it' : 'them'} on Larder › Off-site: what is here goes there as well.`,
+          ];
+    } catch (error) {
+      if (error instanceof BucketFailure || error instanceof SealFailure) return [error.message];
+      throw error;
+    }
   }
 
   /** Names of those in the usual folder, paths of the others. */

@@ -83,7 +83,8 @@ const papers = [
   { name: 'a4', title: 'A4' },
   { name: 'letter', title: 'Letter' },
 ] as const;
-const reached = computed(() => (job.value ? jobStages.indexOf(job.value.stage) : 0));
+/** By what was done: a hand that sets a stage proves nothing. */
+const reached = computed(() => (job.value ? jobStages.indexOf(job.value.done) : 0));
 /** What was done and written, the newest first. */
 const story = computed(() =>
   job.value
@@ -122,7 +123,7 @@ const setStage = (stage: JobStage) => {
       <h1>Job {{ job.number }} · {{ job.who }}</h1>
       <p class="soft">
         received {{ exactTime(job.openedAt)
-        }}<template v-if="job.handedOverAt"> , handed over {{ exactTime(job.handedOverAt) }}</template>
+        }}<template v-if="job.handedOverAt">, handed over {{ exactTime(job.handedOverAt) }}</template>
       </p>
     </header>
     <ol class="stages" aria-label="Stages">
