@@ -38,22 +38,30 @@ interface Done {
   readonly copyCount: number;
 }
 
+/** Sets, runs and copies, each by the phone's serial. */
+interface Work {
+  readonly sets: ReadonlyMap<string, ReturnType<Larder['list']>>;
+  readonly runs: ReadonlyMap<string, readonly RunView[]>;
+  readonly copies: ReadonlyMap<string, readonly { readonly createdAt: number }[]>;
+}
+
 /** Visits of phones to the shop. What is done with a phone while its card is open belongs to it by itself. */
 export class Jobs {
   constructor(private readonly parts: JobsParts) {}
 
   /** The newest first. */
   list(): JobView[] {
-    const phones = this.phonesByJob();
-    return this.parts.rows.all().map((row) => this.viewOf(row, phones.get(row.id) ?? []));
+    const [phones, work] = [this.phonesByJob(), this.work()];
+    return this.parts.rows.all().map((row) => this.viewOf(row, phones.get(row.id) ?? [], work));
   }
 
   /** @throws Problem 404 */
   detail(id: string): JobDetail {
     const row = this.row(id);
     const phones = this.phonesByJob().get(id) ?? [];
-    const { events, sets, runs, copyCount } = this.doneFor(row, phones);
-    const view = this.viewOf(row, phones);
+    const work = this.work();
+    const { events, sets, runs, copyCount } = doneFor(row, phones, work);
+    const view = this.viewOf(row, phones, work);
     return {
       ...view,
       notes: this.parts.rows.notes(id),
@@ -102,13 +110,7 @@ export class Jobs {
     const next = stage ?? (before.stage as JobStage);
     const wasOpen = isOpen(before.stage as JobStage);
     if (isOpen(next) && (serials !== undefined || !wasOpen))
-      this.requireFree(
-        serials ??
-          this.phonesByJob()
-            .get(id)!
-            .map(({ serial }) => serial),
-        id,
-      );
+      this.requireFree(serials ?? this.serialsOf(id), before);
     this.parts.rows.save(
       {
         ...before,
@@ -131,38 +133,24 @@ export class Jobs {
     return this.detail(id);
   }
 
-  private viewOf(row: JobRow, phones: readonly JobPhone[]): JobView {
+  private viewOf(row: JobRow, phones: readonly JobPhone[], work = this.work()): JobView {
     const { id, number, who, contact, complaint, arrival, accessories, openedAt } = row;
     return {
       ...{ id, number, who, contact, complaint, arrival, accessories, openedAt },
       agreed: JSON.parse(row.agreed) as Agreed,
-      stage: stageReached(row.stage as JobStage, this.doneFor(row, phones).events),
+      stage: stageReached(row.stage as JobStage, doneFor(row, phones, work).events),
       handedOverAt: row.handedOverAt ?? undefined,
       phones,
     };
   }
 
-  private doneFor({ openedAt, handedOverAt }: JobRow, phones: readonly JobPhone[]): Done {
-    const { larder, runs: allRuns } = this.parts;
-    const serials = new Set(phones.map(({ serial }) => serial));
-    const isWithin = (at: number) => at >= openedAt && at <= (handedOverAt ?? Infinity);
-    const isOfCard = (each: { readonly serial?: string | undefined }, at: number) =>
-      each.serial !== undefined && serials.has(each.serial) && isWithin(at);
-    const sets = larder
-      .list()
-      .filter((set) => !set.imported && set.binnedAt === undefined && isOfCard(set, set.createdAt));
-    const runs = allRuns().filter((run) => isOfCard(run, run.startedAt));
-    const ended = runs.filter(({ state }) => state === 'done');
-    const copies = [...larder.copies.list(), ...larder.records.list()];
+  /** Gone through once for all cards of a list. */
+  private work(): Work {
+    const { larder, runs } = this.parts;
     return {
-      events: {
-        wholeSets: sets.filter(({ complete }) => complete).length,
-        changes: ended.filter(({ kind }) => runsThatChange.has(kind)).length,
-        proofs: ended.filter(({ hasProof }) => hasProof).length,
-      },
-      sets,
-      runs,
-      copyCount: copies.filter((copy) => isOfCard(copy, copy.createdAt)).length,
+      sets: bySerial(larder.list().filter((set) => !set.imported && set.binnedAt === undefined)),
+      runs: bySerial(runs()),
+      copies: bySerial([...larder.copies.list(), ...larder.records.list()]),
     };
   }
 
@@ -173,21 +161,20 @@ export class Jobs {
     return found;
   }
 
-  /** @throws Problem 404, 409 */
-  private requireFree(serials: readonly string[], except?: string): void {
+  /** @param except a card of their own @throws Problem 404, 409 */
+  private requireFree(serials: readonly string[], except?: JobRow): void {
+    const open = this.parts.rows.openPhones();
     for (const serial of serials) {
       const phone = this.parts.phones.one(serial);
       if (!phone) throw new Problem(404, `No phone with the serial ${serial} is known. Connect it first.`);
-      const other = this.list().find(
-        ({ id, stage, phones }) =>
-          id !== except && isOpen(stage) && phones.some((each) => each.serial === serial),
-      );
-      if (other)
-        throw new Problem(
-          409,
-          `${phone.nickname} is on the open job card ${other.number} of ${other.who}. Hand that over first.`,
-        );
+      const number = open.get(serial);
+      if (number !== undefined && number !== except?.number)
+        throw new Problem(409, `${phone.nickname} is on the open job card ${number}. Hand that over first.`);
     }
+  }
+
+  private serialsOf(id: string): string[] {
+    return (this.phonesByJob().get(id) ?? []).map(({ serial }) => serial);
   }
 
   private row(id: string): JobRow {
@@ -199,4 +186,36 @@ export class Jobs {
   private changed(): void {
     this.parts.feed.send('jobs', {});
   }
+}
+
+/** What was done with the phones of a card while it was open. */
+function doneFor({ openedAt, handedOverAt }: JobRow, phones: readonly JobPhone[], work: Work): Done {
+  const of = <T>(all: ReadonlyMap<string, readonly T[]>, timeOf: (each: T) => number) =>
+    phones
+      .flatMap(({ serial }) => all.get(serial) ?? [])
+      .filter((each) => timeOf(each) >= openedAt && timeOf(each) <= (handedOverAt ?? Infinity));
+  const sets = of(work.sets, ({ createdAt }) => createdAt);
+  const runs = of(work.runs, ({ startedAt }) => startedAt);
+  const ended = runs.filter(({ state }) => state === 'done');
+  return {
+    events: {
+      wholeSets: sets.filter(({ complete }) => complete).length,
+      changes: ended.filter(({ kind }) => runsThatChange.has(kind)).length,
+      proofs: ended.filter(({ hasProof }) => hasProof).length,
+    },
+    sets,
+    runs,
+    copyCount: of(work.copies, ({ createdAt }) => createdAt).length,
+  };
+}
+
+function bySerial<T extends { readonly serial: string | undefined }>(all: readonly T[]): Map<string, T[]> {
+  const found = new Map<string, T[]>();
+  for (const each of all) {
+    if (each.serial === undefined) continue;
+    const list = found.get(each.serial);
+    if (list) list.push(each);
+    else found.set(each.serial, [each]);
+  }
+  return found;
 }
