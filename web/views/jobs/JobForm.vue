@@ -118,17 +118,14 @@ form > label {
 }
 
 fieldset {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 18px;
+  display: grid;
+  gap: 4px;
   margin: 0;
   padding: 0;
   border: 0;
 }
 
 legend {
-  float: left;
-  width: 110px;
   padding: 0;
 }
 

@@ -143,7 +143,7 @@ form {
   justify-items: start;
 }
 
-label {
+label:not(.el-radio-button) {
   display: grid;
   grid-template-columns: 142px 380px;
   gap: 10px;
