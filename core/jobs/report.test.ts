@@ -7,7 +7,7 @@ const day = 86_400_000;
 const facts: ReportFacts = {
   ...{ shop: { name: 'Tide Street Repairs', address: '4 Tide Street' }, number: 12, who: 'Ringing hut' },
   ...{ complaint: 'It restarts.', agreed: usualAgreement, arrival: 'a crack', accessories: '' },
-  ...{ openedAt: at, handedOverAt: undefined, copyCount: 1, writtenAt: at },
+  ...{ openedAt: at, handedOverAt: undefined, copyCount: 1 },
   phones: [{ nickname: 'Hut', maker: 'Tidewell', model: 'Knot 3', serial: 'TW3K-10482' }],
   runs: [
     { kind: 'restoring', state: 'done', startedAt: at + 2 * day },

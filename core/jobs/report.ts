@@ -48,7 +48,6 @@ export interface ReportFacts {
     readonly label: string;
     readonly rows: readonly ProofRow[];
   }[];
-  readonly writtenAt: number;
 }
 
 /** A piece of a report, one below the other. */

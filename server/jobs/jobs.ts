@@ -80,11 +80,11 @@ export class Jobs {
 
   /** What goes onto paper when its phones are handed over. @throws Problem 404 */
   report(id: string, shop: Shop): Report {
-    const { larder, proofOf, now, minutesEast } = this.parts;
+    const { larder, proofOf, minutesEast } = this.parts;
     const detail = this.detail(id);
     const proofs = detail.runs.flatMap((run) => (run.hasProof ? [proofOf(run.id)] : []));
     const facts = {
-      ...{ ...detail, shop, writtenAt: now() },
+      ...{ ...detail, shop },
       sets: detail.sets.map(({ id: setId }) => larder.detail(setId)),
       proofs: proofs.filter((proof) => proof !== undefined).sort((a, b) => a.at - b.at),
     };

@@ -25,7 +25,6 @@ const report = handOverReport(
       openedAt: at,
       handedOverAt: at,
       copyCount: 0,
-      writtenAt: at,
       runs: [],
       proofs: [],
     },
