@@ -8,6 +8,8 @@ import { obey } from './orders.ts';
 
 export type LarderOrder =
   | { readonly do: 'keep'; readonly label: string; readonly plainly?: boolean }
+  /** What is done while nobody uses the bench. */
+  | { readonly do: 'rest' }
   /** All phones at once. */
   | { readonly do: 'keep all'; readonly label: string }
   | { readonly do: 'put back'; readonly setId: string; readonly all?: boolean; readonly plainly?: boolean };
@@ -42,8 +44,12 @@ async function keepAll(label: string): Promise<number[]> {
   );
 }
 
-await obey<LarderOrder>({}, async (order): Promise<Carried | number[]> => {
+await obey<LarderOrder>({}, async (order): Promise<Carried | number[] | undefined> => {
   if (order.do === 'keep all') return keepAll(order.label);
+  if (order.do === 'rest') {
+    await app.pieceFiller.fillAll();
+    return undefined;
+  }
   if (order.plainly) app.bench.access(first).cable?.carryPlainly();
   let peakBytes = 0;
   const watch = setInterval(() => (peakBytes = Math.max(peakBytes, process.memoryUsage.rss())), 100);

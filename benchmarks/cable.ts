@@ -80,6 +80,11 @@ class Pair {
     return ms;
   }
 
+  /** Between two visits of a phone the larder does what it left. */
+  async rest(): Promise<void> {
+    await this.larder.tell({ do: 'rest' });
+  }
+
   async become(image: string): Promise<void> {
     const { changed } = await this.phone.tell<{ changed: number }>({ do: 'become', image });
     print(`  (${sizeText(changed)} changed on the phone)`);
@@ -151,6 +156,7 @@ async function bothWays(rate: number): Promise<void> {
     const clientRead = await pair.client('platform client: exec-out, digest, zstd', read);
     const first = await pair.timed('first imaging', { do: 'keep', label: 'first' });
     said(first.log);
+    await pair.rest();
     await pair.become(at('ext4-used'));
     const second = await pair.timed('imaging again', { do: 'keep', label: 'second' });
     said(second.log);
@@ -181,6 +187,7 @@ async function again(rate: number, before: string, after: string): Promise<void>
   try {
     const first = await pair.timed('first imaging', { do: 'keep', label: 'first' });
     said(first.log);
+    await pair.rest();
     await pair.become(at(after));
     const second = await pair.timed('imaging again', { do: 'keep', label: 'second' });
     said(second.log);

@@ -1,5 +1,5 @@
 import { mkdir } from 'node:fs/promises';
-import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { Finding } from '@keen-larder/server/larder/finding/finding.ts';

@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
 import pino from 'pino';
-import type { OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
+import type { OffsiteStart } from '@keen-larder/contract/requests/larder/offsite.ts';
 import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
 import type { OffsiteManifest } from '@keen-larder/server/offsite/bucket-state.ts';
 import { readOffsiteFile } from '@keen-larder/server/offsite/offsite-file.ts';

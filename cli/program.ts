@@ -22,6 +22,15 @@ import { importFiles, type ImportOptions } from './import.ts';
 import { inspectFile } from './inspect.ts';
 import { complain } from './output.ts';
 import { usualServerPort } from '@keen-larder/server/links/adb/server.ts';
+import {
+  addOperator,
+  changeOperatorPassphrase,
+  exportShopRecord,
+  listOperators,
+  removeOperator,
+  verifyShopRecord,
+  type PeopleOptions,
+} from './people.ts';
 import { rebuildCatalogue } from './rebuild.ts';
 import { scrubShelf, type ScrubOptions } from './scrub.ts';
 import { changePassphrase, sealLarder, sealStatus, unsealLarder, type SealOptions } from './seal.ts';
@@ -186,6 +195,8 @@ function larderProgram(done: (code: number) => void): Command {
     .option(...home)
     .action(async (options: SealOptions) => done(await changePassphrase(options)));
 
+  addPeopleCommands(program, done);
+
   const offsite = program
     .command('offsite')
     .description(
@@ -247,6 +258,57 @@ function larderProgram(done: (code: number) => void): Command {
     .action(async (phone: string, options: SurveyOptions) => done(await surveyPhone(phone, options)));
 
   return program;
+}
+
+/** Who works at the bench, and the record of what was done. */
+function addPeopleCommands(program: Command, done: (code: number) => void): void {
+  const operators = program
+    .command('operators')
+    .description('who signs in at the bench; the application must not be running');
+  operators
+    .command('list')
+    .description('says who does; ends with 1 where nobody is named')
+    .option(...home)
+    .option('--json', 'as JSON')
+    .action(async (options: PeopleOptions) => done(await listOperators(options)));
+  operators
+    .command('add <name>')
+    .description('adds an operator; the first one is an owner')
+    .option('--owner', 'may erase phones, change the seal and name operators')
+    .option(...home)
+    .action(async (name: string, options: PeopleOptions & { owner?: boolean }) =>
+      done(await addOperator(name, options)),
+    );
+  operators
+    .command('passphrase <name>')
+    .description('gives an operator a new passphrase, as where the old one is forgotten')
+    .option(...home)
+    .action(async (name: string, options: PeopleOptions) =>
+      done(await changeOperatorPassphrase(name, options)),
+    );
+  operators
+    .command('remove <name>')
+    .description('removes an operator')
+    .option(...home)
+    .action(async (name: string, options: PeopleOptions) => done(await removeOperator(name, options)));
+
+  const record = program.command('record').description('what was done at the bench, and by whom');
+  record
+    .command('verify [file]')
+    .description(
+      'follows the record, or an export of it, from line to line; ends with 1 where something was changed',
+    )
+    .option('--against <file>', 'an earlier export, on which it must go on')
+    .option(...home)
+    .option('--json', 'as JSON')
+    .action(async (file: string | undefined, options: PeopleOptions & { against?: string }) =>
+      done(await verifyShopRecord({ ...options, ...(file !== undefined && { file }) })),
+    );
+  record
+    .command('export')
+    .description('writes it to standard output, a line of JSON each')
+    .option(...home)
+    .action(async (options: PeopleOptions) => done(await exportShopRecord(options)));
 }
 
 function again(value: string, before: string[]): string[] {

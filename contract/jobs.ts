@@ -33,6 +33,8 @@ export interface JobNote {
   readonly id: number;
   readonly at: number;
   readonly text: string;
+  /** The operator who wrote it, where one had signed in. */
+  readonly by: string | undefined;
 }
 
 /** A job card with what was done while it was open. */

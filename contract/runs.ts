@@ -68,6 +68,8 @@ export interface RunView {
   readonly title: string;
   readonly serial: string | undefined;
   readonly nickname: string | undefined;
+  /** The operator who started it, where one had signed in. */
+  readonly by: string | undefined;
   readonly setId: string | undefined;
   readonly state: RunState;
   readonly startedAt: number;

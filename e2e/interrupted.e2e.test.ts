@@ -22,6 +22,7 @@ beforeAll(async () => {
     kind: 'imaging',
     title: 'Keep 2 images of Ringing hut: before the crash',
     serial: null,
+    operator: null,
     mode: 'recovery',
     link: null,
     idleMs: 0,

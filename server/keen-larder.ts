@@ -30,6 +30,8 @@ import { offsiteStatements } from './database/offsite/offsite.ts';
 import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { jobStatements } from './database/jobs/jobs.ts';
+import { operatorStatements } from './database/people/operators.ts';
+import { recordStatements } from './database/people/record.ts';
 import { unfinishedStatements } from './database/unfinished.ts';
 import { Feed } from './events/feed.ts';
 import { Rescue } from './rescue/rescue.ts';
@@ -40,11 +42,12 @@ import { Finding } from './larder/finding/finding.ts';
 import { NameIndex } from './larder/finding/name-index.ts';
 import { Inside } from './larder/inside/inside.ts';
 import { AppCopies, RecordCopies } from './larder/copies.ts';
-import { binMs } from './larder/bin.ts';
 import { Larder } from './larder/larder.ts';
+import { beginTidying } from './larder/upkeep/tidying.ts';
 import { Order } from './larder/upkeep/order.ts';
 import { OrderTimer } from './larder/upkeep/order-timer.ts';
 import type { Scrubber } from './larder/upkeep/scrubber.ts';
+import { PieceFiller } from './larder/upkeep/piece-filler.ts';
 import { scrubberOf } from './larder/upkeep/scrubber-of.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
@@ -56,6 +59,8 @@ import { adbKeyOf } from './links/adb/key.ts';
 import { openHome } from './disk/home.ts';
 import { Reserve } from './disk/reserve.ts';
 import { plainWords } from './failures.ts';
+import { People } from './people/people.ts';
+import { ShopRecord } from './people/shop-record.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/engine/run-context.ts';
 import { usualRetryPolicy } from './runs/phone/phone-at-work.ts';
@@ -83,9 +88,6 @@ useHashesOf((name) => createHash(name));
 export type { Options };
 
 const minute = 60_000;
-const hour = 60 * minute;
-/** Between two looks for a shelf that is away. */
-const awayPollMs = 3000;
 
 /** The whole application without its HTTP interface. */
 export interface KeenLarder extends RunContext {
@@ -97,10 +99,13 @@ export interface KeenLarder extends RunContext {
   readonly settings: SettingStatements;
   readonly offsite: Offsite;
   readonly jobs: Jobs;
+  readonly people: People;
+  readonly record: ShopRecord;
   readonly erasing: Erasing;
   readonly resealing: Resealing;
   readonly order: Order;
   readonly scrubber: Scrubber;
+  readonly pieceFiller: PieceFiller;
   readonly orderTimer: OrderTimer;
   readonly forecaster: Forecaster;
   readonly phoneSides: PhoneSides;
@@ -202,25 +207,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     );
     return left && `A phone stands half written by it: “${left.title}” was broken off. Resume that first.`;
   };
-  const tidy = async () => {
-    ledger.settle();
-    time.save();
-    // What cannot be freed now is freed another time.
-    await larder.bin
-      .empty(binMs)
-      .catch((error: unknown) => log.warn(`Nothing was freed: ${plainWords(error)}`));
-    if (shelf.absence === undefined && shelf.doubts.size === 0)
-      await snapshots
-        .takeIfDue(db, shelf.seal)
-        .catch((error: unknown) =>
-          log.warn(`The catalogue was not copied to the shelf: ${plainWords(error)}`),
-        );
-  };
-  await tidy();
-  const tidying = setInterval(() => void tidy(), hour);
-  const awaitingShelf = setInterval(() => {
-    if (shelf.absence !== undefined) larder.requireShelf().catch(() => undefined);
-  }, awayPollMs);
+  const tidying = await beginTidying({ ledger, time, larder, shelf, snapshots, db, log });
   await workers.warmUp();
   bench.start();
   const incoming = new Incoming(home, options.settledMs ?? 1500, () => feed.send('imports', {}));
@@ -275,6 +262,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   });
   resealing.look();
   scrubber.start();
+  const pieceFiller = new PieceFiller({ shelf, sets, larder, isBusy });
+  pieceFiller.start();
   goingOn.start();
   const orderTimer = new OrderTimer({
     ...{ settings, now },
@@ -293,6 +282,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const app: KeenLarder = {
     bench,
     jobs,
+    people: new People(operatorStatements(db), now),
+    record: new ShopRecord(recordStatements(db), now),
     larder,
     forecaster,
     rescue: new Rescue(bench, larder, forecaster, unfinished),
@@ -314,6 +305,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       isHere: (serial) => bench.linkIn(serial) !== undefined,
     }),
     scrubber,
+    pieceFiller,
     orderTimer,
     resealing,
     order: new Order({
@@ -338,11 +330,10 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     exportFolder,
     exports,
     async close() {
-      clearInterval(tidying);
-      clearInterval(awaitingShelf);
+      tidying.stop();
       goingOn.stop();
       orderTimer.stop();
-      await Promise.all([scrubber.stop(), nameIndex.stop(), resealing.close()]);
+      await Promise.all([scrubber.stop(), pieceFiller.stop(), nameIndex.stop(), resealing.close()]);
       await engine.stop();
       await incoming.stop();
       await bench.stop();

@@ -6,7 +6,7 @@ import { openHome } from './disk/home.ts';
 import { openLog } from './logging.ts';
 import { usualServerPort } from './links/adb/server.ts';
 import { openUsbBus } from './links/usb/usb-bus.ts';
-import { serve } from './serve.ts';
+import { serve, type Listening } from './serve.ts';
 import { sealSecretOf } from './shelf/shelf-seal.ts';
 
 const endsWithinMs = 4500;
@@ -31,6 +31,10 @@ interface Values {
   readonly exportTo: readonly string[];
   readonly open?: boolean;
   readonly practice?: string;
+  readonly listen?: string;
+  readonly name: readonly string[];
+  readonly certificate?: string;
+  readonly certificateKey?: string;
   readonly adbPort: number;
   readonly adbServer: boolean;
   readonly usb: boolean;
@@ -58,11 +62,29 @@ const values = new Command('npm start --')
   .option('--no-adb-server', 'leave the local adb server alone')
   .option('--no-usb', 'leave USB alone: no phones without an adb server, no bootloaders')
   .option('--open', 'answer everybody who uses this computer, without the key of the link')
+  .option('--listen <address>', 'where other computers reach it; 0.0.0.0 for all of this one’s addresses')
+  .option('--name <host>', 'a further name of this computer; may be given several times', collect, [])
+  .option('--certificate <file>', 'for HTTPS, in PEM; one is made where it is left out')
+  .option('--certificate-key <file>', 'its private key, in PEM')
   .addOption(new Option('--practice <url>', 'controls of simulated phones').hideHelp())
   .addOption(new Option('--poll-ms <n>').argParser(wholeNumber).hideHelp())
   .addOption(new Option('--overdue-ms <n>').argParser(wholeNumber).hideHelp())
   .parse()
   .opts<Values>();
+
+/** @throws Error where half of it is given */
+function listening(): { listen?: Listening } {
+  const { listen, name, certificate, certificateKey } = values;
+  if ((certificate === undefined) !== (certificateKey === undefined))
+    throw new Error('A certificate and its key belong together: give --certificate and --certificate-key.');
+  if (listen === undefined && certificate === undefined) return {};
+  return {
+    listen: {
+      ...{ address: listen ?? '127.0.0.1', names: name },
+      ...(certificate && certificateKey && { certificate: { certificate, key: certificateKey } }),
+    },
+  };
+}
 
 openHome(values.home);
 const log = openLog(values.home);
@@ -82,6 +104,7 @@ try {
     isClosed: !values.open,
     surveysNew: true,
     exportFolders: values.exportTo,
+    ...listening(),
     ...sealSecretOf(process.env),
     ...(values.usb && { usbBus: await openUsbBus() }),
     ...(values.practice && { practiceUrl: values.practice }),
@@ -89,6 +112,10 @@ try {
     ...(values.overdueMs !== undefined && { overdueMs: values.overdueMs }),
   });
   process.stdout.write(`Keen Larder is ready at ${serving.link}\n`);
+  if (serving.certificate?.isOwn)
+    process.stdout.write(
+      `The certificate was made here, so a browser asks once whether to trust it. Compare its SHA-256 fingerprint: ${serving.certificate.fingerprint}\n`,
+    );
   if (values.open) process.stdout.write('It is open to everybody who uses this computer.\n');
   for (const signal of ['SIGINT', 'SIGTERM'] as const) {
     process.on(signal, () => {

@@ -147,6 +147,12 @@ export const router = createRouter({
       meta: { title: 'Jobs' },
     },
     {
+      path: '/people',
+      name: 'people',
+      component: () => import('./views/people/PeoplePage.vue'),
+      meta: { title: 'People' },
+    },
+    {
       path: '/runs/:id?',
       name: 'runs',
       component: () => import('./views/runs/RunsView.vue'),

@@ -6,7 +6,7 @@ import { ImagingRequest, ImagingStart } from './imaging.ts';
 import { PhoneChange, RestartRequest } from './phones.ts';
 import { BatteryAction, practiceActionKind, PullAfterAction } from './practice.ts';
 import { RestoringStart } from './restoring.ts';
-import { SetChange } from './sets.ts';
+import { SetChange } from './larder/sets.ts';
 
 /** Names of the fields that are refused; none when the request is good. */
 function refused<T extends object>(kind: new () => T, body: object): string[] {

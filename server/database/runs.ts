@@ -8,6 +8,7 @@ export interface RunRow {
   readonly title: string;
   readonly serial: string | null;
   readonly mode: string | null;
+  readonly operator: string | null;
   readonly link: string | null;
   readonly setId: string | null;
   readonly state: string;
@@ -27,8 +28,8 @@ const keptRuns = 500;
 
 export function runStatements(db: Database) {
   const save = db.prepare<RunRow>(`
-    INSERT INTO runs (id, kind, title, serial, mode, link, setId, state, startedAt, endedAt, idleMs, doneBytes, carriedBytes, outcome, detail)
-    VALUES (@id, @kind, @title, @serial, @mode, @link, @setId, @state, @startedAt, @endedAt, @idleMs, @doneBytes, @carriedBytes, @outcome, @detail)
+    INSERT INTO runs (id, kind, title, serial, operator, mode, link, setId, state, startedAt, endedAt, idleMs, doneBytes, carriedBytes, outcome, detail)
+    VALUES (@id, @kind, @title, @serial, @operator, @mode, @link, @setId, @state, @startedAt, @endedAt, @idleMs, @doneBytes, @carriedBytes, @outcome, @detail)
     ON CONFLICT (id) DO UPDATE SET setId = excluded.setId, state = excluded.state, startedAt = excluded.startedAt,
       endedAt = excluded.endedAt, idleMs = excluded.idleMs, doneBytes = excluded.doneBytes, carriedBytes = excluded.carriedBytes,
       outcome = excluded.outcome, detail = excluded.detail`);

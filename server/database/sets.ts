@@ -132,6 +132,14 @@ export function setStatements(db: Database) {
     WHERE images.sha256 = ? AND sets.origin = 'phone' ORDER BY sets.serial`);
   const namedImages = db.prepare<[], KeptImageHead>(`
     SELECT setId, partition, sha256, role = 'user-data' AS isOwn FROM images GROUP BY sha256`);
+  const wholeImages = db.prepare<
+    [moreThan: number],
+    Pick<ImageRow, 'setId' | 'partition' | 'sha256' | 'bytes'>
+  >(`
+    SELECT setId, partition, sha256, bytes FROM (
+      SELECT images.*, max(sets.createdAt) FROM images JOIN sets ON sets.id = images.setId
+      WHERE ranges IS NULL AND kind = 'block' AND damage IS NULL AND unsettled IS NULL AND sets.binnedAt IS NULL AND bytes > ?
+      GROUP BY sets.serial, images.partition)`);
   const holding = `
     SELECT sets.id AS setId, sets.label, phones.nickname, sets.createdAt, images.partition, images.bytes, images.sha256
     FROM images JOIN sets ON sets.id = images.setId JOIN phones ON phones.serial = sets.serial`;
@@ -217,6 +225,8 @@ export function setStatements(db: Database) {
       searched.iterate(`%${word.replace(/[%_\\]/g, '\\$&').replace(/[^\x20-\x7e]/gu, '_')}%`),
     /** One place of every image that is kept, those in the bin included. */
     namedImages: () => namedImages.all(),
+    /** The newest image of each partition of each phone, of those of all of it. @param moreThan bytes that they have */
+    wholeImages: (moreThan: number) => wholeImages.all(moreThan),
     /** Sets outside the bin that have an image, the newest first. */
     holders: (sha256: Buffer, most: number) => holders.all(sha256, most),
     /** The same of images whose digests lie between two. */

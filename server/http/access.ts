@@ -22,17 +22,19 @@ export async function accessKeyOf(home: string): Promise<string> {
   return key;
 }
 
+/** As the browser asked for it. */
+export const portOf = ({ headers, secure }: Request): string =>
+  /:(\d+)$/.exec(headers.host ?? '')?.[1] ?? (secure ? '443' : '80');
+
 /** Cookies go to every port of a computer: each bench has its own. */
-const cookieName = ({ headers }: Request): string =>
-  `keen-larder-${/:(\d+)$/.exec(headers.host ?? '')?.[1] ?? '80'}`;
+const cookieName = (request: Request): string => `keen-larder-${portOf(request)}`;
 
 function isSame(given: string | undefined, key: string): boolean {
   const [a, b] = [Buffer.from(given ?? ''), Buffer.from(key)];
   return a.length === b.length && timingSafeEqual(a, b);
 }
 
-function cookieOf(request: Request): string | undefined {
-  const name = cookieName(request);
+export function cookieIn(request: Request, name: string): string | undefined {
   for (const part of (request.headers.cookie ?? '').split(';')) {
     const at = part.indexOf('=');
     if (part.slice(0, at).trim() === name) return part.slice(at + 1).trim();
@@ -42,14 +44,20 @@ function cookieOf(request: Request): string | undefined {
 
 function hasKey(request: Request, key: string): boolean {
   const { authorization = '' } = request.headers;
-  return isSame(cookieOf(request), key) || isSame(/^Bearer (\S+)$/.exec(authorization)?.[1], key);
+  return (
+    isSame(cookieIn(request, cookieName(request)), key) ||
+    isSame(/^Bearer (\S+)$/.exec(authorization)?.[1], key)
+  );
 }
 
-/** Refuses whoever has not the key, this computer's other users among them. */
+/**
+ * Refuses whoever has not the key, this computer's other users among them.
+ * @param asksWho whether operators sign in instead
+ */
 export const withKeyOnly =
-  (key: string): RequestHandler =>
+  (key: string, asksWho: () => boolean): RequestHandler =>
   (request, _response, next) => {
-    if (!hasKey(request, key)) throw new Problem(401, lockedOut);
+    if (!asksWho() && !hasKey(request, key)) throw new Problem(401, lockedOut);
     next();
   };
 

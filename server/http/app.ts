@@ -1,9 +1,10 @@
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import compression from 'compression';
 import express, { type ErrorRequestHandler, type Express, type RequestHandler, type Router } from 'express';
 import type { Logger } from 'pino';
 import type { KeenLarder } from '../keen-larder.ts';
+import { loopbackHosts } from './addresses.ts';
 import { benchRoutes } from './routes/bench-routes.ts';
 import { codeRoutes } from './routes/code-routes.ts';
 import { copyRoutes } from './routes/copy-routes.ts';
@@ -12,10 +13,12 @@ import { eventRoutes } from './routes/event-routes.ts';
 import { importRoutes } from './routes/import-routes.ts';
 import { insideRoutes } from './routes/inside-routes.ts';
 import { jobRoutes } from './routes/job-routes.ts';
+import { peopleRoutes } from './routes/people-routes.ts';
 import { practiceRoutes } from './routes/practice-routes.ts';
 import { runRoutes } from './routes/run-routes.ts';
 import { headers, ownHostOnly, ownOriginOnly } from './security.ts';
 import { keyFromLink, withKeyOnly } from './access.ts';
+import { deedsOnRecord, signedInOnly } from './sign-in.ts';
 import { offsiteRoutes, sealRoutes } from './routes/offsite-routes.ts';
 import { setRoutes } from './routes/set-routes.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
@@ -25,9 +28,16 @@ export interface HttpOptions {
   readonly log: Logger;
   /** Controls of the simulated phones, in the demo. */
   readonly practiceUrl: string | undefined;
+  /** By which this computer is asked for; loopback where left out. */
+  readonly hosts?: readonly string[];
   /** Without which nothing is answered; left out where the bench is open to everybody on this computer, as the demo is. */
   readonly accessKey?: string | undefined;
 }
+
+/** Of the program. */
+const { version } = JSON.parse(readFileSync(join(import.meta.dirname, '../../package.json'), 'utf8')) as {
+  version: string;
+};
 
 /** From here, and from where the program is built, alike. */
 const builtInterface = join(import.meta.dirname, '../../web/dist');
@@ -36,18 +46,22 @@ export function httpApp(app: KeenLarder, options: HttpOptions): Express {
   const { log } = options;
   const http = express();
   http.disable('x-powered-by');
-  http.use(headers, ownHostOnly, ownOriginOnly);
+  http.use(headers, ownHostOnly(options.hosts ?? loopbackHosts), ownOriginOnly);
   http.use(compression({ filter: isWorthPacking }));
   http.use(bodyInTime, express.json({ limit: '256kb', reviver: plainKeysOnly }));
 
   if (options.accessKey !== undefined) {
     http.use(keyFromLink(options.accessKey));
-    http.use('/api', withKeyOnly(options.accessKey));
+    http.use(
+      '/api',
+      withKeyOnly(options.accessKey, () => app.people.asksWho),
+    );
   }
   http.use('/api', (_request, response, next) => {
     response.setHeader('cache-control', 'no-store');
     next();
   });
+  http.use('/api', signedInOnly(app.people), deedsOnRecord(app.people, app.record));
   http.use('/api', apiRoutes(app, options));
 
   // Their names tell of their contents.
@@ -101,7 +115,7 @@ export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptio
     next();
   });
   api.get('/about', (_request, response) => {
-    response.json({ practice: practiceUrl !== undefined, isOpen: accessKey === undefined });
+    response.json({ practice: practiceUrl !== undefined, isOpen: accessKey === undefined, version });
   });
   api.use(
     benchRoutes(app),
@@ -114,6 +128,7 @@ export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptio
     insideRoutes(app),
     importRoutes(app),
     jobRoutes(app),
+    peopleRoutes(app),
     runRoutes(app),
     practiceRoutes(practiceUrl),
   );

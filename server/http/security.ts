@@ -1,5 +1,6 @@
-import type { NextFunction, Request, Response } from 'express';
+import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import helmet from 'helmet';
+import { inUrl } from './addresses.ts';
 import { Problem } from '../failures.ts';
 
 /** No inline script, nothing from elsewhere. Element Plus positions its popups by inline styles. */
@@ -22,13 +23,18 @@ export const headers = helmet({
   strictTransportSecurity: false,
 });
 
-const ownHosts = new Set(['127.0.0.1', 'localhost', '[::1]']);
-
-/** Refuses names that merely resolve to this computer (DNS rebinding). */
-export function ownHostOnly(request: Request, _response: Response, next: NextFunction): void {
-  const host = (request.headers.host ?? '').replace(/:\d+$/, '');
-  if (!ownHosts.has(host)) throw new Problem(403, `“${host}” is not a name of this computer. Use 127.0.0.1.`);
-  next();
+/**
+ * Refuses names that merely resolve to this computer (DNS rebinding).
+ * @param hosts names and addresses by which it is asked for; the first one is told
+ */
+export function ownHostOnly(hosts: readonly string[]): RequestHandler {
+  const known = new Set(hosts.map(inUrl));
+  return (request, _response, next) => {
+    const host = (request.headers.host ?? '').replace(/:\d+$/, '').toLowerCase();
+    if (!known.has(host))
+      throw new Problem(403, `“${host}” is not a name of this computer. Use ${inUrl(hosts[0]!)}.`);
+    next();
+  };
 }
 
 /** Refuses changes asked for by pages of other origins. */
@@ -36,7 +42,7 @@ export function ownOriginOnly(request: Request, _response: Response, next: NextF
   if (request.method === 'GET' || request.method === 'HEAD') return next();
   const { origin, host } = request.headers;
   const site = request.headers['sec-fetch-site'];
-  const foreignOrigin = origin !== undefined && origin !== `http://${host ?? ''}`;
+  const foreignOrigin = origin !== undefined && origin !== `${request.protocol}://${host ?? ''}`;
   const foreignSite = site !== undefined && site !== 'same-origin' && site !== 'none';
   if (foreignOrigin || foreignSite)
     throw new Problem(403, 'Another web page asked for this. It was not done.');

@@ -24,7 +24,7 @@ import {
 import { superImage } from '@keen-larder/core/testing/super.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingStart } from '@keen-larder/contract/requests/imports.ts';
-import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import {

@@ -15,6 +15,7 @@ import type { JobRow, JobStatements } from '../database/jobs/jobs.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { Feed } from '../events/feed.ts';
 import { Problem } from '../failures.ts';
+import { actingName } from '../people/acting.ts';
 import type { Larder } from '../larder/larder.ts';
 
 interface JobsParts {
@@ -64,7 +65,9 @@ export class Jobs {
     const view = this.viewOf(row, phones, work);
     return {
       ...view,
-      notes: this.parts.rows.notes(id),
+      notes: this.parts.rows
+        .notes(id)
+        .map(({ operator, ...note }) => ({ ...note, by: operator ?? undefined })),
       sets: sets.map((set) => ({
         ...{ id: set.id, label: set.label, createdAt: set.createdAt, complete: set.complete },
       })),
@@ -128,7 +131,7 @@ export class Jobs {
   /** @throws Problem 404 */
   note(id: string, text: string): JobDetail {
     this.row(id);
-    this.parts.rows.addNote(id, this.parts.now(), text.trim());
+    this.parts.rows.addNote(id, this.parts.now(), text.trim(), actingName());
     this.changed();
     return this.detail(id);
   }

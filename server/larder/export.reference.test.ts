@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { isLong } from '../../testing/effort.ts';
-import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
 import { startExporting } from '../runs/files/exporting.ts';

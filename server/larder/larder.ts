@@ -1,4 +1,4 @@
-import type { SetChange } from '@keen-larder/contract/requests/sets.ts';
+import type { SetChange } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { SetChanges, SetDetail, SetView, ShelfView } from '@keen-larder/contract/sets.ts';
 import { nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
-import type { OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
+import type { OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/larder/offsite.ts';
 import type { OffsiteStatements } from '../database/offsite/offsite.ts';
 import { BucketFailure, Problem, SealFailure } from '../failures.ts';
 import {

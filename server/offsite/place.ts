@@ -1,4 +1,4 @@
-import type { OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
+import type { OffsiteStart } from '@keen-larder/contract/requests/larder/offsite.ts';
 import { Problem } from '../failures.ts';
 import { copyFolderIn } from './folder-bucket.ts';
 import type { BucketPlace } from './s3-bucket.ts';

@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os';
 import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { copyToShared, type BlockPool } from './threads/block-pool.ts';
 import type { Block } from './threads/chunk-worker.ts';
@@ -49,6 +50,8 @@ export interface ChunkStore {
 /** The whole of an image of that many bytes. */
 export const wholeOf = (bytes: number): ByteRange[] => (bytes > 0 ? [{ offset: 0, bytes }] : []);
 
+/** Besides those that digest the image, name and pack its chunks, and talk to the phone. */
+const hasSpareProcessor = availableParallelism() > 4;
 /** Blocks of an earlier image that are read ahead. */
 const keptAhead = 3;
 
@@ -263,8 +266,8 @@ export class ImageWriter {
     const next = this.ranges && rangesTail(this.ranges, this.handedOver)[0];
     if (next) this.addHole(next.offset);
     const block = { memory, bytes };
-    // Where the cable is what is waited for, there is time for them.
-    const hasTime = this.store.blocks.inUse <= 2;
+    // Where the cable is what is waited for, or a processor has nothing else to do, there is time for them.
+    const hasTime = hasSpareProcessor || this.store.blocks.inUse <= 2;
     const digested = Promise.all([
       this.digests.update(block),
       this.pieces?.update(this.handedOver, block, hasTime),

@@ -25,20 +25,31 @@ import type {
 } from '@keen-larder/contract/comparing.ts';
 import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
 import type { FindView, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
-import type { NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
+import type { NameIndexChange } from '@keen-larder/contract/requests/larder/finding.ts';
 import type { ExportsView } from '@keen-larder/contract/larder/exports.ts';
 import type { SealSetUp, SealView } from '@keen-larder/contract/larder/seal.ts';
-import type { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/seal.ts';
+import type { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/larder/seal.ts';
 import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
-import type { OffsiteFetch, OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
+import type {
+  OffsiteFetch,
+  OffsiteLimits,
+  OffsiteStart,
+} from '@keen-larder/contract/requests/larder/offsite.ts';
 import type { OrderRoom, OrderSchedule, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
 import type {
   DueChange,
   KeepRulesChange,
   OrderApply,
   OrderScheduleChange,
-} from '@keen-larder/contract/requests/order.ts';
+} from '@keen-larder/contract/requests/larder/order.ts';
 import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
+import type { OperatorView, RecordView, SessionView } from '@keen-larder/contract/people.ts';
+import type {
+  OperatorChange,
+  OperatorDraft,
+  OwnPassphrase,
+  SignIn,
+} from '@keen-larder/contract/requests/people.ts';
 import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
   ChangingAppsRequest,
@@ -74,7 +85,7 @@ import type {
   SetChange,
   SomeSets,
   SomeSetsChange,
-} from '@keen-larder/contract/requests/sets.ts';
+} from '@keen-larder/contract/requests/larder/sets.ts';
 import type { RescueView } from '@keen-larder/contract/rescue.ts';
 import type { HalfWrittenView, ProofView, RunLogLine, RunView } from '@keen-larder/contract/runs.ts';
 import type { SetChanges, SetDetail, ShelfView, SomeSetsChanged } from '@keen-larder/contract/sets.ts';
@@ -87,6 +98,13 @@ export class ApiError extends Error {
   constructor(readonly problem: Pick<ProblemDetails, 'status' | 'detail' | 'obstacles'>) {
     super(problem.detail);
   }
+}
+
+let onLockedOut: () => void = () => undefined;
+
+/** Has something done when the server does not know any more who sits here. */
+export function whenLockedOut(done: () => void): void {
+  onLockedOut = done;
 }
 
 async function ask<T>(path: string, method = 'GET', body?: unknown, signal?: AbortSignal): Promise<T> {
@@ -109,6 +127,7 @@ async function ask<T>(path: string, method = 'GET', body?: unknown, signal?: Abo
   }
   const text = await answer.text();
   const value: unknown = text ? JSON.parse(text) : undefined;
+  if (answer.status === 401) onLockedOut();
   if (!answer.ok) throw new ApiError(value as ProblemDetails);
   return value as T;
 }
@@ -117,7 +136,18 @@ const at = encodeURIComponent;
 
 /** Everything the interface asks of the server. */
 export const api = {
-  about: () => ask<{ practice: boolean; isOpen: boolean }>('/about'),
+  about: () => ask<{ practice: boolean; isOpen: boolean; version: string }>('/about'),
+
+  session: () => ask<SessionView>('/session'),
+  signIn: (who: SignIn) => ask<SessionView>('/session', 'POST', who),
+  signOut: () => ask<undefined>('/session', 'DELETE'),
+  changeOwnPassphrase: (change: OwnPassphrase) => ask<undefined>('/session/passphrase', 'PUT', change),
+  operators: () => ask<OperatorView[]>('/operators'),
+  addOperator: (draft: OperatorDraft) => ask<OperatorView>('/operators', 'POST', draft),
+  changeOperator: (id: number, change: OperatorChange) =>
+    ask<OperatorView>(`/operators/${id}`, 'PATCH', change),
+  removeOperator: (id: number) => ask<undefined>(`/operators/${id}`, 'DELETE'),
+  record: (before?: number) => ask<RecordView>(before === undefined ? '/record' : `/record?before=${before}`),
 
   jobs: () => ask<JobView[]>('/jobs'),
   job: (id: string) => ask<JobDetail>(`/jobs/${at(id)}`),
@@ -317,6 +347,7 @@ export const pictures = {
 };
 
 export const downloads = {
+  shopRecord: '/api/record/export',
   comparison: (id: string, other: string) => `/api/sets/${at(id)}/compared-with/${at(other)}`,
   jobReport: (id: string, paper: 'a4' | 'letter') => `/api/jobs/${at(id)}/report.pdf?paper=${paper}`,
   /** A copy of an app, as one archive. */

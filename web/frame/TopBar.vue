@@ -1,16 +1,18 @@
 <script setup lang="ts">
 import { useDark, useToggle } from '@vueuse/core';
-import { CircleQuestionMark, LockOpen, Moon, Search, Sun, Wrench } from 'lucide-vue-next';
+import { CircleQuestionMark, LockOpen, LogOut, Moon, Search, Sun, UserRound, Wrench } from 'lucide-vue-next';
 import { computed } from 'vue';
 import { useRoute } from 'vue-router';
 import { useBench } from '../state/bench.ts';
 import { useRuns } from '../state/runs.ts';
+import { useSession } from '../state/session.ts';
 
 defineProps<{ hasPractice: boolean; isOpen: boolean }>();
 const emit = defineEmits<{ keys: []; palette: [] }>();
 const isDark = useDark();
 const toggle = useToggle(isDark);
 const runs = useRuns();
+const session = useSession();
 const route = useRoute();
 const bench = useBench();
 /** From elsewhere to the phone that one was on; from a phone to all of the bench. */
@@ -61,6 +63,19 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
         @click="emit('palette')"
       >
         <Search :size="17" aria-hidden="true" />
+      </button>
+      <RouterLink to="/people" class="person" :class="{ here: place === 'People' }" title="People">
+        <UserRound :size="17" aria-hidden="true" />
+        <span :class="{ unseen: !session.me }">{{ session.me?.name ?? 'People' }}</span>
+      </RouterLink>
+      <button
+        v-if="session.me"
+        type="button"
+        aria-label="Sign out"
+        title="Sign out"
+        @click="session.signOut()"
+      >
+        <LogOut :size="17" aria-hidden="true" />
       </button>
       <button
         type="button"
@@ -156,8 +171,11 @@ nav a.here,
   align-self: flex-end;
 }
 
-button {
+button,
+.person {
   display: inline-flex;
+  align-items: center;
+  gap: 6px;
   padding: 7px;
   border: 0;
   background: none;
@@ -167,6 +185,17 @@ button {
 
 .bar :focus-visible {
   outline-color: var(--on-bar);
+}
+
+.person {
+  max-width: 170px;
+  text-decoration: none;
+}
+
+.person span:not(.unseen) {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 
 @media (max-width: 1180px) {

@@ -72,7 +72,7 @@ it('tells what was done, takes notes, and asks before a phone is handed over tha
       sets: [{ id: 's1', label: 'As received', createdAt: 2000, complete: true }],
       beforeHandingOver: ['It was changed, and not compared with what was kept since.'],
     }),
-    'POST /jobs/j1/notes': detail({ notes: [{ id: 1, at: 4000, text: 'Called.' }] }),
+    'POST /jobs/j1/notes': detail({ notes: [{ id: 1, at: 4000, text: 'Called.', by: undefined }] }),
     'PATCH /jobs/j1': (body: Partial<JobDetail>) => detail(body),
   });
   const shown = await show(JobsPage, { id: 'j1' });

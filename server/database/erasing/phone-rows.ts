@@ -3,6 +3,7 @@ import type { Database } from '../open.ts';
 /** Tables that know a phone by its serial; what hangs on their rows goes with them. */
 const tables = [
   'jobPhones',
+  'recordPhones',
   'digests',
   'starts',
   'cables',

@@ -28,6 +28,7 @@ interface JobNoteRow {
   readonly id: number;
   readonly at: number;
   readonly text: string;
+  readonly operator: string | null;
 }
 
 export function jobStatements(db: Database) {
@@ -51,10 +52,10 @@ export function jobStatements(db: Database) {
     SELECT jobPhones.serial, jobs.number FROM jobPhones JOIN jobs ON jobs.id = jobPhones.jobId
     WHERE jobs.stage <> 'handed over'`);
   const notes = db.prepare<[jobId: string], JobNoteRow>(
-    'SELECT id, at, text FROM jobNotes WHERE jobId = ? ORDER BY at, id',
+    'SELECT id, at, text, operator FROM jobNotes WHERE jobId = ? ORDER BY at, id',
   );
-  const addNote = db.prepare<[jobId: string, at: number, text: string]>(
-    'INSERT INTO jobNotes (jobId, at, text) VALUES (?, ?, ?)',
+  const addNote = db.prepare<[jobId: string, at: number, text: string, operator: string | null]>(
+    'INSERT INTO jobNotes (jobId, at, text, operator) VALUES (?, ?, ?, ?)',
   );
   const saveAll = db.transaction((row: JobRow, serials: readonly string[] | undefined) => {
     save.run(row);
@@ -75,7 +76,8 @@ export function jobStatements(db: Database) {
     openPhones: (): ReadonlyMap<string, number> =>
       new Map(openPhones.all().map(({ serial, number }) => [serial, number])),
     notes: (jobId: string) => notes.all(jobId),
-    addNote: (jobId: string, at: number, text: string) => void addNote.run(jobId, at, text),
+    addNote: (jobId: string, at: number, text: string, operator: string | undefined) =>
+      void addNote.run(jobId, at, text, operator ?? null),
   };
 }
 

@@ -2,7 +2,7 @@ import { posix } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
-import { InsideRequest, TreeRequest } from '@keen-larder/contract/requests/sets.ts';
+import { InsideRequest, TreeRequest } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { valid } from '../validate.ts';
 

@@ -1,6 +1,6 @@
 import { Router } from 'express';
-import { OffsiteFetch, OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/offsite.ts';
-import { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/seal.ts';
+import { OffsiteFetch, OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/larder/offsite.ts';
+import { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/larder/seal.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startCopyingOffSite, startFetching } from '../../runs/files/copying-off-site.ts';
 import { valid } from '../validate.ts';

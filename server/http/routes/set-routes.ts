@@ -8,14 +8,14 @@ import {
   SetChange,
   SomeSets,
   SomeSetsChange,
-} from '@keen-larder/contract/requests/sets.ts';
-import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/finding.ts';
+} from '@keen-larder/contract/requests/larder/sets.ts';
+import { FindRequest, NameIndexChange } from '@keen-larder/contract/requests/larder/finding.ts';
 import {
   DueChange,
   KeepRulesChange,
   OrderApply,
   OrderScheduleChange,
-} from '@keen-larder/contract/requests/order.ts';
+} from '@keen-larder/contract/requests/larder/order.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';

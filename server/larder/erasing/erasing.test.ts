@@ -129,7 +129,16 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   // Runs over several phones are of none of them.
   const runs = runStatements(bench.open.database);
   const row = {
-    ...{ kind: 'verifying', serial: null, mode: null, link: null, setId: null, state: 'done', idleMs: 0 },
+    ...{
+      kind: 'verifying',
+      serial: null,
+      operator: null,
+      mode: null,
+      link: null,
+      setId: null,
+      state: 'done',
+      idleMs: 0,
+    },
     ...{ startedAt: 1, endedAt: 2, doneBytes: 0, carriedBytes: null, outcome: 'All is well.' },
   };
   runs.save({
@@ -149,7 +158,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   };
   jobs.save({ ...card, id: 'j1', number: 1, who: 'Secret owner' }, [gone]);
   jobs.save({ ...card, id: 'j2', number: 2, who: 'Of both', contact: '' }, [gone, stays]);
-  jobs.addNote('j1', 1, 'Secret note on a card');
+  jobs.addNote('j1', 1, 'Secret note on a card', undefined);
 
   const secrets = [
     'identity of the customer',

@@ -225,6 +225,7 @@ export class NameIndex {
   /** Until something was kept or removed. */
   private sleep(): Promise<void> {
     return new Promise((resolve) => {
+      if (this.ending.signal.aborted) return resolve();
       const timer = setTimeout(resolve, restMs).unref();
       this.wake = () => {
         clearTimeout(timer);

@@ -1,5 +1,5 @@
 import type { OrderRoom, OrderView } from '@keen-larder/contract/order.ts';
-import type { KeepRulesChange } from '@keen-larder/contract/requests/order.ts';
+import type { KeepRulesChange } from '@keen-larder/contract/requests/larder/order.ts';
 import {
   reasonText,
   ruleOn,

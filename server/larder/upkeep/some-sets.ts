@@ -1,4 +1,4 @@
-import type { SetChange } from '@keen-larder/contract/requests/sets.ts';
+import type { SetChange } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { SomeSetsChanged } from '@keen-larder/contract/sets.ts';
 import { Problem } from '../../failures.ts';
 import type { Larder } from '../larder.ts';

@@ -2,6 +2,7 @@ import { stopwatch } from '../../async/stopwatch.ts';
 import { randomUUID } from 'node:crypto';
 import type { RunKind, RunLogLine, RunState, RunStep, RunView } from '@keen-larder/contract/runs.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { actingName } from '../../people/acting.ts';
 import type { RunRow } from '../../database/runs.ts';
 import { PartFailure } from '../../failures.ts';
 import { Speedometer } from './speedometer.ts';
@@ -73,6 +74,8 @@ type Step = { -readonly [K in keyof RunStep]: RunStep[K] };
 export class LiveRun {
   readonly id = randomUUID();
   readonly controller = new AbortController();
+  /** In whose name it was started. */
+  readonly operator = actingName();
   readonly steps: Step[];
   state: RunState = 'queued';
   startedAt: number;
@@ -187,6 +190,7 @@ export class LiveRun {
       title: this.plan.title,
       serial: this.plan.serial,
       nickname: this.plan.nickname,
+      by: this.operator,
       setId: this.setId,
       state: this.state,
       startedAt: this.startedAt,
@@ -212,6 +216,7 @@ export class LiveRun {
       kind: plan.kind,
       title: plan.title,
       serial: plan.serial ?? null,
+      operator: this.operator ?? null,
       mode: plan.mode ?? null,
       link: plan.link ?? null,
       setId: this.setId ?? null,

@@ -275,6 +275,7 @@ export class RunEngine implements RunListener {
       title: row.title,
       serial: row.serial ?? undefined,
       nickname: row.serial ? this.nicknameOf(row.serial) : undefined,
+      by: row.operator ?? undefined,
       setId: row.setId ?? undefined,
       state: row.state as RunState,
       startedAt: row.startedAt,

@@ -39,6 +39,7 @@ const row = (state: string): RunRow => ({
   kind: 'imaging',
   title: 'Keep 2 images',
   serial: null,
+  operator: null,
   mode: null,
   link: null,
   setId: null,

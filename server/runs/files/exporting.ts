@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { mkdir, readdir, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';

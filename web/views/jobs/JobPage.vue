@@ -104,7 +104,8 @@ const story = computed(() =>
           to: { name: 'set', params: { id: set.id } },
         })),
         ...job.value.notes.map((each) => ({
-          ...{ key: `note ${each.id}`, at: each.at, text: each.text, state: 'note', to: undefined },
+          ...{ key: `note ${each.id}`, at: each.at, text: each.text, to: undefined },
+          state: each.by === undefined ? 'note' : `note by ${each.by}`,
         })),
       ].sort((a, b) => b.at - a.at)
     : [],

@@ -41,9 +41,12 @@ watch(
     <h1>{{ run.title }}</h1>
     <p class="soft">
       {{ exactTime(run.startedAt)
-      }}<template v-if="run.endedAt"> · {{ durationText(run.endedAt - run.startedAt) }}</template> ·
-      {{ sizeText(run.doneBytes) }} of {{ sizeText(run.bytes) }} · {{ sizeText(run.bytesPerSecond) }}/s
-      {{ live ? 'now' : 'on average' }}
+      }}<template v-if="run.endedAt"> · {{ durationText(run.endedAt - run.startedAt) }}</template>
+      <template v-if="run.by"> · by {{ run.by }}</template>
+      <template v-if="run.bytes > 0">
+        · {{ sizeText(run.doneBytes) }} of {{ sizeText(run.bytes) }} · {{ sizeText(run.bytesPerSecond) }}/s
+        {{ live ? 'now' : 'on average' }}
+      </template>
       <template v-if="live && run.leftMs !== undefined"> · {{ aboutText(run.leftMs) }} left</template>
     </p>
     <p v-if="run.outcome" class="outcome" :class="run.state">{{ run.outcome }}</p>

@@ -40,6 +40,17 @@ const segmentsAhead = 2048;
 /** What is asked for at once, where so much of what differs is known. */
 const batchBytes = 32 << 20;
 
+/** What was done in some time. */
+class Pace {
+  bytes = 0;
+  ms = 0;
+
+  add(bytes: number, ms: number): void {
+    this.bytes += bytes;
+    this.ms += ms;
+  }
+}
+
 /** A segment, with its bytes where they were read ahead. */
 interface Fetched extends Segment {
   readonly read?: Aside | undefined;
@@ -52,7 +63,9 @@ interface Fetched extends Segment {
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   const { access, name, writer, base, shelf, run, onStored, onTold } = pieces;
-  const kept = { shelf, image: base.image, pieces: base.pieces };
+  const [taking, comparing] = [new Pace(), new Pace()];
+  const onCompared = (bytes: number, ms: number) => comparing.add(bytes, ms);
+  const kept = { shelf, image: base.image, pieces: base.pieces, onCompared };
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
   // Where it cannot be made, nothing is read ahead.
@@ -61,7 +74,6 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
     const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
     if (!segments) return false;
     const fetched = aside ? readDiffering(access, name, segments, aside, signal) : segments;
-    let [keptBytes, keptMs] = [0, 0];
     for await (const { piece, isSame, read } of readAhead<Fetched>(fetched, segmentsAhead)) {
       // The phone gave less than it was asked for.
       if (writer.missing[0]?.offset !== piece.offset) break;
@@ -70,12 +82,11 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
       else if (!isSame) await writer.take(access.read(name, [piece], signal), onStored);
       else {
         const ms = stopwatch();
-        if (await takeKept(pieces, piece.bytes)) {
-          keptBytes += piece.bytes;
-          keptMs += ms();
-        } else await writer.take(access.read(name, [piece], signal), onStored);
+        if (await takeKept(pieces, piece.bytes)) taking.add(piece.bytes, ms());
+        else await writer.take(access.read(name, [piece], signal), onStored);
       }
-      if (writer.missing.length > 0 && pieces.isReadSooner(keptBytes, keptMs)) {
+      const isReadSooner = [taking, comparing].some(({ bytes, ms }) => pieces.isReadSooner(bytes, ms));
+      if (writer.missing.length > 0 && isReadSooner) {
         run.log(
           `${name}: this cable is faster than what was kept can be read and digested. The rest is read.`,
         );

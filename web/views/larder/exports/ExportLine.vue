@@ -3,7 +3,7 @@ import { ElButton, ElInput, ElInputNumber, ElOption, ElSelect } from 'element-pl
 import { Download, FolderOutput } from 'lucide-vue-next';
 import { computed, ref, shallowRef } from 'vue';
 import { useLocalStorage } from '@vueuse/core';
-import type { ExportRequest } from '@keen-larder/contract/requests/sets.ts';
+import type { ExportRequest } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { ExportPlace } from '@keen-larder/contract/larder/exports.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import type { ExportForm, ExportPacking } from '@keen-larder/core/larder/export-plan.ts';

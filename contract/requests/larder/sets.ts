@@ -24,8 +24,8 @@ import {
 } from '@keen-larder/core/larder/export-plan.ts';
 import { maxLabelLength } from '@keen-larder/core/larder/label.ts';
 import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
-import { partitionName, IsPrintable } from './fields.ts';
-import { SomePartitions } from './imaging.ts';
+import { partitionName, IsPrintable } from '../fields.ts';
+import { SomePartitions } from '../imaging.ts';
 
 /** Of a query. */
 export class ChangesRequest {

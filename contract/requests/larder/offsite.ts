@@ -17,7 +17,7 @@ import {
   ValidateIf,
   ValidateNested,
 } from 'class-validator';
-import { IsPrintable } from './fields.ts';
+import { IsPrintable } from '../fields.ts';
 import { Passphrase } from './seal.ts';
 
 export class OffsitePlace {

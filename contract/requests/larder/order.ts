@@ -14,7 +14,7 @@ import {
 import { mostDueDays } from '@keen-larder/core/larder/due.ts';
 import { orderRhythms, type OrderRhythm } from '@keen-larder/core/larder/order-schedule.ts';
 import { mostMonths, mostNewest } from '@keen-larder/core/larder/keep-rules.ts';
-import { IsPrintable } from './fields.ts';
+import { IsPrintable } from '../fields.ts';
 
 export class KeepRulesValues {
   @IsInt()
