@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDark } from '@vueuse/core';
 import { lazily } from './parts/lazily.ts';
 import EmptyState from './parts/EmptyState.vue';
 import TheBench from './frame/TheBench.vue';
@@ -6,6 +7,8 @@ import { useSession } from './state/session.ts';
 
 const SignIn = lazily(() => import('./views/people/SignIn.vue'));
 
+// Also where nothing else would: before one has signed in.
+useDark();
 const session = useSession();
 void session.load();
 </script>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useTitle } from '@vueuse/core';
+import { PanelLeft, PanelRight } from 'lucide-vue-next';
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import BayRail from './BayRail.vue';
@@ -12,6 +13,8 @@ import { useDueNotices } from '../state/notices/due-notices.ts';
 import { useLiveFeed } from '../state/live-feed.ts';
 import { useRuns } from '../state/runs.ts';
 import { useSession } from '../state/session.ts';
+import { useInTray } from '../tray/in-tray.ts';
+import { useDrawers } from './drawers.ts';
 import TheTray from '../tray/TheTray.vue';
 
 const KeySheet = lazily(() => import('./KeySheet.vue'));
@@ -24,6 +27,8 @@ const route = useRoute();
 const router = useRouter();
 const { onLine } = useLiveFeed();
 useDueNotices();
+const inTray = useInTray();
+const { isNarrow, drawer, toggle } = useDrawers();
 const keysShown = ref<boolean>();
 /** Undefined until it is wanted for the first time. */
 const paletteShown = ref<boolean>();
@@ -55,16 +60,36 @@ useTitle(
       Keen Larder does not answer. What you see may be old; it reconnects by itself.
     </p>
     <ShelfBar />
-    <div class="zones">
-      <BayRail />
+    <div class="zones" :class="{ narrow: isNarrow, alone: !inTray.isThere.value }">
+      <BayRail v-show="!isNarrow || drawer === 'rail'" id="rail" :class="{ drawer: isNarrow }" />
       <div class="middle">
         <main id="work" tabindex="-1">
           <RouterView />
         </main>
         <NoticeStack />
       </div>
-      <TheTray />
+      <TheTray
+        v-if="inTray.isThere.value"
+        v-show="!isNarrow || drawer === 'tray'"
+        id="tray"
+        :in-tray="inTray"
+        :class="{ drawer: isNarrow }"
+      />
     </div>
+    <nav v-if="isNarrow" class="foot" aria-label="Drawers">
+      <button type="button" aria-controls="rail" :aria-expanded="drawer === 'rail'" @click="toggle('rail')">
+        <PanelLeft :size="17" aria-hidden="true" /> Phones
+      </button>
+      <button
+        v-if="inTray.isThere.value"
+        type="button"
+        aria-controls="tray"
+        :aria-expanded="drawer === 'tray'"
+        @click="toggle('tray')"
+      >
+        Tray <PanelRight :size="17" aria-hidden="true" />
+      </button>
+    </nav>
     <KeySheet v-if="keysShown !== undefined" v-model="keysShown" />
     <CommandPalette
       v-if="paletteShown !== undefined"
@@ -103,10 +128,64 @@ useTitle(
 }
 
 .zones {
+  --rail-width: 224px;
+  --tray-width: 316px;
+
   flex: 1;
   display: grid;
-  grid-template-columns: 224px minmax(0, 1fr) 316px;
+  grid-template-columns: var(--rail-width) minmax(0, 1fr) var(--tray-width);
   min-height: 0;
+}
+
+.zones.alone {
+  grid-template-columns: var(--rail-width) minmax(0, 1fr);
+}
+
+.zones.narrow {
+  position: relative;
+  grid-template-columns: minmax(0, 1fr);
+}
+
+.drawer {
+  position: absolute;
+  z-index: 5;
+  top: 0;
+  bottom: 0;
+  width: min(340px, 88vw);
+  background: var(--panel);
+  box-shadow: 0 0 0 100vw rgb(0 0 0 / 32%);
+}
+
+.drawer#rail {
+  left: 0;
+}
+
+.drawer#tray {
+  right: 0;
+}
+
+.foot {
+  display: flex;
+  justify-content: space-between;
+  border-top: 1px solid var(--rule-strong);
+  background: var(--panel);
+}
+
+.foot button {
+  display: inline-flex;
+  align-items: center;
+  gap: 7px;
+  min-height: 44px;
+  padding: 0 16px;
+  border: 0;
+  background: none;
+  color: var(--ink);
+  font-weight: 600;
+  cursor: pointer;
+}
+
+.foot [aria-expanded='true'] {
+  background: var(--card);
 }
 
 .middle {
@@ -129,7 +208,8 @@ main:focus {
 
 @media (max-width: 1180px) {
   .zones {
-    grid-template-columns: 180px minmax(0, 1fr) 276px;
+    --rail-width: 180px;
+    --tray-width: 276px;
   }
 
   main {
@@ -139,7 +219,15 @@ main:focus {
 
 @media (min-width: 1700px) {
   .zones {
-    grid-template-columns: 264px minmax(0, 1fr) 372px;
+    --rail-width: 264px;
+    --tray-width: 372px;
+  }
+}
+
+@media (min-width: 2300px) {
+  .zones {
+    --rail-width: 320px;
+    --tray-width: 460px;
   }
 }
 </style>

@@ -28,7 +28,7 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
   <header class="bar">
     <RouterLink to="/bench" class="brand">
       <img src="/mark.svg" alt="" width="22" height="26" />
-      Keen Larder
+      <span>Keen Larder</span>
     </RouterLink>
     <nav aria-label="Views">
       <RouterLink :to="toBench" :class="{ here: place === 'Bench' }">Bench</RouterLink>
@@ -46,7 +46,7 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
         class="open"
         title="Everybody who uses this computer can open this bench. Without the option --open it needs the key of its link."
       >
-        <LockOpen :size="14" aria-hidden="true" /> open to this computer
+        <LockOpen :size="14" aria-hidden="true" /> <span>open to this computer</span>
       </span>
       <RouterLink
         v-if="hasPractice"
@@ -54,7 +54,7 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
         class="practice"
         :class="{ here: place === 'Practice bench' }"
       >
-        <Wrench :size="15" aria-hidden="true" /> Practice bench
+        <Wrench :size="15" aria-hidden="true" /> <span>Practice bench</span>
       </RouterLink>
       <button
         type="button"
@@ -201,6 +201,33 @@ button,
 @media (max-width: 1180px) {
   .brand {
     width: 180px;
+  }
+}
+
+/* Names give way to their marks; screen readers still have them. */
+@media (max-width: 900px) {
+  .brand {
+    width: auto;
+  }
+
+  .brand span,
+  .practice span,
+  .open span,
+  .person .unseen {
+    position: absolute;
+    overflow: hidden;
+    width: 1px;
+    height: 1px;
+    clip-path: inset(50%);
+  }
+
+  .person {
+    max-width: 90px;
+  }
+
+  nav a,
+  .practice {
+    padding: 0 10px;
   }
 }
 </style>

@@ -55,10 +55,3 @@ const emit = defineEmits<{ arm: [typed: string] }>();
     </template>
   </TrayFrame>
 </template>
-
-<style scoped>
-.error {
-  color: var(--beetroot);
-  font-weight: 600;
-}
-</style>

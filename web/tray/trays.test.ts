@@ -1,6 +1,7 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
 import { beforeEach, describe, expect, it } from 'vitest';
+import { defineComponent, h } from 'vue';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices/notices.ts';
@@ -27,7 +28,14 @@ import {
 import ImagingTray from './ImagingTray.vue';
 import RestoringTray from './restoring/RestoringTray.vue';
 import RunTray from './RunTray.vue';
-import TheTray from './TheTray.vue';
+import { useInTray } from './in-tray.ts';
+import OpenTray from './TheTray.vue';
+
+/** As the workbench shows it. */
+const TheTray = defineComponent(() => {
+  const inTray = useInTray();
+  return () => (inTray.isThere.value ? h(OpenTray, { inTray }) : null);
+});
 
 onEmptyStage();
 beforeEach(() => {
@@ -374,7 +382,9 @@ describe('which tray is shown', () => {
     expect((await show(TheTray, {}, '/larder?set=s1')).text()).toMatch(/put back onto Ringing hut/);
     expect((await show(TheTray, {}, '/larder/sets/s1')).text()).toMatch(/0 of 2 images picked/);
     expect((await show(TheTray, {}, '/larder')).text()).toMatch(/Select a set/);
-    expect((await show(TheTray, {}, '/runs')).text()).toMatch(/Nothing is picked/);
+    expect((await show(TheTray, {}, '/larder/import')).text()).toMatch(/Choose what was taken in/);
+    for (const path of ['/runs', '/people', '/jobs', '/bench', '/larder/find', '/practice'])
+      expect([path, (await show(TheTray, {}, path)).html()]).toEqual([path, '']);
   });
 
   it('is the run’s while one is under way, and stays after its end until it is put aside', async () => {

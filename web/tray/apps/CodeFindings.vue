@@ -74,10 +74,6 @@ li {
   font-size: 12px;
 }
 
-.error {
-  color: var(--beetroot);
-}
-
 .does {
   margin-top: 6px;
 }

@@ -200,9 +200,4 @@ function arm(typed: string): void {
 .steps .other {
   color: var(--ink-soft);
 }
-
-.error {
-  color: var(--beetroot);
-  font-weight: 600;
-}
 </style>

@@ -153,11 +153,6 @@ h2 span {
   font-weight: 400;
 }
 
-.error {
-  color: var(--beetroot);
-  font-weight: 600;
-}
-
 .findings {
   display: grid;
   gap: 6px;

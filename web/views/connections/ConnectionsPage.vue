@@ -149,11 +149,6 @@ form p {
   grid-column: 1 / -1;
 }
 
-.error {
-  color: var(--beetroot);
-  font-weight: 600;
-}
-
 .hint {
   font-size: 12.5px;
 }

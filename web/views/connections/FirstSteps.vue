@@ -187,9 +187,4 @@ form {
 .caution {
   color: var(--quince);
 }
-
-.error {
-  color: var(--beetroot);
-  font-weight: 600;
-}
 </style>

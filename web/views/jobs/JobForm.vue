@@ -129,11 +129,6 @@ legend {
   padding: 0;
 }
 
-.error {
-  color: var(--beetroot);
-  font-weight: 600;
-}
-
 .end {
   display: flex;
   gap: 8px;

@@ -257,10 +257,6 @@ h1 {
   margin-left: 0;
 }
 
-.error {
-  color: var(--beetroot);
-}
-
 .box {
   height: calc(100vh - 262px);
   min-height: 220px;

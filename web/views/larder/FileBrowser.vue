@@ -200,10 +200,6 @@ th {
   background: var(--action-tint);
 }
 
-.error {
-  color: var(--beetroot);
-}
-
 .hidden {
   position: absolute;
   clip-path: inset(50%);

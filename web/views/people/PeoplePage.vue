@@ -207,7 +207,7 @@ const setRole = (who: OperatorView, to: OperatorRole) =>
 
 .people li {
   display: grid;
-  grid-template-columns: minmax(120px, 1fr) 120px 150px auto;
+  grid-template-columns: minmax(110px, 1fr) 104px 116px auto;
   gap: 4px 12px;
   align-items: center;
   padding: 7px 0;

@@ -61,6 +61,10 @@ async function signIn(): Promise<void> {
 
 img {
   justify-self: center;
+  padding: 8px 12px;
+  border-radius: 8px;
+  background: var(--bar);
+  box-sizing: content-box;
 }
 
 h1 {

@@ -256,10 +256,6 @@ function sort(key: string, descending: boolean): void {
   font-size: 13px;
 }
 
-.error {
-  color: var(--beetroot);
-}
-
 /* What the window leaves below the facets, so that the list scrolls by itself. */
 .box {
   height: max(300px, calc(100vh - 408px));

@@ -199,8 +199,4 @@ td code {
 .confirm .verdict {
   color: var(--quince);
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

@@ -164,8 +164,4 @@ section {
   text-overflow: ellipsis;
   white-space: nowrap;
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

@@ -126,8 +126,4 @@ td {
 .value {
   overflow-wrap: anywhere;
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

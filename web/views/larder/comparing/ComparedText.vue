@@ -110,8 +110,4 @@ pre {
 .is {
   background: var(--action-tint);
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

@@ -210,8 +210,4 @@ td {
   text-align: right;
   white-space: nowrap;
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

@@ -274,8 +274,4 @@ td {
   text-align: right;
   white-space: nowrap;
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

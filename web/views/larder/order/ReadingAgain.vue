@@ -90,8 +90,4 @@ section {
   margin-top: 2px;
   color: var(--action);
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

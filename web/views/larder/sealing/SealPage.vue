@@ -191,8 +191,4 @@ label {
   align-items: center;
   font-size: 14px;
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>

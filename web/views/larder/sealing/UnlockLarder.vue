@@ -54,8 +54,4 @@ form {
 .el-input {
   width: 280px;
 }
-
-.error {
-  color: var(--beetroot);
-}
 </style>
