@@ -60,7 +60,7 @@ async function untilPainted(page: Page, work: 'type' | 'facet'): Promise<number>
       field.dispatchEvent(new Event('input', { bubbles: true }));
     } else {
       const facets = [...document.querySelectorAll<HTMLElement>('.choice')];
-      facets.find((each) => each.textContent.includes('with the system'))!.click();
+      facets.find((each) => each.textContent.includes('pre-installed'))!.click();
     }
     await isChanged;
     // What is asked for within a frame is done when that frame has been painted.

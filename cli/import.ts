@@ -90,7 +90,7 @@ export async function importFiles(path: string, options: ImportOptions): Promise
       };
       const inTheWay = obstacles(await importSheet(app, batch, request), options.confirm);
       for (const check of inTheWay) {
-        const how = check.severity === 'confirm' ? ` (--confirm ${check.id} goes on all the same)` : '';
+        const how = check.severity === 'confirm' ? ` (--confirm ${check.id} accepts it)` : '';
         complain(`${check.title}: ${check.sentence}${how}`);
       }
       if (inTheWay.length > 0) return 1;

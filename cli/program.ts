@@ -245,7 +245,7 @@ function larderProgram(done: (code: number) => void): Command {
 
   program
     .command('rebuild')
-    .description('makes the catalogue anew from the shelf alone; the application must not be running')
+    .description('rebuilds the catalogue from the shelf alone; the application must not be running')
     .option(...home)
     .action(async (options: { home: string }) => done(await rebuildCatalogue(options.home)));
 

@@ -20,7 +20,7 @@ const values = new Command('npm run demo --')
   .description('Simulated phones, a larder with months of history, and the application.')
   .option('--home <dir>', 'folder of the demo', join(homedir(), '.keen-larder-demo'))
   .option('--port <n>', 'port on this computer', '4173')
-  .option('--fresh', 'begin anew')
+  .option('--fresh', 'start from nothing')
   .option('--fast', 'cables that carry as much as they can, and quick starts')
   .parse()
   .opts<{ home: string; port: string; fresh?: true; fast?: true }>();

@@ -54,7 +54,7 @@ it.runIf(isLong)(
     await story.go(`/bench/${serial}`);
     await page.locator(`[data-serial="${serial}"]`).getByText('system', { exact: true }).waitFor();
     await page.getByRole('link', { name: 'Apps' }).click();
-    await page.getByRole('button', { name: /by its owner/ }).click();
+    await page.getByRole('button', { name: /by the user/ }).click();
     await page.getByText('5 hidden by search or facets').waitFor();
     const before = await dataOf('example.tidebook');
     const tray = page.getByRole('complementary', { name: 'Tray' });

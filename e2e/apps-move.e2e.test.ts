@@ -54,7 +54,7 @@ it.runIf(isLong)(
     await tray.getByText('The phone restarts twice', { exact: false }).waitFor();
     const go = tray.getByRole('button', { name: 'Move 2 apps' });
     expect(await go.isDisabled()).toBe(true);
-    await tray.getByText('I know; go on all the same').click();
+    await tray.getByText('I understand').click();
     await go.click();
 
     await page.getByRole('link', { name: 'Runs', exact: true }).click();

@@ -13,7 +13,7 @@ it('finds an app among those of a running phone, and says what it may do', async
   await page.getByRole('button', { name: /Tidebook/ }).waitFor();
   await page.getByText(/8 apps · programs/).waitFor();
 
-  await page.getByRole('button', { name: /by its owner/ }).click();
+  await page.getByRole('button', { name: /by the user/ }).click();
   await page.getByText('5 hidden by search or facets').waitFor();
   await page.getByRole('textbox', { name: 'Search apps' }).fill('ring');
   await page.getByText('7 hidden by search or facets').waitFor();

@@ -16,7 +16,7 @@ it.runIf(isLong)(
     await page.locator(`[data-serial="${serial}"]`).click();
     await page.locator('g.jar[data-partition="system"]').click();
     await page.getByRole('textbox', { name: 'Name of the set' }).fill('With the cable out');
-    await page.locator('[data-check="identity-left-out"]').getByText('I know; go on all the same').click();
+    await page.locator('[data-check="identity-left-out"]').getByText('I understand').click();
     await page.getByRole('button', { name: 'Start imaging' }).click();
     const tray = page.getByRole('complementary', { name: 'Tray' });
     await tray.locator('[data-run][data-state="waiting"]').waitFor();
@@ -50,7 +50,7 @@ it.runIf(isLong)(
     await page.getByRole('button', { name: 'None' }).click();
     await page.locator('g.jar[data-partition="modem"]').click();
     await page.getByRole('textbox', { name: 'Name of the set' }).fill('Worn');
-    await page.locator('[data-check="identity-left-out"]').getByText('I know; go on all the same').click();
+    await page.locator('[data-check="identity-left-out"]').getByText('I understand').click();
     await page.getByRole('button', { name: 'Start imaging' }).click();
     await page.locator('[data-run][data-state="incomplete"]').waitFor();
     await page.getByRole('link', { name: 'Open the set' }).click();

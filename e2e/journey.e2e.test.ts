@@ -19,14 +19,14 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
   await page.getByRole('link', { name: 'Bench', exact: true }).click();
   await page.getByRole('link', { name: 'job card 1, received' }).waitFor();
   await page.getByRole('button', { name: 'Restart into recovery' }).first().click();
-  await page.getByText('In recovery mode this phone can be').waitFor();
+  await page.getByText('In recovery mode:').waitFor();
 
   // Picked on the map, seen in the table.
   for (const name of ['boot', 'system']) await page.locator(`g.jar[data-partition="${name}"]`).click();
   await page.getByText('2 of 22 picked').waitFor();
   expect(await page.getByRole('checkbox', { name: 'Pick system' }).isChecked()).toBe(true);
   await page.getByRole('textbox', { name: 'Name of the set' }).fill('Before the story');
-  await page.locator('[data-check="identity-left-out"]').getByText('I know; go on all the same').click();
+  await page.locator('[data-check="identity-left-out"]').getByText('I understand').click();
   await page.getByRole('button', { name: 'Start imaging' }).click();
   await page.locator('[data-run][data-state="done"]').waitFor();
 

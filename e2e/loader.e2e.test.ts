@@ -17,7 +17,7 @@ it.runIf(isLong)('images a phone in loader mode, early loader included, beside a
   await page.locator(`[data-serial="${reed}"]`).getByText('loader', { exact: true }).waitFor();
 
   await page.locator(`[data-serial="${reed}"]`).click();
-  await page.getByText('In loader mode this phone can be').waitFor();
+  await page.getByText('In loader mode:').waitFor();
   await page.getByRole('button', { name: 'Everything' }).click();
   await page.getByRole('checkbox', { name: 'Pick preloader' }).waitFor({ state: 'attached' });
   expect(await page.getByRole('checkbox', { name: 'Pick preloader' }).isChecked()).toBe(true);
@@ -27,7 +27,7 @@ it.runIf(isLong)('images a phone in loader mode, early loader included, beside a
   await page.locator(`[data-serial="${serial}"]`).click();
   for (const name of ['system', 'modem']) await page.locator(`g.jar[data-partition="${name}"]`).click();
   await page.getByRole('textbox', { name: 'Name of the set' }).fill('Knot beside it');
-  await page.locator('[data-check="identity-left-out"]').getByText('I know; go on all the same').click();
+  await page.locator('[data-check="identity-left-out"]').getByText('I understand').click();
   await page.getByRole('button', { name: 'Start imaging' }).click();
   const tray = page.getByRole('complementary', { name: 'Tray' });
   await tray.getByRole('button', { name: 'Pause' }).click();

@@ -95,7 +95,7 @@ it.runIf(isLong).each(stories)(
     });
     await go.waitFor();
     await until('the sheet', async () => (await tray.locator('[data-check]').count()) > 0);
-    for (const tick of await tray.getByText('I know; go on all the same').all()) await tick.click();
+    for (const tick of await tray.getByText('I understand').all()) await tick.click();
     await tray.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
     await go.click();
     await tray.locator('[data-run][data-state="done"]').waitFor();

@@ -75,7 +75,7 @@ export function openStory(others: readonly string[] = []): Story {
     async intoRecovery() {
       if (bench.phone.state().mode !== 'recovery') void bench.phone.start('recovery');
       await go(`/bench/${serial}`);
-      await page.getByText('In recovery mode this phone can be').waitFor();
+      await page.getByText('In recovery mode:').waitFor();
     },
   };
 }

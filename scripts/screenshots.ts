@@ -94,7 +94,7 @@ async function job(at: Page): Promise<void> {
 
 async function apps(at: Page): Promise<void> {
   await at.goto(`${url}/bench/TW5K-20316/apps`);
-  await at.getByRole('button', { name: /by its owner/ }).click();
+  await at.getByRole('button', { name: /by the user/ }).click();
   await at.locator('.name img').last().waitFor();
   for (const app of ['Tidebook', 'Harbour Chat'])
     await at.getByRole('checkbox', { name: `Pick ${app}` }).click();
@@ -120,7 +120,7 @@ async function storage(at: Page): Promise<void> {
     .first()
     .waitFor();
   if (await restart.isVisible()) await restart.click();
-  await at.getByText('In recovery mode this phone can be').waitFor({ timeout: 60_000 });
+  await at.getByText('In recovery mode:').waitFor({ timeout: 60_000 });
   await at.getByRole('button', { name: 'Before a flash' }).click();
   await at.getByRole('button', { name: 'Start imaging' }).waitFor();
   await at.getByText('to read').waitFor();

@@ -126,7 +126,7 @@ export class RunFailure extends Error {
 export class MoreThanAsked extends RunFailure {
   constructor(bytes: number) {
     super(
-      `More came than the ${bytes} bytes that there are. Nothing was kept. Look at it again, then start anew.`,
+      `More came than the ${bytes} bytes that there are. Nothing was kept. Read the partitions again, then start again.`,
     );
   }
 }

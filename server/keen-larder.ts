@@ -114,6 +114,8 @@ export interface KeenLarder extends RunContext {
   readonly feed: Feed;
   /** On a full disk, gives free what is held back so that things can be deleted. */
   makeRoom(): void;
+  /** Of UTC, at a time: papers tell the shop's own. */
+  readonly minutesEast: (at: number) => number;
   close(): Promise<void>;
 }
 
@@ -325,6 +327,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     retryPolicy,
     feed,
     makeRoom: () => reserve.releaseIfShort(),
+    minutesEast,
     now,
     startLimitMs: options.startLimitMs ?? 25 * minute,
     exportFolder,

@@ -2,6 +2,7 @@ import { createRouter, createWebHistory } from 'vue-router';
 
 /** Each view is loaded when it is first gone to. */
 const BenchView = () => import('./views/bench/BenchView.vue');
+const LabelPage = () => import('./views/labels/LabelPage.vue');
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -145,6 +146,20 @@ export const router = createRouter({
       component: () => import('./views/jobs/JobsPage.vue'),
       props: true,
       meta: { title: 'Jobs' },
+    },
+    {
+      path: '/labels/sets/:id',
+      name: 'set-label',
+      component: LabelPage,
+      props: (route) => ({ kind: 'sets', id: route.params['id'] }),
+      meta: { title: 'Label', place: 'Larder' },
+    },
+    {
+      path: '/labels/jobs/:id',
+      name: 'job-label',
+      component: LabelPage,
+      props: (route) => ({ kind: 'jobs', id: route.params['id'] }),
+      meta: { title: 'Label', place: 'Jobs' },
     },
     {
       path: '/people',

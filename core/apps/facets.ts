@@ -60,10 +60,10 @@ export const appFacets: readonly Facet[] = [
   },
   {
     id: 'kind',
-    title: 'Came',
+    title: 'Installed',
     choices: [
-      { id: 'owner', title: 'by its owner', holds: (app) => !knownOf(app).isBuiltIn },
-      { id: 'built-in', title: 'with the system', holds: (app) => knownOf(app).isBuiltIn },
+      { id: 'owner', title: 'by the user', holds: (app) => !knownOf(app).isBuiltIn },
+      { id: 'built-in', title: 'pre-installed', holds: (app) => knownOf(app).isBuiltIn },
     ],
   },
   {
@@ -85,11 +85,11 @@ export const appFacets: readonly Facet[] = [
   },
   {
     id: 'asks',
-    title: 'Asks for',
+    title: 'Permissions',
     choices: [
       { id: 'camera', title: 'camera', holds: asks('CAMERA') },
       { id: 'microphone', title: 'microphone', holds: asks('RECORD_AUDIO') },
-      { id: 'place', title: 'place', holds: asks('ACCESS_FINE_LOCATION', 'ACCESS_COARSE_LOCATION') },
+      { id: 'place', title: 'location', holds: asks('ACCESS_FINE_LOCATION', 'ACCESS_COARSE_LOCATION') },
       { id: 'people', title: 'contacts', holds: asks('READ_CONTACTS', 'WRITE_CONTACTS') },
       { id: 'messages', title: 'messages', holds: asks('READ_SMS', 'RECEIVE_SMS', 'SEND_SMS') },
     ],

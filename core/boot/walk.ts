@@ -217,6 +217,9 @@ export async function openFs(source: ByteSource, name: string): Promise<Ext4> {
     return await Ext4.open(source);
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
-    throw new BootFailure('init', `${name} cannot be mounted: ${error.message}`);
+    throw new BootFailure(
+      'init',
+      `the ${name} partition is damaged, so Android cannot start (${error.message})`,
+    );
   }
 }

@@ -28,10 +28,21 @@ export function abilitiesOf(mode: PhoneMode, root: boolean): ModeAbilities {
   return mode === 'system' && !root ? { ...found, read: false, apps: false } : found;
 }
 
+/** What a mode allows, in words: `partitions read only · apps and records read and write`. */
+export function modeWords(mode: PhoneMode, root: boolean): string {
+  if (mode === 'bootloader')
+    return 'partitions write only, once it is unlocked · apps and records not reachable';
+  const { read, write } = abilitiesOf(mode, root);
+  const partitions = read ? (write ? 'read and write' : 'read only') : 'not readable without root';
+  const apps =
+    mode !== 'system' ? 'need system mode' : root ? 'read and write' : 'programs and shared records only';
+  return `partitions ${partitions} · apps and records ${apps}`;
+}
+
 /** What each mode is good for, in a sentence. */
 export const modeUses: Readonly<Record<PhoneMode, string>> = {
-  system: 'Reads partitions and apps when it is rooted; what is in use may change meanwhile.',
+  system: 'Reads partitions and apps when it is rooted; what is in use may change while it is read.',
   recovery: 'Reads and writes every partition at rest, where the recovery gives root.',
-  bootloader: 'Tells what the phone is, and takes firmware when it is unlocked. It reads nothing out.',
+  bootloader: 'Says what the phone is, and takes firmware when it is unlocked. It cannot read partitions.',
   loader: 'Reads and writes every partition and the early loader, also on a locked phone.',
 };

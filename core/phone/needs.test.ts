@@ -49,7 +49,7 @@ describe('what needs hands', () => {
     ]);
     expect(found[1]).toMatchObject({
       title: 'Shed is half written',
-      sentence: 'boot and system were begun and not proved. Resume the run, or put them back anew.',
+      sentence: 'boot and system were begun and not proved. Resume the run, or put them back again.',
       place: { is: 'run', id: 'gone' },
     });
   });

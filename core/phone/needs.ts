@@ -125,7 +125,7 @@ const halfWritten = ({ halfWritten: half, phones, runs }: NeedFacts): Need[] =>
     .map(({ serial, partitions, runId }) => ({
       ...{ id: `half ${serial}`, urgency: 'now' as const, action: 'Look at the run' },
       title: `${nameOf(phones, serial)} is half written`,
-      sentence: `${listText(partitions)} ${partitions.length > 1 ? 'were' : 'was'} begun and not proved. Resume the run, or put ${partitions.length > 1 ? 'them' : 'it'} back anew.`,
+      sentence: `${listText(partitions)} ${partitions.length > 1 ? 'were' : 'was'} begun and not proved. Resume the run, or put ${partitions.length > 1 ? 'them' : 'it'} back again.`,
       place: { is: 'run' as const, id: runId },
     }));
 
@@ -135,7 +135,7 @@ const notStarting = ({ phones }: NeedFacts): Need[] =>
     .map(({ serial, nickname }) => ({
       ...{ id: `looping ${serial}`, urgency: 'now' as const, action: 'Go to Rescue' },
       title: `${nickname} does not start`,
-      sentence: 'It restarts again and again. Rescue says what is wrong and what would mend it.',
+      sentence: 'It restarts again and again. Rescue finds what is wrong and what repairs it.',
       place: { is: 'rescue' as const, serial },
     }));
 

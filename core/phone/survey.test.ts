@@ -32,7 +32,7 @@ describe('what a survey makes of a phone', () => {
       'Image blocks in use alone': 'yes: ranges by dd, proved by the phone’s own SHA-256',
       'Put partitions back': 'no: Not while the system runs: restart into recovery.',
       'Keep user data as files': 'yes: tar, labels asked for one by one',
-      'Make user data anew': 'no: Not in this mode: restart into a recovery with root.',
+      'Format user data': 'no: Not in this mode: restart into a recovery with root.',
       'Copy apps': 'yes: programs and data',
       'Keep records': 'yes: their databases, as files',
       'Keep photos and downloads': 'yes: tar as root',
@@ -53,7 +53,7 @@ describe('what a survey makes of a phone', () => {
       'yes: dd as root, proved by reading it a second time; not tried, since it writes',
     );
     expect(found['Keep user data as files']).toBe('no: It has no tar.');
-    expect(found['Make user data anew']).toBe('no: It has neither mke2fs nor make_f2fs.');
+    expect(found['Format user data']).toBe('no: It has neither mke2fs nor make_f2fs.');
     expect(ways('recovery', { digestsRanges: false, root: '' })['Image blocks in use alone']).toMatch(
       /^no: /,
     );

@@ -113,7 +113,7 @@ export function waysFor({ mode, tools }: Pick<Survey, 'mode' | 'tools'>): WayOfJ
       !hasRoot ? noRoot : !tools.tar ? 'It has no tar.' : 'Its stat tells no owners and modes.',
     ),
     job(
-      'Make user data anew',
+      'Format user data',
       hasRoot && mode === 'recovery' && makes.length > 0,
       `as ${makes.join(' or ')}; not tried, since it writes`,
       hasRoot && mode === 'recovery'

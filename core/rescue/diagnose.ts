@@ -38,7 +38,7 @@ export interface DiagnosisFacts {
 }
 
 const titles: Readonly<Record<Exclude<Forecast['result'], 'starts' | 'warns'>, string>> = {
-  loops: 'It restarts for ever',
+  loops: 'It restarts over and over',
   refused: 'Its bootloader goes no further',
   dead: 'Not even its bootloader runs',
 };
@@ -54,9 +54,9 @@ export function diagnose(facts: DiagnosisFacts): Finding[] {
     {
       id: 'no-fault',
       severity: 'good',
-      title: 'Nothing is found wrong',
+      title: 'No fault found',
       sentence: forecast
-        ? `From the bytes that lie on it, it starts: ${forecast.reason}.`
+        ? `Computed from its partitions, it starts: ${forecast.reason}.`
         : 'It runs, and what it says of itself is right.',
     },
   ];
@@ -81,14 +81,14 @@ const doesNotStart: Rule = ({ forecast, presence }) => {
     return fault(
       'does-not-start',
       titles[forecast.result],
-      `From the bytes that lie on it: ${forecast.reason}.`,
+      `Computed from its partitions: ${forecast.reason}.`,
     );
   }
   return presence === 'looping'
     ? fault(
         'does-not-start',
         titles.loops,
-        'It came and went several times without ever coming up. In a mode that reads, its bytes tell why.',
+        'It appeared and went away several times without starting. In a mode that can read its partitions, Rescue finds out why.',
       )
     : [];
 };
@@ -104,7 +104,7 @@ const slots: Rule = ({ phone, keptSlot, forecast }) => {
     return fault(
       'slot-cannot-start',
       `Slot ${current} is marked as not bootable`,
-      'Its bootloader has given it up after too many starts that came to nothing, or somebody marked it so.',
+      'The bootloader gave it up after too many failed starts, or somebody marked it so.',
     );
   }
   if (keptSlot === other && (cannot(other) || (forecast && !isWell(forecast)))) {

@@ -57,7 +57,7 @@ export function makerTools(
   const hasOther = fileSystem === 'ext4' ? tools.makesF2fs : tools.makesExt4;
   return stop(
     'no-maker',
-    'User data cannot be made anew here',
+    'User data cannot be formatted here',
     `It is to be ${fileSystem}, and in this mode the phone has ${hasOther ? `${other} and no ${wanted}` : `neither ${wanted} nor ${other}`}. Format it in another recovery, or put the block image back.`,
   );
 }

@@ -12,7 +12,7 @@ export class DamagedCatalogue extends Error {
 
   constructor(path: string, cause: unknown) {
     super(
-      `The catalogue ${basename(path)} is damaged (${(cause as Error).message}). The sets are on the shelf: run “larder rebuild”, which makes the catalogue anew from them.`,
+      `The catalogue ${basename(path)} is damaged (${(cause as Error).message}). The sets are on the shelf: run “larder rebuild”, which rebuilds the catalogue from them.`,
       { cause },
     );
   }

@@ -81,6 +81,7 @@ function draw(pdf: PDFKit.PDFDocument, block: ReportBlock): void {
       break;
     case 'facts':
       for (const [name, value] of block.rows) {
+        keepTogether(pdf, 26);
         const { y } = pdf;
         pdf.font('text').fontSize(10.5).fillColor(soft).text(name, margin, y, { width: nameWidth });
         pdf

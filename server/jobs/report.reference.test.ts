@@ -6,6 +6,8 @@ import { afterAll, describe, expect, it } from 'vitest';
 import { handOverReport, type ReportBlock } from '@keen-larder/core/jobs/report.ts';
 import { usualAgreement } from '@keen-larder/core/jobs/stages.ts';
 import { testFolder } from '../../testing/folder.ts';
+import { proofReport } from '@keen-larder/core/jobs/proof-paper.ts';
+import { reportHtml } from './report-html.ts';
 import { reportPdf, type Paper } from './report-pdf.ts';
 
 const folder = testFolder();
@@ -54,6 +56,46 @@ const textsOf = (block: ReportBlock): readonly string[] => {
   }
 };
 const words = (text: string) => text.split(/\s+/).filter(Boolean).join(' ');
+
+const proof = proofReport(
+  {
+    ...{ shop: report.shop, nickname: 'Hut', serial: 'TW3K-10482', at, label: 'As received <1>' },
+    rows: [
+      { what: 'Build', kept: 'TideOS 9', now: 'TideOS 9', result: 'same' },
+      { what: 'Patch', kept: '2026-03', now: '2026-05', result: 'expected', reason: 'newer firmware' },
+      { what: 'Apps', kept: '12', now: '11', result: 'different' },
+      { what: 'IMEI', kept: undefined, now: undefined, result: 'unknown' },
+    ],
+    partitions: [{ partition: 'boot', bytes: 33_554_432, sha256: 'ab'.repeat(32) }],
+  },
+  () => 0,
+);
+
+it('the proof of return says each verdict, and has its checksums in full', async () => {
+  const path = join(folder.path, 'proof.pdf');
+  writeFileSync(path, await reportPdf(proof, 'a4'));
+  const text = words(execFileSync('pdftotext', ['-layout', path, '-'], { encoding: 'utf8' }));
+  for (const said of proof.blocks.flatMap(textsOf)) expect(text).toContain(words(said));
+  expect(text).toContain('Patch differs, as planned: kept 2026-03, now 2026-05 (newer firmware)');
+  expect(text).toContain('IMEI unknown: kept none, now none');
+});
+
+it('as a page it says the same, and nothing of it is read as HTML', () => {
+  for (const each of [report, proof]) {
+    const html = reportHtml(each);
+    const text = words(
+      html
+        .replaceAll(/<style>[^]*?<\/style>/g, '')
+        .replaceAll(/<[^>]+>/g, ' ')
+        .replaceAll('&lt;', '<')
+        .replaceAll('&gt;', '>')
+        .replaceAll('&quot;', '"')
+        .replaceAll('&amp;', '&'),
+    );
+    for (const said of [each.title, ...each.blocks.flatMap(textsOf)]) expect(text).toContain(words(said));
+  }
+  expect(reportHtml(proof)).toContain('As received &lt;1&gt;');
+});
 
 describe.each<[Paper, RegExp]>([
   ['a4', /Page size:\s+595\.28 x 841\.89 pts \(A4\)/],

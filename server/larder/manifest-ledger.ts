@@ -145,13 +145,13 @@ export class ManifestLedger<M extends { readonly id: string; readonly binnedAt?:
   private enterAnew(manifest: M): ShelfFinding {
     this.rows.remove(manifest.id);
     const entered = this.rows.enter(manifest);
-    return { level: 'info', text: `Entered ${this.rows.nameOf(entered)} anew, as its manifest has it.` };
+    return { level: 'info', text: `Entered ${this.rows.nameOf(entered)} again, from its manifest.` };
   }
 
   private async writeAnew(id: string, why: string): Promise<ShelfFinding> {
     const manifest = this.rows.rebuild(id);
     await this.folder.write(manifest);
-    return { level: 'warning', text: `Wrote the manifest of ${this.rows.nameOf(manifest)} anew: ${why}.` };
+    return { level: 'warning', text: `Rewrote the manifest of ${this.rows.nameOf(manifest)}: ${why}.` };
   }
 
   private async enter(manifest: M): Promise<M> {

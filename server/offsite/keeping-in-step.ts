@@ -215,7 +215,7 @@ export class KeepingInStep {
       const isThere = rows.kept().some((row) => row.kind === kind && row.id === id && row.stamp !== '');
       if (!isThere)
         throw new BucketFailure(
-          'What else lies in the same packs could not be sent anew. Verify all sets first.',
+          'What else lies in the same packs could not be sent again. Verify all sets first.',
         );
     }
     await this.tidy(kept);

@@ -55,6 +55,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /runs/:id/continue': does('continued a run'),
   'POST /runs/:id/resume': does('resumed a run'),
   'GET /runs/:id/proof.html': does('downloaded a proof of return'),
+  'GET /runs/:id/proof.pdf': does('downloaded a proof of return'),
 
   'PATCH /sets/:id': does('changed a set'),
   'POST /sets/changing': does('changed some sets'),
@@ -68,7 +69,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /exports/:id/verifying': does('verified an export'),
   'DELETE /exports/:id': does('deleted an export'),
   'POST /bin/empty': does('emptied the bin'),
-  'POST /rebuilding': does('made the catalogue anew'),
+  'POST /rebuilding': does('rebuilt the catalogue'),
   'PATCH /app-copies/:id': does('changed a copy of an app'),
   'GET /app-copies/:id/export': does('downloaded a copy of an app'),
   'PATCH /record-copies/:id': does('changed a copy of records'),
@@ -108,6 +109,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'PATCH /jobs/:id': does('changed a job card'),
   'POST /jobs/:id/notes': does('wrote on a job card'),
   'GET /jobs/:id/report.pdf': does('made a hand-over report'),
+  'GET /jobs/:id/report.html': does('made a hand-over report'),
   'PUT /shop': does('changed the head of papers'),
 
   'POST /practice/:serial': asks,

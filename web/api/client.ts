@@ -350,6 +350,8 @@ export const downloads = {
   shopRecord: '/api/record/export',
   comparison: (id: string, other: string) => `/api/sets/${at(id)}/compared-with/${at(other)}`,
   jobReport: (id: string, paper: 'a4' | 'letter') => `/api/jobs/${at(id)}/report.pdf?paper=${paper}`,
+  jobPage: (id: string) => `/api/jobs/${at(id)}/report.html`,
+  proofPdf: (id: string, paper: 'a4' | 'letter') => `/api/runs/${at(id)}/proof.pdf?paper=${paper}`,
   /** A copy of an app, as one archive. */
   copy: (id: string) => `/api/app-copies/${at(id)}/export`,
   /** One file of a copy of records. */

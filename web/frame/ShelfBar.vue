@@ -26,7 +26,7 @@ const rebuild = () => api.rebuild().then(({ id }) => router.push(`/runs/${id}`),
     <UnlockLarder />
   </div>
   <p v-else-if="absence" class="shelf stop" role="alert">
-    <span>{{ absence }} Nothing can be kept or put back meanwhile.</span>
+    <span>{{ absence }} Until then nothing can be kept or put back.</span>
     <ElButton size="small" @click="lookAgain">Look again</ElButton>
   </p>
   <p v-else-if="free < leastBytes" class="shelf" role="status">

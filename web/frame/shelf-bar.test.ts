@@ -34,7 +34,9 @@ it('is not there where all is well', async () => {
 
 it('says that the shelf is away, and looks again', async () => {
   const { shown, asked } = await bar({ absence: 'The shelf in /x is not there. Connect its disk.' });
-  expect(shown.find('[role=alert]').text()).toMatch(/is not there. Connect its disk. Nothing can be kept/);
+  expect(shown.find('[role=alert]').text()).toMatch(
+    /is not there. Connect its disk. Until then nothing can be kept/,
+  );
   asked.length = 0;
   await button(shown, 'Look again').trigger('click');
   expect(last(asked, 'GET', '/shelf')).toBeDefined();

@@ -32,3 +32,7 @@ export const exactTime = (at: number): string =>
 
 /** `14:05:09`. */
 export const clockTime = (at: number): string => new Date(at).toLocaleTimeString('en-GB');
+
+/** `24 Nov 2026`. */
+export const exactDay = (at: number): string =>
+  new Date(at).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });

@@ -177,10 +177,10 @@ describe('notices', () => {
     expect(notices.list.map(({ kind, title }) => [kind, title])).toEqual([
       ['good', 'Done'],
       ['stop', 'Did not succeed'],
-      ['stop', 'This was not done'],
+      ['stop', 'Not done'],
     ]);
     vi.advanceTimersByTime(60_000);
-    expect(notices.list.map(({ title }) => title)).toEqual(['Did not succeed', 'This was not done']);
+    expect(notices.list.map(({ title }) => title)).toEqual(['Did not succeed', 'Not done']);
     notices.putAside(notices.list[0]!.id);
     expect(notices.list).toHaveLength(1);
     vi.useRealTimers();

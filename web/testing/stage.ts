@@ -265,6 +265,8 @@ export async function show(
       { path: '/larder/sets/:id', name: 'set', component: blank },
       { path: '/larder/sets/:id/:partition', name: 'inside', component: blank },
       { path: '/jobs/:id?', name: 'jobs', component: blank },
+      { path: '/labels/sets/:id', name: 'set-label', component: blank },
+      { path: '/labels/jobs/:id', name: 'job-label', component: blank },
       { path: '/people', name: 'people', component: blank },
       { path: '/runs/:id?', name: 'runs', component: blank },
       { path: '/practice', name: 'practice', component: blank },

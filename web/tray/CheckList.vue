@@ -66,7 +66,7 @@ function mendText(mend: Mend): string {
           class="tick"
           @update:model-value="(isTicked) => emit('confirm', check.id, Boolean(isTicked))"
         >
-          I know; go on all the same
+          I understand
         </ElCheckbox>
       </div>
     </li>

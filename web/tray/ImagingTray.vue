@@ -167,7 +167,7 @@ const title = computed(() => {
             v-if="picks.ownLabel !== undefined"
             size="small"
             text
-            title="Compose the name anew"
+            title="Compose the name again"
             @click="picks.ownLabel = undefined"
           >
             <RotateCcw :size="13" aria-hidden="true" />&nbsp;composed name

@@ -45,10 +45,10 @@ describe('Apps of a phone', () => {
     const { shown, names, choice } = await apps();
     expect(names()).toEqual(['Ferry Times', 'Marshlog', 'Tidebook']);
     expect(shown.text()).toMatch(/3 apps · programs\s*15 MiB · data\s*11 MiB/);
-    expect(choice(/by its owner/).text()).toMatch(/2$/);
-    await choice(/with the system/).trigger('click');
+    expect(choice(/by the user/).text()).toMatch(/2$/);
+    await choice(/pre-installed/).trigger('click');
     expect(names()).toEqual(['Ferry Times']);
-    expect(choice(/with the system/).attributes('aria-pressed')).toBe('true');
+    expect(choice(/pre-installed/).attributes('aria-pressed')).toBe('true');
     expect(shown.find('.sum').text()).toMatch(/2 hidden by search or facets/);
     await shown.findAll('.sum button')[0]!.trigger('click');
     expect(names()).toHaveLength(3);
@@ -74,7 +74,7 @@ describe('Apps of a phone', () => {
     useApps().draft(serial).shown = 'example.ferrytimes';
     await flushPromises();
     expect(tray.text()).toMatch(/data: told only with root/);
-    expect(tray.text()).toMatch(/with the system/);
+    expect(tray.text()).toMatch(/pre-installed/);
   });
 
   it('say what to do where no system runs, and when the phone does not answer', async () => {

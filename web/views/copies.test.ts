@@ -119,7 +119,7 @@ describe('all copies', () => {
     for (const path of ['/app-copies/c1', '/record-copies/r1'])
       expect(last(asked, 'PATCH', path)?.body).toEqual({ binned: true });
     await button(shown, /Bin \(1\)/).trigger('click');
-    expect(shown.find('.sum').text()).toMatch(/1 copy.*gone for good 30 days after/s);
+    expect(shown.find('.sum').text()).toMatch(/1 copy.*deleted for good 30 days after/s);
   });
 
   it('are said to be none, with where they come from', async () => {
@@ -234,8 +234,8 @@ describe('what an app may do', () => {
       1,
       undefined,
     ],
-    ['another JSON', '{"a":1}', 1, /is no list of trackers/],
-    ['no JSON', 'soup', 1, /is no list of trackers/],
+    ['another JSON', '{"a":1}', 1, /is not a list of trackers/],
+    ['no JSON', 'soup', 1, /is not a list of trackers/],
   ])('takes in a file with %s', async (_what, text, rows, complaint) => {
     await dialog();
     const input = document.querySelector<HTMLInputElement>('input[type=file]')!;

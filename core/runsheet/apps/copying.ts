@@ -97,7 +97,7 @@ const caches: CopyingCheck = (_facts, apps) =>
           id: 'caches-left-out',
           severity: 'note',
           title: 'Caches are left out',
-          sentence: `What apps have in ${listText(['cache', 'code_cache'])} they make anew.`,
+          sentence: `What apps have in ${listText(['cache', 'code_cache'])} they make again.`,
         },
       ]
     : [];

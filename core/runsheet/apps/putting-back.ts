@@ -127,7 +127,7 @@ const hardwareKeys: AppRule = (put, { phone }) => {
     severity: 'confirm',
     title: (count) => `${plural(count, 'One app’s data', 'apps’ data')} will not open`,
     sentence: (labels) =>
-      `${labels}: its keys were in the hardware of ${isHome ? 'this phone, and are gone since it was wiped' : 'the phone that it came from'}. Its owner must set it up anew.`,
+      `${labels}: its keys were in the hardware of ${isHome ? 'this phone, and are gone since it was wiped' : 'the phone that it came from'}. Its owner must set it up again.`,
   };
 };
 

@@ -100,7 +100,7 @@ const scratchCleared: RestoringCheck = (facts) =>
           severity: 'note',
           title: 'Code caches are cleared',
           sentence:
-            'What the present system translated programs into is of no use to the other; it is made anew at the first start.',
+            'What the present system translated programs into is of no use to the other; the first start makes it again.',
         },
       ]
     : [];

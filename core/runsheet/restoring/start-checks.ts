@@ -59,7 +59,7 @@ export const rollbackIndex: RestoringCheck = ({ phone, rollback = [] }) => {
           id: 'rollback-index',
           severity: 'confirm',
           title: 'Older than what the phone has seen',
-          sentence: `${sentence} Unlocked, it starts all the same; it must not be locked with it.`,
+          sentence: `${sentence} Unlocked, it still starts; do not lock it with this image.`,
         },
       ]
     : stop(

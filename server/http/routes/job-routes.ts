@@ -8,6 +8,7 @@ import {
 } from '@keen-larder/contract/requests/jobs.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
+import { reportHtml } from '../../jobs/report-html.ts';
 import { reportPdf } from '../../jobs/report-pdf.ts';
 import { valid } from '../validate.ts';
 
@@ -32,6 +33,13 @@ export function jobRoutes({ jobs, settings }: KeenLarder): Router {
       .attachment(`${fileNameOf(report.title)}.pdf`)
       .type('application/pdf')
       .send(await reportPdf(report, paper));
+  });
+  routes.get('/jobs/:id/report.html', (request, response) => {
+    const report = jobs.report(request.params.id, settings.all().shop);
+    response
+      .attachment(`${fileNameOf(report.title)}.html`)
+      .type('text/html')
+      .send(reportHtml(report));
   });
   routes.get('/shop', (_request, response) => void response.json(settings.all().shop));
   routes.put('/shop', (request, response) => {

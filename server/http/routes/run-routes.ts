@@ -2,7 +2,12 @@ import { Router } from 'express';
 import type { ProofView } from '@keen-larder/contract/runs.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
-import { proofPage } from '../../runs/restoring/proof-page.ts';
+import { proofReport } from '@keen-larder/core/jobs/proof-paper.ts';
+import type { Report } from '@keen-larder/core/jobs/report.ts';
+import { ReportRequest } from '@keen-larder/contract/requests/jobs.ts';
+import { reportHtml } from '../../jobs/report-html.ts';
+import { reportPdf } from '../../jobs/report-pdf.ts';
+import { valid } from '../validate.ts';
 import { allHalfWritten } from '../../runs/restoring/writing-journal.ts';
 import { resumeRun } from '../../runs/resuming.ts';
 import { Problem } from '../../failures.ts';
@@ -21,11 +26,16 @@ export function runRoutes(app: KeenLarder): Router {
     response.json(proofOf(app, request.params.id));
   });
   routes.get('/runs/:id/proof.html', (request, response) => {
-    const proof = proofOf(app, request.params.id);
+    const { name, report } = paperOf(app, request.params.id);
+    response.attachment(`${name}.html`).type('text/html').send(reportHtml(report));
+  });
+  routes.get('/runs/:id/proof.pdf', async (request, response) => {
+    const { paper } = valid(ReportRequest, request.query);
+    const { name, report } = paperOf(app, request.params.id);
     response
-      .attachment(`${fileNameOf(`${proof.nickname} ${proof.label}`)} proof of return.html`)
-      .type('text/html')
-      .send(proofPage(proof));
+      .attachment(`${name}.pdf`)
+      .type('application/pdf')
+      .send(await reportPdf(report, paper));
   });
   routes.post(
     '/runs/:id/cancel',
@@ -40,6 +50,14 @@ export function runRoutes(app: KeenLarder): Router {
     response.status(202).json(await resumeRun(app, request.params.id));
   });
   return routes;
+}
+
+function paperOf(app: KeenLarder, id: string): { name: string; report: Report } {
+  const proof = proofOf(app, id);
+  return {
+    name: `${fileNameOf(`${proof.nickname} ${proof.label}`)} proof of return`,
+    report: proofReport({ ...proof, shop: app.settings.all().shop }, app.minutesEast),
+  };
 }
 
 /** @throws Problem 404 when nothing was compared */

@@ -157,7 +157,7 @@ export class Erasing {
           names.shrink();
           rows.shred();
           await renewSnapshots();
-          return 'written anew without it';
+          return 'rewritten without it';
         },
       },
     ];

@@ -19,9 +19,7 @@ export function scrubberOf({ larder, offsite, log, days, onDamage, ...parts }: P
     repair: (digests) =>
       offsite.isOpen ? larder.whileWriting(() => offsite.repair(digests)) : Promise.resolve(0),
     onDamage(names, repaired, fault) {
-      const next = repaired
-        ? 'It was put there anew from off-site.'
-        : 'Image the phone again while it is at hand.';
+      const next = repaired ? 'It was repaired from off-site.' : 'Image the phone again while it is at hand.';
       if (fault) log.error(`It could not be repaired from off-site: ${fault}`);
       log.error(`Damaged on the shelf: ${names.join(', ')}. ${next}`);
       onDamage();

@@ -198,7 +198,9 @@ export class AdbShell {
       if (exitCode === 0) return;
       if (exitCode === undefined) throw new LinkFailure(broken(new Error('it ended in the middle')));
       if (flashError.test(words)) {
-        throw new FlashFailure('The phone cannot write its own flash there: it is worn. Nothing mends that.');
+        throw new FlashFailure(
+          'The phone cannot write its own flash there: it is worn and cannot be repaired.',
+        );
       }
       throw refusal(script, exitCode, words);
     } catch (error) {

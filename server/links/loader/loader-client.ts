@@ -204,7 +204,7 @@ function requireWell(status: number): void {
   if (status === statuses.well) return;
   if (status === statuses.flashFault) throw new FlashFailure('The phone cannot read its own flash there.');
   if (status === statuses.cannotWrite) {
-    throw new FlashFailure('The phone cannot write its own flash there: it is worn. Nothing mends that.');
+    throw new FlashFailure('The phone cannot write its own flash there: it is worn and cannot be repaired.');
   }
   throw new PhoneRefusal(`The phone’s loader refused (status ${status}).`);
 }

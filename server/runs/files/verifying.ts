@@ -50,7 +50,7 @@ export function startVerifying({ larder, engine }: RunContext, setIds: readonly 
         if (fault) {
           await larder.mendManifest(id);
           run.log(
-            `The manifest of ${isOne ? 'this set' : label} was damaged: ${fault}. It was written anew from the catalogue.`,
+            `The manifest of ${isOne ? 'this set' : label} was damaged: ${fault}. It was rewritten from the catalogue.`,
             'warning',
           );
         }

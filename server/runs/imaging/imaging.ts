@@ -265,7 +265,7 @@ async function image(
 /** @throws RunFailure when the phone has no such partition any more */
 function partitionNow(partitions: readonly PartitionFacts[], name: string): PartitionFacts {
   const found = partitions.find((each) => each.name === name);
-  if (!found) throw new RunFailure(`The phone has no partition called ${name} any more. Pick anew.`);
+  if (!found) throw new RunFailure(`The phone has no partition called ${name} any more. Pick again.`);
   return found;
 }
 

@@ -227,8 +227,7 @@ export class ImageWriting {
       what: 'Clear code caches',
       attempt: async ({ link }) => {
         const files = filesOf(link);
-        if (!(await files.makeWritable()))
-          return 'user data cannot be reached; the system makes them anew itself';
+        if (!(await files.makeWritable())) return 'user data cannot be reached; the system makes them again';
         await files.clearCodeCaches();
         return 'cleared';
       },

@@ -69,7 +69,7 @@ const notDone = 'not done';
 /** Says that something asked for was not done, and why. */
 export function announceError(error: unknown): void {
   const { message } = error as Error;
-  useNotices().say({ kind: 'stop', title: 'This was not done', message, about: notDone });
+  useNotices().say({ kind: 'stop', title: 'Not done', message, about: notDone });
 }
 
 /** What was not done before has been done now. */

@@ -74,7 +74,7 @@ const facts = computed(() => {
   } = app.value;
   return [
     ['Version', `${versionName ?? 'unnamed'} (${versionCode})`],
-    ['Came', isBuiltIn ? 'with the system' : `by its owner${installer ? `, through ${installer}` : ''}`],
+    ['Installed', isBuiltIn ? 'pre-installed' : `by the user${installer ? `, from ${installer}` : ''}`],
     ['Now', `${isEnabled ? 'enabled' : 'disabled'}, ${isRunning ? 'running' : 'at rest'}`],
     ['Installed', firstInstalled ?? '–'],
     ['Updated', lastUpdated ?? '–'],

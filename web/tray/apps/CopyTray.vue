@@ -45,7 +45,7 @@ const facts = computed(() => [
   ...(app.value
     ? [
         ['Version', `${app.value.versionName ?? 'unnamed'} (${app.value.versionCode})`],
-        ['Came', app.value.isBuiltIn ? 'with the system' : 'by its owner'],
+        ['Installed', app.value.isBuiltIn ? 'pre-installed' : 'by the user'],
         ['State', app.value.isEnabled ? 'enabled' : 'disabled'],
         ['User id', String(app.value.uid || '–')],
       ]
@@ -63,7 +63,7 @@ const look = () => api.codeOfCopy(props.copy.id);
     </div>
     <p v-for="each in copy.damage" :key="each" class="damage" role="alert">{{ each }}</p>
     <p v-if="view.binnedAt" class="damage">
-      In the bin; gone for good {{ binDays }} days after it was put there.
+      In the bin; deleted for good {{ binDays }} days after it was put there.
     </p>
     <FigureGrid :figures="figures" />
     <dl class="facts">

@@ -76,7 +76,7 @@ const take = (file: File | undefined) =>
 
 function trackersIn(text: string, name: string): Tracker[] {
   const wrong = new Error(
-    `${name} is no list of trackers: it must be JSON, a list of {"name", "purpose", "prefixes"}.`,
+    `${name} is not a list of trackers: it must be JSON, a list of {"name", "purpose", "prefixes"}.`,
   );
   let value: unknown;
   try {

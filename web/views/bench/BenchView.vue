@@ -72,11 +72,11 @@ watch(
             : `${phone.nickname} is away`
       "
     >
-      <template v-if="phone.presence === 'restarting'">It comes back here by itself.</template>
+      <template v-if="phone.presence === 'restarting'">It shows here again when it has started.</template>
       <template v-else-if="phone.presence === 'looping'">
-        It restarts again and again. By hand it gets into a mode that reads what is on it; then
-        <RouterLink :to="{ name: 'rescue', params: { serial: phone.serial } }">Rescue</RouterLink> says what
-        is wrong and what would mend it.
+        It restarts over and over. Use the keys to reach a mode that can read it; then
+        <RouterLink :to="{ name: 'rescue', params: { serial: phone.serial } }">Rescue</RouterLink> finds what
+        is wrong and what repairs it.
         <ModeKeys :keys="phone.keys" />
       </template>
       <template v-else

@@ -22,7 +22,7 @@ const variables = computed(() => Object.entries(props.phone.facts?.variables ?? 
       </template>
       <template v-else>
         It takes no images and starts only what its maker signed. Recovery that gives root, and loader mode
-        where the processor has one, write all the same.
+        where the processor has one, still write.
       </template>
     </p>
     <dl>

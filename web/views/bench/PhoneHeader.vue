@@ -1,9 +1,8 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
-import { CheckIcon, X } from 'lucide-vue-next';
 import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
-import { abilitiesOf, modeUses, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { modeUses, modeWords, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import InlineName from '../../parts/InlineName.vue';
@@ -31,7 +30,6 @@ const chips = computed(() => {
   ].filter((chip): chip is string => Boolean(chip));
 });
 const unlocked = computed(() => facts.value?.condition.bootloaderUnlocked);
-const abilities = computed(() => (facts.value ? abilitiesOf(facts.value.mode, facts.value.root) : undefined));
 /** Modes that a command leads into; the likeliest first. */
 const others = computed((): PhoneMode[] =>
   (['recovery', 'system', 'bootloader'] as const).filter((mode) => mode !== facts.value?.mode),
@@ -69,19 +67,8 @@ const rename = (nickname: string) => api.renamePhone(props.phone.serial, nicknam
         bootloader {{ unlocked ? 'unlocked' : 'locked' }}
       </li>
     </ul>
-    <div v-if="facts && abilities" class="mode">
-      <strong>In {{ facts.mode }} mode this phone can be</strong>
-      <span
-        v-for="[name, able] in [
-          ['read', abilities.read],
-          ['written', abilities.write],
-        ] as const"
-        :key="name"
-        :class="{ able }"
-      >
-        <component :is="able ? CheckIcon : X" :size="15" role="img" :aria-label="able ? 'yes' : 'no'" />
-        {{ name }}
-      </span>
+    <div v-if="facts" class="mode">
+      <span><strong>In {{ facts.mode }} mode:</strong> {{ modeWords(facts.mode, facts.root) }}</span>
       <div class="restart">
         <span class="soft">Restart into</span>
         <ElButton
@@ -141,20 +128,6 @@ header {
   flex-wrap: wrap;
   align-items: center;
   gap: 6px 14px;
-}
-
-.mode span {
-  display: inline-flex;
-  align-items: center;
-  gap: 4px;
-}
-
-.mode span svg {
-  color: var(--beetroot);
-}
-
-.mode .able svg {
-  color: var(--action);
 }
 
 .restart {

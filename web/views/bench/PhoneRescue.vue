@@ -75,7 +75,7 @@ const reachStates = { here: 'answers now', known: 'answered before', untried: 'n
       </ul>
     </section>
     <section v-if="proposed.length" aria-labelledby="repairs">
-      <h2 id="repairs">{{ hasFault ? 'What would mend it, the smallest first' : 'What could go back' }}</h2>
+      <h2 id="repairs">{{ hasFault ? 'Repairs, smallest first' : 'Images that can go back' }}</h2>
       <ul class="repairs">
         <RepairLine
           v-for="repair in proposed"
@@ -88,16 +88,16 @@ const reachStates = { here: 'answers now', known: 'answered before', untried: 'n
       </ul>
     </section>
     <p v-else-if="view.repairs.length" class="soft">
-      Nothing in the larder mends it: no set has everything that is missing.
+      The larder has no repair for it: no set has everything that is missing.
       <RouterLink to="/larder/import">Bring in images or firmware.</RouterLink>
     </p>
     <p v-else class="soft">
-      The larder has no complete set of this phone to mend it from.
+      The larder has no complete set of this phone to repair it from.
       <RouterLink to="/larder/import">Bring in images or firmware</RouterLink>, or keep what is on it first.
     </p>
     <details v-if="others.length">
       <summary>
-        {{ others.length }} {{ others.length === 1 ? 'repair that does' : 'repairs that do' }} not mend it
+        {{ others.length }} {{ others.length === 1 ? 'image that does' : 'images that do' }} not repair it
       </summary>
       <ul class="repairs">
         <RepairLine

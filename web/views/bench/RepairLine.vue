@@ -14,11 +14,11 @@ const icons = { mends: CheckIcon, 'may-mend': CircleDashed, 'does-not': OctagonX
 const outcome = computed(() => {
   const { outcome, forecast } = props.repair;
   if (!props.hasFault && outcome === 'mends') return 'It would start.';
-  if (outcome === 'mends') return 'Mends it.';
-  if (outcome === 'may-mend') return forecast ? 'May mend it.' : 'May mend it; this mode cannot tell.';
+  if (outcome === 'mends') return 'Repairs it.';
+  if (outcome === 'may-mend') return forecast ? 'May repair it.' : 'May repair it; this mode cannot tell.';
   return forecast && forecast.result !== 'starts' && forecast.result !== 'warns'
-    ? `Does not mend it: ${forecast.reason}.`
-    : 'Does not mend it.';
+    ? `Does not repair it: ${forecast.reason}.`
+    : 'Does not repair it.';
 });
 </script>
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton, ElCheckbox, ElInput } from 'element-plus';
-import { FileText } from 'lucide-vue-next';
+import { FileText, Tag } from 'lucide-vue-next';
 import { computed, reactive, ref, shallowRef, watch } from 'vue';
 import type { JobDetail } from '@keen-larder/contract/jobs.ts';
 import type { JobChange } from '@keen-larder/contract/requests/jobs.ts';
@@ -143,7 +143,7 @@ const setStage = (stage: JobStage) => {
       <p v-for="each in job.beforeHandingOver" :key="each">{{ each }}</p>
       <p>
         <ElButton size="small" type="danger" @click="change({ stage: 'handed over' })"
-          >Hand it over all the same</ElButton
+          >Hand it over anyway</ElButton
         >
         <ElButton size="small" @click="isAsked = false">Leave it</ElButton>
       </p>
@@ -213,6 +213,10 @@ const setStage = (stage: JobStage) => {
         class="el-button"
         download
         ><FileText :size="15" aria-hidden="true" />&nbsp;Hand-over report, {{ paper.title }}</a
+      >
+      <a :href="downloads.jobPage(id)" class="el-button" download>as a web page</a>
+      <RouterLink :to="{ name: 'job-label', params: { id } }" class="el-button"
+        ><Tag :size="15" aria-hidden="true" />&nbsp;Label</RouterLink
       >
       <ElButton v-if="!isOpen(job.stage)" @click="change({ stage: 'received' })">Open it again</ElButton>
     </p>

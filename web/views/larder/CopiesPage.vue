@@ -134,7 +134,7 @@ const columns: readonly LongColumn[] = [
     <p class="sum" role="status">
       {{ shown.length }} {{ shown.length === 1 ? 'copy' : 'copies' }} · <SizeText :bytes="bytes" />
       <template v-if="draft.binShown">
-        · gone for good {{ binDays }} days after they were put into the bin</template
+        · deleted for good {{ binDays }} days after they were put into the bin</template
       >
       <template v-if="hidden">
         · <strong>{{ hidden }} hidden by the filter</strong>

@@ -173,8 +173,8 @@ const emptyBin = (atOnce: boolean) =>
     :serial="serial"
   />
   <p v-if="binShown" class="soft note">
-    Sets in the bin are gone for good {{ binDays }} days after they were put there. What they alone held lies
-    aside for three more days, in case that was an error<template v-if="larder.shelf?.freedBytes"
+    Sets in the bin are deleted for good {{ binDays }} days after they were put there. What they alone held
+    lies aside for three more days, in case that was an error<template v-if="larder.shelf?.freedBytes"
       >: {{ sizeText(larder.shelf.freedBytes) }} now.
       <a href="#" @click.prevent="emptyBin(true)">Empty the bin, and give that room free at once</a></template
     ><template v-else>.</template>

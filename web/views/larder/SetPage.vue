@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
-import { Pin, ShieldCheck, Trash2 } from 'lucide-vue-next';
+import { Pin, ShieldCheck, Trash2, Tag } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
@@ -117,7 +117,7 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
           @rename="(label) => change({ label })"
         />
         <p v-if="set.binnedAt" class="binned">
-          In the bin; gone for good {{ binDays }} days after it was put there.
+          In the bin; deleted for good {{ binDays }} days after it was put there.
         </p>
         <p v-for="text in untracedTexts(set.untraced)" :key="text" class="unsettled">{{ text }}</p>
         <p v-if="unsettled.length" class="unsettled" role="status">
@@ -188,6 +188,9 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
       </div>
     </div>
     <div class="actions">
+      <RouterLink :to="{ name: 'set-label', params: { id } }" class="el-button"
+        ><Tag :size="15" aria-hidden="true" />&nbsp;Label</RouterLink
+      >
       <ElButton @click="verify"><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton>
       <CompareWith :set="set" />
       <ElButton
@@ -212,7 +215,7 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
         type="textarea"
         :rows="1"
         :maxlength="4000"
-        placeholder="What one should know about it"
+        placeholder="Note"
         @blur="saveNote"
       />
     </label>

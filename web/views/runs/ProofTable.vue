@@ -2,7 +2,7 @@
 import { CheckIcon, CircleDashed, Info, OctagonX } from 'lucide-vue-next';
 import { shallowRef, watch } from 'vue';
 import type { ProofView } from '@keen-larder/contract/runs.ts';
-import type { ProofRow } from '@keen-larder/core/phone/proof.ts';
+import { proofResults } from '@keen-larder/core/jobs/proof-paper.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api, downloads } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
@@ -17,12 +17,6 @@ watch(
   { immediate: true },
 );
 const icons = { same: CheckIcon, expected: Info, different: OctagonX, unknown: CircleDashed } as const;
-const words: Readonly<Record<ProofRow['result'], string>> = {
-  same: 'same',
-  expected: 'differs, as planned',
-  different: 'different',
-  unknown: 'cannot be told',
-};
 </script>
 
 <template>
@@ -30,8 +24,10 @@ const words: Readonly<Record<ProofRow['result'], string>> = {
     <h2 id="proof">Proof of return</h2>
     <p class="soft">
       Compared with
-      <RouterLink :to="{ name: 'set', params: { id: proof.setId } }">{{ proof.label }}</RouterLink>.
-      <a :href="downloads.proof(runId)">Save it as a page</a> for printing or for the customer.
+      <RouterLink :to="{ name: 'set', params: { id: proof.setId } }">{{ proof.label }}</RouterLink>. For the
+      customer: <a :href="downloads.proofPdf(runId, 'a4')" download>PDF, A4</a> ·
+      <a :href="downloads.proofPdf(runId, 'letter')" download>PDF, Letter</a> ·
+      <a :href="downloads.proof(runId)" download>web page</a>
     </p>
     <table class="facts">
       <thead>
@@ -48,7 +44,7 @@ const words: Readonly<Record<ProofRow['result'], string>> = {
           <td>{{ row.kept ?? '–' }}</td>
           <td>{{ row.now ?? '–' }}</td>
           <td>
-            <component :is="icons[row.result]" :size="14" aria-hidden="true" /> {{ words[row.result]
+            <component :is="icons[row.result]" :size="14" aria-hidden="true" /> {{ proofResults[row.result]
             }}<span v-if="row.reason" class="soft"> · {{ row.reason }}</span>
           </td>
         </tr>

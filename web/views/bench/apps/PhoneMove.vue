@@ -44,7 +44,7 @@ type App = MovingView['apps'][number];
 const icons = { stop: OctagonX, confirm: TriangleAlert, note: Info, good: CheckIcon } as const;
 const words = {
   stop: 'Cannot go',
-  confirm: 'With a step or a word first',
+  confirm: 'Needs a step first',
   note: 'Goes',
   good: 'Goes',
 } as const;

@@ -91,7 +91,7 @@ const to = (file: string) => ({
           >
         </p>
         <ElCheckbox v-if="comparison.onlyTime" v-model="showsOnlyTime"
-          >{{ comparison.onlyTime }} written anew as they were</ElCheckbox
+          >{{ comparison.onlyTime }} rewritten unchanged</ElCheckbox
         >
         <ElInput
           v-model="sought"

@@ -119,7 +119,7 @@ function forget(): void {
       <ProgressLine
         :done="view.storedBytes - view.leftBytes"
         :whole="view.storedBytes"
-        name="Written anew"
+        name="Rewritten"
         class="progress"
       />
       <p class="soft">
