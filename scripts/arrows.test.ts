@@ -7,7 +7,8 @@ const arrows: Readonly<Record<string, readonly string[]>> = {
   core: [],
   contract: ['core'],
   server: ['core', 'contract'],
-  web: ['core', 'contract'],
+  // The guide is shown in the application.
+  web: ['core', 'contract', 'docs'],
   standin: ['core', 'contract'],
   cli: ['core', 'contract', 'server'],
 };

@@ -14,6 +14,7 @@ const places = {
   l: { path: '/larder', name: 'Larder' },
   r: { path: '/runs', name: 'Runs' },
   p: { path: '/practice', name: 'Practice bench' },
+  h: { path: '/help', name: 'Help' },
 } as const;
 
 /** Where keys are letters; a ticked box keeps none of them. */

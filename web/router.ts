@@ -162,6 +162,12 @@ export const router = createRouter({
       meta: { title: 'Label', place: 'Jobs' },
     },
     {
+      path: '/help',
+      name: 'help',
+      component: () => import('./views/help/HelpPage.vue'),
+      meta: { title: 'Help' },
+    },
+    {
       path: '/people',
       name: 'people',
       component: () => import('./views/people/PeoplePage.vue'),

@@ -4,3 +4,8 @@ declare module '*.vue' {
   const component: DefineComponent;
   export default component;
 }
+
+declare module '*.md?raw' {
+  const text: string;
+  export default text;
+}

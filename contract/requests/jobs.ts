@@ -7,11 +7,14 @@ import {
   IsArray,
   IsBoolean,
   IsIn,
+  IsInt,
   IsOptional,
   IsString,
   Length,
   Matches,
+  Max,
   MaxLength,
+  Min,
   ValidateNested,
 } from 'class-validator';
 import { jobStages, type JobStage } from '@keen-larder/core/jobs/stages.ts';
@@ -113,6 +116,14 @@ export class ShopChange {
   @IsString()
   @MaxLength(400)
   address!: string;
+}
+
+/** Runs that ended so many days ago, or before. */
+export class RunsClearing {
+  @IsInt()
+  @Min(1)
+  @Max(36_500)
+  days!: number;
 }
 
 export class ReportRequest {

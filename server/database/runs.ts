@@ -47,6 +47,12 @@ export function runStatements(db: Database) {
   const lastLine = db.prepare<[runId: string], { seq: number }>(
     'SELECT coalesce(max(seq), 0) AS seq FROM runLog WHERE runId = ?',
   );
+  const ended = db.prepare<[before: number], Pick<RunRow, 'id' | 'serial' | 'startedAt'>>(`
+    SELECT id, serial, startedAt FROM runs WHERE endedAt < ?`);
+  const remove = db.prepare<[id: string]>('DELETE FROM runs WHERE id = ?');
+  const removeAll = db.transaction((ids: readonly string[]) => {
+    for (const id of ids) remove.run(id);
+  });
   const transfers = db.prepare<[kind: string, serial: string, mode: string, link: string], PastTransfer>(`
     SELECT coalesce(carriedBytes, doneBytes) AS bytes, endedAt - startedAt - idleMs AS elapsedMs FROM runs
     WHERE kind = ? AND serial = ? AND mode = ? AND coalesce(link, '') IN ('', ?) AND state IN ('done', 'incomplete')
@@ -58,6 +64,10 @@ export function runStatements(db: Database) {
     unfinished: () => unfinished.all(),
     addLine: (runId: string, line: RunLogLine) => void addLine.run({ runId, ...line }),
     log: (runId: string) => log.all(runId),
+    /** Runs that ended before a time. */
+    ended: (before: number) => ended.all(before),
+    /** With their logs. */
+    remove: (ids: readonly string[]) => removeAll(ids),
     lastSeq: (runId: string) => lastLine.get(runId)!.seq,
     transfers: (kind: string, serial: string, mode: string, link: string) =>
       transfers.all(kind, serial, mode, link),

@@ -21,6 +21,8 @@ import { keyFromLink, withKeyOnly } from './access.ts';
 import { deedsOnRecord, signedInOnly } from './sign-in.ts';
 import { offsiteRoutes, sealRoutes } from './routes/offsite-routes.ts';
 import { setRoutes } from './routes/set-routes.ts';
+import { newestVersion } from '../database/open.ts';
+import { shelfVersion } from '../shelf/shelf-file.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { isDiskFull, plainWords, Problem, traitsOf } from '../failures.ts';
 
@@ -34,10 +36,12 @@ export interface HttpOptions {
   readonly accessKey?: string | undefined;
 }
 
-/** Of the program. */
+/** Of the program, of the catalogue that it writes, of shelves that it reads. */
 const { version } = JSON.parse(readFileSync(join(import.meta.dirname, '../../package.json'), 'utf8')) as {
   version: string;
 };
+
+const versions = { version, node: process.versions.node, catalogue: newestVersion(), shelf: shelfVersion };
 
 /** From here, and from where the program is built, alike. */
 const builtInterface = join(import.meta.dirname, '../../web/dist');
@@ -115,7 +119,7 @@ export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptio
     next();
   });
   api.get('/about', (_request, response) => {
-    response.json({ practice: practiceUrl !== undefined, isOpen: accessKey === undefined, version });
+    response.json({ practice: practiceUrl !== undefined, isOpen: accessKey === undefined, ...versions });
   });
   api.use(
     benchRoutes(app),

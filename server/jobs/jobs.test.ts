@@ -83,3 +83,12 @@ it('has nothing of what came later, and is opened again only while its phone is 
     [1, 'kept'],
   ]);
 });
+
+it('keeps its runs when old ones are cleared', () => {
+  const titles = () => app.engine.list().map(({ title }) => title);
+  expect(titles()).toHaveLength(3);
+  app.jobs.change(id, { stage: 'handed over' });
+  expect(app.engine.clear(app.now() + 1, (run) => app.jobs.has(run))).toBe(1);
+  expect(titles().join()).not.toContain('Before the card');
+  expect(app.engine.clear(app.now() + 1, () => false)).toBe(2);
+});

@@ -56,6 +56,20 @@ export class Jobs {
     return this.parts.rows.all().map((row) => this.viewOf(row, phones.get(row.id) ?? [], work));
   }
 
+  /** Whether what was done with a phone at some time belongs to a card. */
+  has({ serial, startedAt }: { readonly serial: string | null; readonly startedAt: number }): boolean {
+    if (serial === null) return false;
+    const phones = this.phonesByJob();
+    return this.parts.rows
+      .all()
+      .some(
+        ({ id, openedAt, handedOverAt }) =>
+          startedAt >= openedAt &&
+          startedAt <= (handedOverAt ?? Infinity) &&
+          phones.get(id)?.some((phone) => phone.serial === serial),
+      );
+  }
+
   /** @throws Problem 404 */
   detail(id: string): JobDetail {
     const row = this.row(id);

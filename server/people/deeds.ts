@@ -50,6 +50,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /phones/:serial/taking-in-recovery': does('copied apps in recovery'),
   'POST /sets/:id/images/:partition/taking-out': does('took apps out of an image'),
 
+  'DELETE /runs': does('cleared old runs'),
   'POST /runs/:id/cancel': does('cancelled a run'),
   'POST /runs/:id/pause': does('paused a run'),
   'POST /runs/:id/continue': does('continued a run'),

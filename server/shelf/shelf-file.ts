@@ -4,7 +4,7 @@ import { writeDurably } from '../disk/durable.ts';
 
 const shelfFormat = 'keen-larder-shelf';
 /** 1 named chunks by BLAKE2b and was never released. */
-const shelfVersion = 2;
+export const shelfVersion = 2;
 /** Of a shelf that is sealed: programs that know nothing of seals leave it alone. */
 const sealedVersion = 3;
 

@@ -93,6 +93,18 @@ import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 
+/** What the program says of itself. */
+export interface About {
+  readonly practice: boolean;
+  readonly isOpen: boolean;
+  readonly version: string;
+  readonly node: string;
+  /** Of the catalogue that it writes. */
+  readonly catalogue: number;
+  /** Of shelves that it writes. */
+  readonly shelf: number;
+}
+
 /** An answer of the server that is not what was asked for; the message is for reading. */
 export class ApiError extends Error {
   constructor(readonly problem: Pick<ProblemDetails, 'status' | 'detail' | 'obstacles'>) {
@@ -136,7 +148,7 @@ const at = encodeURIComponent;
 
 /** Everything the interface asks of the server. */
 export const api = {
-  about: () => ask<{ practice: boolean; isOpen: boolean; version: string }>('/about'),
+  about: () => ask<About>('/about'),
 
   session: () => ask<SessionView>('/session'),
   signIn: (who: SignIn) => ask<SessionView>('/session', 'POST', who),
@@ -319,6 +331,7 @@ export const api = {
     ask<RunView>(`/imports/${at(id)}/importing`, 'POST', start),
 
   runs: () => ask<RunView[]>('/runs'),
+  clearRuns: (days: number) => ask<{ cleared: number }>('/runs', 'DELETE', { days }),
   halfWritten: () => ask<HalfWrittenView[]>('/half-written'),
   runLog: (id: string) => ask<RunLogLine[]>(`/runs/${at(id)}/log`),
   proof: (id: string) => ask<ProofView>(`/runs/${at(id)}/proof`),

@@ -17,6 +17,9 @@ const shown = defineModel<boolean>({ required: true });
         </tr>
       </tbody>
     </table>
+    <p>
+      <RouterLink to="/help" @click="shown = false">The guide, all words and marks</RouterLink>
+    </p>
     <h3>On the storage map</h3>
     <p>
       A shelf per role, a jar per partition. The jar’s width follows the logarithm of its size, its filling

@@ -26,6 +26,7 @@ const pages: readonly (readonly [title: string, path: string, also?: string])[] 
   ['Copies of apps and records', '/larder/copies'],
   ['Jobs', '/jobs', 'cards customers visits'],
   ['Runs', '/runs', 'log history'],
+  ['Help', '/help', 'guide words keys marks manual'],
   ['People', '/people', 'operators sign in passphrase record who did what'],
 ];
 

@@ -1,12 +1,19 @@
 import { defineStore } from 'pinia';
 import { computed, ref, shallowRef } from 'vue';
 import type { SessionView } from '@keen-larder/contract/people.ts';
-import { api, ApiError, whenLockedOut } from '../api/client.ts';
+import { api, ApiError, whenLockedOut, type About } from '../api/client.ts';
 
 /** Who sits here, where that is asked. */
 export const useSession = defineStore('session', () => {
   const view = shallowRef<SessionView>();
-  const about = ref({ practice: false, isOpen: false, version: '' });
+  const about = shallowRef<About>({
+    practice: false,
+    isOpen: false,
+    version: '',
+    node: '',
+    catalogue: 0,
+    shelf: 0,
+  });
   /** Why the server answers nothing to this browser: it has not the key of the link. */
   const lockedOut = ref<string>();
 

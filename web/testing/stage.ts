@@ -267,6 +267,7 @@ export async function show(
       { path: '/jobs/:id?', name: 'jobs', component: blank },
       { path: '/labels/sets/:id', name: 'set-label', component: blank },
       { path: '/labels/jobs/:id', name: 'job-label', component: blank },
+      { path: '/help', name: 'help', component: blank },
       { path: '/people', name: 'people', component: blank },
       { path: '/runs/:id?', name: 'runs', component: blank },
       { path: '/practice', name: 'practice', component: blank },

@@ -60,7 +60,7 @@ describe('Connections', () => {
     expect(rows[0]!.text()).toMatch(/has not allowed this computer yet.*AA:BB:CC.*tap Allow/s);
     expect(rows[0]!.classes()).toContain('waits');
     expect(shown.text()).toMatch(
-      /adb server.*5037.*does not run.*adb start-server.*No udev rules.*Nothing was plugged in/s,
+      /Install the rule.*cp packaging.*adb server.*5037.*does not run.*adb start-server.*Nothing was plugged in/s,
     );
   });
 

@@ -112,6 +112,7 @@ it('offers the hand-over report, and lets its head be changed', async () => {
   expect(one.findAll('a[download]').map((each) => each.attributes('href'))).toEqual([
     '/api/jobs/j1/report.pdf?paper=a4',
     '/api/jobs/j1/report.pdf?paper=letter',
+    '/api/jobs/j1/report.html',
   ]);
   useJobs().list = [];
   const shown = await show(JobsPage);

@@ -263,7 +263,7 @@ describe('Runs', () => {
     runs.take(run({ id: 'a', state: 'done', endedAt: Date.now(), outcome: '2 images, 48 MiB.' }));
     runs.take(run({ id: 'b', state: 'interrupted', startedAt: 5, outcome: 'Start it again.' }));
     const shown = await show(RunsView, {}, '/runs');
-    const rows = shown.findAll('tbody tr').map((row) => row.text());
+    const rows = shown.findAll('li').map((row) => row.text());
     expect(rows[0]).toMatch(/2 images, 48 MiB.*done/s);
     expect(rows[1]).toMatch(/Start it again.*interrupted/s);
   });

@@ -4,7 +4,7 @@ import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { proofReport } from '@keen-larder/core/jobs/proof-paper.ts';
 import type { Report } from '@keen-larder/core/jobs/report.ts';
-import { ReportRequest } from '@keen-larder/contract/requests/jobs.ts';
+import { ReportRequest, RunsClearing } from '@keen-larder/contract/requests/jobs.ts';
 import { reportHtml } from '../../jobs/report-html.ts';
 import { reportPdf } from '../../jobs/report-pdf.ts';
 import { valid } from '../validate.ts';
@@ -20,6 +20,11 @@ export function runRoutes(app: KeenLarder): Router {
     response.json(allHalfWritten(app.unfinished));
   });
   routes.get('/runs', (_request, response) => void response.json(engine.list()));
+  routes.delete('/runs', (request, response) => {
+    const { days } = valid(RunsClearing, request.body);
+    const before = app.now() - days * 24 * 60 * 60_000;
+    response.json({ cleared: engine.clear(before, (run) => app.jobs.has(run)) });
+  });
   routes.get('/runs/:id', (request, response) => void response.json(engine.view(request.params.id)));
   routes.get('/runs/:id/log', (request, response) => void response.json(engine.logOf(request.params.id)));
   routes.get('/runs/:id/proof', (request, response) => {

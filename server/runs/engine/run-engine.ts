@@ -132,6 +132,20 @@ export class RunEngine implements RunListener {
     return this.ledger.log(id);
   }
 
+  /**
+   * Removes past runs and their logs, but for those with a proof and those that can be resumed.
+   * @param before a time, in milliseconds since 1970
+   * @param isWanted further ones that stay
+   * @returns how many went
+   */
+  clear(before: number, isWanted: (run: { serial: string | null; startedAt: number }) => boolean): number {
+    const gone = this.ledger
+      .ended(before)
+      .filter((run) => !this.returns.hasProof(run.id) && !this.canResume(run.id) && !isWanted(run));
+    this.ledger.remove(gone.map(({ id }) => id));
+    return gone.length;
+  }
+
   /** Resolves when a run has ended. */
   async ended(id: string): Promise<RunView> {
     await this.endings.get(id);

@@ -50,6 +50,15 @@ export class RunLedger {
     }
   }
 
+  ended(before: number): Pick<RunRow, 'id' | 'serial' | 'startedAt'>[] {
+    return this.statements.ended(before);
+  }
+
+  /** With their logs. */
+  remove(ids: readonly string[]): void {
+    this.statements.remove(ids);
+  }
+
   unfinished(): RunRow[] {
     return this.statements.unfinished();
   }

@@ -99,8 +99,9 @@ watch(
   <div v-else-if="bench.loaded" class="first">
     <h1>No phone is on the bench</h1>
     <p>
-      It shows here by itself as soon as it answers. Addresses are followed under
-      <RouterLink to="/connections">connections</RouterLink>.
+      Keen Larder keeps what is on a phone before you change it, and puts it back with proof. Connect a phone
+      in one of three ways; it shows here as soon as it answers.
+      <RouterLink to="/help#help-guide">How the work goes</RouterLink>
     </p>
     <FirstSteps v-if="connections.view" :view="connections.view" />
   </div>

@@ -19,6 +19,21 @@ const error = ref<string>();
 const isPairing = ref(false);
 const canPair = computed(() => props.view.adbServer.state === 'running');
 const shown = computed(() => props.view.wireless ?? []);
+/** Whether a phone that is plugged in now would show. */
+const usb = computed(() => {
+  const { adbServer, usb: bus } = props.view;
+  if (adbServer.state === 'running')
+    return { ready: true, text: 'Ready: the adb server runs. Plug a phone in.' };
+  if (bus.state === 'followed' && bus.rules !== 'missing')
+    return { ready: true, text: 'Ready: USB is watched. Plug a phone in.' };
+  return {
+    ready: false,
+    text:
+      bus.rules === 'missing'
+        ? 'This account may not use phones on USB yet. Install the rule, then plug the phone in again:'
+        : 'Phones on USB would not show. Start the adb server:',
+  };
+});
 
 async function pair(): Promise<void> {
   error.value = paired.value = undefined;
@@ -40,7 +55,17 @@ const connect = (phone: WirelessPhone) =>
 <template>
   <div class="ways">
     <section aria-labelledby="usb">
-      <h3 id="usb">By USB</h3>
+      <h3 id="usb"><span class="number">1</span> By USB</h3>
+      <p class="stand" :class="usb.ready ? 'ready' : 'caution'" role="status">{{ usb.text }}</p>
+      <p v-if="!usb.ready && view.usb.rules === 'missing'" class="act">
+        <CopyText
+          value="sudo cp packaging/70-keen-larder.rules /etc/udev/rules.d/"
+          name="the command that lets this account use phones"
+        />
+      </p>
+      <p v-else-if="!usb.ready" class="act">
+        <CopyText value="adb start-server" name="the command that starts the adb server" />
+      </p>
       <ol>
         <li>
           On the phone: <em>Settings › About phone</em>, tap <em>Build number</em> seven times; then
@@ -55,7 +80,7 @@ const connect = (phone: WirelessPhone) =>
       <ul class="soft" aria-label="How this computer stands to USB">
         <li>The adb server (port {{ view.adbServer.port }}) {{ adbServerWords[view.adbServer.state] }}</li>
         <li>{{ usbWords(view.usb.state, view.usb.why) }}</li>
-        <li v-if="udevWords[view.usb.rules]" :class="{ caution: view.usb.rules === 'missing' }">
+        <li v-if="usb.ready && udevWords[view.usb.rules]" :class="{ caution: view.usb.rules === 'missing' }">
           {{ udevWords[view.usb.rules] }}
         </li>
         <li v-if="view.usb.lastSeen">
@@ -65,7 +90,16 @@ const connect = (phone: WirelessPhone) =>
       </ul>
     </section>
     <section aria-labelledby="wireless">
-      <h3 id="wireless">Without a cable</h3>
+      <h3 id="wireless"><span class="number">2</span> By network</h3>
+      <p class="stand" :class="canPair ? 'ready' : 'caution'">
+        {{
+          canPair
+            ? shown.length
+              ? `Ready. ${shown.length} ${shown.length === 1 ? 'phone offers' : 'phones offer'} it now.`
+              : 'Ready. No phone on this network offers it now.'
+            : 'Pairing needs the adb server of this computer. An address can be followed without it.'
+        }}
+      </p>
       <ol>
         <li>Android 11 or later, on the same network: <em>Developer options › Wireless debugging</em> on.</li>
         <li><em>Pair device with pairing code</em>: type here what it shows.</li>
@@ -106,23 +140,26 @@ const connect = (phone: WirelessPhone) =>
           </ElButton>
           <ElButton v-else size="small" text @click="connect(phone)">Connect</ElButton>
         </li>
-        <li v-if="!canPair">
-          Pairing needs the adb server of this computer, which {{ adbServerWords[view.adbServer.state] }}
-        </li>
-        <li v-else-if="view.wireless === undefined">
+        <li v-if="canPair && view.wireless === undefined">
           This adb server is too old to pair or to look for phones: the platform tools can from version 30 on.
         </li>
-        <li v-else-if="shown.length === 0">No phone on this network offers it now.</li>
       </ul>
     </section>
     <section aria-labelledby="loader">
-      <h3 id="loader">In its bootloader</h3>
+      <h3 id="loader"><span class="number">3</span> In bootloader or loader mode</h3>
+      <p class="stand" :class="view.usb.state === 'followed' ? 'ready' : 'caution'">
+        {{
+          view.usb.state === 'followed'
+            ? 'Ready. For a phone that does not start, or whose USB debugging is off.'
+            : 'USB is not watched, so only addresses are followed.'
+        }}
+      </p>
       <ol>
         <li>
           Switch the phone off. Hold <em>Volume down</em> and <em>Power</em> until its bootloader shows; some
           models use other keys.
         </li>
-        <li>Put the cable in: it shows here by itself.</li>
+        <li>Put the cable in; it shows here.</li>
       </ol>
       <ul class="soft">
         <li v-if="view.usb.state !== 'followed'">
@@ -130,7 +167,8 @@ const connect = (phone: WirelessPhone) =>
           <code>fastboot:</code> before it.
         </li>
         <li>
-          A bootloader tells what the phone is and takes firmware when it is unlocked. It reads nothing out.
+          A bootloader says what the phone is and takes firmware when it is unlocked. Loader mode also reads,
+          on locked phones too. Its page says which keys lead there.
         </li>
       </ul>
     </section>
@@ -153,6 +191,26 @@ section {
 
 h3 {
   font-size: 15px;
+}
+
+.number {
+  display: inline-grid;
+  place-items: center;
+  width: 22px;
+  height: 22px;
+  margin-right: 4px;
+  border-radius: 50%;
+  background: var(--action);
+  color: var(--on-action);
+  font-size: 13px;
+}
+
+.stand {
+  font-weight: 600;
+}
+
+.ready {
+  color: var(--action);
 }
 
 ol {

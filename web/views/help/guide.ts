@@ -1,0 +1,40 @@
+import { marked, type Token } from 'marked';
+
+/** A paragraph, list or table of a text, under the heading it stands below. */
+export interface Block {
+  readonly heading: string;
+  /** Words of it, in small letters. */
+  readonly text: string;
+  readonly html: string;
+}
+
+/** Marks, tags and the addresses of links are no words. */
+const wordsOf = (html: string): string =>
+  html
+    .replaceAll(/<[^>]*>/g, ' ')
+    .replaceAll('&quot;', '"')
+    .replaceAll('&#39;', "'")
+    .replaceAll('&amp;', '&')
+    .toLowerCase();
+
+/** A Markdown text block by block; rows of tables are blocks of their own. */
+export function blocksOf(markdown: string): Block[] {
+  const blocks: Block[] = [];
+  let heading = '';
+  const add = (tokens: Token[]) => {
+    const html = marked.parser(tokens);
+    blocks.push({ heading, html, text: `${wordsOf(html)} ${heading.toLowerCase()}` });
+  };
+  for (const token of marked.lexer(markdown)) {
+    if (token.type === 'space') continue;
+    if (token.type === 'heading') heading = String(token['text']);
+    else add([token]);
+  }
+  return blocks;
+}
+
+/** Those that have every word. */
+export function found<T extends { readonly text: string }>(all: readonly T[], words: string): T[] {
+  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
+  return all.filter(({ text }) => wanted.every((word) => text.includes(word)));
+}
