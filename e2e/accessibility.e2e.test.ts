@@ -9,7 +9,7 @@ import { openStory } from './story.ts';
 
 const story = openStory();
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
-const widths = isLong ? [1024, 1280, 1920] : [1280];
+const widths = isLong ? [640, 1024, 1280, 1920] : [1280];
 let setId: string;
 let jobId: string;
 
@@ -48,6 +48,9 @@ const views: readonly (readonly [path: () => string, shown: string | RegExp])[] 
   [() => '/jobs', 'It restarts.'],
   [() => `/jobs/${jobId}`, 'Hand-over report, A4'],
   [() => '/runs', 'Keep 2 images'],
+  [() => '/people', 'Add the owner'],
+  [() => '/help', 'From a phone to a set that is safe, and back'],
+  [() => `/labels/sets/${setId}`, /In the print dialog/],
   [() => '/practice', 'Flash a broken build'],
 ];
 

@@ -73,6 +73,21 @@ it('keeps boot and system, breaks the phone, and brings it back', async () => {
   await page.getByRole('heading', { name: 'Job 1 · Ringing hut' }).waitFor();
   await page.locator('button[aria-current=step]', { hasText: 'proved' }).waitFor();
   await page.getByRole('link', { name: 'Set “Before the story”' }).waitFor();
+  // What goes with it: the report, and a label.
+  const download = page.waitForEvent('download');
+  await page.getByRole('link', { name: 'Hand-over report, A4' }).click();
+  expect((await download).suggestedFilename()).toBe('Hand-over report job 1.pdf');
+  await page.getByRole('link', { name: 'Label' }).click();
+  await page.getByRole('img', { name: 'Opens Job 1 · Ringing hut' }).first().waitFor();
+  await page.getByRole('link', { name: 'Job 1 · Ringing hut' }).click();
   await page.getByRole('button', { name: 'handed over' }).click();
   await page.locator('button[aria-current=step]', { hasText: 'handed over' }).waitFor();
+
+  // And found again, with three presses of keys besides its name.
+  await page.getByRole('link', { name: 'Larder', exact: true }).click();
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox', { name: 'Go to, or do' }).fill('job 1');
+  await page.keyboard.press('Enter');
+  await page.locator('button[aria-current=step]', { hasText: 'handed over' }).waitFor();
+  expect(new URL(page.url()).pathname).toMatch(/^\/jobs\//);
 });

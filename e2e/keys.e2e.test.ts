@@ -37,11 +37,34 @@ it('images by keyboard alone', async () => {
   expect(story.serving.app.larder.list()[0]).toMatchObject({ imageCount: 1 });
 });
 
+it('is imaging after 25 strokes of keys from the opened page, whatever they are', async () => {
+  const { page } = story;
+  await story.go('/');
+  await page.getByText('What is kept').waitFor();
+  let strokes = 0;
+  const press = async (...keys: string[]) => {
+    for (const key of keys) await page.keyboard.press(key);
+    strokes += keys.length;
+  };
+  await press('Control+k');
+  await page.getByRole('combobox', { name: 'Go to, or do' }).waitFor();
+  await press(...'keep iden');
+  await page.getByRole('option', { name: /Keep of Ringing hut: identity/ }).waitFor();
+  await press('Enter');
+  await page.getByText(/^[1-9]\d* of 22 picked/).waitFor();
+  await page.locator('button', { hasText: 'Start imaging' }).and(page.locator(':enabled')).waitFor();
+  await press('Control+Enter');
+  await page.locator('[data-run]').waitFor();
+  expect(strokes).toBeLessThanOrEqual(25);
+  await page.locator('[data-run][data-state="done"]').waitFor();
+});
+
 it.runIf(isLong)('goes from view to view by keys, by links and by the back button', async () => {
   const { page } = story;
   for (const [key, heading] of [
     ['l', 'Larder'],
     ['r', 'Runs'],
+    ['h', 'Help'],
     ['p', 'Practice bench'],
     ['b', 'Bench'],
   ] as const) {
@@ -51,6 +74,8 @@ it.runIf(isLong)('goes from view to view by keys, by links and by the back butto
   }
   await page.goBack();
   await page.getByRole('heading', { name: 'Practice bench' }).waitFor();
+  await page.goBack();
+  await page.getByRole('heading', { name: 'Help', level: 1 }).waitFor();
   await page.goBack();
   await page.getByRole('heading', { name: 'Runs', level: 1 }).waitFor();
   await page.getByRole('link', { name: /^Keep 1 image of Ringing hut/ }).click();

@@ -208,7 +208,7 @@ describe('starting from its own bytes', () => {
 
   it.each([
     ['wrong-kernel', 'init', /Android 15.0.0 .*system of 9/],
-    ['half-firmware', 'init', /system cannot be mounted/],
+    ['half-firmware', 'init', /the system partition is damaged, so Android cannot start/],
     ['no-boot', 'bootloader', /boot cannot be loaded/],
   ])('%s fails in %s and leaves recovery', async (id, stage, reason) => {
     await brokenBuilds.find((build) => build.id === id)!.apply(phone.flash, models.knot3);

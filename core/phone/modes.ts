@@ -34,9 +34,21 @@ export function modeWords(mode: PhoneMode, root: boolean): string {
     return 'partitions write only, once it is unlocked · apps and records not reachable';
   const { read, write } = abilitiesOf(mode, root);
   const partitions = read ? (write ? 'read and write' : 'read only') : 'not readable without root';
-  const apps =
-    mode !== 'system' ? 'need system mode' : root ? 'read and write' : 'programs and shared records only';
-  return `partitions ${partitions} · apps and records ${apps}`;
+  if (mode === 'system' && !root)
+    return `partitions ${partitions} · of apps the programs, of records what the system shares`;
+  return `partitions ${partitions} · apps and records ${mode === 'system' ? 'read and write' : 'need system mode'}`;
+}
+
+/** Modes in which a phone that does not start may be repaired, the likeliest to work first. @param isLocked its bootloader */
+export const modesToReach = (isLocked: boolean): readonly PhoneMode[] =>
+  isLocked ? ['loader', 'recovery', 'bootloader', 'system'] : ['recovery', 'bootloader', 'loader', 'system'];
+
+/** What a mode is good for on a phone. @param isLocked its bootloader */
+export function modeUse(mode: PhoneMode, isLocked: boolean): string {
+  if (isLocked && mode === 'recovery')
+    return 'Locked, the phone runs only its maker’s recovery, which gives no root: it wipes user data and takes signed updates.';
+  if (isLocked && mode === 'bootloader') return 'Locked, it only says what the phone is.';
+  return modeUses[mode];
 }
 
 /** What each mode is good for, in a sentence. */

@@ -135,7 +135,7 @@ const notStarting = ({ phones }: NeedFacts): Need[] =>
     .map(({ serial, nickname }) => ({
       ...{ id: `looping ${serial}`, urgency: 'now' as const, action: 'Go to Rescue' },
       title: `${nickname} does not start`,
-      sentence: 'It restarts again and again. Rescue finds what is wrong and what repairs it.',
+      sentence: 'It restarts over and over. Rescue finds what is wrong and what repairs it.',
       place: { is: 'rescue' as const, serial },
     }));
 

@@ -1,8 +1,26 @@
 import { describe, expect, it } from 'vitest';
 import { conditionFrom, conditionText, parseGetprop, parseProperties } from './facts.ts';
 import { keysFor } from './keys.ts';
-import { abilitiesOf } from './modes.ts';
+import { abilitiesOf, modesToReach, modeUse, modeWords } from './modes.ts';
 import { isNeverWritten, roleOf, splitSlot, tableImageName, whyNeverWritten } from './roles.ts';
+
+describe('modes', () => {
+  it('says what each allows', () => {
+    expect(modeWords('recovery', true)).toBe('partitions read and write · apps and records need system mode');
+    expect(modeWords('system', true)).toBe('partitions read only · apps and records read and write');
+    expect(modeWords('system', false)).toBe(
+      'partitions not readable without root · of apps the programs, of records what the system shares',
+    );
+    expect(modeWords('bootloader', false)).toContain('write only');
+  });
+
+  it('puts first what is likeliest to help', () => {
+    expect(modesToReach(false)[0]).toBe('recovery');
+    expect(modesToReach(true)[0]).toBe('loader');
+    expect(modeUse('recovery', true)).toContain('gives no root');
+    expect(modeUse('recovery', false)).toContain('every partition');
+  });
+});
 
 describe('roles', () => {
   it.each([

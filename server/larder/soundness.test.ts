@@ -322,7 +322,7 @@ describe('manifest and catalogue', () => {
     const id = await keep('to be lost');
     rmSync(join(bench.shelfPath, 'manifests', `${id}.json`));
     const reopened = await bench.open(open.database);
-    expect(reopened.texts.join()).toMatch(/Wrote the manifest of the set “to be lost” anew/);
+    expect(reopened.texts.join()).toMatch(/Rewrote the manifest of the set “to be lost”/);
     expect(manifests()).toEqual([`${id}.json`]);
   });
 });
@@ -371,7 +371,7 @@ describe('rebuilding', () => {
     expect(flipped).not.toBe(whole);
     writeFileSync(path, flipped);
     const said = await texts(open);
-    expect(said).toMatch(/Wrote the manifest of the set “one digit” anew/);
+    expect(said).toMatch(/Rewrote the manifest of the set “one digit”/);
     expect(readFileSync(path, 'utf8')).toBe(whole);
     await expectWhole(id, 'boot', boot, open);
   });

@@ -2,7 +2,7 @@ import type { ReachView, RepairView, RescueView } from '@keen-larder/contract/re
 import type { SetDetail, SetView } from '@keen-larder/contract/sets.ts';
 import { isSameModel } from '@keen-larder/core/larder/firmware.ts';
 import { activeSlotOf, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
-import { abilitiesOf, modeUses, phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { abilitiesOf, modeUse, modesToReach, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import {
   diagnose,
@@ -70,7 +70,12 @@ export class Rescue {
     return {
       serial,
       findings,
-      reach: reachOf(phone.keys, facts, bench.wroteIn(serial)),
+      reach: reachOf(
+        phone.keys,
+        facts,
+        bench.wroteIn(serial),
+        (facts ?? phone.facts ?? newest)?.condition.bootloaderUnlocked === false,
+      ),
       repairs: await this.judged(serial, repairs, { findings, lostIdentity, halfWritten: half }, phone.model),
       sets: sets.map(({ id, label, createdAt, verifiedAt }) => ({ id, label, createdAt, verifiedAt })),
     };
@@ -188,8 +193,11 @@ function reachOf(
   keys: Readonly<Partial<Record<PhoneMode, string>>>,
   facts: PhoneFacts | undefined,
   wroteIn: readonly PhoneMode[],
+  isLocked: boolean,
 ): ReachView[] {
-  return phoneModes.flatMap((mode): ReachView[] => {
+  const rank = (mode: PhoneMode) => (facts?.mode === mode ? 0 : wroteIn.includes(mode) ? 1 : 2);
+  const modes = modesToReach(isLocked).toSorted((a, b) => rank(a) - rank(b));
+  return modes.flatMap((mode): ReachView[] => {
     const isHere = facts?.mode === mode;
     if (!keys[mode] && !isHere) return [];
     const canWrite = isHere
@@ -200,7 +208,7 @@ function reachOf(
       {
         mode,
         state: isHere ? 'here' : wroteIn.includes(mode) ? 'known' : 'untried',
-        use: modeUses[mode],
+        use: modeUse(mode, isLocked),
         keys: keys[mode],
         canWrite,
       },

@@ -1,7 +1,8 @@
 import { useDark } from '@vueuse/core';
 import { computed, type ComputedRef } from 'vue';
 import { useRouter, type RouteLocationRaw } from 'vue-router';
-import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { abilitiesOf, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import type { Purpose } from '@keen-larder/core/runsheet/purposes.ts';
 import { api } from '../api/client.ts';
 import { useBench } from '../state/bench.ts';
 import { useJobs } from '../state/jobs.ts';
@@ -42,6 +43,14 @@ const tabs: readonly (readonly [name: string, title: string])[] = [
   ['details', 'Details'],
 ];
 
+/** Usual picks, by their ids. */
+const purposes: readonly (readonly [Purpose['id'], string])[] = [
+  ['before-flash', 'before a flash'],
+  ['boot-chain', 'boot chain'],
+  ['identity', 'identity'],
+  ['everything', 'everything'],
+  ['as-last-time', 'as last time'],
+];
 const restartInto: readonly PhoneMode[] = ['recovery', 'system', 'bootloader'];
 /** Of those that have ended. */
 const lastRuns = 30;
@@ -93,7 +102,17 @@ export function usePaletteEntries(
                 open: () => void api.restart(serial, mode).catch(announceError),
               }))
           : [];
-      return [...places, ...restarts];
+      const picks =
+        presence === 'here' && facts && abilitiesOf(facts.mode, facts.root).read
+          ? purposes.map(([id, title]) => ({
+              id: `keep ${serial} ${id}`,
+              title: `Keep of ${nickname}: ${title}`,
+              kind: 'action',
+              also: `${also} image pick`,
+              open: to({ name: 'bench', params: { serial }, query: { keep: id } }),
+            }))
+          : [];
+      return [...places, ...picks, ...restarts];
     }),
   );
   const ofSets = computed((): PaletteEntry[] =>

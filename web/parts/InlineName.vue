@@ -37,7 +37,10 @@ function keep(): void {
     @keydown.esc="editing = false"
     @blur="keep"
   />
-  <h1 v-else>
+  <p v-if="editing && text.length > maxlength - 20" class="soft count" role="status">
+    {{ text.length }} of at most {{ maxlength }} letters
+  </p>
+  <h1 v-if="!editing">
     {{ value }}
     <button type="button" :aria-label="`Rename: ${name}`" title="Rename" @click="edit">
       <Pencil :size="14" aria-hidden="true" />
@@ -57,6 +60,10 @@ button {
   background: none;
   color: var(--ink-soft);
   cursor: pointer;
+}
+
+.count {
+  font-size: 12.5px;
 }
 
 .field {

@@ -66,14 +66,14 @@ export const usePicks = defineStore('picks', () => {
     return imaging.value[serial];
   }
 
-  function forPlan(key: string, keepFirst: boolean): RestoringPicks {
+  function forPlan(key: string): RestoringPicks {
     restoring.value[key] ??= {
       picked: [],
       others: [],
       serial: undefined,
       intoSlot: undefined,
       restartAfter: true,
-      keepFirst,
+      keepFirst: true,
       writeAll: false,
       format: false,
       confirmed: [],
@@ -81,9 +81,8 @@ export const usePicks = defineStore('picks', () => {
     };
     return restoring.value[key];
   }
-  const forSet = (id: string) => forPlan(id, true);
-  /** Of a phone that is broken, little is worth keeping as it is. */
-  const forRepair = (serial: string, repair: string) => forPlan(`${serial} ${repair}`, false);
+  const forSet = (id: string) => forPlan(id);
+  const forRepair = (serial: string, repair: string) => forPlan(`${serial} ${repair}`);
 
   function forLocking(serial: string): LockingPicks {
     locking.value[serial] ??= { picked: [], confirmed: [], armedWith: '' };

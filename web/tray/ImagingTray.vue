@@ -151,6 +151,9 @@ const title = computed(() => {
           spellcheck="false"
           @keydown.enter.exact.prevent
         />
+        <p v-if="label.length > maxLabelLength - 20" role="status">
+          {{ label.length }} of at most {{ maxLabelLength }} letters
+        </p>
         <div class="purpose">
           <ElSelect
             v-model="picks.purpose"
@@ -199,7 +202,7 @@ const title = computed(() => {
   </RunFrame>
   <TrayFrame v-else title="Tray">
     <p class="soft">
-      {{ phone.nickname }} does not answer. When it is back, what can be done with it stands here.
+      {{ phone.nickname }} does not answer. The tray shows what can be done as soon as it does.
     </p>
   </TrayFrame>
 </template>
@@ -214,7 +217,7 @@ const title = computed(() => {
 textarea {
   width: 100%;
   padding: 2px 4px;
-  border: 1px solid transparent;
+  border: 1px solid var(--rule);
   border-radius: 3px;
   background: transparent;
   color: var(--ink);

@@ -54,6 +54,16 @@ describe('Apps of a phone', () => {
     expect(names()).toHaveLength(3);
   });
 
+  it('are all shown again when the facets hide every one, as after a factory reset', async () => {
+    const { shown, names, choice } = await apps();
+    await choice(/by the user/).trigger('click');
+    expect(names()).toHaveLength(2);
+    answering({ [`GET /phones/${serial}/apps`]: [list[2]!] });
+    await useApps().load(serial);
+    await eventually(() => expect(names()).toEqual(['Ferry Times']));
+    expect(shown.find('.sum').text()).toContain('facets taken off');
+  });
+
   it('are searched, and keep the search while one looks elsewhere', async () => {
     const { shown, names } = await apps();
     await shown.find('input').setValue('marsh');

@@ -182,7 +182,7 @@ describe('Import', () => {
     const table = shown.find('.el-table').text();
     expect(table).toMatch(/boot\.img.*gzip › boot image/s);
     expect(table).toMatch(/broken\.img\.lz4.*compressed by lz4/s);
-    expect((await show(ImportPage, { id: 'gone' })).text()).toMatch(/It is not here/);
+    expect((await show(ImportPage, { id: 'gone' })).text()).toMatch(/These files are not waiting here/);
   });
 
   it('discards a copy that the browser made, and nothing that somebody else put there', async () => {

@@ -319,7 +319,7 @@ describe('Practice bench', () => {
   it('does what hands do', async () => {
     const asked = answering({ 'GET /practice': practice, [`POST /practice/${serial}`]: practice.phones[0] });
     const shown = await show(PracticeBench);
-    expect(shown.text()).toMatch(/restarting for ever.*Why: boot cannot be loaded/s);
+    expect(shown.text()).toMatch(/restarting over and over.*Why: boot cannot be loaded/s);
     for (const [text, action] of [
       ['Half a firmware', { do: 'break', build: 'bad' }],
       ['March', { do: 'install', build: 'good' }],

@@ -6,7 +6,7 @@ import { composeLabel, nextFreeLabel } from '@keen-larder/core/larder/label.ts';
 import { effectsOf } from '@keen-larder/core/runsheet/effects.ts';
 import { userDataMadeAs } from '@keen-larder/core/runsheet/tool-checks.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
-import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { abilitiesOf, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf } from '@keen-larder/core/phone/roles.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { KindOfRun } from '../engine/kind-of-run.ts';
@@ -116,6 +116,9 @@ export async function resumeRestoring(
 /** The run that images what is about to be overwritten; this one's queue holds the other back until it ended well. */
 async function keepFirst(context: RunContext, serial: string, start: RestoringStart): Promise<void> {
   const { bench, larder, restoringSheets, now } = context;
+  const { mode, root } = bench.facts(serial);
+  // The sheet said that it cannot be kept first.
+  if (start.puts.length === 0 || !abilitiesOf(mode, root).read) return;
   const picked = restoringSheets
     .unkept(serial, start, await bench.partitions(serial))
     .map(({ name }) => name);

@@ -77,11 +77,11 @@ watch(
         It restarts over and over. Use the keys to reach a mode that can read it; then
         <RouterLink :to="{ name: 'rescue', params: { serial: phone.serial } }">Rescue</RouterLink> finds what
         is wrong and what repairs it.
-        <ModeKeys :keys="phone.keys" />
+        <ModeKeys :keys="phone.keys" :is-locked="phone.facts?.condition.bootloaderUnlocked === false" />
       </template>
       <template v-else
         >Check its cable, and that USB debugging is on. It shows here as soon as it answers.
-        <ModeKeys :keys="phone.keys" />
+        <ModeKeys :keys="phone.keys" :is-locked="phone.facts?.condition.bootloaderUnlocked === false" />
       </template>
     </EmptyState>
   </template>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import { modeUses, phoneModes, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
+import { modesToReach, modeUse, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
 
-/** How to get a phone into each mode by hand, and what that is good for. */
-const props = defineProps<{ keys: Readonly<Partial<Record<PhoneMode, string>>> }>();
+/** Which keys lead a phone into each mode, and what that is good for: the likeliest to help first. */
+const props = defineProps<{ keys: Readonly<Partial<Record<PhoneMode, string>>>; isLocked?: boolean }>();
 const rows = computed(() =>
-  phoneModes.flatMap((mode) =>
-    props.keys[mode] ? [{ mode, keys: props.keys[mode], use: modeUses[mode] }] : [],
+  modesToReach(props.isLocked ?? false).flatMap((mode) =>
+    props.keys[mode] ? [{ mode, keys: props.keys[mode], use: modeUse(mode, props.isLocked ?? false) }] : [],
   ),
 );
 </script>

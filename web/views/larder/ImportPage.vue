@@ -106,8 +106,8 @@ const stateText = (view: ImportView) =>
       {{ open.fault ?? 'No image and no app is among its files.' }}
     </EmptyState>
   </section>
-  <EmptyState v-else-if="id" title="It is not here">
-    It was imported, or taken away. <RouterLink to="/larder/import">What else there is</RouterLink>
+  <EmptyState v-else-if="id" title="These files are not waiting here">
+    They were imported, or discarded. <RouterLink to="/larder/import">Files that wait</RouterLink>
   </EmptyState>
 </template>
 

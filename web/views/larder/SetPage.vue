@@ -35,6 +35,8 @@ const router = useRouter();
 const set = shallowRef<SetDetail>();
 const error = ref<string>();
 const note = ref('');
+/** The note, since it was last written. */
+const isSaved = ref(false);
 const picks = computed(() => store.forSet(props.id));
 const offsite = useOffsite();
 // Where there is no such copy nothing is said of it.
@@ -70,6 +72,7 @@ watch(
 async function change(what: { label?: string; note?: string; pinned?: boolean }): Promise<void> {
   try {
     set.value = await api.changeSet(props.id, what);
+    if (what.note !== undefined) isSaved.value = true;
   } catch (failure) {
     announceError(failure);
   }
@@ -209,13 +212,16 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
     </div>
     <ExportLine :set="set" :picked="picks.picked" />
     <label class="note">
-      <span class="soft">Note</span>
+      <span class="soft" role="status">{{
+        note !== set.note ? 'Note, saved when you leave the field' : isSaved ? 'Note, saved' : 'Note'
+      }}</span>
       <ElInput
         v-model="note"
         type="textarea"
         :rows="1"
         :maxlength="4000"
-        placeholder="Note"
+        aria-label="Note"
+        placeholder="What the next one should know"
         @blur="saveNote"
       />
     </label>

@@ -5,6 +5,7 @@ import type { PracticeBuild, PracticePhone } from '@keen-larder/contract/practic
 import { keysFor } from '@keen-larder/core/phone/keys.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { api } from '../../api/client.ts';
+import { useBench } from '../../state/bench.ts';
 import { announceError } from '../../state/notices/notices.ts';
 
 const props = defineProps<{
@@ -13,6 +14,9 @@ const props = defineProps<{
   brokenBuilds: readonly PracticeBuild[];
 }>();
 const emit = defineEmits<{ changed: [] }>();
+const bench = useBench();
+/** As it is called on the bench. */
+const nickname = computed(() => bench.phone(props.phone.serial)?.nickname);
 const busy = ref(false);
 /** Where worn pages are to be. */
 const place = ref(props.phone.partitions.includes('system') ? 'system' : props.phone.partitions[0]);
@@ -39,7 +43,7 @@ const state = computed(() => {
     case 'starting':
       return 'starting';
     case 'looping':
-      return 'restarting for ever';
+      return 'restarting over and over';
     default:
       return `running ${props.phone.mode}`;
   }
@@ -56,7 +60,10 @@ async function act(action: PracticeAction): Promise<void> {
 <template>
   <article :data-practice="phone.serial" :data-phase="phone.phase">
     <header>
-      <h2>{{ phone.maker }} {{ phone.model }}</h2>
+      <h2>
+        {{ nickname ?? `${phone.maker} ${phone.model}` }}
+        <span v-if="nickname" class="model">{{ phone.maker }} {{ phone.model }}</span>
+      </h2>
       <span class="soft"
         >serial <code>{{ phone.serial }}</code> · adb at <code>{{ phone.adb }}</code>, fastboot at
         <code>{{ phone.fastboot }}</code
@@ -205,6 +212,12 @@ async function act(action: PracticeAction): Promise<void> {
 </template>
 
 <style scoped>
+.model {
+  color: var(--ink-soft);
+  font-size: 13px;
+  font-weight: 400;
+}
+
 .asking {
   display: flex;
   flex-wrap: wrap;

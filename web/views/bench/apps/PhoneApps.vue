@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus';
-import { computed, watch } from 'vue';
+import { computed, ref, watch } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { isLive } from '@keen-larder/contract/runs.ts';
 import { appFacets, facetKey, filterApps, sortApps, type AppOrder } from '@keen-larder/core/apps/facets.ts';
@@ -66,6 +66,14 @@ function clear(): void {
   draft.value.facets = [];
   draft.value.search = '';
 }
+/** Facets that fitted the apps before, and hide all of those that there are now, as after a factory reset. */
+const isCleared = ref(false);
+watch(apps, () => {
+  if (draft.value.facets.length === 0 || filtered.value.shown.length > 0 || filtered.value.hidden === 0)
+    return;
+  clear();
+  isCleared.value = true;
+});
 const summed = (of: (app: AppView) => number) => filtered.value.shown.reduce((sum, app) => sum + of(app), 0);
 const programBytes = computed(() => summed(({ installed }) => installed?.programBytes ?? 0));
 const dataBytes = computed(() => summed(({ installed }) => installed?.dataBytes ?? 0));
@@ -126,6 +134,7 @@ function sort(key: string, descending: boolean): void {
     <p v-if="apps" class="sum" role="status">
       {{ filtered.shown.length }} {{ filtered.shown.length === 1 ? 'app' : 'apps' }} · programs
       <SizeText :bytes="programBytes" /> · data <SizeText :bytes="dataBytes" />
+      <template v-if="isCleared && !filtered.hidden"> · facets taken off: they hid every app</template>
       <template v-if="filtered.hidden">
         · <strong>{{ filtered.hidden }} hidden by search or facets</strong>
         <ElButton size="small" text @click="clear">Show all</ElButton>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElRadioButton, ElRadioGroup } from 'element-plus';
 import { computed, ref, watch } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
 import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -19,6 +20,8 @@ import AsItIs from './AsItIs.vue';
 import PartitionTable from './PartitionTable.vue';
 
 const props = defineProps<{ phone: PhoneView }>();
+const route = useRoute();
+const router = useRouter();
 const bench = useBench();
 const larder = useLarder();
 const store = usePicks();
@@ -68,6 +71,17 @@ function compare(): void {
 
 /** Usual picks, and that of the newest set. */
 const bundles = computed(() => purposesOf(partitions.value ?? [], lastPick(partitions.value ?? [])));
+/** A pick that the address asks for, as the palette does; once it is made the address is as before. */
+watch(
+  () => [bundles.value, route.query['keep']] as const,
+  ([known, wanted]) => {
+    const bundle = known.find(({ id }) => id === wanted);
+    if (!bundle) return;
+    store.set(picks.value, bundle.picked);
+    void router.replace({ query: {} });
+  },
+  { immediate: true },
+);
 const same = (a: readonly string[], b: readonly string[]) =>
   a.length === b.length && a.every((name) => b.includes(name));
 const chosen = computed(() => bundles.value.find(({ picked }) => same(picked, picks.value.picked)));
