@@ -37,9 +37,23 @@ export interface JobNote {
   readonly by: string | undefined;
 }
 
+/** A file or photo of a job card. */
+export interface JobFile {
+  readonly id: string;
+  readonly name: string;
+  readonly at: number;
+  readonly bytes: number;
+  readonly sha256: string;
+  /** The operator who added it, where one had signed in. */
+  readonly by: string | undefined;
+  /** A browser shows it. */
+  readonly isPicture: boolean;
+}
+
 /** A job card with what was done while it was open. */
 export interface JobDetail extends JobView {
   readonly notes: readonly JobNote[];
+  readonly files: readonly JobFile[];
   readonly sets: readonly {
     readonly id: string;
     readonly label: string;

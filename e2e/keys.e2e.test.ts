@@ -102,9 +102,9 @@ it.runIf(isLong)('keeps the theme that was chosen', async () => {
   expect(await ground()).toBe('rgb(244, 238, 224)');
 });
 
-it.runIf(isLong)('fits without scrolling sideways from 1024 to 2560 pixels', async () => {
+it.runIf(isLong)('fits without scrolling sideways from 640 to 2560 pixels', async () => {
   const { page } = story;
-  for (const width of isLong ? [1024, 1280, 1920, 2560] : [1024]) {
+  for (const width of isLong ? [640, 1024, 1280, 1920, 2560] : [640, 1024]) {
     await page.setViewportSize({ width, height: 800 });
     for (const path of [`/bench/${serial}`, '/larder', '/runs', '/practice']) {
       await story.go(path);

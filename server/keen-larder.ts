@@ -51,6 +51,8 @@ import { PieceFiller } from './larder/upkeep/piece-filler.ts';
 import { scrubberOf } from './larder/upkeep/scrubber-of.ts';
 import { isThere, Snapshots } from './larder/snapshots.ts';
 import { LarderTime } from './larder/larder-time.ts';
+import { jobFileStatements } from './database/jobs/job-files.ts';
+import { JobFiles } from './jobs/job-files.ts';
 import { Jobs } from './jobs/jobs.ts';
 import { GoingOn } from './offsite/going-on.ts';
 import { keptThings } from './offsite/kept-things.ts';
@@ -99,6 +101,7 @@ export interface KeenLarder extends RunContext {
   readonly settings: SettingStatements;
   readonly offsite: Offsite;
   readonly jobs: Jobs;
+  readonly jobFiles: JobFiles;
   readonly people: People;
   readonly record: ShopRecord;
   readonly erasing: Erasing;
@@ -277,13 +280,17 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   });
   orderTimer.start();
   const jobRows = jobStatements(db);
+  const jobFiles = new JobFiles(jobFileStatements(join(home, 'job-files.sqlite')), now);
+  const cardsStay = () => jobFiles.keepOnly(jobRows.all().map(({ id }) => id));
+  cardsStay();
   const jobs = new Jobs({
-    ...{ rows: jobRows, phones, larder, feed, now, minutesEast },
+    ...{ rows: jobRows, files: jobFiles, phones, larder, feed, now, minutesEast },
     ...{ runs: () => engine.list(), proofOf: (id) => returns.proof(id) },
   });
   const app: KeenLarder = {
     bench,
     jobs,
+    jobFiles,
     people: new People(operatorStatements(db), now),
     record: new ShopRecord(recordStatements(db), now),
     larder,
@@ -303,6 +310,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       copies: copyRows,
       rows: phoneRowStatements(db),
       renewSnapshots,
+      cardsStay,
       isBusy: (serial) => engine.runOf(serial) !== undefined,
       isHere: (serial) => bench.linkIn(serial) !== undefined,
     }),
@@ -345,6 +353,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       ledger.settle();
       time.save();
       names.close();
+      jobFiles.close();
       db.close();
       unlock();
     },

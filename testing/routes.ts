@@ -4,7 +4,10 @@ import type { Router } from 'express';
 export const routesOf = ({ stack }: Router): string[] =>
   stack.flatMap((layer) => {
     if (layer.route)
-      return layer.route.stack.map(({ method }) => `${method.toUpperCase()} ${layer.route!.path}`);
+      // A route may have several handlers for one method.
+      return [
+        ...new Set(layer.route.stack.map(({ method }) => `${method.toUpperCase()} ${layer.route!.path}`)),
+      ];
     const inner = layer.handle as Partial<Router>;
     return inner.stack ? routesOf(inner as Router) : [];
   });

@@ -131,6 +131,12 @@ export class ReportRequest {
   paper!: 'a4' | 'letter';
 }
 
+/** A file that is added to a card; its bytes are the body. */
+export class JobFileName {
+  @IsPrintable(1, 200)
+  name!: string;
+}
+
 export class JobNoteText {
   @IsString()
   @Length(1, mostText)

@@ -3,6 +3,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import { keepSet, openOn, serial, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { Problem } from '../failures.ts';
+import { inNameOf } from '../people/acting.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;
@@ -82,6 +83,33 @@ it('has nothing of what came later, and is opened again only while its phone is 
     [2, 'handed over'],
     [1, 'kept'],
   ]);
+});
+
+/** The smallest picture there is: one pixel, PNG. */
+const pixel = Buffer.from(
+  'iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNkYPhfDwAChwGA60e6kgAAAABJRU5ErkJggg==',
+  'base64',
+);
+
+it('has files and photos, told by what they are and not by what they are called', () => {
+  const card = app.jobs.addFile(id, 'crack.txt', pixel);
+  const [photo] = card.files;
+  expect(photo).toMatchObject({ name: 'crack.txt', bytes: pixel.length, isPicture: true, by: undefined });
+  expect(app.jobFiles.read(id, photo!.id)).toEqual({ name: 'crack.txt', content: pixel, type: 'image/png' });
+  const page = Buffer.from('<script>alert(1)</script>');
+  const { files } = inNameOf('Bench two', () => app.jobs.addFile(id, 'photo.png', page));
+  expect(files[1]).toMatchObject({ name: 'photo.png', isPicture: false, by: 'Bench two' });
+  expect(() => app.jobs.addFile(id, 'empty', Buffer.alloc(0))).toThrow('empty is empty');
+  expect(() => app.jobFiles.read('another card', photo!.id)).toThrow(/no such file/);
+  expect(app.jobs.removeFile(id, photo!.id).files).toHaveLength(1);
+  expect(() => app.jobs.removeFile(id, photo!.id)).toThrow(/no such file/);
+  for (let i = 0; i < 59; i++) app.jobs.addFile(id, `${i}`, page);
+  expect(() => app.jobs.addFile(id, 'one more', page)).toThrow(/room for 60 files/);
+  // What is left behind by a card that is gone goes at the next start.
+  app.jobFiles.keepOnly([id]);
+  expect(app.jobs.detail(id).files).toHaveLength(60);
+  app.jobFiles.keepOnly([]);
+  expect(app.jobs.detail(id).files).toEqual([]);
 });
 
 it('keeps its runs when old ones are cleared', () => {

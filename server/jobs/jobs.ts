@@ -11,6 +11,7 @@ import {
   type JobEvents,
   type JobStage,
 } from '@keen-larder/core/jobs/stages.ts';
+import type { JobFiles } from './job-files.ts';
 import type { JobRow, JobStatements } from '../database/jobs/jobs.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { Feed } from '../events/feed.ts';
@@ -20,6 +21,7 @@ import type { Larder } from '../larder/larder.ts';
 
 interface JobsParts {
   readonly rows: JobStatements;
+  readonly files: JobFiles;
   readonly phones: PhoneStatements;
   readonly larder: Pick<Larder, 'list' | 'detail' | 'copies' | 'records'>;
   /** All runs, the newest first. */
@@ -82,6 +84,7 @@ export class Jobs {
       notes: this.parts.rows
         .notes(id)
         .map(({ operator, ...note }) => ({ ...note, by: operator ?? undefined })),
+      files: this.parts.files.of(id),
       sets: sets.map((set) => ({
         ...{ id: set.id, label: set.label, createdAt: set.createdAt, complete: set.complete },
       })),
@@ -146,6 +149,22 @@ export class Jobs {
   note(id: string, text: string): JobDetail {
     this.row(id);
     this.parts.rows.addNote(id, this.parts.now(), text.trim(), actingName());
+    this.changed();
+    return this.detail(id);
+  }
+
+  /** @throws Problem 404, 409, 422 */
+  addFile(id: string, name: string, content: Buffer): JobDetail {
+    this.row(id);
+    this.parts.files.add(id, name, content);
+    this.changed();
+    return this.detail(id);
+  }
+
+  /** @throws Problem 404 */
+  removeFile(id: string, file: string): JobDetail {
+    this.row(id);
+    this.parts.files.remove(id, file);
     this.changed();
     return this.detail(id);
   }

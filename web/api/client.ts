@@ -119,19 +119,12 @@ export function whenLockedOut(done: () => void): void {
   onLockedOut = done;
 }
 
-async function ask<T>(path: string, method = 'GET', body?: unknown, signal?: AbortSignal): Promise<T> {
+async function answered<T>(path: string, init: RequestInit): Promise<T> {
   let answer: Response;
   try {
-    answer = await fetch(`/api${path}`, {
-      method,
-      ...(body !== undefined && {
-        headers: { 'content-type': 'application/json' },
-        body: JSON.stringify(body),
-      }),
-      ...(signal && { signal }),
-    });
+    answer = await fetch(`/api${path}`, init);
   } catch (error) {
-    if (signal?.aborted) throw error;
+    if (init.signal?.aborted) throw error;
     throw new ApiError({
       status: 0,
       detail: 'Keen Larder does not answer. Is it still running on this computer?',
@@ -143,6 +136,20 @@ async function ask<T>(path: string, method = 'GET', body?: unknown, signal?: Abo
   if (!answer.ok) throw new ApiError(value as ProblemDetails);
   return value as T;
 }
+
+const ask = <T>(path: string, method = 'GET', body?: unknown, signal?: AbortSignal): Promise<T> =>
+  answered<T>(path, {
+    method,
+    ...(body !== undefined && {
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(body),
+    }),
+    ...(signal && { signal }),
+  });
+
+/** Bytes, as they are. */
+const send = <T>(path: string, body: Blob): Promise<T> =>
+  answered<T>(path, { method: 'POST', headers: { 'content-type': 'application/octet-stream' }, body });
 
 const at = encodeURIComponent;
 
@@ -167,6 +174,9 @@ export const api = {
   changeJob: (id: string, change: JobChange) => ask<JobDetail>(`/jobs/${at(id)}`, 'PATCH', change),
   shop: () => ask<Shop>('/shop'),
   changeShop: (shop: Shop) => ask<Shop>('/shop', 'PUT', shop),
+  addJobFile: (id: string, file: File) =>
+    send<JobDetail>(`/jobs/${at(id)}/files?${new URLSearchParams({ name: file.name })}`, file),
+  removeJobFile: (id: string, file: string) => ask<JobDetail>(`/jobs/${at(id)}/files/${at(file)}`, 'DELETE'),
   noteJob: (id: string, text: string) => ask<JobDetail>(`/jobs/${at(id)}/notes`, 'POST', { text }),
 
   connections: () => ask<ConnectionsView>('/connections'),
@@ -363,6 +373,7 @@ export const downloads = {
   shopRecord: '/api/record/export',
   comparison: (id: string, other: string) => `/api/sets/${at(id)}/compared-with/${at(other)}`,
   jobReport: (id: string, paper: 'a4' | 'letter') => `/api/jobs/${at(id)}/report.pdf?paper=${paper}`,
+  jobFile: (id: string, file: string) => `/api/jobs/${at(id)}/files/${at(file)}`,
   jobPage: (id: string) => `/api/jobs/${at(id)}/report.html`,
   proofPdf: (id: string, paper: 'a4' | 'letter') => `/api/runs/${at(id)}/proof.pdf?paper=${paper}`,
   /** A copy of an app, as one archive. */

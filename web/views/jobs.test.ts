@@ -19,7 +19,7 @@ const card = (over: Partial<JobView> = {}): JobView => ({
 });
 const detail = (over: Partial<JobDetail> = {}): JobDetail => ({
   ...card(),
-  ...{ notes: [], sets: [], runs: [], copyCount: 0, done: 'kept', beforeHandingOver: [] },
+  ...{ notes: [], files: [], sets: [], runs: [], copyCount: 0, done: 'kept', beforeHandingOver: [] },
   ...over,
 });
 
@@ -132,4 +132,35 @@ it('offers the hand-over report, and lets its head be changed', async () => {
 it('says so where there is no such card', async () => {
   answering({ 'GET /jobs/gone': new Error('There is no such job card.') });
   expect((await show(JobsPage, { id: 'gone' })).text()).toMatch(/There is no such job card/);
+});
+
+it('takes files and photos, shows pictures, and removes what is asked about', async () => {
+  const photo = {
+    id: 'f1',
+    name: 'crack.jpg',
+    at: 1000,
+    bytes: 4096,
+    sha256: 'ab'.repeat(32),
+    by: undefined,
+    isPicture: true,
+  };
+  const signed = { ...photo, id: 'f2', name: 'signed.pdf', isPicture: false };
+  const asked = answering({
+    'GET /jobs/j1': detail({ files: [photo] }),
+    'POST /jobs/j1/files?name=signed.pdf': detail({ files: [photo, signed] }),
+    'POST /jobs/j1/files?name=huge.bin': new Error('The body is too large.'),
+    'DELETE /jobs/j1/files/f1': detail({ files: [signed] }),
+  });
+  const shown = await show(JobsPage, { id: 'j1' });
+  await flushPromises();
+  const area = () => shown.find('[aria-label="Files and photos"]');
+  expect(area().find('img').attributes()).toMatchObject({ src: '/api/jobs/j1/files/f1', alt: 'crack.jpg' });
+  const files = ['signed.pdf', 'huge.bin'].map((name) => new File(['x'], name));
+  await area().trigger('drop', { dataTransfer: { files } });
+  await eventually(() => expect(area().find('[role=alert]').text()).toBe('huge.bin: The body is too large.'));
+  expect(area().findAll('li')).toHaveLength(2);
+  await area().find('[aria-label="Remove crack.jpg"]').trigger('click');
+  expect(last(asked, 'DELETE', '/jobs/j1/files/f1')).toBeUndefined();
+  await button(shown, 'Remove it').trigger('click');
+  await eventually(() => expect(area().find('img').exists()).toBe(false));
 });

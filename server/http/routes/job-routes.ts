@@ -1,7 +1,8 @@
-import { Router } from 'express';
+import express, { Router, type Request } from 'express';
 import {
   JobChange,
   JobDraft,
+  JobFileName,
   JobNoteText,
   ReportRequest,
   ShopChange,
@@ -12,8 +13,11 @@ import { reportHtml } from '../../jobs/report-html.ts';
 import { reportPdf } from '../../jobs/report-pdf.ts';
 import { valid } from '../validate.ts';
 
+/** Photos of phones have some megabytes. */
+const mostFileBytes = '24mb';
+
 /** Job cards. */
-export function jobRoutes({ jobs, settings }: KeenLarder): Router {
+export function jobRoutes({ jobs, jobFiles, settings }: KeenLarder): Router {
   const routes = Router();
   routes.get('/jobs', (_request, response) => void response.json(jobs.list()));
   routes.post('/jobs', (request, response) => {
@@ -25,6 +29,23 @@ export function jobRoutes({ jobs, settings }: KeenLarder): Router {
   });
   routes.post('/jobs/:id/notes', (request, response) => {
     response.status(201).json(jobs.note(request.params.id, valid(JobNoteText, request.body).text));
+  });
+  routes.post(
+    '/jobs/:id/files',
+    express.raw({ type: () => true, limit: mostFileBytes }),
+    (request: Request<{ id: string }>, response) => {
+      const { name } = valid(JobFileName, request.query);
+      const content = Buffer.isBuffer(request.body) ? request.body : Buffer.alloc(0);
+      response.status(201).json(jobs.addFile(request.params.id, name, content));
+    },
+  );
+  routes.get('/jobs/:id/files/:file', (request, response) => {
+    const { name, content, type } = jobFiles.read(request.params.id, request.params.file);
+    if (type === undefined) response.attachment(name);
+    response.type(type ?? 'application/octet-stream').send(content);
+  });
+  routes.delete('/jobs/:id/files/:file', (request, response) => {
+    response.json(jobs.removeFile(request.params.id, request.params.file));
   });
   routes.get('/jobs/:id/report.pdf', async (request, response) => {
     const { paper } = valid(ReportRequest, request.query);

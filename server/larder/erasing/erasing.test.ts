@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { afterEach, beforeEach, expect, it } from 'vitest';
 import { MemoryBucket } from '../../../testing/offsite/memory-bucket.ts';
 import { OffsiteBench, passphrase } from '../../../testing/offsite/offsite-bench.ts';
+import { jobFileStatements, type JobFileStatements } from '../../database/jobs/job-files.ts';
 import { jobStatements } from '../../database/jobs/jobs.ts';
 import { copyStatements } from '../../database/copies.ts';
 import { offsiteStatements } from '../../database/offsite/offsite.ts';
@@ -28,6 +29,7 @@ let workers: ShelfWorkers;
 let bucket: MemoryBucket;
 let bench: OffsiteBench;
 let names: NameStatements;
+let cardFiles: JobFileStatements;
 let erasing: Erasing;
 let isHere: boolean;
 let made: Exports;
@@ -53,6 +55,7 @@ beforeEach(async () => {
   await bench.setUp();
   const { database, larder, shelf } = bench.open;
   names = nameStatements(join(home(), 'names.sqlite'));
+  cardFiles = jobFileStatements(join(home(), 'job-files.sqlite'));
   isHere = false;
   made = new Exports({
     ...{ folder: exports(), folders: [], now: () => 1 },
@@ -67,12 +70,21 @@ beforeEach(async () => {
     copies: copyStatements(database),
     rows: phoneRowStatements(database),
     renewSnapshots: () => snapshots.renew(database, shelf.seal),
+    cardsStay: () =>
+      cardFiles.keepOnly(
+        new Set(
+          jobStatements(database)
+            .all()
+            .map(({ id }) => id),
+        ),
+      ),
     isBusy: () => false,
     isHere: () => isHere,
   });
 });
 afterEach(async () => {
   names.close();
+  cardFiles.close();
   await bench.close();
   await workers.close();
 });
@@ -159,6 +171,9 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   jobs.save({ ...card, id: 'j1', number: 1, who: 'Secret owner' }, [gone]);
   jobs.save({ ...card, id: 'j2', number: 2, who: 'Of both', contact: '' }, [gone, stays]);
   jobs.addNote('j1', 1, 'Secret note on a card', undefined);
+  const photo = { name: 'Secret photo.jpg', at: 1, operator: null, sha256: Buffer.alloc(32) };
+  cardFiles.add({ ...photo, id: 'f1', jobId: 'j1' }, Buffer.from('Secret of the photo'));
+  cardFiles.add({ ...photo, id: 'f2', jobId: 'j2', name: 'both.jpg' }, Buffer.from('of both phones'));
 
   const secrets = [
     'identity of the customer',
@@ -190,6 +205,7 @@ it('leaves nothing of it anywhere, and everything of the others', async () => {
   for (const words of secrets) expect([words, await objectsWith(words)]).toEqual([words, []]);
 
   expect(jobs.all().map(({ id }) => id)).toEqual(['j2']);
+  expect(cardFiles.list('j2').map(({ name }) => name)).toEqual(['both.jpg']);
   expect(jobs.phones().map(({ serial }) => serial)).toEqual([stays]);
   expect(runs.recent().map(({ id }) => id)).toEqual(['other']);
   expect(await objectsWith('identity of the other')).not.toEqual([]);

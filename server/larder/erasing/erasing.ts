@@ -30,6 +30,8 @@ interface ErasingParts {
   readonly exports: Pick<Exports, 'ofPhone' | 'remove'>;
   /** Replaces all copies of the catalogue by one of how it is now. */
   readonly renewSnapshots: () => Promise<void>;
+  /** Removes files of job cards that are no more. */
+  readonly cardsStay: () => void;
   /** A run works with the phone, or waits to. */
   readonly isBusy: (serial: string) => boolean;
   readonly isHere: (serial: string) => boolean;
@@ -133,6 +135,7 @@ export class Erasing {
         text: 'Remove what the catalogue knows of it',
         work: () => {
           rows.erase(serial, said);
+          this.parts.cardsStay();
           return Promise.resolve(count(view.runs, 'run', 'runs') + ' with their logs, and the phone itself');
         },
       },

@@ -69,7 +69,10 @@ describe('Knot 3', () => {
     await spoiled(knot3, 'half-firmware');
     expect(await app.forecaster.forecast(knot3)).toMatchObject({ result: 'loops' });
     const alone = await sheet(knot3, setId, ['boot']);
-    expect(alone).toMatchObject({ severity: 'confirm', title: 'It will not start: it restarts over and over' });
+    expect(alone).toMatchObject({
+      severity: 'confirm',
+      title: 'It will not start: it restarts over and over',
+    });
     expect(alone?.sentence).toMatch(/the system partition is damaged/);
     expect(await sheet(knot3, setId, ['boot', 'system'])).toMatchObject({ severity: 'good' });
     const { id } = await startRestoring(app, knot3, putting(setId, ['boot', 'system']));

@@ -9,6 +9,7 @@ import { api, downloads } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
 import { runStates } from '../../parts/run-words.ts';
 import { exactTime } from '../../parts/time.ts';
+import JobFiles from './JobFiles.vue';
 import TimeText from '../../parts/TimeText.vue';
 import { useJobs } from '../../state/jobs.ts';
 import { useLarder } from '../../state/larder.ts';
@@ -183,6 +184,7 @@ const setStage = (stage: JobStage) => {
         </fieldset>
       </section>
       <section aria-label="What was done" class="done">
+        <JobFiles :job="job" @changed="take" />
         <form @submit.prevent="addNote">
           <ElInput v-model="note" placeholder="Write a note" maxlength="4000" aria-label="Note" />
           <ElButton native-type="submit" :disabled="note.trim() === ''">Add</ElButton>
