@@ -45,14 +45,17 @@ it('renames a set and keeps a note, also after a reload', async () => {
   await page.getByRole('textbox', { name: 'name of the set' }).fill('The logo, for the record');
   await page.keyboard.press('Enter');
   await page.getByRole('heading', { name: 'The logo, for the record' }).waitFor();
-  await page.getByPlaceholder('Note').fill('a dunlin in flight');
+  const note = page.getByRole('textbox', { name: 'Note', exact: true });
+  await note.fill('a dunlin in flight');
+  await page.getByText('saved when you leave the field').waitFor();
   await page.getByRole('heading', { name: 'The logo, for the record' }).click();
+  await page.getByText('Note, saved', { exact: true }).waitFor();
   await expect
     .poll(() => story.serving.app.larder.list().find(({ label }) => label.startsWith('The logo'))?.note)
     .toBe('a dunlin in flight');
   await page.reload();
   await page.getByRole('heading', { name: 'The logo, for the record' }).waitFor();
-  await expect.poll(() => page.getByPlaceholder('Note').inputValue()).toBe('a dunlin in flight');
+  await expect.poll(() => note.inputValue()).toBe('a dunlin in flight');
 });
 
 it('puts a set into the bin and takes it back', async () => {

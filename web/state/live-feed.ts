@@ -14,6 +14,7 @@ import { useLarder } from './larder.ts';
 import { announceError, nowDone, useNotices, workOf } from './notices/notices.ts';
 import { useOffsite } from './larder/offsite.ts';
 import { useRuns } from './runs.ts';
+import { useSession } from './session.ts';
 
 /** Hands the server's news to the stores while the application is shown; tells whether the server answers. */
 export function useLiveFeed(): { onLine: Ref<boolean> } {
@@ -27,6 +28,7 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
   const notices = useNotices();
   const desktop = useDesktop();
   const router = useRouter();
+  const session = useSession();
   const onLine = ref(true);
   const offsite = useOffsite();
 
@@ -72,7 +74,11 @@ export function useLiveFeed(): { onLine: Ref<boolean> } {
         jobs: () => void jobs.load().catch(announceError),
         connections: () => void connections.load(),
       },
-      (isOpen) => (onLine.value = isOpen),
+      (isOpen) => {
+        // It may have ended with the session.
+        if (!isOpen && onLine.value) void session.load();
+        onLine.value = isOpen;
+      },
     );
   });
   onBeforeUnmount(() => stop());

@@ -8,6 +8,11 @@ import HelpPage from './help/HelpPage.vue';
 onEmptyStage();
 
 it('takes a text apart by its blocks, each under its heading', () => {
+  expect(blocksOf('![Seen](a.png)')).toEqual([]);
+  const [linked] = blocksOf('To [that](b.md) and [this](https://age.example/v1).');
+  expect(linked!.html).toBe(
+    '<p>To that and <a href="https://age.example/v1" rel="noreferrer">this</a>.</p>\n',
+  );
   const blocks = blocksOf(
     '# One\n\n**Seal.** A & B <i>\n\n- x\n- y\n\n# Two\n\n| a | b |\n| - | - |\n| c | d |\n',
   );

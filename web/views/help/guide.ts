@@ -1,4 +1,13 @@
-import { marked, type Token } from 'marked';
+import { Marked, type Token } from 'marked';
+
+/** Pictures and other documents lie beside the guide, not within the application: what is shown is their text. */
+const marked = new Marked({
+  renderer: {
+    link: ({ href, text }) =>
+      /^https?:/.test(href) ? `<a href="${href}" rel="noreferrer">${text}</a>` : text,
+    image: () => '',
+  },
+});
 
 /** A paragraph, list or table of a text, under the heading it stands below. */
 export interface Block {
@@ -23,6 +32,7 @@ export function blocksOf(markdown: string): Block[] {
   let heading = '';
   const add = (tokens: Token[]) => {
     const html = marked.parser(tokens);
+    if (wordsOf(html).trim() === '') return;
     blocks.push({ heading, html, text: `${wordsOf(html)} ${heading.toLowerCase()}` });
   };
   for (const token of marked.lexer(markdown)) {

@@ -191,9 +191,6 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
       </div>
     </div>
     <div class="actions">
-      <RouterLink :to="{ name: 'set-label', params: { id } }" class="el-button"
-        ><Tag :size="15" aria-hidden="true" />&nbsp;Label</RouterLink
-      >
       <ElButton @click="verify"><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton>
       <CompareWith :set="set" />
       <ElButton
@@ -201,6 +198,9 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
         :aria-pressed="set.pinned"
         @click="change({ pinned: !set.pinned })"
         ><Pin :size="15" aria-hidden="true" />&nbsp;{{ set.pinned ? 'Take the pin off' : 'Pin' }}</ElButton
+      >
+      <RouterLink :to="{ name: 'set-label', params: { id } }" class="el-button"
+        ><Tag :size="15" aria-hidden="true" />&nbsp;Label</RouterLink
       >
       <ElButton
         class="bin"
@@ -221,7 +221,7 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
         :rows="1"
         :maxlength="4000"
         aria-label="Note"
-        placeholder="What the next one should know"
+        placeholder="What the next technician should know"
         @blur="saveNote"
       />
     </label>

@@ -5,11 +5,13 @@ import { useRoute } from 'vue-router';
 import type { PracticeView } from '@keen-larder/contract/practice.ts';
 import { api } from '../../api/client.ts';
 import EmptyState from '../../parts/EmptyState.vue';
+import { useBench } from '../../state/bench.ts';
 import PracticePhoneCard from './PracticePhoneCard.vue';
 
 const view = ref<PracticeView>();
 const error = ref<string>();
 const route = useRoute();
+const bench = useBench();
 const shown = computed(
   () => view.value?.phones.find(({ serial }) => serial === route.query['phone']) ?? view.value?.phones[0],
 );
@@ -43,7 +45,7 @@ useIntervalFn(load, 700, { immediateCallback: true });
         :class="{ shown: phone.serial === shown?.serial }"
         :aria-current="phone.serial === shown?.serial ? 'page' : undefined"
       >
-        <strong>{{ phone.maker }} {{ phone.model }}</strong>
+        <strong>{{ bench.phone(phone.serial)?.nickname ?? `${phone.maker} ${phone.model}` }}</strong>
         <span class="soft"
           >{{ phone.serial }} · {{ phone.phase === 'running' ? phone.mode : phone.phase
           }}{{ phone.faults.length ? ' · faulty' : '' }}</span
