@@ -115,10 +115,13 @@ const handlers: Readonly<Record<string, Handler>> = {
 export const pm = inSystem('pm', async (process) => {
   const { host, args } = process;
   const [verb = '', ...rest] = args;
-  const all = (await installedApps(host)).filter(({ installed }) => installed);
+  const known = await installedApps(host);
+  const all = known.filter(({ installed }) => installed);
   if (verb === 'list' && rest[0] === 'packages') {
     const withPath = rest.includes('-f');
-    const lines = all.map(({ apk, paths }) => `package:${withPath ? `${paths[0]}=` : ''}${apk.package}\n`);
+    const lines = (rest.includes('-u') ? known : all).map(
+      ({ apk, paths }) => `package:${withPath ? `${paths[0]}=` : ''}${apk.package}\n`,
+    );
     await print(process, lines.join(''));
     return 0;
   }

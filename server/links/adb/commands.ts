@@ -138,7 +138,8 @@ export const commands = {
   typeAndSize: (path: string) => `stat -c '%F|%s' ${quote(path)} 2>/dev/null; true`,
 
   allPackages: () => 'dumpsys package packages',
-  packagePaths: () => 'pm list packages -f',
+  /** Also of those that were removed for the owner, whose programs stay (AOSP PackageManagerShellCommand, `-u`). */
+  packagePaths: () => 'pm list packages -f -u',
   processes: () => 'ps -A -o NAME',
   keysOfHardware: (folder: string) => `ls ${quote(folder)}`,
   /** In POSIX's format, since busybox breaks lines otherwise. */

@@ -144,7 +144,11 @@ describe('apps that came with the system', () => {
     expect(await stateOf(name)).toMatchObject({ isEnabled: false, isRemoved: false });
     expect((await change('enable', [name])).state).toBe('done');
     expect((await change('remove', [name])).state).toBe('done');
-    expect(await stateOf(name)).toMatchObject({ isRemoved: true, isBuiltIn: true });
+    // Its program is still there, and with it its name and picture.
+    expect(await stateOf(name)).toMatchObject({
+      ...{ isRemoved: true, isBuiltIn: true },
+      ...{ label: 'Pocket Almanac', hasIcon: true },
+    });
     expect((await change('bring-back', [name])).state).toBe('done');
     expect(await stateOf(name)).toMatchObject({ isEnabled: true, isRemoved: false });
   });
