@@ -58,13 +58,12 @@ export class Jobs {
     return this.parts.rows.all().map((row) => this.viewOf(row, phones.get(row.id) ?? [], work));
   }
 
-  /** Whether what was done with a phone at some time belongs to a card. */
-  has({ serial, startedAt }: { readonly serial: string | null; readonly startedAt: number }): boolean {
-    if (serial === null) return false;
+  /** Tells of what was done with a phone at some time whether it belongs to one of the cards that there are now. */
+  belonging(): (done: { readonly serial: string | null; readonly startedAt: number }) => boolean {
     const phones = this.phonesByJob();
-    return this.parts.rows
-      .all()
-      .some(
+    const cards = this.parts.rows.all();
+    return ({ serial, startedAt }) =>
+      cards.some(
         ({ id, openedAt, handedOverAt }) =>
           startedAt >= openedAt &&
           startedAt <= (handedOverAt ?? Infinity) &&

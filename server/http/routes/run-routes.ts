@@ -23,7 +23,7 @@ export function runRoutes(app: KeenLarder): Router {
   routes.delete('/runs', (request, response) => {
     const { days } = valid(RunsClearing, request.body);
     const before = app.now() - days * 24 * 60 * 60_000;
-    response.json({ cleared: engine.clear(before, (run) => app.jobs.has(run)) });
+    response.json({ cleared: engine.clear(before, app.jobs.belonging()) });
   });
   routes.get('/runs/:id', (request, response) => void response.json(engine.view(request.params.id)));
   routes.get('/runs/:id/log', (request, response) => void response.json(engine.logOf(request.params.id)));

@@ -47,7 +47,8 @@ async function signIn(): Promise<void> {
     >
     <p class="soft">
       Forgotten? An owner gives you a new passphrase under <em>People</em>. Without an owner:
-      <code>npm run larder -- operators passphrase NAME</code> on the bench computer.
+      <code>npm run larder -- operators passphrase NAME</code> on the bench computer, while Keen Larder does
+      not run.
     </p>
   </form>
 </template>
