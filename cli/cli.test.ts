@@ -317,7 +317,10 @@ describe('import', () => {
 
   it('says what is in the way', async () => {
     const nobody = await into(at('efs.img'));
-    expect(nobody).toMatchObject({ code: 1, err: expect.stringContaining('Of which phone?') as string });
+    expect(nobody).toMatchObject({
+      code: 1,
+      err: expect.stringContaining('Which phone are they of?') as string,
+    });
     const noModel = await into(at('efs.img'), '--firmware');
     expect(noModel).toMatchObject({
       code: 2,

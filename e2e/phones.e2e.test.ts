@@ -36,7 +36,7 @@ it.runIf(isLong)('imports files that were chosen, digested on the way', async ()
   await table.getByRole('checkbox', { name: 'Pick recovery.img' }).waitFor({ state: 'attached' });
   expect(await table.getByRole('checkbox', { name: 'Pick recovery.img' }).isChecked()).toBe(true);
   await page.getByText('odd name.bin.', { exact: true }).waitFor();
-  await page.getByRole('combobox', { name: 'Of which phone' }).click();
+  await page.getByRole('combobox', { name: 'Phone of these files' }).click();
   await page.getByRole('option', { name: `Ringing hut · ${serial}` }).click();
   await page.getByRole('textbox', { name: 'Name of the set' }).fill('From files');
   await page.getByRole('button', { name: 'Keep as a set' }).click();

@@ -220,7 +220,7 @@ async function importing(at: Page): Promise<void> {
     })),
   );
   await at.getByRole('checkbox', { name: 'Pick boot.img' }).waitFor({ state: 'attached' });
-  await at.getByRole('combobox', { name: 'Of which phone' }).click();
+  await at.getByRole('combobox', { name: 'Phone of these files' }).click();
   await at.getByRole('option', { name: 'East wall · TW3K-10517' }).click();
   await at.getByText('Checksums came along').waitFor();
   // Where the pictures are taken is nobody's business.

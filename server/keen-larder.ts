@@ -162,9 +162,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const copies = new AppCopies(forCopies);
   const records = new RecordCopies(forCopies);
   const larder = new Larder({ shelf, sets, phones, chunks, unfinished, copies, records, feed, now, time });
-  const tell = (found: readonly ShelfFinding[]) => {
-    for (const { level, text } of found) log[level === 'warning' ? 'warn' : 'info'](text);
-  };
+  const tell = (found: readonly ShelfFinding[]) =>
+    found.forEach(({ level, text }) => log[level === 'warning' ? 'warn' : 'info'](text));
   tell([...findings, ...(await reconciled(larder))]);
 
   const bench = new Bench(

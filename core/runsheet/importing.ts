@@ -82,7 +82,7 @@ const phoneNotNamed: ImportingCheck = ({ serial, firmwareOf }) =>
         {
           id: 'phone-not-named',
           severity: 'stop',
-          title: 'Of which phone?',
+          title: 'Which phone are they of?',
           sentence:
             'A set belongs to a phone: identity and user data go back to no other. Firmware is of a model: say so.',
         },

@@ -21,7 +21,11 @@ const report = handOverReport(
       number: 12,
       who: 'Zoë’s kiosk',
     },
-    ...{ complaint: 'It restarts for ever.\nSince Tuesday.', agreed: usualAgreement, arrival: 'a crack' },
+    ...{
+      complaint: 'It restarts over and over.\nSince Tuesday.',
+      agreed: usualAgreement,
+      arrival: 'a crack',
+    },
     ...{
       accessories: 'case',
       openedAt: at,

@@ -63,7 +63,7 @@ export const brokenBuilds: readonly BrokenBuild[] = [
   {
     id: 'half-firmware',
     title: 'Half a firmware',
-    sentence: 'boot of another Android, and a system whose writing broke off: restarts for ever.',
+    sentence: 'boot of another Android, and a system whose writing broke off: restarts over and over.',
     fits: any,
     async apply(flash, model) {
       await flashBoot(flash, model, nextAndroid(model));

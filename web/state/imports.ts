@@ -3,7 +3,8 @@ import { computed, reactive, ref } from 'vue';
 import type { ImportsView, ImportView } from '@keen-larder/contract/imports.ts';
 import { isOwnerOfFirmware, isSameModel } from '@keen-larder/core/larder/firmware.ts';
 import { partitionFor, type PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
-import { api, uploads } from '../api/client.ts';
+import { api } from '../api/client.ts';
+import { uploads } from '../api/addresses.ts';
 import { copyFile, type FileToCopy } from '../uploads/upload.ts';
 import { useBench } from './bench.ts';
 

@@ -294,7 +294,7 @@ describe('the tray of an import', () => {
     const { shown, asked } = await tray();
     await shown.find('input[type=radio][value=true]').setValue(true);
     await flushPromises();
-    expect(shown.find('[aria-label="Of which phone"]').exists()).toBe(false);
+    expect(shown.find('[aria-label="Phone of these files"]').exists()).toBe(false);
     await shown.find('input[aria-label="Model"]').setValue('Knot 3');
     await shown.find('input[aria-label="Maker"]').setValue('Tidewell');
     await eventually(() => expect(go(shown).element.disabled).toBe(false));

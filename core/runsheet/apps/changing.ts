@@ -75,7 +75,7 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
             id: 'will-wipe',
             severity: 'confirm',
             title: 'Removed with its data',
-            sentence: `${labelsOf(owners)} did not come with the system: its program and data are removed, and come back from the copy alone.`,
+            sentence: `${labelsOf(owners)} is not pre-installed: its program and data are removed, and come back from the copy alone.`,
           } as const,
         ]
       : []),
@@ -85,7 +85,7 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
             id: 'can-be-undone',
             severity: 'good',
             title: 'It can be undone',
-            sentence: 'Under “off” in the list; what came with the system keeps its program on the phone.',
+            sentence: 'Under “off” in the list; a pre-installed app keeps its program on the phone.',
           } as const,
         ]
       : []),

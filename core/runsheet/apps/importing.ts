@@ -59,7 +59,7 @@ const phoneNotNamed: ImportingAppsCheck = ({ serial }) =>
     ? []
     : stop(
         'phone-not-named',
-        'Of which phone?',
+        'Which phone are they of?',
         'A copy belongs to the phone that it came from: the checks of putting it back go by that.',
       );
 

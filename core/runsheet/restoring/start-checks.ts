@@ -10,7 +10,7 @@ const startWords: Readonly<Record<Forecast['result'], string>> = {
   starts: 'starts',
   warns: 'starts behind a warning',
   refused: 'is refused by its bootloader',
-  loops: 'restarts for ever',
+  loops: 'restarts over and over',
   dead: 'answers to nothing but loader mode',
 };
 
@@ -129,7 +129,7 @@ export const olderSystem: RestoringCheck = (facts) => {
       id: 'older-system-newer-data',
       severity: 'confirm',
       title: 'An older system under newer user data',
-      sentence: `User data stays as Android ${now.release}${now.patch ? ` (${now.patch})` : ''} left it; Android ${after.release}${after.patch ? ` (${after.patch})` : ''} may not read it and restart for ever. Put back the user data of the same set as well.`,
+      sentence: `User data stays as Android ${now.release}${now.patch ? ` (${now.patch})` : ''} left it; Android ${after.release}${after.patch ? ` (${after.patch})` : ''} may not read it and restart over and over. Put back the user data of the same set as well.`,
     },
   ];
 };

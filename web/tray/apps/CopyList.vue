@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { CopyView } from '@keen-larder/contract/copies.ts';
-import { downloads } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
 

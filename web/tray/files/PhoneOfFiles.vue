@@ -14,14 +14,14 @@ const isNew = computed(
 
 <template>
   <label class="field">
-    <span class="soft">Of which phone</span>
+    <span class="soft">Phone</span>
     <ElSelect
       v-model="draft.serial"
       filterable
       allow-create
       default-first-option
       placeholder="Choose, or type a serial"
-      aria-label="Of which phone"
+      aria-label="Phone of these files"
     >
       <ElOption
         v-for="each in bench.phones"

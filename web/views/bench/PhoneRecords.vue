@@ -5,7 +5,7 @@ import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { RecordsOnPhone, RecordsView } from '@keen-larder/contract/copies.ts';
 import { isLive } from '@keen-larder/contract/runs.ts';
 import { reachText, recordKind } from '@keen-larder/core/records/kinds.ts';
-import { downloads } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';

@@ -3,7 +3,8 @@ import { ElButton } from 'element-plus';
 import { Paperclip, X } from 'lucide-vue-next';
 import { ref, useTemplateRef } from 'vue';
 import type { JobDetail } from '@keen-larder/contract/jobs.ts';
-import { api, downloads } from '../../api/client.ts';
+import { api } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
 

@@ -3,7 +3,8 @@ import { Download, File, Folder, Link2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import type { FileView, PreviewView } from '@keen-larder/contract/inside.ts';
-import { api, downloads } from '../../api/client.ts';
+import { api } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import SizeText from '../../parts/SizeText.vue';
 import TimeText from '../../parts/TimeText.vue';
 

@@ -7,7 +7,7 @@ import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { proofWords } from '@keen-larder/core/phone/proof-ways.ts';
 import { byRole } from '@keen-larder/core/phone/roles.ts';
-import { downloads } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import CopyText from '../../parts/CopyText.vue';
 import PickColumn from '../../parts/table/PickColumn.vue';
 import RoleColumn from '../../parts/roles/RoleColumn.vue';

@@ -2,7 +2,8 @@
 import { ref, shallowRef, watch } from 'vue';
 import type { InsideView } from '@keen-larder/contract/inside.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
-import { api, downloads } from '../../api/client.ts';
+import { api } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import InsideApps from './InsideApps.vue';
 import EmptyState from '../../parts/EmptyState.vue';
 import FileBrowser from './FileBrowser.vue';

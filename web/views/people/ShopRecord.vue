@@ -2,7 +2,8 @@
 import { ElButton } from 'element-plus';
 import { ref, shallowRef } from 'vue';
 import type { RecordLineView, RecordView } from '@keen-larder/contract/people.ts';
-import { api, downloads } from '../../api/client.ts';
+import { api } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import CopyText from '../../parts/CopyText.vue';
 import TimeText from '../../parts/TimeText.vue';
 

@@ -4,7 +4,8 @@ import { shallowRef, watch } from 'vue';
 import type { ProofView } from '@keen-larder/contract/runs.ts';
 import { proofResults } from '@keen-larder/core/jobs/proof-paper.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { api, downloads } from '../../api/client.ts';
+import { api } from '../../api/client.ts';
+import { downloads } from '../../api/addresses.ts';
 import CopyText from '../../parts/CopyText.vue';
 import { announceError } from '../../state/notices/notices.ts';
 

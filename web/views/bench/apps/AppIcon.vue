@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
-import { pictures } from '../../../api/client.ts';
+import { pictures } from '../../../api/addresses.ts';
 
 /** An app's picture, or the first letter of its name where it has none that can be shown. */
 const props = defineProps<{

@@ -101,7 +101,7 @@ const version = (app: { versionName: string | undefined; versionCode: number }) 
           <th class="box"></th>
           <th>App</th>
           <th>On {{ phone.nickname }}</th>
-          <th>What comes of it</th>
+          <th>Result</th>
           <th>On {{ target?.nickname }}</th>
         </tr>
       </thead>

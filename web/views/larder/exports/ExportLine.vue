@@ -9,7 +9,8 @@ import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import type { ExportForm, ExportPacking } from '@keen-larder/core/larder/export-plan.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { leastPassphrase } from '@keen-larder/core/larder/passphrase.ts';
-import { api, downloads } from '../../../api/client.ts';
+import { api } from '../../../api/client.ts';
+import { downloads } from '../../../api/addresses.ts';
 import { announceError } from '../../../state/notices/notices.ts';
 import { useRuns } from '../../../state/runs.ts';
 
