@@ -1,11 +1,10 @@
 import { readFileSync } from 'node:fs';
-import pino from 'pino';
 import type { OperatorRole } from '@keen-larder/contract/people.ts';
 import { goesOn, verifyRecord } from '@keen-larder/core/people/record.ts';
-import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
-import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
+import type { KeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { complain, say } from './output.ts';
 import { secretFrom } from './passphrase.ts';
+import { withHome } from './with-home.ts';
 
 export interface PeopleOptions {
   readonly home: string;
@@ -18,12 +17,12 @@ const commandLine = 'command line';
 
 /** @returns 0, or 1 where nobody is named */
 export const listOperators = ({ home, json = false }: PeopleOptions): Promise<number> =>
-  withHome(home, ({ people }) => {
+  withHome({ home }, ({ people }) => {
     const all = people.list();
     if (json) say(JSON.stringify(all, null, 2));
     else for (const { name, role } of all) say(`${role.padEnd(12)}${name}`);
     if (all.length === 0 && !json) say('No operators: nobody is asked to sign in.');
-    return Promise.resolve(all.length > 0 ? 0 : 1);
+    return all.length > 0 ? 0 : 1;
   });
 
 /** Adds an operator; the first one is an owner. */
@@ -32,7 +31,7 @@ export async function addOperator(
   { home, owner = false }: PeopleOptions & { owner?: boolean },
 ): Promise<number> {
   const passphrase = await secretFrom(passphraseVariable, `Passphrase of ${name}`);
-  return withHome(home, async ({ people, record }) => {
+  return withHome({ home }, async ({ people, record }) => {
     const role: OperatorRole = owner || !people.asksWho ? 'owner' : 'technician';
     await people.add({ name, role, passphrase });
     record.add('POST /operators', {}, commandLine);
@@ -44,7 +43,7 @@ export async function addOperator(
 /** Another passphrase, with which all sessions of that name end. */
 export async function changeOperatorPassphrase(name: string, { home }: PeopleOptions): Promise<number> {
   const passphrase = await secretFrom(passphraseVariable, `New passphrase of ${name}`);
-  return withHome(home, async ({ people, record }) => {
+  return withHome({ home }, async ({ people, record }) => {
     await people.change(idOf(people, name), { passphrase });
     record.add('PATCH /operators/:id', {}, commandLine);
     say(`${name} has a new passphrase.`);
@@ -54,11 +53,11 @@ export async function changeOperatorPassphrase(name: string, { home }: PeopleOpt
 
 /** @throws Problem 409 where no owner would be left */
 export const removeOperator = (name: string, { home }: PeopleOptions): Promise<number> =>
-  withHome(home, ({ people, record }) => {
+  withHome({ home }, ({ people, record }) => {
     people.end(idOf(people, name));
     record.add('DELETE /operators/:id', {}, commandLine);
     say(`${name} is removed.`);
-    return Promise.resolve(0);
+    return 0;
   });
 
 /**
@@ -85,14 +84,14 @@ export function verifyShopRecord({
     return found.brokenAt === undefined && continues ? 0 : 1;
   };
   if (file !== undefined) return Promise.resolve(verify(linesOf(file)));
-  return withHome(home, ({ record }) => Promise.resolve(verify([...record.lines()])));
+  return withHome({ home }, ({ record }) => verify([...record.lines()]));
 }
 
 /** Writes the record to standard output, a line each. */
 export const exportShopRecord = ({ home }: PeopleOptions): Promise<number> =>
-  withHome(home, ({ record }) => {
+  withHome({ home }, ({ record }) => {
     for (const line of record.lines()) say(line);
-    return Promise.resolve(0);
+    return 0;
   });
 
 const linesOf = (path: string): string[] => readFileSync(path, 'utf8').split('\n').filter(Boolean);
@@ -102,16 +101,4 @@ function idOf(people: KeenLarder['people'], name: string): number {
   const found = people.list().find((each) => each.name.toLowerCase() === name.toLowerCase());
   if (!found) throw new Error(`There is no operator “${name}”.`);
   return found.id;
-}
-
-async function withHome(home: string, work: (app: KeenLarder) => Promise<number>): Promise<number> {
-  const app = await openKeenLarder({
-    ...{ home, addresses: [], log: pino({ level: 'silent' }) },
-    ...sealSecretOf(process.env),
-  });
-  try {
-    return await work(app);
-  } finally {
-    await app.close();
-  }
 }

@@ -1,9 +1,8 @@
-import pino from 'pino';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { openKeenLarder, type KeenLarder } from '@keen-larder/server/keen-larder.ts';
-import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
+import type { KeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { complain, say } from './output.ts';
 import { secretFrom } from './passphrase.ts';
+import { withHome } from './with-home.ts';
 
 export interface SealOptions {
   readonly home: string;
@@ -12,12 +11,12 @@ export interface SealOptions {
 
 /** Says whether the larder is sealed. @returns 0 where all of it is, 1 where not */
 export const sealStatus = ({ home, json = false }: SealOptions): Promise<number> =>
-  withHome(home, undefined, (app) => Promise.resolve(tell(app, json)));
+  withHome({ home }, (app) => tell(app, json));
 
 /** Seals the larder, or goes on with that. @returns 0 when all of it is sealed, 1 where not */
 export async function sealLarder({ home, json = false }: SealOptions): Promise<number> {
   const passphrase = await secretFrom('KEEN_LARDER_SEAL_PASSPHRASE', 'Passphrase');
-  return withHome(home, undefined, async (app) => {
+  return withHome({ home }, async (app) => {
     const { resealing } = app;
     if (resealing.view().state === 'none') {
       const key = await resealing.seal(passphrase);
@@ -32,7 +31,7 @@ export async function sealLarder({ home, json = false }: SealOptions): Promise<n
 /** Takes the seal off. */
 export async function unsealLarder({ home, json = false }: SealOptions): Promise<number> {
   const secret = await secretFrom('KEEN_LARDER_SEAL_PASSPHRASE', 'Passphrase or recovery key');
-  return withHome(home, secret, async (app) => {
+  return withHome({ home, secret }, async (app) => {
     await app.resealing.takeOff();
     await app.resealing.settled();
     const { fault } = app.resealing.view();
@@ -50,7 +49,7 @@ export async function unsealLarder({ home, json = false }: SealOptions): Promise
 export async function changePassphrase({ home }: SealOptions): Promise<number> {
   const before = await secretFrom('KEEN_LARDER_SEAL_PASSPHRASE', 'Passphrase or recovery key until now');
   const passphrase = await secretFrom('KEEN_LARDER_NEW_PASSPHRASE', 'New passphrase');
-  return withHome(home, before, async (app) => {
+  return withHome({ home, secret: before }, async (app) => {
     await app.resealing.changePassphrase(before, passphrase);
     say('The passphrase was changed. The recovery key is the same as before.');
     return 0;
@@ -68,19 +67,4 @@ function tell(app: KeenLarder, json: boolean): number {
     );
   if (view.fault !== undefined) complain(view.fault);
   return view.state !== 'none' && view.leftBytes === 0 ? 0 : 1;
-}
-
-async function withHome(
-  home: string,
-  secret: string | undefined,
-  work: (app: KeenLarder) => Promise<number>,
-): Promise<number> {
-  const sealing = secret === undefined ? sealSecretOf(process.env) : { sealSecret: secret };
-  // A passphrase for a larder that has no seal yet opens nothing.
-  const app = await openKeenLarder({ home, addresses: [], log: pino({ level: 'silent' }), ...sealing });
-  try {
-    return await work(app);
-  } finally {
-    await app.close();
-  }
 }

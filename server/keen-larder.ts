@@ -280,8 +280,6 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   orderTimer.start();
   const jobRows = jobStatements(db);
   const jobFiles = new JobFiles(jobFileStatements(join(home, 'job-files.sqlite')), now);
-  const cardsStay = () => jobFiles.keepOnly(jobRows.all().map(({ id }) => id));
-  cardsStay();
   const jobs = new Jobs({
     ...{ rows: jobRows, files: jobFiles, phones, larder, feed, now, minutesEast },
     ...{ runs: () => engine.list(), proofOf: (id) => returns.proof(id) },
@@ -308,8 +306,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       ...{ larder, shelf, sets, names, offsite, exportFolder, exports },
       copies: copyRows,
       rows: phoneRowStatements(db),
-      renewSnapshots,
-      cardsStay,
+      ...{ renewSnapshots, jobFiles },
       isBusy: (serial) => engine.runOf(serial) !== undefined,
       isHere: (serial) => bench.linkIn(serial) !== undefined,
     }),

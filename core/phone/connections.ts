@@ -117,3 +117,22 @@ export const udevWords: Readonly<Record<'found' | 'missing' | 'not needed', stri
     'No udev rules for phones were found: without them only root may use USB. Copy packaging/70-keen-larder.rules to /etc/udev/rules.d.',
   'not needed': '',
 };
+
+/** Whether a phone that is plugged in now would show, and what to do where it would not. */
+export function usbReadiness(
+  adbServer: keyof typeof adbServerWords,
+  usb: {
+    readonly state: 'followed' | 'unavailable' | 'not followed';
+    readonly rules: 'found' | 'missing' | 'not needed';
+  },
+): { readonly ready: boolean; readonly text: string } {
+  if (adbServer === 'running') return { ready: true, text: 'Ready: the adb server runs. Plug a phone in.' };
+  if (usb.rules === 'missing')
+    return {
+      ready: false,
+      text: 'This account may not use phones on USB yet. Install the rule, then plug the phone in again:',
+    };
+  return usb.state === 'followed'
+    ? { ready: true, text: 'Ready: USB is watched. Plug a phone in.' }
+    : { ready: false, text: 'Phones on USB would not show. Start the adb server:' };
+}

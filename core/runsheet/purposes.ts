@@ -17,9 +17,18 @@ export function lastPick(partitions: readonly KeptPartition[]): string[] {
   return partitions.filter(({ kept }) => kept && kept.setId === newest?.setId).map(({ name }) => name);
 }
 
+/** The usual picks by their ids, in the order in which they are offered. */
+export const purposeNames = {
+  'before-flash': 'Before a flash',
+  'boot-chain': 'Boot chain',
+  identity: 'Identity',
+  everything: 'Everything',
+  'as-last-time': 'As last time',
+} as const;
+
 /** Partitions that belong together for a reason, and what that leaves out. */
 export interface Purpose {
-  readonly id: 'before-flash' | 'boot-chain' | 'identity' | 'everything' | 'as-last-time';
+  readonly id: keyof typeof purposeNames;
   readonly name: string;
   readonly picked: readonly string[];
   /** Roles that are left out wholly or in part, in words. */
@@ -36,20 +45,22 @@ export function purposesOf(partitions: readonly PartitionFacts[], lastTime: read
   const names = (wanted: (role: string) => boolean) =>
     blocks.filter(({ role }) => wanted(role)).map(({ name }) => name);
   const known = new Set(partitions.map(({ name }) => name));
-  const purposes: Omit<Purpose, 'leavesOut'>[] = [
+  const purposes: Pick<Purpose, 'id' | 'picked'>[] = [
     {
       id: 'before-flash',
-      name: 'Before a flash',
       picked: names((role) => role !== 'user-data' && role !== 'scratch'),
     },
-    { id: 'boot-chain', name: 'Boot chain', picked: names((role) => role === 'boot-chain') },
-    { id: 'identity', name: 'Identity', picked: names((role) => role === 'identity') },
-    { id: 'everything', name: 'Everything', picked: names((role) => role !== 'scratch') },
-    { id: 'as-last-time', name: 'As last time', picked: lastTime.filter((name) => known.has(name)) },
+    { id: 'boot-chain', picked: names((role) => role === 'boot-chain') },
+    { id: 'identity', picked: names((role) => role === 'identity') },
+    { id: 'everything', picked: names((role) => role !== 'scratch') },
+    { id: 'as-last-time', picked: lastTime.filter((name) => known.has(name)) },
   ];
   return purposes
     .filter(({ picked }) => picked.length > 0)
-    .map((purpose) => ({ ...purpose, leavesOut: leftOutText(blocks, purpose.picked) }));
+    .map((purpose) => ({
+      ...{ ...purpose, name: purposeNames[purpose.id] },
+      leavesOut: leftOutText(blocks, purpose.picked),
+    }));
 }
 
 function leftOutText(partitions: readonly PartitionFacts[], picked: readonly string[]): string {

@@ -46,9 +46,9 @@ export class JobFiles {
     if (!this.rows.remove(jobId, id)) throw new Problem(404, 'The job card has no such file.');
   }
 
-  /** Cards that are gone take their files along. */
-  keepOnly(jobIds: Iterable<string>): void {
-    this.rows.keepOnly(new Set(jobIds));
+  /** Removes the files of cards for good. A catalogue that is older than it was knows fewer cards: what it does not know stays. */
+  shred(jobIds: readonly string[]): void {
+    this.rows.shred(jobIds);
   }
 
   close(): void {

@@ -1,4 +1,6 @@
 // Job cards: what is done with a phone while its card is open joins it by itself.
+import { readdirSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { keepSet, openOn, serial, startKnot3, testFolder, toRecovery } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
@@ -105,10 +107,9 @@ it('has files and photos, told by what they are and not by what they are called'
   expect(() => app.jobs.removeFile(id, photo!.id)).toThrow(/no such file/);
   for (let i = 0; i < 59; i++) app.jobs.addFile(id, `${i}`, page);
   expect(() => app.jobs.addFile(id, 'one more', page)).toThrow(/room for 60 files/);
-  // What is left behind by a card that is gone goes at the next start.
-  app.jobFiles.keepOnly([id]);
+  app.jobFiles.shred(['another card']);
   expect(app.jobs.detail(id).files).toHaveLength(60);
-  app.jobFiles.keepOnly([]);
+  app.jobFiles.shred([id]);
   expect(app.jobs.detail(id).files).toEqual([]);
 });
 
@@ -119,4 +120,17 @@ it('keeps its runs when old ones are cleared', () => {
   expect(app.engine.clear(app.now() + 1, app.jobs.belonging())).toBe(1);
   expect(titles().join()).not.toContain('Before the card');
   expect(app.engine.clear(app.now() + 1, () => false)).toBe(2);
+});
+
+it('loses no photo to a catalogue that was lost', async () => {
+  app.jobs.addFile(id, 'crack.png', pixel);
+  await app.close();
+  const home = `${folder.path}/larder`;
+  for (const name of readdirSync(home).filter((each) => each.startsWith('catalogue.sqlite')))
+    rmSync(join(home, name));
+  for (const name of readdirSync(join(home, 'shelf')).filter((each) => each.startsWith('catalogue')))
+    rmSync(join(home, 'shelf', name), { recursive: true });
+  app = await openOn(home, bench);
+  expect(app.jobs.list()).toEqual([]);
+  expect(app.jobFiles.of(id).map(({ name }) => name)).toEqual(['crack.png']);
 });

@@ -11,7 +11,7 @@ type Parts = Pick<KeenLarder, 'record' | 'phones' | 'larder' | 'jobs'>;
 /** A page of the record, with what it names as far as that is still known. */
 export function recordView(parts: Parts, { before }: RecordRequest): RecordView {
   const { record } = parts;
-  const { lines, head, brokenAt } = record.verify();
+  const { lines, head, brokenAt } = before === undefined ? record.verify() : record.lastVerified();
   return {
     lines: record.newest(before ?? lines + 1, page).map((line) => inWords(parts, line)),
     ...{ count: lines, head, brokenAt },

@@ -10,6 +10,8 @@ import { actingName } from './acting.ts';
 
 /** What was done, and by whom: a line each, which is never changed, chained to the one before it. */
 export class ShopRecord {
+  private verified: Soundness | undefined;
+
   constructor(
     private readonly rows: RecordStatements,
     private readonly now: () => number,
@@ -49,6 +51,11 @@ export class ShopRecord {
   }
 
   verify(): Soundness {
-    return verifyRecord(this.rows.lines());
+    return (this.verified = verifyRecord(this.rows.lines()));
+  }
+
+  /** What `verify` found last; lines were added since, perhaps. */
+  lastVerified(): Soundness {
+    return this.verified ?? this.verify();
   }
 }

@@ -43,14 +43,6 @@ th {
   font-weight: 400;
 }
 
-kbd {
-  padding: 1px 6px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--paper);
-  font: 12.5px var(--mono);
-}
-
 h3 {
   margin: 14px 0 4px;
   font-size: 14px;

@@ -2,7 +2,7 @@ import { useDark } from '@vueuse/core';
 import { computed, type ComputedRef } from 'vue';
 import { useRouter, type RouteLocationRaw } from 'vue-router';
 import { abilitiesOf, type PhoneMode } from '@keen-larder/core/phone/modes.ts';
-import type { Purpose } from '@keen-larder/core/runsheet/purposes.ts';
+import { purposeNames } from '@keen-larder/core/runsheet/purposes.ts';
 import { api } from '../api/client.ts';
 import { useBench } from '../state/bench.ts';
 import { useJobs } from '../state/jobs.ts';
@@ -43,14 +43,6 @@ const tabs: readonly (readonly [name: string, title: string])[] = [
   ['details', 'Details'],
 ];
 
-/** Usual picks, by their ids. */
-const purposes: readonly (readonly [Purpose['id'], string])[] = [
-  ['before-flash', 'before a flash'],
-  ['boot-chain', 'boot chain'],
-  ['identity', 'identity'],
-  ['everything', 'everything'],
-  ['as-last-time', 'as last time'],
-];
 const restartInto: readonly PhoneMode[] = ['recovery', 'system', 'bootloader'];
 /** Of those that have ended. */
 const lastRuns = 30;
@@ -104,9 +96,9 @@ export function usePaletteEntries(
           : [];
       const picks =
         presence === 'here' && facts && abilitiesOf(facts.mode, facts.root).read
-          ? purposes.map(([id, title]) => ({
+          ? Object.entries(purposeNames).map(([id, name]) => ({
               id: `keep ${serial} ${id}`,
-              title: `Keep of ${nickname}: ${title}`,
+              title: `Keep of ${nickname}: ${name.toLowerCase()}`,
               kind: 'action',
               also: `${also} image pick`,
               open: to({ name: 'bench', params: { serial }, query: { keep: id } }),

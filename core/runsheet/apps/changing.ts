@@ -75,7 +75,7 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
             id: 'will-wipe',
             severity: 'confirm',
             title: 'Removed with its data',
-            sentence: `${labelsOf(owners)} is not pre-installed: its program and data are removed, and come back from the copy alone.`,
+            sentence: `Not pre-installed: ${labelsOf(owners)}. Program and data are removed, and come back from the copy alone.`,
           } as const,
         ]
       : []),

@@ -19,9 +19,10 @@ const tables = [
 export function phoneRowStatements(db: Database) {
   const drops = tables.map((table) => db.prepare<[serial: string]>(`DELETE FROM ${table} WHERE serial = ?`));
   /** A card of this phone alone tells of its owner; one of several phones is theirs as well. */
-  const dropCards = db.prepare<[serial: string]>(`
-    DELETE FROM jobs WHERE id IN (SELECT jobId FROM jobPhones WHERE serial = ?)
-      AND (SELECT count(*) FROM jobPhones WHERE jobId = jobs.id) = 1`);
+  const ofItsCards = `WHERE id IN (SELECT jobId FROM jobPhones WHERE serial = ?)
+      AND (SELECT count(*) FROM jobPhones WHERE jobId = jobs.id) = 1`;
+  const cards = db.prepare<[serial: string], string>(`SELECT id FROM jobs ${ofItsCards}`).pluck();
+  const dropCards = db.prepare<[serial: string]>(`DELETE FROM jobs ${ofItsCards}`);
   const runs = db.prepare<[serial: string], { id: string }>('SELECT id FROM runs WHERE serial = ?');
   /** Runs over several phones are of none of them. */
   const dropNaming = db.prepare<{ words: string }>(`
@@ -35,6 +36,8 @@ export function phoneRowStatements(db: Database) {
   });
   return {
     runs: (serial: string) => runs.all(serial).map(({ id }) => id),
+    /** Job cards of this phone alone, which go with it. */
+    cards: (serial: string) => cards.all(serial),
     /** Removes every row of a phone, and runs that name it. @param names by which they do, besides its serial */
     erase: (serial: string, names: readonly string[]) => erase(serial, names),
     /** Leaves nothing of what was removed in free pages or in the log beside the file. */

@@ -40,7 +40,6 @@ export function jobFileStatements(path: string) {
     'SELECT * FROM files WHERE id = ? AND jobId = ?',
   );
   const remove = db.prepare<[id: string, jobId: string]>('DELETE FROM files WHERE id = ? AND jobId = ?');
-  const jobIds = db.prepare<[], string>('SELECT DISTINCT jobId FROM files').pluck();
   const forget = db.prepare<[jobId: string]>('DELETE FROM files WHERE jobId = ?');
   return {
     add: (row: JobFileRow, content: Buffer) => void add.run({ ...row, content }),
@@ -49,11 +48,11 @@ export function jobFileStatements(path: string) {
     one: (jobId: string, id: string) => one.get(id, jobId),
     /** @returns whether there was one */
     remove: (jobId: string, id: string) => remove.run(id, jobId).changes > 0,
-    /** Forgets the files of all cards but these, and leaves nothing of them in the file. */
-    keepOnly(ids: ReadonlySet<string>): void {
-      const gone = jobIds.all().filter((id) => !ids.has(id));
-      if (gone.length === 0) return;
-      for (const id of gone) forget.run(id);
+    /** Forgets the files of some cards, and leaves nothing of them in the file. */
+    shred(ids: readonly string[]): void {
+      let gone = 0;
+      for (const id of ids) gone += forget.run(id).changes;
+      if (gone === 0) return;
       db.exec('VACUUM');
       db.pragma('wal_checkpoint(TRUNCATE)');
     },

@@ -70,14 +70,7 @@ beforeEach(async () => {
     copies: copyStatements(database),
     rows: phoneRowStatements(database),
     renewSnapshots: () => snapshots.renew(database, shelf.seal),
-    cardsStay: () =>
-      cardFiles.keepOnly(
-        new Set(
-          jobStatements(database)
-            .all()
-            .map(({ id }) => id),
-        ),
-      ),
+    jobFiles: cardFiles,
     isBusy: () => false,
     isHere: () => isHere,
   });

@@ -30,8 +30,8 @@ interface ErasingParts {
   readonly exports: Pick<Exports, 'ofPhone' | 'remove'>;
   /** Replaces all copies of the catalogue by one of how it is now. */
   readonly renewSnapshots: () => Promise<void>;
-  /** Removes files of job cards that are no more. */
-  readonly cardsStay: () => void;
+  /** Files and photos of job cards. */
+  readonly jobFiles: { shred(jobIds: readonly string[]): void };
   /** A run works with the phone, or waits to. */
   readonly isBusy: (serial: string) => boolean;
   readonly isHere: (serial: string) => boolean;
@@ -134,8 +134,9 @@ export class Erasing {
       {
         text: 'Remove what the catalogue knows of it',
         work: () => {
+          // First: afterwards nobody knows which cards were its own.
+          this.parts.jobFiles.shred(rows.cards(serial));
           rows.erase(serial, said);
-          this.parts.cardsStay();
           return Promise.resolve(count(view.runs, 'run', 'runs') + ' with their logs, and the phone itself');
         },
       },

@@ -2,7 +2,7 @@
 import { ElButton, ElInput } from 'element-plus';
 import { computed, ref } from 'vue';
 import type { ConnectionsView, WirelessPhone } from '@keen-larder/contract/connections.ts';
-import { adbServerWords, udevWords, usbWords } from '@keen-larder/core/phone/connections.ts';
+import { adbServerWords, udevWords, usbReadiness, usbWords } from '@keen-larder/core/phone/connections.ts';
 import { api } from '../../api/client.ts';
 import CopyText from '../../parts/CopyText.vue';
 import TimeText from '../../parts/TimeText.vue';
@@ -19,21 +19,7 @@ const error = ref<string>();
 const isPairing = ref(false);
 const canPair = computed(() => props.view.adbServer.state === 'running');
 const shown = computed(() => props.view.wireless ?? []);
-/** Whether a phone that is plugged in now would show. */
-const usb = computed(() => {
-  const { adbServer, usb: bus } = props.view;
-  if (adbServer.state === 'running')
-    return { ready: true, text: 'Ready: the adb server runs. Plug a phone in.' };
-  if (bus.state === 'followed' && bus.rules !== 'missing')
-    return { ready: true, text: 'Ready: USB is watched. Plug a phone in.' };
-  return {
-    ready: false,
-    text:
-      bus.rules === 'missing'
-        ? 'This account may not use phones on USB yet. Install the rule, then plug the phone in again:'
-        : 'Phones on USB would not show. Start the adb server:',
-  };
-});
+const usb = computed(() => usbReadiness(props.view.adbServer.state, props.view.usb));
 
 async function pair(): Promise<void> {
   error.value = paired.value = undefined;

@@ -154,14 +154,6 @@ dt {
   font-weight: 600;
 }
 
-kbd {
-  padding: 1px 6px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--card);
-  font: 12.5px var(--mono);
-}
-
 .block {
   margin-bottom: 10px;
   line-height: 1.5;

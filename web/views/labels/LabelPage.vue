@@ -67,6 +67,7 @@ watch(
 const address = computed(() => `${window.location.origin}${label.value?.path ?? ''}`);
 const isLocal = ['127.0.0.1', 'localhost', '[::1]'].includes(window.location.hostname);
 const sizes = usualSizes;
+const sides = ['width', 'height'] as const;
 const nameOf = ({ width, height }: LabelSize) => `${width} × ${height} mm`;
 const isChosen = (each: LabelSize) => nameOf(each) === nameOf(size.value);
 
@@ -100,25 +101,18 @@ const print = () => window.print();
         >{{ nameOf(each) }}</ElButton
       >
       <span class="own">
-        <ElInputNumber
-          :model-value="size.width"
-          :min="leastSize.width"
-          :max="mostSize.width"
-          size="small"
-          controls-position="right"
-          aria-label="Width in millimetres"
-          @update:model-value="(width) => (size = { ...size, width: width ?? size.width })"
-        />
-        ×
-        <ElInputNumber
-          :model-value="size.height"
-          :min="leastSize.height"
-          :max="mostSize.height"
-          size="small"
-          controls-position="right"
-          aria-label="Height in millimetres"
-          @update:model-value="(height) => (size = { ...size, height: height ?? size.height })"
-        />
+        <template v-for="side in sides" :key="side">
+          <span v-if="side === 'height'">×</span>
+          <ElInputNumber
+            :model-value="size[side]"
+            :min="leastSize[side]"
+            :max="mostSize[side]"
+            size="small"
+            controls-position="right"
+            :aria-label="`${side === 'width' ? 'Width' : 'Height'} in millimetres`"
+            @update:model-value="(to) => (size = { ...size, [side]: to ?? size[side] })"
+          />
+        </template>
         mm
       </span>
     </div>
