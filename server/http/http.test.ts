@@ -246,3 +246,34 @@ describe('a set over HTTP', () => {
     expect((await ask('GET', '/api/sets')).text).not.toMatch(/"binnedAt":\d+/);
   });
 });
+
+describe('files of a job card', () => {
+  it('are saved, whatever they say they are; pictures alone are shown, and showing them is no download', async () => {
+    const { app } = serving;
+    const { id } = app.jobs.open({
+      ...{ who: 'Ringing hut', contact: '', complaint: '', arrival: '', accessories: '', serials: [serial] },
+      agreed: { keepFirst: true, mayLose: false, mayLook: false },
+    });
+    const add = (name: string, body: string) =>
+      ask('POST', `/api/jobs/${id}/files?name=${name}`, { 'content-type': 'text/html' }, body);
+    expect((await add('page.html', '<script>alert(1)</script>')).status).toBe(201);
+    expect((await add('drawing.gif', 'GIF89a')).status).toBe(201);
+    expect((await add('empty', '')).status).toBe(422);
+    expect((await add('', 'x')).status).toBe(400);
+    expect((await add('huge', 'x'.repeat((24 << 20) + 1))).status).toBe(413);
+    const [page, drawing] = app.jobs.detail(id).files;
+    const lines = () => [...app.record.lines()].length;
+    const before = lines();
+    const shown = await ask('GET', `/api/jobs/${id}/pictures/${drawing!.id}`);
+    expect(shown).toMatchObject({ status: 200, text: 'GIF89a' });
+    expect(shown.headers).toMatchObject({ 'content-type': 'image/gif', 'x-content-type-options': 'nosniff' });
+    expect((await ask('GET', `/api/jobs/${id}/pictures/${page!.id}`)).status).toBe(404);
+    expect(lines()).toBe(before);
+    const saved = await ask('GET', `/api/jobs/${id}/files/${page!.id}`);
+    expect(saved.headers).toMatchObject({
+      'content-type': 'application/octet-stream',
+      'content-disposition': 'attachment; filename="page.html"',
+    });
+    expect(lines()).toBe(before + 1);
+  });
+});

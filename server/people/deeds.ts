@@ -110,7 +110,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'PATCH /jobs/:id': does('changed a job card'),
   'POST /jobs/:id/notes': does('wrote on a job card'),
   'POST /jobs/:id/files': does('added a file to a job card'),
-  'GET /jobs/:id/files/:file': does('opened a file of a job card'),
+  'GET /jobs/:id/files/:file': does('downloaded a file of a job card'),
   'DELETE /jobs/:id/files/:file': does('removed a file from a job card'),
   'GET /jobs/:id/report.pdf': does('made a hand-over report'),
   'GET /jobs/:id/report.html': does('made a hand-over report'),

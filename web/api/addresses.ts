@@ -21,6 +21,8 @@ export const downloads = {
   shopRecord: '/api/record/export',
   comparison: (id: string, other: string) => `/api/sets/${at(id)}/compared-with/${at(other)}`,
   jobReport: (id: string, paper: 'a4' | 'letter') => `/api/jobs/${at(id)}/report.pdf?paper=${paper}`,
+  /** Of what a browser shows. */
+  jobPicture: (id: string, file: string) => `/api/jobs/${at(id)}/pictures/${at(file)}`,
   jobFile: (id: string, file: string) => `/api/jobs/${at(id)}/files/${at(file)}`,
   jobPage: (id: string) => `/api/jobs/${at(id)}/report.html`,
   proofPdf: (id: string, paper: 'a4' | 'letter') => `/api/runs/${at(id)}/proof.pdf?paper=${paper}`,

@@ -154,7 +154,10 @@ it('takes files and photos, shows pictures, and removes what is asked about', as
   const shown = await show(JobsPage, { id: 'j1' });
   await flushPromises();
   const area = () => shown.find('[aria-label="Files and photos"]');
-  expect(area().find('img').attributes()).toMatchObject({ src: '/api/jobs/j1/files/f1', alt: 'crack.jpg' });
+  expect(area().find('img').attributes()).toMatchObject({
+    src: '/api/jobs/j1/pictures/f1',
+    alt: 'crack.jpg',
+  });
   const files = ['signed.pdf', 'huge.bin'].map((name) => new File(['x'], name));
   await area().trigger('drop', { dataTransfer: { files } });
   await eventually(() => expect(area().find('[role=alert]').text()).toBe('huge.bin: The body is too large.'));

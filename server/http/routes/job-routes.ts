@@ -9,6 +9,7 @@ import {
 } from '@keen-larder/contract/requests/jobs.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
+import { Problem } from '../../failures.ts';
 import { reportHtml } from '../../jobs/report-html.ts';
 import { reportPdf } from '../../jobs/report-pdf.ts';
 import { valid } from '../validate.ts';
@@ -40,9 +41,14 @@ export function jobRoutes({ jobs, jobFiles, settings }: KeenLarder): Router {
     },
   );
   routes.get('/jobs/:id/files/:file', (request, response) => {
-    const { name, content, type } = jobFiles.read(request.params.id, request.params.file);
-    if (type === undefined) response.attachment(name);
-    response.type(type ?? 'application/octet-stream').send(content);
+    const { name, content } = jobFiles.read(request.params.id, request.params.file);
+    response.attachment(name).type('application/octet-stream').send(content);
+  });
+  // What a card shows of itself is no download.
+  routes.get('/jobs/:id/pictures/:file', (request, response) => {
+    const { content, type } = jobFiles.read(request.params.id, request.params.file);
+    if (type === undefined) throw new Problem(404, 'This file is not a picture.');
+    response.type(type).send(content);
   });
   routes.delete('/jobs/:id/files/:file', (request, response) => {
     response.json(jobs.removeFile(request.params.id, request.params.file));

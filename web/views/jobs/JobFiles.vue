@@ -67,19 +67,11 @@ async function remove(id: string): Promise<void> {
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <ul v-if="job.files.length">
       <li v-for="file in job.files" :key="file.id">
-        <a
-          :href="downloads.jobFile(job.id, file.id)"
-          :target="file.isPicture ? '_blank' : undefined"
-          class="open"
-        >
-          <img
-            v-if="file.isPicture"
-            :src="downloads.jobFile(job.id, file.id)"
-            :alt="file.name"
-            loading="lazy"
-          />
+        <a v-if="file.isPicture" :href="downloads.jobPicture(job.id, file.id)" target="_blank" class="open">
+          <img :src="downloads.jobPicture(job.id, file.id)" :alt="file.name" loading="lazy" />
           <span>{{ file.name }}</span>
         </a>
+        <a v-else :href="downloads.jobFile(job.id, file.id)" download class="open">{{ file.name }}</a>
         <span class="soft"><SizeText :bytes="file.bytes" /> · <TimeText :at="file.at" /></span>
         <span v-if="asked === file.id" class="asked">
           <ElButton size="small" type="danger" @click="remove(file.id)">Remove it</ElButton>
@@ -129,19 +121,20 @@ li {
   position: relative;
   display: grid;
   gap: 2px;
-  align-content: end;
+  align-content: start;
   min-width: 0;
   font-size: 12.5px;
 }
 
 .open {
+  padding-right: 28px;
   display: grid;
   gap: 4px;
   overflow-wrap: anywhere;
 }
 
 img {
-  width: 100%;
+  width: calc(100% + 28px);
   height: 96px;
   border-radius: 3px;
   object-fit: cover;

@@ -202,12 +202,15 @@ const setRole = (who: OperatorView, to: OperatorRole) =>
 
 <style scoped>
 .people {
+  display: grid;
+  grid-template-columns: minmax(110px, 1fr) auto auto auto;
   border-top: 1px solid var(--rule);
 }
 
 .people li {
   display: grid;
-  grid-template-columns: minmax(110px, 1fr) 104px 116px auto;
+  grid-column: 1 / -1;
+  grid-template-columns: subgrid;
   gap: 4px 12px;
   align-items: center;
   padding: 7px 0;
