@@ -272,7 +272,7 @@ describe('files of a job card', () => {
     const saved = await ask('GET', `/api/jobs/${id}/files/${page!.id}`);
     expect(saved.headers).toMatchObject({
       'content-type': 'application/octet-stream',
-      'content-disposition': 'attachment; filename="page.html"',
+      'content-disposition': 'attachment; filename=page.html',
     });
     expect(lines()).toBe(before + 1);
   });
