@@ -1,7 +1,7 @@
 import { FormatError } from '../bytes/format-error.ts';
 import type { ByteSource } from '../bytes/source.ts';
 import { settingsText } from '../formats/abx/abx.ts';
-import { Ext4 } from '../formats/ext4/ext4.ts';
+import { openFileSystem } from '../formats/file-system/open.ts';
 
 /** Where a system notes which Android its user data is of (AOSP frameworks/base, Settings.java). */
 export const packagesPath = '/system/packages.xml';
@@ -29,7 +29,7 @@ export function userDataFault(
 export async function sdkOfUserData(source: ByteSource | undefined): Promise<number | undefined> {
   if (!source) return undefined;
   try {
-    const packages = await (await Ext4.open(source)).small(packagesPath, mostBytes);
+    const packages = await (await openFileSystem(source)).small(packagesPath, mostBytes);
     return sdkOfPackages(packages && settingsText(packages));
   } catch (error) {
     if (error instanceof FormatError) return undefined;

@@ -4,7 +4,8 @@ import type { ByteSource } from '../bytes/source.ts';
 import { readUtf8 } from '../bytes/text.ts';
 import { readBootImage } from '../formats/boot-image/boot-image.ts';
 import { readCpio } from '../formats/cpio/cpio.ts';
-import { Ext4 } from '../formats/ext4/ext4.ts';
+import { openFileSystem } from '../formats/file-system/open.ts';
+import type { FileSystem } from '../formats/file-system/reading.ts';
 import { logicalSource, readLogicalPartitions } from '../formats/logical-partitions/logical-partitions.ts';
 import { parseProperties } from '../phone/facts.ts';
 import { BootFailure } from './failure.ts';
@@ -27,7 +28,7 @@ export interface WalkedSystem {
   /** Name of the partition, or of the logical one. */
   readonly systemName: string;
   readonly source: ByteSource;
-  readonly fs: Ext4;
+  readonly fs: FileSystem;
   /** Of build.prop. */
   readonly properties: Readonly<Record<string, string>>;
   /** What an unlocked bootloader passes over. */
@@ -97,7 +98,7 @@ export async function walkToSystem(flash: BootFlash, rules: BootRules): Promise<
 }
 
 /** @throws BootFailure when what every app runs on is missing or was not written entirely */
-const requireFramework = (fs: Ext4, source: ByteSource): Promise<void> =>
+const requireFramework = (fs: FileSystem, source: ByteSource): Promise<void> =>
   once(source, 'framework', async () => {
     const framework =
       (await fs.find('/framework/framework.jar')) ?? (await fs.find('/system/framework/framework.jar'));
@@ -212,9 +213,9 @@ async function systemOf(
 }
 
 /** @throws BootFailure when it cannot be mounted */
-export async function openFs(source: ByteSource, name: string): Promise<Ext4> {
+export async function openFs(source: ByteSource, name: string): Promise<FileSystem> {
   try {
-    return await Ext4.open(source);
+    return await openFileSystem(source);
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
     throw new BootFailure(

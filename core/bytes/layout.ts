@@ -25,7 +25,9 @@ export interface Layout<T> {
 
 type Values<Shape> = { [K in keyof Shape]: Shape[K] extends Field<infer T> ? T : never };
 
-const viewOf = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+/** The same bytes, to read numbers from. */
+export const viewOf = (bytes: Uint8Array): DataView =>
+  new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
 /** Declares a structure as the published table lists it: name → field, in file order. */
 export function layout<Shape extends Record<string, Field<unknown>>>(

@@ -15,6 +15,8 @@ export interface IncomingFile {
   readonly partition?: string;
   /** Size of the image in it, where that can be known before it is unpacked. */
   readonly imageBytes?: number;
+  /** What is odd about it, or worth knowing. */
+  readonly notes?: readonly string[];
   /** Why it cannot be used. */
   readonly fault?: string;
 }
@@ -35,8 +37,8 @@ export interface PlannedImport {
   readonly fault?: string;
 }
 
-const packedSuffix = /\.(gz|gzip|zst|zstd|xz|lz4)$/i;
-const imageSuffix = /\.(img|simg|bin|raw|mbn|elf|ext4|sparse|tar|tgz)$/i;
+const packedSuffix = /\.(gz|gzip|zst|zstd|xz|lz4|bz2|br|md5)$/i;
+const imageSuffix = /\.(img|simg|bin|raw|mbn|elf|ext4|sparse|tar|tgz|new\.dat)$/i;
 
 /** A file's name without what its packing and format add. */
 function plainName(path: string): { readonly name: string; readonly part?: number; readonly parts?: number } {
@@ -45,6 +47,25 @@ function plainName(path: string): { readonly name: string; readonly part?: numbe
   while (imageSuffix.test(name)) name = name.replace(imageSuffix, '');
   const split = /^(.+)-(\d+)of(\d+)$/.exec(name);
   return split ? { name: split[1]!, part: Number(split[2]), parts: Number(split[3]) } : { name };
+}
+
+/** A file's name as part of a row: `super.img_sparsechunk.3`, `super.img.3`, `super_3.img` (common practice, no published source). */
+function numbered(path: string): { readonly name: string; readonly part: number } | undefined {
+  const whole = path.split('/').at(-1)!.replace(imageSuffix, '');
+  const found = /^(.+?)(?:[._]?sparsechunk)?[._](\d{1,3})$/i.exec(whole);
+  return found ? { name: found[1]!.replace(imageSuffix, ''), part: Number(found[2]) } : undefined;
+}
+
+/** What is missing of a row of parts, as a sentence. */
+function missingOf(parts: readonly number[]): string | undefined {
+  const sorted = [...parts].sort((a, b) => a - b);
+  const first = Math.min(sorted[0]!, 1);
+  const missing = Array.from({ length: sorted.at(-1)! - first + 1 }, (_, i) => first + i).filter(
+    (part) => !sorted.includes(part),
+  );
+  if (missing.length === 0)
+    return sorted.length === 1 ? 'It is one part of several: bring the others along.' : undefined;
+  return `Of its parts ${missing.join(', ')} ${missing.length === 1 ? 'is' : 'are'} missing: bring ${missing.length === 1 ? 'it' : 'them'} along.`;
 }
 
 const isUsual = (name: string) =>
@@ -124,15 +145,18 @@ export function planImport(
   const listedOf = (path: string) =>
     contents?.images.find(({ files: names }) => names.includes(path.split('/').at(-1)!));
   const groups = new Map<string, IncomingFile[]>();
+  const rows = rowsOf(files);
   for (const file of files) {
     const { name, parts } = plainName(file.path);
     const folder = file.path.slice(0, file.path.lastIndexOf('/') + 1);
-    const key = parts === undefined ? file.path : `${folder}${name}-of${parts}`;
+    const key = rows.get(file.path) ?? (parts === undefined ? file.path : `${folder}${name}-of${parts}`);
     groups.set(key, [...(groups.get(key) ?? []), file]);
   }
   return [...groups.values()].map((group) => {
     const [first] = group as [IncomingFile];
-    const { path, layers, imageBytes } = first;
+    const { layers, imageBytes } = first;
+    const row = rows.has(first.path) ? group.map((each) => numbered(each.path)!) : undefined;
+    const path = row ? `${first.path.slice(0, first.path.lastIndexOf('/') + 1)}${row[0]!.name}` : first.path;
     const { parts } = plainName(path);
     const listed = listedOf(path);
     const named = listed
@@ -145,7 +169,7 @@ export function planImport(
     const missing =
       parts !== undefined && group.length !== parts
         ? `${parts} parts belong together and ${group.length === 1 ? 'one is' : `${group.length} are`} here.`
-        : undefined;
+        : row && missingOf(row.map(({ part }) => part));
     const fault = group.find((each) => each.fault)?.fault ?? missing;
     return {
       paths: group.map((each) => each.path).sort(byNumber),
@@ -154,11 +178,31 @@ export function planImport(
       ...(imageBytes !== undefined && { imageBytes }),
       kind,
       ...(!fault && named.partition && { partition: named.partition }),
-      notes: [...('note' in named && named.note ? [named.note] : []), ...(odd ? [odd] : [])],
+      notes: [
+        ...('note' in named && named.note ? [named.note] : []),
+        ...(odd ? [odd] : []),
+        ...new Set(group.flatMap((each) => each.notes ?? [])),
+      ],
       ...(listed && { listed }),
       ...(fault && { fault }),
     };
   });
+}
+
+/** Sparse images that are parts of one by their numbers: which row each belongs to. */
+function rowsOf(files: readonly IncomingFile[]): ReadonlyMap<string, string> {
+  const rows = new Map<string, string[]>();
+  for (const { path, layers, fault } of files) {
+    const found = numbered(path);
+    if (!found || fault !== undefined || !layers.includes('sparse image')) continue;
+    const key = `${path.slice(0, path.lastIndexOf('/') + 1)}${found.name} in parts`;
+    rows.set(key, [...(rows.get(key) ?? []), path]);
+  }
+  // A single file with a number may be what its name says; with the word for a part in it, it is not.
+  const isRow = (paths: readonly string[]) => paths.length > 1 || /sparsechunk/i.test(paths[0]!);
+  return new Map(
+    [...rows].filter(([, paths]) => isRow(paths)).flatMap(([key, paths]) => paths.map((path) => [path, key])),
+  );
 }
 
 const byNumber = (a: string, b: string) => a.localeCompare(b, 'en', { numeric: true });

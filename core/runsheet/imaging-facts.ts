@@ -1,3 +1,4 @@
+import { tellsUsedBlocks } from '../formats/file-system/names.ts';
 import type { PartitionFacts, PhoneFacts } from '../phone/facts.ts';
 import type { PhoneMode } from '../phone/modes.ts';
 import type { Check } from './check.ts';
@@ -42,4 +43,4 @@ export type ImagingCheck = (context: ImagingContext) => Check[];
 
 /** File systems whose bitmaps can be read, at rest. */
 export const canReadUsedOnly = ({ fileSystem, usedBytes, archive }: PartitionFacts): boolean =>
-  fileSystem === 'ext4' && usedBytes !== undefined && !archive;
+  tellsUsedBlocks(fileSystem) && usedBytes !== undefined && !archive;

@@ -48,6 +48,8 @@ export async function readBootImage(source: ByteSource): Promise<BootImage> {
     throw new FormatError('boot-image', 'headerVersion', header.length, 'the input ends here');
   }
   const version = u32.read(new DataView(header.buffer, header.byteOffset), headerVersionOffset);
+  // Before the field was a version, makers had the size of a device tree there (common practice, no published source).
+  if (version > mostVersions && version < source.bytes) return readLegacy(header, 0, source.bytes, version);
   if (version > 4) {
     throw new FormatError(
       'boot-image',
@@ -67,7 +69,11 @@ const pad = (header: Uint8Array) => {
   return padded;
 };
 
-function readLegacy(header: Uint8Array, version: number, inputBytes: number): BootImage {
+/** No version will be as large as the smallest device tree. */
+const mostVersions = 1024;
+
+/** @param treeBytes of a device tree behind the other parts, where the header has its size instead of a version */
+function readLegacy(header: Uint8Array, version: number, inputBytes: number, treeBytes = 0): BootImage {
   const fields = legacyHeader.read(header);
   const { pageBytes } = fields;
   if (pageBytes < 2048 || pageBytes > 65536 || (pageBytes & (pageBytes - 1)) !== 0) {
@@ -98,6 +104,7 @@ function readLegacy(header: Uint8Array, version: number, inputBytes: number): Bo
       );
     }
   }
+  if (treeBytes > 0) sizes.push(['dtb', treeBytes]);
   if (version === 2) sizes.push(['dtb', versionTwoFields.read(header, end).dtbBytes]);
   return {
     headerVersion: version,

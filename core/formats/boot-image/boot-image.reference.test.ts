@@ -59,6 +59,22 @@ describe('boot images beside mkbootimg', () => {
     if (version === 2) expect(part('dtb').equals(readFileSync(dtb))).toBe(true);
   });
 
+  it('reads version 0 with a device tree behind its parts, whose size stands where later versions stand', async () => {
+    const bytes = mkbootimg('--header_version', '0', '--pagesize', '4096');
+    const tree = readFileSync(dtb);
+    const whole = Buffer.concat([bytes, tree, Buffer.alloc(8192 - tree.length)]);
+    whole.writeUInt32LE(tree.length, 40);
+    const found = await readBootImage(memorySource(whole));
+    const { offset, bytes: length } = found.parts.find(({ name }) => name === 'dtb')!;
+    expect(whole.subarray(offset, offset + length).equals(tree)).toBe(true);
+    expect(found).toMatchObject({ headerVersion: 0, bytes: whole.length });
+    await expect(readBootImage(memorySource(bytes.subarray(0, 8192)))).rejects.toMatchObject({
+      name: 'FormatError',
+    });
+    whole.writeUInt32LE(7, 40);
+    await expect(readBootImage(memorySource(whole))).rejects.toThrow(/version 7 is unknown/);
+  });
+
   it('writes version 3 as mkbootimg does, but for the size of the header, which Debian’s has wrong', async () => {
     const theirs = mkbootimg(
       ...['--header_version', '3', '--os_version', '14.0.0', '--os_patch_level', '2026-03'],

@@ -1,11 +1,9 @@
 import { FormatError } from '../../bytes/format-error.ts';
 import { readAscii } from '../../bytes/text.ts';
+import type { Attribute } from '../file-system/reading.ts';
 import { attributeEntry, attributeMagic, attributePrefixes } from './layouts.ts';
 
-export interface Attribute {
-  /** Full name, e.g. `security.selinux`. */
-  readonly name: string;
-  readonly value: Uint8Array;
+export interface StoredAttribute extends Attribute {
   /** Inode holding the value when it is too large for the attribute block (feature ea_inode). */
   readonly valueInode: number;
   readonly valueBytes: number;
@@ -15,13 +13,13 @@ export interface Attribute {
 const blockHeaderBytes = 32;
 
 /** Attributes behind an inode: magic, entries, values; offsets count from the first entry. */
-export function inodeAttributes(area: Uint8Array, offset: number): Attribute[] {
+export function inodeAttributes(area: Uint8Array, offset: number): StoredAttribute[] {
   if (area.length < 4 || magicOf(area) !== attributeMagic) return [];
   return entries(area.subarray(4), 0, offset + 4);
 }
 
 /** Attributes in a block of their own; offsets count from the start of the block. */
-export function blockAttributes(block: Uint8Array, offset: number): Attribute[] {
+export function blockAttributes(block: Uint8Array, offset: number): StoredAttribute[] {
   if (magicOf(block) !== attributeMagic) {
     throw new FormatError('ext4', 'h_magic', offset, `0x${magicOf(block).toString(16)}`);
   }
@@ -31,8 +29,8 @@ export function blockAttributes(block: Uint8Array, offset: number): Attribute[] 
 const magicOf = (bytes: Uint8Array) =>
   new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength).getUint32(0, true);
 
-function entries(area: Uint8Array, first: number, base: number): Attribute[] {
-  const found: Attribute[] = [];
+function entries(area: Uint8Array, first: number, base: number): StoredAttribute[] {
+  const found: StoredAttribute[] = [];
   for (let at = first; at + 4 <= area.length;) {
     if (area[at] === 0 && area[at + 1] === 0 && area[at + 2] === 0 && area[at + 3] === 0) break;
     const entry = attributeEntry.read(area, at, base);

@@ -1,10 +1,6 @@
 import { FormatError } from '../../bytes/format-error.ts';
 import { readUtf8 } from '../../bytes/text.ts';
-
-export interface DirectoryEntry {
-  readonly name: string;
-  readonly inode: number;
-}
+import { encryptedName, type DirectoryEntry } from '../file-system/reading.ts';
 
 /** Bytes of struct ext4_dir_entry_2 before the name. */
 const headBytes = 8;
@@ -13,6 +9,7 @@ const headBytes = 8;
  * Entries of one directory block. Index blocks of hashed directories read as one empty entry, so a
  * linear walk over all blocks finds every name (kernel docs, "Directory Entries").
  * @param offset where the block stands in the file system
+ * @param encrypted whether names say nothing without the phone's keys
  * @param typed whether byte 7 is the file type (feature filetype) or the name length's upper half
  */
 export function entriesOfBlock(
@@ -20,6 +17,7 @@ export function entriesOfBlock(
   offset: number,
   blockBytes: number,
   typed: boolean,
+  encrypted = false,
 ): DirectoryEntry[] {
   const found: DirectoryEntry[] = [];
   const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
@@ -34,8 +32,9 @@ export function entriesOfBlock(
       if (nameBytes === 0 || headBytes + nameBytes > entryBytes) {
         throw new FormatError('ext4', 'name_len', offset + at + 6, `${nameBytes} in ${entryBytes}`);
       }
-      const name = readUtf8(block.subarray(at + headBytes, at + headBytes + nameBytes));
-      found.push({ name, inode });
+      const name = block.subarray(at + headBytes, at + headBytes + nameBytes);
+      const isDot = nameBytes <= 2 && name.every((byte) => byte === 0x2e);
+      if (!isDot) found.push({ name: encrypted ? encryptedName(name) : readUtf8(name), inode });
     }
     at += entryBytes;
   }

@@ -7,7 +7,6 @@ export { Ext4, rootInode } from './file-system.ts';
 export { usedRanges } from './used-blocks.ts';
 export { looksLikeExt4, parseSuperblock, readSuperblock, withMount, type Superblock } from './superblock.ts';
 export { superblockOffset } from './layouts.ts';
-export type { Attribute } from './attributes.ts';
-export type { FileType, Inode } from './inode.ts';
+export type { Inode } from './inode.ts';
 export type { Run } from './blocks.ts';
 export { withModified } from './touch.ts';

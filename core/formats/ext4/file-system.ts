@@ -1,26 +1,23 @@
 import { FormatError } from '../../bytes/format-error.ts';
-import { cached, memorySource, readWithin, type ByteSource } from '../../bytes/source.ts';
+import { joinBytes } from '../../bytes/join.ts';
+import type { ByteRange } from '../../bytes/ranges.ts';
+import { cached, readWithin, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
-import { blockAttributes, inodeAttributes, type Attribute } from './attributes.ts';
+import { encryptedName, FileSystem, type DirectoryEntry } from '../file-system/reading.ts';
+import { extentPlaces, extentSource, placeOf, type Extent } from '../file-system/extents.ts';
+import { blockAttributes, inodeAttributes, type StoredAttribute } from './attributes.ts';
 import { runsOf, type Run } from './blocks.ts';
-import { entriesOfBlock, type DirectoryEntry } from './directory.ts';
+import { entriesOfBlock } from './directory.ts';
 import { parseInode, type Inode } from './inode.ts';
-import {
-  groupDescriptor,
-  groupDescriptorHigh,
-  roCompatSparseSuper,
-  superblock,
-  superblockOffset,
-} from './layouts.ts';
+import { Checksums } from './checksums.ts';
+import { readJournal, replayed, type Replay } from './journal.ts';
+import { groupDescriptor, groupDescriptorHigh, superblockOffset } from './layouts.ts';
 import { readSuperblock, type Superblock } from './superblock.ts';
 
 export const rootInode = 2;
 const inlineBytes = 60;
 const maxLinkBytes = 4096;
-const maxLinkHops = 40;
 const maxAttributeBytes = 65536;
-/** What one `read` of the source may fetch while streaming a file. */
-const streamBytes = 1 << 20;
 
 /** The tables of a block group, as block numbers. */
 export interface BlockGroup {
@@ -32,23 +29,79 @@ export interface BlockGroup {
   readonly inodeTable: number;
 }
 
-/** An ext2, ext3 or ext4 file system opened for reading. The journal is not replayed. */
-export class Ext4 {
+/** An ext2, ext3 or ext4 file system opened for reading, as it is once its journal is in place. */
+export class Ext4 extends FileSystem<Inode> {
+  override readonly format = 'ext4';
+  override readonly root = rootInode;
   private readonly inodeTables = new Map<number, number>();
+  private readonly doubts = new Map<number, string>();
+  private readonly checksums: Checksums | undefined;
 
   private constructor(
     private readonly source: ByteSource,
     readonly superblock: Superblock,
-    private readonly sparseSuper: boolean,
-  ) {}
+    private readonly replay: Replay | undefined,
+  ) {
+    super();
+    const { checksumSeed } = superblock;
+    this.checksums = checksumSeed === undefined ? undefined : new Checksums(checksumSeed);
+  }
 
-  /** @throws FormatError when the superblock cannot be used */
-  static async open(source: ByteSource): Promise<Ext4> {
+  override get findings(): readonly string[] {
+    const { replay } = this;
+    const { needsRecovery, findings } = this.superblock;
+    if (!needsRecovery) return findings;
+    return [
+      ...findings,
+      replay && replay.blocks.size > 0
+        ? `The journal holds changes that are not yet in place (${replay.blocks.size} blocks): they are seen here as they will be once it is mounted.`
+        : 'It was not unmounted; its journal holds nothing that is not in place.',
+      ...(replay?.findings ?? []),
+    ];
+  }
+
+  /**
+   * @param byCopies whether it is looked into by a copy of its superblock where the first one is damaged: no phone mounts it by that
+   * @throws FormatError when the superblock cannot be used, or the journal that is to be followed
+   */
+  static async open(source: ByteSource, byCopies = false): Promise<Ext4> {
     const kept = cached(source);
-    const parsed = await readSuperblock(kept);
-    const bytes = await kept.read(superblockOffset, superblock.bytes);
-    const roCompat = superblock.read(bytes).s_feature_ro_compat;
-    return new Ext4(kept, parsed, (roCompat & roCompatSparseSuper) !== 0);
+    const found = await readSuperblock(kept, source.bytes, byCopies);
+    const plain = new Ext4(kept, found, undefined);
+    if (!found.needsRecovery || found.journalInode === 0) return plain;
+    const replay = await plain.journal();
+    const source2 = replayed(kept, found.blockBytes, replay);
+    // The superblock itself may stand in the journal: of it only what it says of its size and free blocks is another one.
+    const newer = replay.blocks.size > 0 ? await readSuperblock(source2, source.bytes, byCopies) : found;
+    return new Ext4(source2, { ...newer, needsRecovery: true }, replay);
+  }
+
+  private async journal(): Promise<Replay> {
+    const { blockBytes, journalInode } = this.superblock;
+    const file = await this.inode(journalInode);
+    const extents = await this.extents(file);
+    const blocks = Math.floor(file.bytes / blockBytes);
+    return readJournal(this.source, blockBytes, blocks, (block) => placeOf(extents, block * blockBytes));
+  }
+
+  override doubtOf({ number }: Inode): string | undefined {
+    return this.doubts.get(number);
+  }
+
+  /** Groups whose descriptors do not match their checksums, as a sentence; undefined where all do, or have none. */
+  async descriptorFinding(): Promise<string | undefined> {
+    const { checksums } = this;
+    if (!checksums) return undefined;
+    const { groups, descriptorBytes } = this.superblock;
+    const damaged: number[] = [];
+    for (let group = 0; group < groups; group++) {
+      const offset = this.descriptorOffset(group);
+      const bytes = await readWithin(this.source, offset, descriptorBytes, 'ext4', 'group descriptor');
+      if (!checksums.descriptorMatches(bytes, group)) damaged.push(group);
+    }
+    if (damaged.length === 0) return undefined;
+    const some = damaged.slice(0, 8).join(', ');
+    return `Descriptors of ${damaged.length} of ${groups} block groups do not match their checksums (${some}${damaged.length > 8 ? ' and more' : ''}).`;
   }
 
   /** Bytes in use, the file system's own tables included. */
@@ -57,7 +110,7 @@ export class Ext4 {
     return (blocks - freeBlocks) * blockBytes;
   }
 
-  async inode(number: number): Promise<Inode> {
+  override async inode(number: number): Promise<Inode> {
     const s = this.superblock;
     if (number < 1 || number > s.inodes) {
       throw new FormatError('ext4', 'inode', 0, `inode ${number} of ${s.inodes}`);
@@ -66,6 +119,8 @@ export class Ext4 {
     const table = await this.inodeTable(group);
     const offset = table * s.blockBytes + ((number - 1) % s.inodesPerGroup) * s.inodeBytes;
     const record = await readWithin(this.source, offset, s.inodeBytes, 'ext4', 'bg_inode_table_lo');
+    if (this.checksums?.inodeMatches(record, number) === false)
+      this.doubts.set(number, 'What is told of it does not match its checksum.');
     return parseInode(record, number, offset);
   }
 
@@ -76,75 +131,28 @@ export class Ext4 {
     return runsOf(file, { blockBytes, blocks }, (block, field) => this.block(block, field));
   }
 
-  /** A file's bytes from first to last, holes as zeros. */
-  async *content(file: Inode): AsyncGenerator<Uint8Array> {
-    if (file.inlineData) {
-      yield this.inlineContent(file);
-      return;
-    }
+  override async contentSource(file: Inode): Promise<ByteSource> {
+    if (file.inlineData) return startingWith(this.inlineContent(file), file.bytes);
+    return extentSource(this.source, await this.extents(file), file.bytes, 'ext4', 'ee_start_lo');
+  }
+
+  override async places(file: Inode): Promise<readonly ByteRange[] | undefined> {
+    return file.inlineData ? undefined : extentPlaces(await this.extents(file), file.bytes);
+  }
+
+  /** Of what was written; what is only allocated reads as zeros. */
+  private async extents(file: Inode): Promise<Extent[]> {
     const { blockBytes } = this.superblock;
-    let at = 0;
-    for (const run of await this.runs(file)) {
-      yield* zeros(Math.min(run.fileBlock * blockBytes, file.bytes) - at);
-      at = Math.max(at, Math.min(run.fileBlock * blockBytes, file.bytes));
-      const end = Math.min((run.fileBlock + run.blocks) * blockBytes, file.bytes);
-      if (!run.written) {
-        yield* zeros(end - at);
-        at = Math.max(at, end);
-        continue;
-      }
-      const disk = run.diskBlock * blockBytes;
-      const start = at;
-      while (at < end) {
-        const part = Math.min(streamBytes, end - at);
-        yield await readWithin(this.source, disk + at - start, part, 'ext4', 'ee_start_lo');
-        at += part;
-      }
-    }
-    yield* zeros(file.bytes - at);
+    return (await this.runs(file))
+      .filter(({ written }) => written)
+      .map(({ fileBlock, diskBlock, blocks }) => ({
+        at: fileBlock * blockBytes,
+        bytes: blocks * blockBytes,
+        offset: diskBlock * blockBytes,
+      }));
   }
 
-  /**
-   * A whole file in memory.
-   * @throws FormatError when it is larger than `limitBytes`
-   */
-  async read(file: Inode, limitBytes = 1 << 24): Promise<Uint8Array> {
-    if (file.bytes > limitBytes) {
-      throw new FormatError('ext4', 'i_size_lo', file.offset, `${file.bytes} bytes, more than ${limitBytes}`);
-    }
-    const out = new Uint8Array(file.bytes);
-    let at = 0;
-    for await (const part of this.content(file)) {
-      out.set(part, at);
-      at += part.length;
-    }
-    return out;
-  }
-
-  /** A file as a source of its own: what is asked for is read, and nothing else. */
-  async contentSource(file: Inode): Promise<ByteSource> {
-    if (file.inlineData) return memorySource(this.inlineContent(file));
-    const { blockBytes } = this.superblock;
-    const runs = (await this.runs(file)).filter(({ written }) => written);
-    return {
-      bytes: file.bytes,
-      read: async (offset, length) => {
-        const out = new Uint8Array(Math.max(0, Math.min(length, file.bytes - offset)));
-        for (const run of runs) {
-          const start = run.fileBlock * blockBytes;
-          const from = Math.max(offset, start);
-          const to = Math.min(offset + out.length, start + run.blocks * blockBytes);
-          if (from >= to) continue;
-          const at = run.diskBlock * blockBytes + from - start;
-          out.set(await readWithin(this.source, at, to - from, 'ext4', 'ee_start_lo'), from - offset);
-        }
-        return out;
-      },
-    };
-  }
-
-  /** Names in a directory, `.` and `..` left out, in disk order. */
-  async list(directory: Inode): Promise<DirectoryEntry[]> {
+  override async list(directory: Inode): Promise<DirectoryEntry[]> {
     if (directory.type !== 'directory') {
       throw new FormatError(
         'ext4',
@@ -162,28 +170,35 @@ export class Ext4 {
     for (const run of await this.runs(directory)) {
       for (let i = 0; i < run.blocks && (run.fileBlock + i) * blockBytes < directory.bytes; i++) {
         const block = await this.block(run.diskBlock + i, 'ee_start_lo');
-        found.push(...entriesOfBlock(block, (run.diskBlock + i) * blockBytes, blockBytes, directoryTypes));
+        const offset = (run.diskBlock + i) * blockBytes;
+        found.push(...entriesOfBlock(block, offset, blockBytes, directoryTypes, directory.encrypted));
+        const isIndex = (directory.indexed && run.fileBlock + i === 0) || isIndexNode(block);
+        if (
+          !isIndex &&
+          this.checksums?.directoryBlockMatches(block, directory.number, directory.generation) === false
+        )
+          this.doubts.set(directory.number, 'A block of it does not match its checksum: names may be wrong.');
       }
     }
-    return found.filter(({ name }) => name !== '.' && name !== '..');
+    return found;
   }
 
-  /** A symbolic link's target. */
-  async linkTarget(link: Inode): Promise<string> {
+  override async linkTarget(link: Inode): Promise<string> {
     if (link.bytes > maxLinkBytes) {
       throw new FormatError('ext4', 'i_size_lo', link.offset, `a link of ${link.bytes} bytes`);
     }
     const inPlace = link.bytes < inlineBytes && !link.usesExtents && !link.inlineData;
-    return readUtf8(inPlace ? link.block.subarray(0, link.bytes) : await this.read(link, maxLinkBytes));
+    const target = inPlace ? link.block.subarray(0, link.bytes) : await this.read(link, maxLinkBytes);
+    return link.encrypted ? encryptedName(target) : readUtf8(target);
   }
 
-  async attributes(file: Inode): Promise<Attribute[]> {
+  override async attributes(file: Inode): Promise<StoredAttribute[]> {
     const found = inodeAttributes(file.attributeArea, file.offset);
     if (file.attributeBlock) {
       const block = await this.block(file.attributeBlock, 'i_file_acl_lo');
       found.push(...blockAttributes(block, file.attributeBlock * this.superblock.blockBytes));
     }
-    const whole: Attribute[] = [];
+    const whole: StoredAttribute[] = [];
     for (const each of found) {
       if (each.name === 'system.data' && file.inlineData) continue;
       whole.push(
@@ -195,60 +210,9 @@ export class Ext4 {
     return whole;
   }
 
-  /** The inode at an absolute path, following links; undefined when a name is missing. */
-  async find(path: string): Promise<Inode | undefined> {
-    return this.walk(path.split('/').filter(Boolean), [await this.inode(rootInode)], 0);
-  }
-
-  /** As `find`, where a link at the end of the path is not followed. */
-  async findSelf(path: string): Promise<Inode | undefined> {
-    const names = path.split('/').filter(Boolean);
-    const last = names.at(-1);
-    if (last === undefined || last === '.' || last === '..') return this.find(path);
-    const folder = await this.find(names.slice(0, -1).join('/'));
-    if (folder?.type !== 'directory') return undefined;
-    const entry = (await this.list(folder)).find(({ name }) => name === last);
-    return entry && this.inode(entry.inode);
-  }
-
   /** One block of the disk, checked to lie within it. */
   readBlock(block: number): Promise<Uint8Array> {
     return this.block(block, 'bitmap');
-  }
-
-  /** A small file at a path; undefined when it is not there. */
-  async small(path: string, limitBytes = 1 << 20): Promise<Uint8Array | undefined> {
-    const file = await this.find(path);
-    return file?.type === 'file' ? this.read(file, limitBytes) : undefined;
-  }
-
-  /** The same as text. */
-  async text(path: string, limitBytes = 1 << 20): Promise<string | undefined> {
-    const bytes = await this.small(path, limitBytes);
-    return bytes && readUtf8(bytes);
-  }
-
-  private async walk(names: string[], trail: Inode[], hops: number): Promise<Inode | undefined> {
-    for (const [i, name] of names.entries()) {
-      if (name === '.') continue;
-      if (name === '..') {
-        if (trail.length > 1) trail.pop();
-        continue;
-      }
-      const here = trail.at(-1)!;
-      if (here.type !== 'directory') return undefined;
-      const entry = (await this.list(here)).find((each) => each.name === name);
-      if (!entry) return undefined;
-      const next = await this.inode(entry.inode);
-      if (next.type === 'link') {
-        if (hops >= maxLinkHops) return undefined;
-        const target = await this.linkTarget(next);
-        const rest = [...target.split('/').filter(Boolean), ...names.slice(i + 1)];
-        return this.walk(rest, target.startsWith('/') ? trail.slice(0, 1) : trail, hops + 1);
-      }
-      trail.push(next);
-    }
-    return trail.at(-1);
   }
 
   private async block(block: number, field: string): Promise<Uint8Array> {
@@ -298,7 +262,10 @@ export class Ext4 {
     const index = Math.floor(group / perBlock);
     const within = (group % perBlock) * s.descriptorBytes;
     if (!s.metaGroups || index < s.firstMetaGroup) {
-      return (s.firstDataBlock + 1 + index) * s.blockBytes + within;
+      // Descriptors follow each copy of the superblock.
+      const first = s.blockBytes === superblockOffset ? 1 : 0;
+      const copy = s.copyGroup === 0 ? first : s.firstDataBlock + s.copyGroup * s.blocksPerGroup;
+      return (copy + 1 + index) * s.blockBytes + within;
     }
     const home = index * perBlock;
     const start = s.firstDataBlock + home * s.blocksPerGroup;
@@ -307,7 +274,7 @@ export class Ext4 {
 
   /** Whether a group begins with a copy of the superblock and of the descriptors. */
   hasSuperblock(group: number): boolean {
-    if (!this.sparseSuper || group <= 1) return true;
+    if (!this.superblock.sparseSuper || group <= 1) return true;
     return [3, 5, 7].some((base) => {
       let power = base;
       while (power < group) power *= base;
@@ -318,13 +285,8 @@ export class Ext4 {
   /** The first 60 bytes stand in i_block, the rest in the attribute `system.data`. */
   private inlineContent(file: Inode): Uint8Array {
     const rest = inodeAttributes(file.attributeArea, file.offset).find(({ name }) => name === 'system.data');
-    if (file.bytes > inlineBytes + (rest?.value.length ?? 0)) {
-      throw new FormatError('ext4', 'i_size_lo', file.offset, `${file.bytes} bytes of inline data`);
-    }
-    const out = new Uint8Array(file.bytes);
-    out.set(file.block.subarray(0, Math.min(inlineBytes, file.bytes)));
-    if (file.bytes > inlineBytes) out.set(rest!.value.subarray(0, file.bytes - inlineBytes), inlineBytes);
-    return out;
+    const stored = joinBytes([file.block.subarray(0, inlineBytes), rest?.value ?? new Uint8Array(0)]);
+    return stored.subarray(0, file.bytes);
   }
 
   /** An inline directory starts with the parent's inode number and has no `.` and `..`. */
@@ -337,8 +299,18 @@ export class Ext4 {
   }
 }
 
-function* zeros(bytes: number): Generator<Uint8Array> {
-  for (let left = bytes; left > 0; left -= streamBytes) {
-    yield new Uint8Array(Math.min(left, streamBytes));
-  }
-}
+/** A node of an index looks like one empty entry as long as the block. */
+const isIndexNode = (block: Uint8Array): boolean => {
+  const view = new DataView(block.buffer, block.byteOffset, block.byteLength);
+  return view.getUint32(0, true) === 0 && view.getUint16(4, true) === block.length;
+};
+
+/** What follows is a hole. */
+const startingWith = (stored: Uint8Array, bytes: number): ByteSource => ({
+  bytes,
+  read: (offset, length) => {
+    const out = new Uint8Array(Math.max(0, Math.min(length, bytes - offset)));
+    out.set(stored.subarray(offset, offset + out.length));
+    return Promise.resolve(out);
+  },
+});

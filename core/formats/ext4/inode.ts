@@ -1,46 +1,25 @@
 import { FormatError } from '../../bytes/format-error.ts';
 import { safeInteger } from '../../bytes/layout.ts';
+import { fileTypes, type FileNode } from '../file-system/reading.ts';
 import { inode as inodeLayout, inodeFlags } from './layouts.ts';
 
-export type FileType = 'file' | 'directory' | 'link' | 'character' | 'block' | 'fifo' | 'socket';
-
-const types: Readonly<Record<number, FileType>> = {
-  0x1: 'fifo',
-  0x2: 'character',
-  0x4: 'directory',
-  0x6: 'block',
-  0x8: 'file',
-  0xa: 'link',
-  0xc: 'socket',
-};
-
-export interface Inode {
-  readonly number: number;
-  readonly type: FileType;
-  /** Permission bits including set-uid, set-gid and sticky. */
-  readonly permissions: number;
-  readonly uid: number;
-  readonly gid: number;
-  readonly bytes: number;
-  readonly links: number;
-  /** Seconds since 1970, with the epoch bits of the extra fields. */
-  readonly modifiedAt: number;
+export interface Inode extends FileNode {
+  readonly generation: number;
+  /** A directory whose first block is the root of an index. */
+  readonly indexed: boolean;
   readonly usesExtents: boolean;
   readonly inlineData: boolean;
-  readonly encrypted: boolean;
   /** The 60 bytes of i_block: extent tree root, block pointers, short link target or inline data. */
   readonly block: Uint8Array;
   readonly attributeBlock: number;
   /** Attributes stored behind the inode's own fields. */
   readonly attributeArea: Uint8Array;
-  /** Where the inode stands in the file system, for error messages. */
-  readonly offset: number;
 }
 
 /** @param record the inode's `inodeBytes` bytes, standing at `offset` */
 export function parseInode(record: Uint8Array, number: number, offset: number): Inode {
   const i = inodeLayout.read(record, 0, offset);
-  const type = types[i.i_mode >> 12];
+  const type = fileTypes[i.i_mode >> 12];
   if (!type) {
     throw new FormatError('ext4', 'i_mode', offset, `inode ${number} has mode 0${i.i_mode.toString(8)}`);
   }
@@ -65,6 +44,8 @@ export function parseInode(record: Uint8Array, number: number, offset: number): 
     ),
     links: i.i_links_count,
     modifiedAt: (i.i_mtime | 0) + epoch * 2 ** 32,
+    generation: i.i_generation,
+    indexed: (i.i_flags & inodeFlags.indexed) !== 0,
     usesExtents: (i.i_flags & inodeFlags.extents) !== 0,
     inlineData: (i.i_flags & inodeFlags.inlineData) !== 0,
     encrypted: (i.i_flags & inodeFlags.encrypted) !== 0,

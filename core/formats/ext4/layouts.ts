@@ -1,3 +1,4 @@
+import { attributePrefixes as linuxPrefixes } from '../file-system/attribute-names.ts';
 import { ascii, layout, raw, u16, u32, u8, words } from '../../bytes/layout.ts';
 
 /** Where the superblock stands, whatever the block size (kernel, Documentation/filesystems/ext4). */
@@ -68,7 +69,9 @@ export const superblock = layout('ext4', {
   s_raid_stripe_width: u32,
   s_log_groups_per_flex: u8,
   s_checksum_type: u8,
-  s_rest: raw(646),
+  s_rest: raw(249),
+  s_checksum_seed: u32,
+  s_rest2: raw(393),
   s_checksum: u32, // CRC-32C of everything before it
 });
 
@@ -167,7 +170,12 @@ export const inode = layout('ext4', {
   i_reserved: u16,
 });
 
-export const inodeFlags = { encrypted: 0x800, extents: 0x80000, inlineData: 0x10000000 } as const;
+export const inodeFlags = {
+  encrypted: 0x800,
+  indexed: 0x1000,
+  extents: 0x80000,
+  inlineData: 0x10000000,
+} as const;
 
 /** struct ext4_extent_header. */
 export const extentHeader = layout('ext4', {
@@ -207,13 +215,4 @@ export const attributeEntry = layout('ext4', {
 export const attributeMagic = 0xea020000;
 
 /** Name prefixes by e_name_index. */
-export const attributePrefixes: Readonly<Record<number, string>> = {
-  0: '',
-  1: 'user.',
-  2: 'system.posix_acl_access',
-  3: 'system.posix_acl_default',
-  4: 'trusted.',
-  6: 'security.',
-  7: 'system.',
-  8: 'system.richacl',
-};
+export const attributePrefixes: Readonly<Record<number, string>> = { 0: '', ...linuxPrefixes };

@@ -9,6 +9,7 @@ import {
   roCompatBigalloc,
   roCompatGdtCsum,
   roCompatMetadataCsum,
+  roCompatSparseSuper,
   superblock,
   superblockMagic,
   superblockOffset,
@@ -38,6 +39,16 @@ export interface Superblock {
   readonly uninitialisedGroups: boolean;
   /** Bits of the bitmaps stand for clusters of blocks. */
   readonly clusters: boolean;
+  /** Blocks in a cluster; 1 where bits stand for blocks. */
+  readonly clusterBlocks: number;
+  /** Only some groups have copies of the superblock. */
+  readonly sparseSuper: boolean;
+  /** The group whose copy was read; 0 for the first superblock. */
+  readonly copyGroup: number;
+  /** What checksums of its structures begin from; undefined where they have none. */
+  readonly checksumSeed: number | undefined;
+  /** Inode of the journal; 0 for none. */
+  readonly journalInode: number;
   readonly uuid: string;
   readonly volumeName: string;
   readonly lastMountedOn: string;
@@ -61,14 +72,50 @@ export function looksLikeExt4(head: Uint8Array): boolean {
  * Reads and checks the superblock.
  * @param wholeBytes size of the file system's container; left out when only the first blocks are at
  *   hand, then the size is not checked against it
+ * @param byCopies whether a copy is read where the first one is damaged: no phone mounts it by that
  * @throws FormatError on anything that would make further reading meaningless
  */
 export async function readSuperblock(
   source: ByteSource,
   wholeBytes: number | undefined = source.bytes,
+  byCopies = false,
 ): Promise<Superblock> {
   const bytes = await readWithin(source, superblockOffset, superblock.bytes, 'ext4', 's_magic');
-  return parseSuperblock(bytes, wholeBytes);
+  try {
+    return parseSuperblock(bytes, wholeBytes);
+  } catch (error) {
+    if (!(error instanceof FormatError) || !byCopies) throw error;
+    const copy = await readCopy(source, wholeBytes);
+    if (!copy) throw error;
+    const finding = `The first superblock is damaged (${error.message}); the copy in group ${copy.copyGroup} was read.`;
+    return { ...copy, findings: [finding, ...copy.findings] };
+  }
+}
+
+/** Block sizes in the order in which phones have them. */
+const usualBlockBytes = [4096, 1024, 2048, 16_384, 65_536];
+/** Groups that have copies, in every layout that leaves some out. */
+const copiedGroups = [1, 3, 5, 7, 9];
+
+/** A copy of the superblock behind the first group, by where they stand in file systems of each block size. */
+async function readCopy(source: ByteSource, wholeBytes: number | undefined): Promise<Superblock | undefined> {
+  for (const blockBytes of usualBlockBytes) {
+    for (const group of copiedGroups) {
+      const block = group * blockBytes * 8 + (blockBytes === 1024 ? 1 : 0);
+      const offset = block * blockBytes;
+      if (offset + superblock.bytes > source.bytes) break;
+      const bytes = await source.read(offset, superblock.bytes);
+      const s = superblock.read(bytes);
+      if (s.s_magic !== superblockMagic || s.s_block_group_nr !== group) continue;
+      if (1024 << s.s_log_block_size !== blockBytes) continue;
+      try {
+        return { ...parseSuperblock(bytes, wholeBytes), copyGroup: group };
+      } catch (error) {
+        if (!(error instanceof FormatError)) throw error;
+      }
+    }
+  }
+  return undefined;
 }
 
 /** As `readSuperblock`, from the superblock's own 1024 bytes. */
@@ -92,10 +139,14 @@ export function parseSuperblock(bytes: Uint8Array, wholeBytes: number | undefine
       `the file system has ${blocks * blockBytes} bytes; only ${wholeBytes} are here`,
     );
   }
-  if (s.s_first_data_block !== (blockBytes === 1024 ? 1 : 0)) {
+  const hasClusters = (s.s_feature_ro_compat & roCompatBigalloc) !== 0;
+  if (s.s_first_data_block !== (blockBytes === 1024 && !hasClusters ? 1 : 0)) {
     throw bad('s_first_data_block', `${s.s_first_data_block} with blocks of ${blockBytes}`);
   }
-  if (s.s_blocks_per_group === 0 || s.s_blocks_per_group > blockBytes * 8) {
+  const clusterBits = hasClusters ? s.s_log_cluster_size - s.s_log_block_size : 0;
+  if (clusterBits < 0 || clusterBits > 16) throw bad('s_log_cluster_size', `${s.s_log_cluster_size}`);
+  const clusterBlocks = 2 ** clusterBits;
+  if (s.s_blocks_per_group === 0 || s.s_blocks_per_group > blockBytes * 8 * clusterBlocks) {
     throw bad('s_blocks_per_group', `${s.s_blocks_per_group} with blocks of ${blockBytes}`);
   }
   if (s.s_inodes_per_group === 0 || s.s_inodes_per_group > blockBytes * 8) {
@@ -135,7 +186,16 @@ export function parseSuperblock(bytes: Uint8Array, wholeBytes: number | undefine
     directoryTypes: (s.s_feature_incompat & incompat.filetype) !== 0,
     reservedDescriptorBlocks: s.s_reserved_gdt_blocks,
     uninitialisedGroups: (s.s_feature_ro_compat & (roCompatGdtCsum | roCompatMetadataCsum)) !== 0,
-    clusters: (s.s_feature_ro_compat & roCompatBigalloc) !== 0,
+    clusters: hasClusters,
+    clusterBlocks,
+    sparseSuper: (s.s_feature_ro_compat & roCompatSparseSuper) !== 0,
+    copyGroup: 0,
+    checksumSeed: !(s.s_feature_ro_compat & roCompatMetadataCsum)
+      ? undefined
+      : s.s_feature_incompat & incompat.csum_seed
+        ? s.s_checksum_seed
+        : crc32cRegister(s.s_uuid),
+    journalInode: s.s_journal_inum,
     needsRecovery: (s.s_feature_incompat & incompat.recover) !== 0,
     uuid: hex(s.s_uuid).replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5'),
     volumeName: s.s_volume_name,

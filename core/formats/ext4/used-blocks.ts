@@ -8,11 +8,11 @@ import { groupBlockUninit } from './layouts.ts';
  * Where the blocks that a file system has in use lie (kernel, Documentation/filesystems/ext4: block and
  * inode bitmaps, special inodes aside): all that its bitmaps mark, its own tables, and whatever lies
  * behind it on the partition. All else may be taken as zeros.
- * @throws FormatError when the bitmaps cannot be trusted: changes wait in the journal, or bits are clusters
+ * @throws FormatError when the bitmaps cannot be trusted: changes wait in the journal
  */
 export async function usedRanges(source: ByteSource): Promise<ByteRange[]> {
   const fs = await Ext4.open(source);
-  const { blockBytes, blocks, groups, needsRecovery, clusters } = fs.superblock;
+  const { blockBytes, blocks, groups, needsRecovery } = fs.superblock;
   if (needsRecovery) {
     throw new FormatError(
       'ext4',
@@ -21,8 +21,6 @@ export async function usedRanges(source: ByteSource): Promise<ByteRange[]> {
       'the journal holds changes that the bitmaps do not have',
     );
   }
-  if (clusters)
-    throw new FormatError('ext4', 's_feature_ro_compat', 0, 'its bitmaps mark clusters, not blocks');
   const found: ByteRange[] = [];
   const add = (block: number, count: number) =>
     found.push({ offset: block * blockBytes, bytes: count * blockBytes });
@@ -56,22 +54,24 @@ async function addGroup(fs: Ext4, group: number, add: (block: number, count: num
     add(first, Math.min(count, 2));
   }
   if (s.uninitialisedGroups && flags & groupBlockUninit) return;
-  addMarked(await fs.readBlock(blockBitmap), first, count, add);
+  addMarked(await fs.readBlock(blockBitmap), s.clusterBlocks, first, count, add);
 }
 
-/** Runs of set bits, lowest bit first. */
+/** Runs of set bits, lowest bit first; with clusters each stands for several blocks. */
 function addMarked(
   bitmap: Uint8Array,
+  clusterBlocks: number,
   first: number,
   count: number,
   add: (block: number, count: number) => void,
 ): void {
   let start = -1;
-  for (let bit = 0; bit < count; bit++) {
+  for (let block = 0; block < count; block += clusterBlocks) {
+    const bit = block / clusterBlocks;
     const isSet = ((bitmap[bit >> 3] ?? 0) >> (bit & 7)) & 1;
-    if (isSet && start < 0) start = bit;
+    if (isSet && start < 0) start = block;
     if (!isSet && start >= 0) {
-      add(first + start, bit - start);
+      add(first + start, block - start);
       start = -1;
     }
   }

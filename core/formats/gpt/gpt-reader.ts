@@ -65,7 +65,10 @@ async function readWithSectors(source: ByteSource, sectorBytes: number): Promise
     return {
       ...backup.value.gpt,
       from: 'backup',
-      findings: [`The primary table is damaged (${primary.error.message}); the backup was read.`],
+      findings: [
+        `The primary table is damaged (${primary.error.message}); the backup was read.`,
+        ...backup.value.findings,
+      ],
     };
   }
   const findings: string[] = [];
@@ -79,7 +82,7 @@ async function readWithSectors(source: ByteSource, sectorBytes: number): Promise
       `The primary table expects its backup in sector ${primary.value.alternateLba}, not in the last one (${lastLba}).`,
     );
   }
-  return { ...primary.value.gpt, from: 'primary', findings };
+  return { ...primary.value.gpt, from: 'primary', findings: [...findings, ...primary.value.findings] };
 }
 
 type Attempt<T> = { value: T } | { error: FormatError };
@@ -97,6 +100,7 @@ interface Copy {
   gpt: Omit<Gpt, 'from' | 'findings'>;
   arrayCrc32: number;
   alternateLba: number;
+  findings: readonly string[];
 }
 
 async function readCopy(
@@ -169,16 +173,26 @@ async function readCopy(
       'the checksum of the partition entries is wrong',
     );
   }
+  const { partitions, findings } = readEntries(
+    array,
+    arrayBase,
+    entryBytes,
+    sectorBytes,
+    firstUsableLba,
+    lastUsableLba,
+    lastLba,
+  );
   return {
     gpt: {
       sectorBytes,
       diskGuid: guidText(header.diskGuid),
       firstUsableLba,
       lastUsableLba,
-      partitions: readEntries(array, arrayBase, entryBytes, sectorBytes, firstUsableLba, lastUsableLba),
+      partitions,
     },
     arrayCrc32: header.partitionEntryArrayCrc32,
     alternateLba: lbaField('alternateLba'),
+    findings,
   };
 }
 
@@ -189,8 +203,10 @@ function readEntries(
   sectorBytes: number,
   firstUsableLba: number,
   lastUsableLba: number,
-): GptPartition[] {
+  lastOfDisk: number,
+): { partitions: GptPartition[]; findings: string[] } {
   const partitions: GptPartition[] = [];
+  const findings: string[] = [];
   for (let offset = 0; offset + entryBytes <= array.length; offset += entryBytes) {
     const entry = gptEntry.read(array, offset, base);
     if (entry.partitionTypeGuid.every((byte) => byte === 0)) continue;
@@ -198,14 +214,16 @@ function readEntries(
     const firstLba = safeInteger(entry.startingLba, 'gpt', 'startingLba', where('startingLba'));
     const lastLba = safeInteger(entry.endingLba, 'gpt', 'endingLba', where('endingLba'));
     const name = readUtf16(entry.partitionName);
-    if (firstLba < firstUsableLba || lastLba > lastUsableLba || lastLba < firstLba) {
-      throw new FormatError(
-        'gpt',
-        'startingLba',
-        where('startingLba'),
-        `partition "${name}" takes sectors ${firstLba}–${lastLba} outside the usable ${firstUsableLba}–${lastUsableLba}`,
+    if (lastLba < firstLba || lastLba > lastOfDisk) {
+      findings.push(
+        `Partition “${name}” has sectors ${firstLba} to ${lastLba}, which are not there: it is left out.`,
       );
+      continue;
     }
+    if (firstLba < firstUsableLba || lastLba > lastUsableLba)
+      findings.push(
+        `Partition “${name}” takes sectors ${firstLba} to ${lastLba}, outside the usable ${firstUsableLba} to ${lastUsableLba}.`,
+      );
     partitions.push({
       number: offset / entryBytes + 1,
       name,
@@ -221,14 +239,8 @@ function readEntries(
   const byStart = [...partitions].sort((a, b) => a.firstLba - b.firstLba);
   for (let i = 1; i < byStart.length; i++) {
     const [before, after] = [byStart[i - 1]!, byStart[i]!];
-    if (after.firstLba <= before.lastLba) {
-      throw new FormatError(
-        'gpt',
-        'startingLba',
-        base + (after.number - 1) * entryBytes + gptEntry.offsetOf('startingLba'),
-        `partitions "${before.name}" and "${after.name}" overlap`,
-      );
-    }
+    if (after.firstLba <= before.lastLba)
+      findings.push(`Partitions “${before.name}” and “${after.name}” overlap.`);
   }
-  return partitions;
+  return { partitions, findings };
 }

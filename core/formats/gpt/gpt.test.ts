@@ -103,9 +103,17 @@ describe('readGpt', () => {
     });
   });
 
-  it('refuses overlapping partitions', async () => {
+  it('tells of overlapping partitions, and of those that lie outside', async () => {
     const bytes = disk(512, [partition('boot', 64, 200), partition('system', 128, 300)]);
-    await expect(readGpt(memorySource(bytes), 512)).rejects.toThrow(/overlap/);
+    const gpt = await readGpt(memorySource(bytes), 512);
+    expect(gpt.partitions.map(({ name }) => name)).toEqual(['boot', 'system']);
+    expect(gpt.findings).toEqual(['Partitions “boot” and “system” overlap.']);
+    const beyond = disk(512, [partition('boot', 64, 126), partition('system', 128, 90_000)]);
+    const cut = await readGpt(memorySource(beyond), 512);
+    expect(cut.partitions.map(({ name }) => name)).toEqual(['boot']);
+    expect(cut.findings.join()).toMatch(
+      /“system” has sectors 128 to 90000, which are not there: it is left out/,
+    );
   });
 
   it('refuses a disk too small for a table', async () => {

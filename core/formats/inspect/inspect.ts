@@ -4,9 +4,10 @@ import { readUtf8 } from '../../bytes/text.ts';
 import { sizeText } from '../../bytes/units.ts';
 import { readSparse, sparseSource } from '../android-sparse/android-sparse.ts';
 import { readBootImage, readVendorBoot } from '../boot-image/boot-image.ts';
-import { readErofs } from '../erofs/erofs.ts';
+import { readDosTable, readFat } from '../boot-sector/boot-sector.ts';
+import { Erofs } from '../erofs/erofs.ts';
 import { Ext4 } from '../ext4/ext4.ts';
-import { readF2fs } from '../f2fs/f2fs.ts';
+import { F2fs } from '../f2fs/f2fs.ts';
 import { readGpt, wholeDiskOf } from '../gpt/gpt.ts';
 import { gptSignature } from '../gpt/layouts.ts';
 import { logicalSource, readLogicalPartitions } from '../logical-partitions/logical-partitions.ts';
@@ -46,7 +47,9 @@ export async function inspectImage(source: ByteSource, depth = 0): Promise<Inspe
     ? await inspectors[known](source, depth)
     : hasPrimaryGpt(head) || (await hasBackupGpt(source))
       ? await inspectGpt(source, depth)
-      : inspection('raw', source.bytes);
+      : (inspectBootSector(head, source.bytes) ??
+        (await inspectCopies(source)) ??
+        inspection('raw', source.bytes));
   const footer = found.format === 'GPT' ? undefined : await readAvbFooter(source);
   if (!footer) return found;
   const carried = inspectVbmeta(await readVbmeta(source, footer.vbmetaOffset), footer.vbmetaBytes);
@@ -54,6 +57,47 @@ export async function inspectImage(source: ByteSource, depth = 0): Promise<Inspe
     ...found,
     inner: [...found.inner, { name: 'its own verified-boot metadata', inspection: carried }],
   };
+}
+
+/** A FAT file system, or a table of the older kind, by the first sector. */
+function inspectBootSector(head: Uint8Array, bytes: number): Inspection | undefined {
+  const fat = readFat(head);
+  if (fat)
+    return inspection(fat.kind, bytes, {
+      fields: {
+        volume: fat.label || 'unnamed',
+        'sector size': fat.sectorBytes,
+        'cluster size': fat.clusterBytes,
+      },
+      findings:
+        fat.bytes > bytes
+          ? [`It has ${sizeText(fat.bytes)}, and ${sizeText(bytes)} are here: it ends too early.`]
+          : [],
+    });
+  const table = readDosTable(head);
+  return (
+    table &&
+    inspection('DOS partition table', bytes, {
+      rows: table.map(({ number, type, active, firstSector, sectors }) =>
+        [
+          `${number}: type 0x${type.toString(16).padStart(2, '0')}`,
+          `sectors ${firstSector}–${firstSector + sectors - 1}`,
+          sizeText(sectors * 512),
+          ...(active ? ['active'] : []),
+        ].join(', '),
+      ),
+    })
+  );
+}
+
+/** A file system whose beginning is wiped, by its other superblocks. */
+async function inspectCopies(source: ByteSource): Promise<Inspection | undefined> {
+  try {
+    return await inspectExt4(source);
+  } catch (error) {
+    if (error instanceof FormatError) return undefined;
+    throw error;
+  }
 }
 
 /** What an image is, by its marks alone: a format's name, or `raw`. */
@@ -171,34 +215,57 @@ async function inspectLogical(source: ByteSource, depth: number): Promise<Inspec
   });
 }
 
+/** What every file system says of itself. */
+const volumeFields = ({
+  volumeName,
+  uuid,
+  blockBytes,
+  blocks,
+}: {
+  readonly volumeName: string;
+  readonly uuid: string;
+  readonly blockBytes: number;
+  readonly blocks: number;
+}) => ({ volume: volumeName || 'unnamed', UUID: uuid, 'block size': blockBytes, blocks });
+
 async function inspectExt4(source: ByteSource): Promise<Inspection> {
-  const { superblock, usedBytes } = await Ext4.open(source);
+  const fs = await Ext4.open(source, true);
+  const { superblock, usedBytes } = fs;
+  const descriptors = await fs.descriptorFinding();
+  const findings = [...fs.findings, ...(descriptors ? [descriptors] : [])];
   return inspection('ext4', source.bytes, {
     fields: {
-      volume: superblock.volumeName || 'unnamed',
-      UUID: superblock.uuid,
-      'block size': superblock.blockBytes,
-      blocks: superblock.blocks,
+      ...volumeFields(superblock),
       'in use': `${sizeText(usedBytes)} (${usedBytes} bytes)`,
       inodes: `${superblock.inodes - superblock.freeInodes} of ${superblock.inodes}`,
       'last mounted on': superblock.lastMountedOn || 'never',
       features: superblock.incompatFeatures.join(' '),
     },
-    findings: [
-      ...superblock.findings,
-      ...(superblock.needsRecovery ? ['The journal holds changes that are not yet in place.'] : []),
-    ],
+    findings,
   });
 }
 
 async function inspectF2fs(source: ByteSource): Promise<Inspection> {
-  const { blockBytes, blocks, volumeName, uuid, findings } = await readF2fs(source);
-  const fields = { volume: volumeName || 'unnamed', UUID: uuid, 'block size': blockBytes, blocks };
-  return inspection('f2fs', source.bytes, { fields, findings });
+  const { superblock, checkpoint, usedBytes, findings } = await F2fs.open(source);
+  return inspection('f2fs', source.bytes, {
+    fields: {
+      ...volumeFields(superblock),
+      'in use': `${sizeText(usedBytes)} (${usedBytes} bytes)`,
+      inodes: checkpoint.inodes,
+      features: superblock.features.join(' ') || 'none',
+    },
+    findings,
+  });
 }
 
 async function inspectErofs(source: ByteSource): Promise<Inspection> {
-  const { blockBytes, blocks, inodes, volumeName, uuid, findings } = await readErofs(source);
-  const fields = { volume: volumeName || 'unnamed', UUID: uuid, 'block size': blockBytes, blocks, inodes };
-  return inspection('erofs', source.bytes, { fields, findings });
+  const { superblock, findings } = await Erofs.open(source);
+  return inspection('erofs', source.bytes, {
+    fields: {
+      ...volumeFields(superblock),
+      inodes: superblock.inodes,
+      features: superblock.features.join(' ') || 'none',
+    },
+    findings,
+  });
 }

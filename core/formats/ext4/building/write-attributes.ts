@@ -1,5 +1,5 @@
 import { utf8 } from '../../../bytes/text.ts';
-import type { Attribute } from '../attributes.ts';
+import type { StoredAttribute as Attribute } from '../attributes.ts';
 import { attributeEntry, attributeMagic, attributePrefixes } from '../layouts.ts';
 
 export type NewAttribute = Pick<Attribute, 'name' | 'value'>;

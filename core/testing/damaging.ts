@@ -1,0 +1,80 @@
+import { numbersOf } from '../../testing/numbers.ts';
+import { fuzzInputs } from '../../testing/effort.ts';
+import { FormatError } from '../bytes/format-error.ts';
+import type { ByteSource } from '../bytes/source.ts';
+
+/** A run that takes longer than this hangs, or nearly. */
+const mostMilliseconds = 2000;
+const mostMemoryBytes = 256 << 20;
+
+/** A source that notes which bytes were asked for: damage elsewhere would not be seen. */
+function noting(source: ByteSource, seen: { offset: number; bytes: number }[]): ByteSource {
+  return {
+    bytes: source.bytes,
+    read: (offset, bytes) => {
+      seen.push({ offset, bytes });
+      return source.read(offset, bytes);
+    },
+  };
+}
+
+/** A source with some bytes changed, and perhaps cut off. */
+function damaged(source: ByteSource, changes: ReadonlyMap<number, number>, bytes: number): ByteSource {
+  return {
+    bytes,
+    async read(offset, length) {
+      const out = new Uint8Array(await source.read(offset, Math.max(0, Math.min(length, bytes - offset))));
+      for (const [at, value] of changes) {
+        if (at >= offset && at < offset + out.length) out[at - offset] = value;
+      }
+      return out;
+    },
+  };
+}
+
+/** Values that lengths and counts go wrong by. */
+const edges = [0, 1, 0x7f, 0x80, 0xfe, 0xff];
+
+/**
+ * Has a reader read thousands of damaged inputs: it answers, or throws a FormatError that says where; it does not hang, and
+ * does not take memory without end.
+ * @param few how many inputs there are in a usual run
+ * @throws Error that names the seed of what it did otherwise
+ */
+export async function readDamaged(
+  source: ByteSource,
+  read: (source: ByteSource) => Promise<void>,
+  few = 60,
+): Promise<void> {
+  const seen: { offset: number; bytes: number }[] = [];
+  await read(noting(source, seen));
+  const places = seen.filter(({ bytes }) => bytes > 0);
+  const count = fuzzInputs(few);
+  for (let seed = 1; seed <= count; seed++) {
+    const below = numbersOf(seed);
+    const changes = new Map<number, number>();
+    for (let i = 0, some = 1 + below(6); i < some; i++) {
+      const place = places[below(places.length)]!;
+      // What is asked for by few bytes is structure; of much, its beginning mostly.
+      const within = below(2) ? below(place.bytes) : below(Math.min(place.bytes, 128));
+      const value = below(2) ? edges[below(edges.length)]! : below(256);
+      for (let more = 0, run = below(4) ? 1 : 4; more < run; more++)
+        changes.set(place.offset + within + more, value);
+    }
+    const bytes = below(6) ? source.bytes : below(source.bytes);
+    const began = performance.now();
+    try {
+      await read(damaged(source, changes, bytes));
+    } catch (error) {
+      if (!(error instanceof FormatError) || !(error.offset >= 0))
+        throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
+    }
+    const took = performance.now() - began;
+    if (took > mostMilliseconds) throw new Error(`seed ${seed}: ${Math.round(took)} ms`);
+    if (seed % 64 === 0) {
+      const { heapUsed, arrayBuffers } = process.memoryUsage();
+      if (heapUsed + arrayBuffers > mostMemoryBytes + (64 << 20))
+        throw new Error(`seed ${seed}: ${heapUsed + arrayBuffers} bytes of memory`);
+    }
+  }
+}
