@@ -56,6 +56,28 @@ describe('from a terminal', () => {
 });
 
 describe('inspect', () => {
+  it('looks into zips and tars, and names what it cannot read of them', async () => {
+    writeFileSync(at('cut.img'), readFileSync(at('efs.img')).subarray(0, 1 << 20));
+    const names = ['boot.img', 'efs.img', 'cut.img'];
+    execFileSync('zip', ['-q', at('firmware.zip'), ...names], { cwd: folder.path });
+    execFileSync('tar', ['-cf', at('firmware.tar'), ...names], { cwd: folder.path });
+    for (const [file, kind] of [
+      ['firmware.zip', 'zip archive'],
+      ['firmware.tar', 'tar archive'],
+    ] as const) {
+      const { code, out } = await larder('inspect', at(file), '--json');
+      const found = JSON.parse(out) as Inspection;
+      expect(found.format).toBe(kind);
+      expect(found.inner.map(({ name, inspection: { format } }) => [name, format])).toEqual([
+        ['boot.img', 'boot image'],
+        ['efs.img', 'ext4'],
+        ['cut.img', 'ext4'],
+      ]);
+      expect(found.inner[2]!.inspection.findings.join()).toMatch(/only 1048576 are here/);
+      expect(code).toBe(1);
+    }
+  });
+
   it('describes a whole flash by its partition table', async () => {
     const { code, out } = await larder('inspect', await knot3Flash());
     expect(code).toBe(0);

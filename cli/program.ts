@@ -19,7 +19,7 @@ import { compareSets, type CompareOptions } from './compare.ts';
 import { exportSet, listSets, showOrder, verifySets } from './larder-commands.ts';
 import { secretFrom } from './passphrase.ts';
 import { importFiles, type ImportOptions } from './import.ts';
-import { inspectFile } from './inspect.ts';
+import { inspectFile } from './inspecting/inspect.ts';
 import { complain } from './output.ts';
 import { usualServerPort } from '@keen-larder/server/links/adb/server.ts';
 import {

@@ -13,6 +13,8 @@ export interface ImportView {
   readonly images: readonly PlannedImport[];
   /** Copies of apps. */
   readonly copies: readonly PlannedCopy[];
+  /** What packages in it say of themselves, a sentence each. */
+  readonly said: readonly string[];
   /** What the list that came along says. */
   readonly suggested:
     | {

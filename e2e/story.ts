@@ -80,12 +80,26 @@ export function openStory(others: readonly string[] = []): Story {
   };
 }
 
-/** Puts boot and system of a set back onto the usual phone, and waits for the proof. @param url of the application */
-export async function putBack(page: Page, url: string, id: string): Promise<void> {
+/** What of a set is put back, and onto which phone. */
+export interface PuttingBack {
+  /** The button that picks it. */
+  readonly what?: string;
+  readonly partitions?: number;
+  readonly onto?: string;
+}
+
+/** Puts boot and system of a set, or something else, back onto its phone, and waits for the proof. @param url of the application */
+export async function putBack(
+  page: Page,
+  url: string,
+  id: string,
+  { what = 'Boot and system', partitions = 2, onto = serial }: PuttingBack = {},
+): Promise<void> {
   await page.goto(`${url}/larder/sets/${id}`);
-  await page.getByRole('button', { name: 'Boot and system' }).click();
-  await page.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(serial.slice(-4));
-  await page.getByRole('button', { name: 'Restore 2 partitions' }).click();
+  await page.getByRole('button', { name: what, exact: true }).click();
+  await page.getByRole('textbox', { name: 'Last four characters of the serial' }).fill(onto.slice(-4));
+  const words = partitions === 1 ? 'Restore 1 partition' : `Restore ${partitions} partitions`;
+  await page.getByRole('button', { name: words }).click();
   await page.locator('[data-run][data-state="done"]').waitFor();
   await page
     .getByText(/every digest computed by the phone agrees/)

@@ -45,7 +45,15 @@ const builtAt = (path) => (existsSync(join(root, path)) ? statSync(join(root, pa
 /** Compiled for this machine. */
 const native = ['usb', 'zstd-napi', '@napi-rs/blake-hash', 'better-sqlite3'];
 /** They find files of their own, or run code that they write. */
-const onTheirOwn = ['pino', 'piscina', 'xz-decompress', 'class-validator', 'class-transformer', 'pdfkit'];
+const onTheirOwn = [
+  'pino',
+  'piscina',
+  'lzma-native',
+  '@foxglove/wasm-bz2',
+  'class-validator',
+  'class-transformer',
+  'pdfkit',
+];
 const programs = { server: 'server/main.ts', larder: 'cli/main.ts' };
 const workers = {
   'chunk-worker': 'server/shelf/threads/chunk-worker.ts',

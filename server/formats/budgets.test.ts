@@ -5,7 +5,7 @@ import { afterAll, expect, it } from 'vitest';
 import { compress } from 'zstd-napi';
 import { testFolder } from '../../testing/folder.ts';
 import { NoRoomFor, writeSparsely } from './file-source.ts';
-import { unwrap } from './wrappers.ts';
+import { unwrap } from './unpacking/wrappers.ts';
 
 const folder = testFolder();
 afterAll(() => folder.remove());

@@ -1,6 +1,6 @@
 import { FolderJudge, type AppEntry } from '@keen-larder/core/apps/entries.ts';
 import { rewrittenTar } from './tar-rewrite.ts';
-import { tarEntries } from './tar.ts';
+import { tarHeaders } from './tar.ts';
 
 /** Pipes and sockets hold nothing; whoever uses them makes them anew. */
 const holdsNothing: readonly string[] = ['fifo'];
@@ -18,7 +18,7 @@ const judgeOf = () => {
  */
 export async function judgeArchive(stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
   const place = judgeOf();
-  for await (const { header } of tarEntries(stream)) {
+  for await (const header of tarHeaders(stream)) {
     signal?.throwIfAborted();
     place({
       path: header.name,

@@ -1,6 +1,7 @@
 import type { Writable } from 'node:stream';
 import { extract, type Header } from 'tar-stream';
 import { UnsafeEntry, type AppEntry } from '@keen-larder/core/apps/entries.ts';
+import { requirePlain } from './tar.ts';
 import { tarEnd, tarHeader, tarPadding, type TarHead } from './tar-header.ts';
 
 /** What stands for bytes that are no text. */
@@ -34,6 +35,7 @@ export async function* rewrittenTar(
   fed.catch((error: unknown) => reader.destroy(error as Error));
   try {
     for await (const entry of reader) {
+      requirePlain(entry.header);
       const head = changed(entry.header, place);
       if (!head) {
         entry.resume();

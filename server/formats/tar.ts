@@ -11,17 +11,39 @@ const headerBytes = 512;
 /** Where the mark stands in a header, of ustar and pax and of GNU's older form alike. */
 const magicAt = 257;
 
+/** By its mark, or, of the seventh edition's, which has none, by the checksum of its first header. */
 export const looksLikeTar = (head: Uint8Array): boolean =>
-  readUtf8(head.subarray(magicAt, magicAt + 5)) === 'ustar';
+  readUtf8(head.subarray(magicAt, magicAt + 5)) === 'ustar' || hasHeaderSum(head);
 
-export interface TarEntry {
-  readonly header: Header;
-  /** Where its bytes begin in the archive. */
-  readonly offset: number;
+const sumAt = 148;
+const sumBytes = 8;
+
+function hasHeaderSum(head: Uint8Array): boolean {
+  if (head.length < headerBytes || head[0] === 0) return false;
+  const said = /^ *([0-7]+)[\0 ]/.exec(readUtf8(head.subarray(sumAt, sumAt + sumBytes)))?.[1];
+  if (said === undefined) return false;
+  let sum = sumBytes * 0x20;
+  for (const [i, byte] of head.subarray(0, headerBytes).entries())
+    if (i < sumAt || i >= sumAt + sumBytes) sum += byte;
+  return sum === Number.parseInt(said, 8);
 }
 
-/** The entries of a tar archive in order, their contents passed over. @throws FormatError when it is damaged */
-export async function* tarEntries(stream: AsyncIterable<Uint8Array>): AsyncGenerator<TarEntry> {
+/** Whether records say that a file has holes. */
+export const isSparse = (pax: Readonly<Record<string, string>>): boolean =>
+  Object.keys(pax).some((key) => key.startsWith('GNU.sparse.'));
+
+/** @throws FormatError naming what a stream cannot be read for: its bytes are not those that stand there, or it is of no known kind */
+export function requirePlain(header: Header): void {
+  if (header.type && !isSparse(header.pax ?? {})) return;
+  const reason = `${header.name} has holes, or is of a kind that is not read here: pack it again without --sparse`;
+  throw new FormatError('tar', 'typeflag', 0, reason);
+}
+
+/**
+ * The headers of a tar archive in order, contents passed over.
+ * @throws FormatError when it is damaged, or has files with holes
+ */
+export async function* tarHeaders(stream: AsyncIterable<Uint8Array>): AsyncGenerator<Header> {
   const reader = extract();
   const source = Readable.from(stream);
   let fromSource: unknown;
@@ -34,12 +56,14 @@ export async function* tarEntries(stream: AsyncIterable<Uint8Array>): AsyncGener
   try {
     for await (const entry of reader) {
       at = entry.offset;
-      yield { header: entry.header, offset: entry.offset + headerBytes };
+      requirePlain(entry.header);
+      yield entry.header;
       entry.resume();
       await giveWay();
     }
   } catch (error) {
     if (fromSource) throw fromSource as Error;
+    if (error instanceof FormatError) throw error;
     throw new FormatError('tar', 'header', at, (error as Error).message);
   } finally {
     source.destroy();
@@ -98,6 +122,7 @@ export async function* digestedFiles(
   const read = (async () => {
     for await (const entry of reader) {
       const { header } = entry;
+      requirePlain(header);
       const found = entryOf(header);
       if (header.type === 'file') {
         const hash = createHash('sha256');

@@ -3,7 +3,9 @@ import { crc32 } from 'node:zlib';
 import { pipeline } from 'node:stream/promises';
 import { fromRandomAccessReader, RandomAccessReader, type Entry, type ZipFile } from 'yauzl';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { readWithin, type ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { sourceBytes } from './file-source.ts';
+import { unwrap, type Wrapper } from './unpacking/wrappers.ts';
 
 /** Local file header signature, with which every zip but an empty one begins (PKWARE, APPNOTE). */
 const mark = [0x50, 0x4b, 0x03, 0x04];
@@ -16,6 +18,8 @@ export interface ZipEntry {
   readonly name: string;
   /** Unpacked. */
   readonly bytes: number;
+  /** Why it cannot be unpacked. */
+  readonly fault?: string;
   /** Its bytes, held against their CRC. @throws FormatError from the stream */
   content(): AsyncIterable<Uint8Array>;
 }
@@ -41,7 +45,7 @@ class SourceReader extends RandomAccessReader {
 /**
  * The files of a zip archive in order.
  * @param most entries that it may say it has
- * @throws FormatError when it is damaged, has a password or more entries
+ * @throws FormatError when it is damaged or has more entries
  */
 export async function* zipEntries(source: ByteSource, most = Infinity): AsyncGenerator<ZipEntry> {
   const fault = (error: unknown) => new FormatError('zip', 'entry', 0, wordsOf(error));
@@ -60,16 +64,28 @@ export async function* zipEntries(source: ByteSource, most = Infinity): AsyncGen
       });
       if (!entry) return;
       if (entry.fileName.endsWith('/')) continue;
-      if (entry.isEncrypted()) throw new FormatError('zip', 'flags', 0, `${entry.fileName} has a password`);
+      const refused = faultOf(entry);
       yield {
         name: entry.fileName,
         bytes: entry.uncompressedSize,
-        content: () => contentOf(zip, entry),
+        ...(refused !== undefined && { fault: refused }),
+        content: () => contentOf(zip, entry, source),
       };
     }
   } finally {
     zip.close();
   }
+}
+
+/** Ways to pack that the library leaves to others (PKWARE, APPNOTE, 4.4.5). */
+const packedBy: Readonly<Record<number, Wrapper>> = { 12: 'bzip2', 93: 'zstd', 95: 'xz' };
+const methodNames: Readonly<Record<number, string>> = { 9: 'deflate64', 14: 'LZMA', 98: 'PPMd' };
+
+function faultOf(entry: Entry): string | undefined {
+  if (entry.isEncrypted()) return 'It has a password: unpack the archive, then import its folder.';
+  const { compressionMethod: method } = entry;
+  if (method === 0 || method === 8 || packedBy[method]) return undefined;
+  return `It is packed by ${methodNames[method] ?? `method ${method}`}, which is not read here: unpack the archive, then import its folder.`;
 }
 
 /** A sentence of the library's, as a part of one of ours. */
@@ -100,20 +116,42 @@ const nextOf = (zip: ZipFile): Promise<Entry | undefined> =>
     zip.readEntry();
   });
 
-async function* contentOf(zip: ZipFile, entry: Entry): AsyncGenerator<Uint8Array> {
+async function* unpackedBytes(zip: ZipFile, entry: Entry): AsyncGenerator<Uint8Array> {
+  const stream = await new Promise<Readable>((resolve, reject) =>
+    zip.openReadStream(entry, (error, found) => (error ? reject(error) : resolve(found))),
+  );
+  const out = new PassThrough();
+  const flow = pipeline(stream, out);
+  flow.catch(() => undefined);
+  for await (const part of out) yield part as Uint8Array;
+  await flow;
+}
+
+/** Of a local file header, before names and what else it has (PKWARE, APPNOTE, 4.3.7). */
+const localHeaderBytes = 30;
+
+/** What the library does not unpack itself, as it lies there. */
+async function packedBytes(entry: Entry, source: ByteSource): Promise<AsyncIterable<Uint8Array>> {
+  const at = entry.relativeOffsetOfLocalHeader;
+  const head = Buffer.from(await readWithin(source, at, localHeaderBytes, 'zip', 'local header'));
+  const start = at + localHeaderBytes + head.readUInt16LE(26) + head.readUInt16LE(28);
+  return sourceBytes(source, start, Math.max(0, Math.min(entry.compressedSize, source.bytes - start)));
+}
+
+async function* contentOf(zip: ZipFile, entry: Entry, source: ByteSource): AsyncGenerator<Uint8Array> {
   try {
-    const stream = await new Promise<Readable>((resolve, reject) =>
-      zip.openReadStream(entry, (error, found) => (error ? reject(error) : resolve(found))),
-    );
-    const out = new PassThrough();
-    const flow = pipeline(stream, out);
-    flow.catch(() => undefined);
+    const wrapper = packedBy[entry.compressionMethod];
+    const bytes = wrapper
+      ? unwrap(wrapper, await packedBytes(entry, source), entry.uncompressedSize)
+      : unpackedBytes(zip, entry);
     let crc = 0;
-    for await (const part of out) {
-      crc = crc32(part as Uint8Array, crc);
-      yield part as Uint8Array;
+    let given = 0;
+    for await (const part of bytes) {
+      crc = crc32(part, crc);
+      given += part.length;
+      yield part;
     }
-    await flow;
+    if (given !== entry.uncompressedSize) throw new Error('it is of another size than it says');
     if (crc !== entry.crc32) throw new Error('it does not match its CRC');
   } catch (error) {
     throw new FormatError('zip', entry.fileName, 0, wordsOf(error));

@@ -25,7 +25,10 @@ interface Answer {
   text: string;
 }
 
-/** A request with any header, also those that fetch does not let one set. */
+/**
+ * A request with any header, also those that fetch does not let one set. Each has a connection of its own:
+ * one kept open may be ended by the server while the test waits for something else.
+ */
 function ask(
   method: string,
   path: string,
@@ -33,7 +36,7 @@ function ask(
   body?: string,
 ): Promise<Answer> {
   return new Promise((resolve, reject) => {
-    const asked = request(`${serving.url}${path}`, { method, headers }, (answer) => {
+    const asked = request(`${serving.url}${path}`, { method, headers, agent: false }, (answer) => {
       let text = '';
       answer.on('data', (part) => (text += String(part)));
       answer.on('end', () => resolve({ status: answer.statusCode!, headers: answer.headers, text }));

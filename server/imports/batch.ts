@@ -11,10 +11,19 @@ import {
   checksumsIn,
   type Checksum,
 } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
+import {
+  metadataPath,
+  packageText,
+  readPackageMetadata,
+  readRequirements,
+  requirementsName,
+} from '@keen-larder/core/formats/package-metadata/package-metadata.ts';
 import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
 import { giveWay } from '../async/give-way.ts';
 import { RunFailure } from '../failures.ts';
-import { Opener, type OpenedFile } from './opening.ts';
+import { joinBlockUpdates } from './opening/block-updates.ts';
+import type { OpenedFile } from './opening/opened-file.ts';
+import { Opener } from './opening/opening.ts';
 
 /** Stands in a folder that a browser copied, so that it is removed once it is kept. */
 export const copyMark = '.copied-by-browser';
@@ -39,6 +48,8 @@ export interface Batch {
   /** By the path of the file that they speak of. */
   readonly checksums: ReadonlyMap<string, readonly Checksum[]>;
   readonly contents: Contents | undefined;
+  /** What packages in it say of themselves, a sentence each. */
+  readonly said: readonly string[];
   readonly bytes: number;
   /** Whether the same files lie there still, none of them written to. */
   isAsItLies(): Promise<boolean>;
@@ -83,7 +94,7 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
     const names = stat.isDirectory() ? await filesIn(path) : stat.isFile() ? [''] : [];
     const files: OpenedFile[] = [];
     for (const name of names) files.push(...(await opener.open(join(path, name), name || basename(path))));
-    const { images, parts, ...lists } = await apart(files);
+    const { images, parts, ...lists } = await apart(await joinBlockUpdates(files));
     return {
       id,
       path,
@@ -107,6 +118,10 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
 export type OpenedPart = OpenedFile & { readonly content: AppContent };
 const isPart = (file: OpenedFile): file is OpenedPart => file.content !== undefined;
 
+/** What goes along in updates and is no image: signatures, scripts and lists for the phone's own use (AOSP, ota_from_target_files). */
+const describesPackage =
+  /(?:^|\/)(?:META-INF\/.+|care_map\.(?:pb|txt)|apex_info\.pb|payload_properties\.txt)$/;
+
 /** Lists apart from images and from what belongs to apps. */
 async function apart(files: readonly OpenedFile[]) {
   const images: OpenedFile[] = [];
@@ -114,10 +129,19 @@ async function apart(files: readonly OpenedFile[]) {
   const descriptions = new Map<string, CopyDescription>();
   const checksums = new Map<string, Checksum[]>();
   let contents: Contents | undefined;
+  const said: string[] = [];
   for (const file of files) {
+    for (const words of file.said ?? []) if (!said.includes(words)) said.push(words);
     const name = basename(file.path);
     const isSmall = file.bytes <= mostListBytes;
-    if (isSmall && isChecksumFileName(name)) {
+    if (isSmall && (file.path.endsWith(`/${metadataPath}`) || name === requirementsName)) {
+      const read = name === requirementsName ? readRequirements : readPackageMetadata;
+      said.push(...packageText(read(await textOf(file))));
+      continue;
+    }
+    if (describesPackage.test(file.path)) continue;
+    // An archive may have the name of a list, since its sum stands behind it.
+    if (isSmall && isChecksumFileName(name) && file.layers.at(-1) === 'raw') {
       for (const each of checksumsIn(await textOf(file))) {
         await giveWay();
         const path = join(dirname(file.path), each.name);
@@ -134,7 +158,7 @@ async function apart(files: readonly OpenedFile[]) {
     } else if (isPart(file)) parts.push(file);
     else if (!/\.(txt|md|json|pdf|log)$/i.test(name)) images.push(file);
   }
-  return { images, parts, checksums, contents, descriptions };
+  return { images, parts, checksums, contents, descriptions, said };
 }
 
 function describedIn(path: string, text: string): CopyDescription | undefined {

@@ -281,13 +281,14 @@ function viewOf(
     bytes: 0,
     images: [],
     copies: [],
+    said: [],
     suggested: undefined,
     fault: undefined,
   };
   if (!('batch' in entry)) {
     return { ...none, state: entry.state, fault: 'fault' in entry ? entry.fault : undefined };
   }
-  const { isCopy, files, parts, descriptions, contents, bytes } = entry.batch;
+  const { isCopy, files, parts, descriptions, contents, said, bytes } = entry.batch;
   return {
     id,
     isCopy,
@@ -295,6 +296,7 @@ function viewOf(
     bytes,
     images: planImport(files, knownOf(contents?.phone.serial), contents),
     copies: planCopies(parts, descriptions),
+    said,
     suggested: contents && { label: contents.label, note: contents.note, ...contents.phone },
     fault: undefined,
   };

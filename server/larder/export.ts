@@ -17,7 +17,7 @@ import {
 import { proofWords } from '@keen-larder/core/phone/proof-ways.ts';
 import { rangesBytes, rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import type { ImageRow } from '../database/sets.ts';
-import { wrap } from '../formats/wrappers.ts';
+import { wrap } from '../formats/unpacking/wrappers.ts';
 import { ageSealed, ageSuffix, type AgeSeal } from '../sealing/age.ts';
 import { digestsOf } from '../shelf/manifest.ts';
 import { counted } from '../async/counted.ts';

@@ -1,7 +1,9 @@
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { joinBytes } from '@keen-larder/core/bytes/join.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { Ext4, parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { parseSuperblock, superblockOffset } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { F2fs } from '@keen-larder/core/formats/f2fs/f2fs.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { headBytes, recognise } from '@keen-larder/core/formats/inspect/recognise.ts';
 import {
   logicalSource,
@@ -51,8 +53,9 @@ export async function contentsOf(
   }
   const fileSystem = recognise(head);
   if (!fileSystem) return {};
-  if (fileSystem !== 'ext4') return { fileSystem };
   try {
+    if (fileSystem === 'f2fs') return { fileSystem, usedBytes: (await F2fs.open(source)).usedBytes };
+    if (fileSystem !== 'ext4') return { fileSystem };
     const superblock = head.subarray(superblockOffset, superblockOffset + 1024);
     const { blocks, freeBlocks, blockBytes } = parseSuperblock(superblock, source.bytes);
     return { fileSystem, usedBytes: (blocks - freeBlocks) * blockBytes };
@@ -84,7 +87,7 @@ export async function installedSystem(
       (await partition('system')) ??
       (await logicalSystem(partition, slot));
     if (!source) return undefined;
-    const fs = await Ext4.open(source);
+    const fs = await openFileSystem(source);
     for (const path of buildProp) {
       const text = await fs.text(path);
       if (text === undefined) continue;

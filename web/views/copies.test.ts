@@ -270,6 +270,7 @@ describe('copies that come as files', () => {
     bytes: MiB,
     images,
     copies,
+    said: [],
     suggested: undefined,
     fault: undefined,
   });

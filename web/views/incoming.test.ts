@@ -161,6 +161,7 @@ const found = (over: Partial<ImportView> = {}): ImportView => ({
     image('splash.bin'),
     image('broken.img.lz4', { fault: 'It is compressed by lz4.' }),
   ],
+  said: [],
   suggested: undefined,
   fault: undefined,
   ...over,

@@ -28,7 +28,7 @@ import { Problem, traitsOf } from '../../failures.ts';
 import { unpackChunkList } from '../../shelf/manifest.ts';
 import { findApps, type FoundApp } from '../inside/apps-inside.ts';
 import type { Inside } from '../inside/inside.ts';
-import { fromExt4, openUserData } from '../inside/user-data.ts';
+import { fromFileSystem, openUserData } from '../inside/user-data.ts';
 import type { Larder } from '../larder.ts';
 import { compareTrees, entriesThatDiffer, type ComparedTree, type PhoneTree } from './compare-trees.ts';
 import { phoneOf, type PhoneSide } from './phone-side.ts';
@@ -143,7 +143,7 @@ export class Comparing {
     const source = phone?.source(partition);
     const was = await openUserData(shelf, this.larder.image(sides.before, partition));
     const is = source
-      ? await fromExt4(source)
+      ? await fromFileSystem(source)
       : await openUserData(shelf, this.larder.image(sides.after, partition));
     const differing = (await this.differing(sides, partition, '')).map(({ path }) => path);
     const [a, b] = [await findApps(was), await findApps(is)];

@@ -3,10 +3,12 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { walkOrder, type TreeEntry } from '@keen-larder/core/larder/comparing/files.ts';
-import { Ext4, rootInode, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { extentPlaces } from '@keen-larder/core/formats/file-system/extents.ts';
+import { lookIntoFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import type { FileView } from '@keen-larder/contract/inside.ts';
 import { sourceBytes } from '../../formats/file-source.ts';
-import { tarEntries } from '../../formats/tar.ts';
+import { entrySource, placedEntries, type PlacedEntry } from '../../formats/tar-source.ts';
 import { Problem } from '../../failures.ts';
 
 /** An entry of a tree that is walked. */
@@ -29,110 +31,71 @@ export interface FileTree {
 
 const mostEntries = 20_000;
 
-/** The tree of an ext2, ext3 or ext4 file system. @throws FormatError when it is none */
-export async function ext4Tree(source: ByteSource): Promise<FileTree> {
-  const fs = await Ext4.open(source);
-  const found = async (path: string, type: Inode['type']) => {
-    const inode = await fs.find(path);
-    if (inode?.type !== type) throw missing(path);
-    return inode;
+/** The tree of a file system. @throws FormatError when there is none that is read here */
+export async function fileSystemTree(source: ByteSource): Promise<FileTree> {
+  const fs = await lookIntoFileSystem(source);
+  const found = async (path: string, type: FileNode['type']) => {
+    const node = await fs.find(path);
+    if (node?.type !== type) throw missing(path);
+    return node;
   };
   return {
     async list(path) {
-      const entries = (await fs.list(await found(path, 'directory'))).slice(0, mostEntries);
+      // Of very many the first by name are shown.
+      const all = (await fs.list(await found(path, 'directory'))).sort((a, b) => (a.name < b.name ? -1 : 1));
+      const entries = all.slice(0, mostEntries);
       const files: FileView[] = [];
-      for (const { name, inode: number } of entries) files.push((await ext4Entry(fs, name, number)).view);
+      for (const { name, inode } of entries) files.push(await viewOf(fs, name, () => fs.inode(inode)));
       return files.sort(byKind);
     },
-    walk: () => walkExt4(fs),
+    walk: () => walkedTree(fs),
     async open(path) {
-      const inode = await found(path, 'file');
-      return { bytes: inode.bytes, content: fs.content(inode) };
+      const node = await found(path, 'file');
+      return { bytes: node.bytes, content: fs.content(node) };
     },
   };
 }
 
-/** One entry; a damaged inode is shown as such instead of hiding the folder. */
-async function ext4Entry(
-  fs: Ext4,
-  name: string,
-  number: number,
-): Promise<{ readonly view: FileView; readonly inode?: Inode }> {
+/** One entry; a damaged one is shown as such instead of hiding the folder. */
+async function viewOf(fs: FileSystem, name: string, node: () => Promise<FileNode>): Promise<FileView> {
   try {
-    const inode = await fs.inode(number);
-    const attributes = await fs.attributes(inode);
-    const label = attributes.find((each) => each.name === 'security.selinux');
-    const view = {
+    const found = await node();
+    const label = (await fs.attributes(found)).find((each) => each.name === 'security.selinux');
+    return {
       name,
-      kind: kindOf(inode.type),
-      bytes: inode.bytes,
-      mode: inode.permissions,
-      uid: inode.uid,
-      gid: inode.gid,
-      modifiedAt: inode.modifiedAt * 1000,
-      linkTarget: inode.type === 'link' ? await fs.linkTarget(inode) : undefined,
+      kind: kindOf(found.type),
+      bytes: found.bytes,
+      mode: found.permissions,
+      uid: found.uid,
+      gid: found.gid,
+      modifiedAt: found.modifiedAt * 1000,
+      linkTarget: found.type === 'link' ? await fs.linkTarget(found) : undefined,
       label: label && Buffer.from(label.value).toString().replace(/\0$/, ''),
-      fault: undefined,
+      fault: fs.doubtOf(found),
     };
-    return { view, inode };
   } catch (error) {
     if (!(error instanceof FormatError)) throw error;
-    return { view: { ...nothing, name, kind: 'other', fault: error.message } };
+    return { ...nothing, name, kind: 'other', fault: error.message };
   }
 }
 
-/** A folder that is being walked: what of it is still to come, the next one last. */
-interface OpenFolder {
-  readonly path: string;
-  readonly left: { readonly name: string; readonly inode: number }[];
-}
-
-async function* walkExt4(fs: Ext4): AsyncGenerator<TreeFile> {
-  const entriesOf = async (inode: Inode) => (await fs.list(inode)).sort((a, b) => (a.name < b.name ? 1 : -1));
-  // A damaged file system may have a folder within itself.
-  const seen = new Set([rootInode]);
-  const open: OpenFolder[] = [{ path: '', left: await entriesOf(await fs.inode(rootInode)) }];
-  for (let folder = open.at(-1); folder; folder = open.at(-1)) {
-    const next = folder.left.pop();
-    if (!next) {
-      open.pop();
-      continue;
-    }
-    const path = `${folder.path}/${next.name}`;
-    const { view: found, inode } = await ext4Entry(fs, next.name, next.inode);
-    let view = found;
-    if (inode?.type === 'directory' && !seen.has(inode.number)) {
-      seen.add(inode.number);
-      try {
-        open.push({ path, left: await entriesOf(inode) });
-      } catch (error) {
-        if (!(error instanceof FormatError)) throw error;
-        view = { ...view, fault: error.message };
-      }
-    }
+async function* walkedTree(fs: FileSystem): AsyncGenerator<TreeFile> {
+  for await (const { path, name, node, fault } of fs.walk()) {
+    const view = node
+      ? await viewOf(fs, name, () => Promise.resolve(node))
+      : { ...nothing, name, kind: 'other' as const };
+    const isFile = node?.type === 'file';
     yield {
       ...view,
+      fault: fault ?? view.fault,
       path,
-      content: () => (inode?.type === 'file' ? fs.content(inode) : noBytes()),
-      places: () => placesOf(fs, inode),
+      content: () => (isFile ? fs.content(node) : noBytes()),
+      places: () => (isFile ? fs.places(node) : Promise.resolve(undefined)),
     };
   }
 }
 
 async function* noBytes(): AsyncGenerator<Uint8Array> {}
-
-async function placesOf(fs: Ext4, inode: Inode | undefined): Promise<readonly ByteRange[] | undefined> {
-  if (inode?.type !== 'file' || inode.inlineData) return undefined;
-  const { blockBytes } = fs.superblock;
-  const runs = await fs.runs(inode);
-  const inOrder = runs.reduce((end, run) => (end === run.fileBlock ? end + run.blocks : -1), 0);
-  const isDense = inOrder === Math.ceil(inode.bytes / blockBytes) && runs.every(({ written }) => written);
-  if (!isDense) return undefined;
-  return runs.map(({ diskBlock, blocks }) => ({
-    offset: diskBlock * blockBytes,
-    bytes: blocks * blockBytes,
-  }));
-}
 
 const nothing = {
   bytes: 0,
@@ -145,79 +108,90 @@ const nothing = {
   fault: undefined,
 };
 
-const kindOf = (type: Inode['type']): FileView['kind'] =>
+const kindOf = (type: FileNode['type']): FileView['kind'] =>
   type === 'directory' ? 'folder' : type === 'file' || type === 'link' ? type : 'other';
 
-/** The tree of an archive, which knows where the bytes of its files lie. */
+/** The tree of an archive, of whose files each is a source of its own. */
 export interface TarTree extends FileTree {
   /** @throws Problem 404 */
-  place(path: string): Promise<{ readonly offset: number; readonly bytes: number }>;
+  source(path: string): ByteSource;
 }
 
-/** The tree of a tar archive; it is read through once for its headers. */
-export async function tarTree(source: ByteSource, stream: AsyncIterable<Uint8Array>): Promise<TarTree> {
+/** The tree of a tar archive; it is gone through once for its headers. */
+export async function tarTree(source: ByteSource): Promise<TarTree> {
   const folders = new Map<string, FileView[]>([['/', []]]);
-  const places = new Map<string, { readonly offset: number; readonly bytes: number }>();
-  for await (const { header, offset } of tarEntries(stream)) {
+  const files = new Map<string, PlacedEntry>();
+  for await (const entry of placedEntries(source)) {
+    const { header } = entry;
     const path = posix.resolve('/', header.name);
-    if (header.type === 'file') places.set(path, { offset, bytes: header.size });
-    if (path !== '/') {
-      if (header.type === 'directory') folders.set(path, folders.get(path) ?? []);
-      const parent = posix.dirname(path);
-      const siblings = folders.get(parent) ?? [];
-      folders.set(parent, siblings);
-      const pax = (header.pax ?? {}) as Record<string, string>;
-      siblings.push({
-        name: posix.basename(path),
-        kind:
-          header.type === 'directory'
-            ? 'folder'
-            : header.type === 'file'
-              ? 'file'
-              : header.type === 'symlink'
-                ? 'link'
-                : 'other',
-        bytes: header.size,
-        mode: header.mode,
-        uid: header.uid,
-        gid: header.gid,
-        modifiedAt: header.mtime.getTime(),
-        linkTarget: header.linkname || undefined,
-        label: pax['RHT.security.selinux'],
-        fault: undefined,
-      });
-    }
+    // The same file under another name, which was packed before.
+    const same = header.type === 'link' ? files.get(posix.resolve('/', header.linkname ?? '')) : undefined;
+    if (header.type === 'file') files.set(path, entry);
+    else if (same) files.set(path, same);
+    if (path === '/') continue;
+    if (header.type === 'directory') folders.set(path, folders.get(path) ?? []);
+    const parent = posix.dirname(path);
+    const siblings = folders.get(parent) ?? [];
+    folders.set(parent, siblings);
+    siblings.push(viewOfEntry(posix.basename(path), header, same));
   }
+  const found = (path: string): PlacedEntry => {
+    const entry = files.get(posix.resolve('/', path));
+    if (!entry) throw missing(path);
+    return entry;
+  };
   return {
     list(path) {
-      const found = folders.get(posix.resolve('/', path));
-      return found ? Promise.resolve([...found].sort(byKind)) : Promise.reject(missing(path));
+      const folder = folders.get(posix.resolve('/', path));
+      return folder ? Promise.resolve([...folder].sort(byKind)) : Promise.reject(missing(path));
     },
     async *walk() {
-      const all = [...folders].flatMap(([folder, files]) =>
-        files.map((file) => ({ ...file, path: posix.join(folder, file.name) })),
+      const all = [...folders].flatMap(([folder, within]) =>
+        within.map((file) => ({ ...file, path: posix.join(folder, file.name) })),
       );
       // What is packed twice counts as it was packed last.
       const last = new Map(all.map((file) => [file.path, file]));
       for (const file of [...last.values()].sort((a, b) => walkOrder(a.path, b.path))) {
-        const place = places.get(file.path);
+        const entry = files.get(file.path);
         yield await Promise.resolve({
           ...file,
-          content: () => (place ? sourceBytes(source, place.offset, place.bytes) : noBytes()),
-          places: () => Promise.resolve(place && [place]),
+          content: () => (entry ? sourceBytes(entrySource(source, entry)) : noBytes()),
+          places: () => Promise.resolve(entry && extentPlaces(entry.extents, entry.header.size)),
         });
       }
     },
-    place(path) {
-      const place = places.get(posix.resolve('/', path));
-      return place ? Promise.resolve(place) : Promise.reject(missing(path));
+    source: (path) => entrySource(source, found(path)),
+    async open(path) {
+      const file = await Promise.resolve(entrySource(source, found(path)));
+      return { bytes: file.bytes, content: sourceBytes(file) };
     },
-    open(path) {
-      const place = places.get(posix.resolve('/', path));
-      return place
-        ? Promise.resolve({ bytes: place.bytes, content: sourceBytes(source, place.offset, place.bytes) })
-        : Promise.reject(missing(path));
-    },
+  };
+}
+
+function viewOfEntry(name: string, header: PlacedEntry['header'], same: PlacedEntry | undefined): FileView {
+  const { type, mode, uid, gid, mtime, linkname } = header;
+  const pax = (header.pax ?? {}) as Record<string, string>;
+  const isHard = type === 'link';
+  const kind =
+    type === 'directory'
+      ? 'folder'
+      : type === 'file' || same
+        ? 'file'
+        : type === 'symlink'
+          ? 'link'
+          : 'other';
+  return {
+    name,
+    kind,
+    bytes: same ? same.header.size : header.size,
+    mode: mode ?? 0,
+    uid: uid ?? 0,
+    gid: gid ?? 0,
+    modifiedAt: mtime?.getTime() ?? 0,
+    linkTarget: isHard ? undefined : linkname || undefined,
+    label: pax['RHT.security.selinux'],
+    fault:
+      isHard && !same ? `It is the same file as ${linkname}, which the archive does not have.` : undefined,
   };
 }
 

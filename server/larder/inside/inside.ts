@@ -2,6 +2,7 @@ import type { InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { inspectImage, inspection, type Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
+import { isFileSystem } from '@keen-larder/core/formats/file-system/names.ts';
 import {
   logicalSource,
   readLogicalPartitions,
@@ -9,8 +10,7 @@ import {
   type LogicalPartition,
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
 import type { ImageRow } from '../../database/sets.ts';
-import { readImage } from '../../shelf/image-reader.ts';
-import { ext4Tree, tarTree, type FileTree } from './file-trees.ts';
+import { fileSystemTree, tarTree, type FileTree } from './file-trees.ts';
 import { imageSource } from './image-source.ts';
 import { textOf } from './text-of.ts';
 import type { Larder } from '../larder.ts';
@@ -47,9 +47,9 @@ export class Inside {
     source: ByteSource,
     part: string,
   ): Promise<{ readonly tree: FileTree; readonly toImage: (range: ByteRange) => ByteRange[] }> {
-    if (part === '') return { tree: await ext4Tree(source), toImage: (range) => [range] };
+    if (part === '') return { tree: await fileSystemTree(source), toImage: (range) => [range] };
     const partition = await partOf(source, part);
-    const tree = await ext4Tree(logicalSource(partition, [slice(source, 0, source.bytes)]));
+    const tree = await fileSystemTree(logicalSource(partition, [slice(source, 0, source.bytes)]));
     return { tree, toImage: (range) => placesIn(partition.extents, range) };
   }
 
@@ -59,9 +59,9 @@ export class Inside {
     const key = `${keyOf(image)} ${part}`;
     return remembered(this.trees, key, async () => {
       const source = this.sourceOf(image);
-      if (image.kind === 'archive') return tarTree(source, readImage(this.larder.shelf, image));
-      if (part === '') return ext4Tree(source);
-      return ext4Tree(logicalSource(await partOf(source, part), [slice(source, 0, source.bytes)]));
+      if (image.kind === 'archive') return tarTree(source);
+      if (part === '') return fileSystemTree(source);
+      return fileSystemTree(logicalSource(await partOf(source, part), [slice(source, 0, source.bytes)]));
     });
   }
 
@@ -110,11 +110,11 @@ function remembered<T>(kept: Map<string, T>, key: string, make: () => T): T {
   return value;
 }
 
-/** The image itself, or what lies directly in it, where that is ext4. */
+/** The image itself, or what lies directly in it, where that is a file system. */
 function treesOf(found: Inspection): string[] {
-  if (found.format === 'ext4') return [''];
+  if (isFileSystem(found.format)) return [''];
   if (found.format !== 'logical partitions') return [];
-  return found.inner.filter(({ inspection: inner }) => inner.format === 'ext4').map(({ name }) => name);
+  return found.inner.filter(({ inspection: inner }) => isFileSystem(inner.format)).map(({ name }) => name);
 }
 
 async function partOf(source: ByteSource, part: string): Promise<LogicalPartition> {

@@ -3,8 +3,8 @@ import { extract, pack } from 'tar-stream';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { settingsText } from '@keen-larder/core/formats/abx/abx.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
-import { ext4Archive } from '../../formats/ext4-archive.ts';
+import { lookIntoFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import { fileSystemArchive } from '../../formats/file-system-archive.ts';
 import { sourceBytes } from '../../formats/file-source.ts';
 import type { ImageRow } from '../../database/sets.ts';
 import type { FileAccess } from '../../links/phone-link.ts';
@@ -42,11 +42,11 @@ export const userDataOn = (files: FileAccess): UserData => ({
 
 /** @throws FormatError where it is neither a file system that can be read nor an archive, as when it is encrypted */
 export const openUserData = (shelf: Shelf, image: ImageRow): Promise<UserData> =>
-  image.kind === 'archive' ? fromArchive(shelf, image) : fromExt4(imageSource(shelf, image));
+  image.kind === 'archive' ? fromArchive(shelf, image) : fromFileSystem(imageSource(shelf, image));
 
 /** User data in a file system. @throws FormatError where it is none that can be read */
-export async function fromExt4(source: ByteSource): Promise<UserData> {
-  const fs = await Ext4.open(source);
+export async function fromFileSystem(source: ByteSource): Promise<UserData> {
+  const fs = await lookIntoFileSystem(source);
   return {
     async names(path) {
       const inode = await fs.find(path);
@@ -67,14 +67,14 @@ export async function fromExt4(source: ByteSource): Promise<UserData> {
     },
     async *archive(path, leaveOut) {
       const inode = await fs.find(path);
-      if (inode?.type === 'directory') yield* ext4Archive(fs, inode, leaveOut);
+      if (inode?.type === 'directory') yield* fileSystemArchive(fs, inode, leaveOut);
     },
   };
 }
 
 async function fromArchive(shelf: Shelf, image: ImageRow): Promise<UserData> {
   const source = imageSource(shelf, image);
-  const tree = await tarTree(source, readImage(shelf, image));
+  const tree = await tarTree(source);
   return {
     async names(path) {
       const found = await tree.list(path).catch(() => []);
@@ -84,11 +84,8 @@ async function fromArchive(shelf: Shelf, image: ImageRow): Promise<UserData> {
       const parent = await tree.list(posix.dirname(path)).catch(() => []);
       if (!parent.some(({ name, kind }) => kind === 'file' && name === posix.basename(path)))
         return undefined;
-      const { bytes, offset } = await tree.place(path);
-      return {
-        bytes,
-        source: { bytes, read: (at, length) => source.read(offset + at, Math.min(length, bytes - at)) },
-      };
+      const file = tree.source(path);
+      return { bytes: file.bytes, source: file };
     },
     archive: (path, leaveOut) => partOfArchive(readImage(shelf, image), path, leaveOut),
   };

@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto';
 import type { NewPhone } from '@keen-larder/contract/requests/phones.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { PlannedImport } from '@keen-larder/core/larder/import-plan.ts';
 import { ownerOfFirmware, type Model } from '@keen-larder/core/larder/firmware.ts';
 import type { NamedPhone } from '@keen-larder/core/phone/facts.ts';
 import type { Batch } from '../../imports/batch.ts';
-import type { OpenedFile } from '../../imports/opening.ts';
+import type { OpenedFile } from '../../imports/opening/opened-file.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { Problem } from '../../failures.ts';
 import type { Run } from '../engine/live-run.ts';
@@ -17,6 +18,10 @@ export function hasChecksum({ files, parts, checksums }: Batch, path: string): b
   const outer = [...files, ...parts].find((file) => file.path === path)?.outer?.path;
   return checksums.has(path) || (outer !== undefined && checksums.has(outer));
 }
+
+/** Whether anything tells how an image should be: its list, checksums, or an update, which has the digests of its partitions in itself. */
+export const isVouchedFor = (batch: Batch, { listed, layers, paths }: PlannedImport): boolean =>
+  listed !== undefined || layers[0] === 'update payload' || paths.every((path) => hasChecksum(batch, path));
 
 export const touchedText = (paths: readonly string[]) =>
   `${listText(paths)} changed while ${paths.length > 1 ? 'they were' : 'it was'} taken in. Nothing was kept. Wait until everything has been copied, then start again.`;

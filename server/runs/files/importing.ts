@@ -9,7 +9,8 @@ import type { Composed } from '@keen-larder/core/formats/logical-partitions/logi
 import { isSameModel, ownerOfFirmware, type Model } from '@keen-larder/core/larder/firmware.ts';
 import type { ImportingRequest, ImportingStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { imageOf, type OpenedFile } from '../../imports/opening.ts';
+import type { OpenedFile } from '../../imports/opening/opened-file.ts';
+import { imageOf } from '../../imports/opening/opening.ts';
 import type { Batch } from '../../imports/batch.ts';
 import {
   layOutSuper,
@@ -28,7 +29,7 @@ import { conditionOfImages } from './firmware.ts';
 import {
   broken,
   differsFromList,
-  hasChecksum,
+  isVouchedFor,
   phoneOf,
   staysWhereItIs,
   touchedText,
@@ -178,7 +179,7 @@ export async function importSheet(
   return importingSheet({
     images: images.map((each) => ({
       ...each,
-      isListed: each.listed !== undefined || each.paths.every((path) => hasChecksum(batch, path)),
+      isListed: isVouchedFor(batch, each),
       ...identityOfAnother(batch, each.partition, serial),
     })),
     left: left.map(({ paths }) => paths[0]!),

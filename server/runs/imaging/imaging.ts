@@ -2,7 +2,7 @@ import { stopwatch } from '../../async/stopwatch.ts';
 import { randomUUID } from 'node:crypto';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { alignRanges, fewerRanges, rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import { usedRanges } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { usedRangesOf } from '@keen-larder/core/formats/file-system/open.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
@@ -287,7 +287,7 @@ async function rangesToRead(
   try {
     const used = await phone.retry({
       what: `Look at the bitmaps of ${name}`,
-      attempt: ({ link }) => usedRanges(accessOf(link).source(name, bytes)),
+      attempt: ({ link }) => usedRangesOf(accessOf(link).source(name, bytes)),
     });
     return fewerRanges(alignRanges(used, chunkBytes, bytes), mostRanges);
   } catch (error) {

@@ -159,16 +159,61 @@ export interface Segment {
 const comparedAhead = 2;
 /** Segments found out before they are wanted. */
 const segmentsAhead = 24;
-/** After so many pieces it is known whether comparing is worth it. */
+/** After so many pieces, and so much of all of it, it is known whether comparing is worth it: what is new often stands together. */
 const triedPieces = 32;
-/** Of the pieces compared so far; where more differ, all the rest is taken to. */
+const triedShare = 0.25;
+/** Of the bytes compared so far; where more differ, all the rest is taken to. */
 const usualMostDiffering = 0.75;
+/** Of pieces of which nearly all differs the fine ones are not asked for; after so many it is tried again. */
+const fineTried = 8;
+const mostFineDiffering = 0.75;
+
+/** What was found so far, and whether it is worth going on. */
+class Findings {
+  private pieces = 0;
+  private comparedBytes = 0;
+  private differingBytes = 0;
+  private readonly fine: number[] = [];
+  private passedOver = 0;
+
+  constructor(
+    private readonly bytes: number,
+    private readonly mostDiffering: number,
+  ) {}
+
+  add(piece: ByteRange, differingBytes: number): void {
+    this.pieces++;
+    this.comparedBytes += piece.bytes;
+    this.differingBytes += differingBytes;
+  }
+
+  /** @param share of the bytes of a piece whose fine ones were compared */
+  addFine(share: number): void {
+    this.fine.push(share);
+    if (this.fine.length > fineTried) this.fine.shift();
+    this.passedOver = 0;
+  }
+
+  get isHopeless(): boolean {
+    return (
+      this.pieces >= triedPieces &&
+      this.comparedBytes >= this.bytes * triedShare &&
+      this.differingBytes / this.comparedBytes > this.mostDiffering
+    );
+  }
+
+  get isFineWorthIt(): boolean {
+    const share = this.fine.reduce((sum, each) => sum + each, 0) / this.fine.length;
+    if (this.fine.length < fineTried || share <= mostFineDiffering) return true;
+    return ++this.passedOver >= fineTried;
+  }
+}
 
 /**
  * Where a phone has what an image has, and where not: coarse pieces, and fine ones where those differ. While one segment is dealt
  * with the next ones are found out.
  * @param onTold what the phone tells of each coarse piece
- * @param mostDiffering of the pieces compared so far; where more differ, all the rest is taken to; 1 for never
+ * @param mostDiffering of the bytes compared so far; where more differ, all the rest is taken to; 1 for never
  * @returns undefined where the phone tells none
  */
 export async function segmentsOf(
@@ -186,20 +231,29 @@ export async function segmentsOf(
   const coarse = comparisons(toldCoarse, range, coarseBytes, compareCoarse(kept, memory));
   async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {
     try {
-      let compared = 0;
-      let differing = 0;
+      const findings = new Findings(range.bytes, mostDiffering);
       for await (const { piece, isSame, told } of pieces) {
         if (told) onTold(piece, told);
-        compared++;
-        if (!isSame) differing++;
-        if (compared >= triedPieces && differing / compared > mostDiffering) {
+        if (findings.isHopeless) {
           yield { piece: { ...piece, bytes: range.offset + range.bytes - piece.offset }, isSame: false };
           return;
         }
-        const toldFine = isSame ? undefined : await access.digestPieces?.(name, piece, fineBytes, signal);
-        if (toldFine)
-          yield* joined(comparisons(toldFine, piece, fineBytes, compareFine(kept, piece, memory)));
-        else yield { piece, isSame };
+        const asksFine = !isSame && (mostDiffering === 1 || findings.isFineWorthIt);
+        const toldFine = asksFine ? await access.digestPieces?.(name, piece, fineBytes, signal) : undefined;
+        if (!toldFine) {
+          findings.add(piece, isSame ? 0 : piece.bytes);
+          yield { piece, isSame };
+          continue;
+        }
+        let differing = 0;
+        for await (const each of joined(
+          comparisons(toldFine, piece, fineBytes, compareFine(kept, piece, memory)),
+        )) {
+          if (!each.isSame) differing += each.piece.bytes;
+          yield each;
+        }
+        findings.add(piece, differing);
+        findings.addFine(differing / piece.bytes);
       }
     } finally {
       leaveMemory(memory);

@@ -3,6 +3,7 @@ import { ElInput } from 'element-plus';
 import { computed, onMounted, ref } from 'vue';
 import { useRoute } from 'vue-router';
 import { roleNames, roles } from '@keen-larder/core/phone/roles.ts';
+import formats from '../../../docs/formats.md?raw';
 import glossary from '../../../docs/glossary.md?raw';
 import guide from '../../../docs/user-guide.md?raw';
 import { shortcuts } from '../../keys.ts';
@@ -17,7 +18,7 @@ onMounted(() => {
   if (route.hash) document.getElementById(route.hash.slice(1))?.scrollIntoView();
 });
 const words = ref('');
-const blocks = blocksOf(guide);
+const blocks = [...blocksOf(guide), ...blocksOf(formats)];
 /** Rows of the glossary: the word, and what it means. */
 const terms = glossary
   .split('\n')
@@ -152,6 +153,18 @@ dl {
 
 dt {
   font-weight: 600;
+}
+
+.block :deep(td),
+.block :deep(th) {
+  padding: 3px 10px 3px 0;
+  text-align: left;
+  vertical-align: top;
+  overflow-wrap: normal;
+}
+
+.block :deep(td:first-child) {
+  min-width: 12ch;
 }
 
 .block {

@@ -100,6 +100,9 @@ const stateText = (view: ImportView) =>
       <ElRadioButton value="images">{{ imagesText(open) }}</ElRadioButton>
       <ElRadioButton value="copies">{{ copiesText(open) }}</ElRadioButton>
     </ElRadioGroup>
+    <p v-if="open.said.length && !store.isForCopies(open)" class="said">
+      The package says: {{ open.said.join(' ') }}
+    </p>
     <ImportCopies v-if="store.isForCopies(open)" :found="open" />
     <ImportTable v-else-if="open.images.length" :found="open" />
     <EmptyState v-else-if="open.state === 'ready'" title="Nothing to take in">
@@ -114,6 +117,11 @@ const stateText = (view: ImportView) =>
 <style scoped>
 .back {
   font-size: 13px;
+}
+
+.said {
+  margin: 4px 0 10px;
+  overflow-wrap: anywhere;
 }
 
 h1 {

@@ -263,3 +263,38 @@ it('what is the same of 128 GiB is found with little memory', async () => {
   expect(differing).toBe((count / 1024) * coarseBytes);
   expect(most).toBeLessThan(128 << 20);
 });
+
+it.each([
+  ['the first sixth is new, as where a log-structured file system went on', 40, 40],
+  ['all of it is new', 240, 61],
+])('%s: what is compared is what may be the same', async (_what, changed, comparedFine) => {
+  const count = 240;
+  const zeros = sum('md5', Buffer.alloc(coarseBytes));
+  const other = sum('md5', Buffer.from('other'));
+  const bytes = count * coarseBytes;
+  const image = { partition: name, bytes, chunkBytes, chunks: Buffer.alloc((bytes / chunkBytes) * 32) };
+  let fine = 0;
+  async function* told(range: ByteRange, pieceBytes: number): AsyncGenerator<Digest> {
+    if (pieceBytes !== coarseBytes) fine++;
+    for (let at = 0; at < range.bytes; at += pieceBytes) {
+      const isNew = (range.offset + at) / coarseBytes < changed;
+      yield await Promise.resolve({ by: 'md5', hex: isNew ? other : zeros });
+    }
+  }
+  const access = {
+    digestPieces: (_: string, range: ByteRange, pieceBytes: number) =>
+      Promise.resolve(told(range, pieceBytes)),
+  } as Partial<PartitionAccess> as PartitionAccess;
+  const pieces = unpackPieces(
+    'md5',
+    packPieces({ by: 'md5', hex: Array.from({ length: count }, () => zeros) }),
+  );
+  const { signal } = new AbortController();
+  const kept = { shelf: open.shelf, image, pieces };
+  let differing = 0;
+  const segments = await segmentsOf(access, name, kept, { offset: 0, bytes }, signal);
+  for await (const { piece, isSame } of segments!) if (!isSame) differing += piece.bytes;
+  expect(differing).toBe(changed * coarseBytes);
+  // Of pieces that are new altogether most are not looked into.
+  expect(fine).toBeLessThan(comparedFine / 3);
+});

@@ -3,6 +3,8 @@ import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { proveItself } from '@keen-larder/core/formats/inspect/proving.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import {
   allFindings,
@@ -11,8 +13,9 @@ import {
   type Inspection,
 } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { fileSource, writeSparsely } from '@keen-larder/server/formats/file-source.ts';
-import { unwrap, wrapperOf } from '@keen-larder/server/formats/wrappers.ts';
-import { complain, say } from './output.ts';
+import { unwrap, wrapperOf } from '@keen-larder/server/formats/unpacking/wrappers.ts';
+import { archiveHeadBytes, archiveKind, inspectArchive } from './inspect-archive.ts';
+import { complain, say } from '../output.ts';
 
 /** Compressed files inside compressed files: beyond this nobody nests them. */
 const deepest = 3;
@@ -47,8 +50,11 @@ async function inspectPath(path: string, scratch: string, depth: number): Promis
   try {
     const { size } = await file.stat();
     const source = fileSource(file, size);
-    const wrapper = wrapperOf(await source.read(0, Math.min(size, 16)));
-    if (!wrapper || depth >= deepest) return await inspectImage(source);
+    const head = await source.read(0, Math.min(size, archiveHeadBytes));
+    const wrapper = wrapperOf(head);
+    const kind = archiveKind(head);
+    if (!wrapper && kind) return await inspectArchive(path, kind, size, scratch);
+    if (!wrapper || depth >= deepest) return await inspectedAndProved(source);
     // What is compressed can only be read from its start on, and readers look here and there.
     const unpacked = join(scratch, `${depth}`);
     const bytes = await writeSparsely(unpacked, unwrap(wrapper, createReadStream(path)));
@@ -59,6 +65,13 @@ async function inspectPath(path: string, scratch: string, depth: number): Promis
   } finally {
     await file.close();
   }
+}
+
+/** What it is, and what its own metadata prove of it. */
+async function inspectedAndProved(source: ByteSource): Promise<Inspection> {
+  const found = await inspectImage(source);
+  const { proved, findings } = await proveItself(source);
+  return { ...found, rows: [...found.rows, ...proved], findings: [...found.findings, ...findings] };
 }
 
 function print(name: string, found: Inspection, indent: string): void {

@@ -1,28 +1,33 @@
-import { createRequire } from 'node:module';
 import { Readable, type Duplex } from 'node:stream';
-import { createGunzip, createGzip } from 'node:zlib';
+import { createBrotliDecompress, createGunzip, createGzip } from 'node:zlib';
+import { createDecompressor } from 'lzma-native';
 import { CompressStream, DecompressStream } from 'zstd-napi';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { counted } from '../async/counted.ts';
-
-// A CommonJS bundle whose exports Node cannot see from outside.
-const { XzReadableStream } = createRequire(import.meta.url)(
-  'xz-decompress',
-) as typeof import('xz-decompress');
+import { counted } from '../../async/counted.ts';
+import { bzip2Mark, unpackBzip2Stream } from './bzip2.ts';
+import { u32At } from './byte-reader.ts';
+import { frameMark, legacyMark, skippedMagic, unpackLz4Stream } from './lz4.ts';
 
 /** What a whole file may be compressed with. */
-export type Wrapper = 'gzip' | 'zstd' | 'xz';
+export type Wrapper = 'gzip' | 'zstd' | 'xz' | 'lz4' | 'bzip2';
 
-/** First bytes of each (RFC 1952; RFC 8878; the .xz file format, 2.1.1.1). */
+/** First bytes of each (RFC 1952; RFC 8878; the .xz file format, 2.1.1.1; lz4, doc/lz4_Frame_format.md; bzip2). */
 const marks: readonly (readonly [Wrapper, readonly number[]])[] = [
   ['gzip', [0x1f, 0x8b, 0x08]],
   ['zstd', [0x28, 0xb5, 0x2f, 0xfd]],
   ['xz', [0xfd, 0x37, 0x7a, 0x58, 0x5a, 0x00]],
+  ['lz4', frameMark],
+  ['lz4', legacyMark],
+  ['bzip2', bzip2Mark],
 ];
 
-export const wrapperOf = (head: Uint8Array): Wrapper | undefined =>
-  marks.find(([, mark]) => mark.every((byte, i) => head[i] === byte))?.[0];
+export function wrapperOf(head: Uint8Array): Wrapper | undefined {
+  const found = marks.find(([, mark]) => mark.every((byte, i) => head[i] === byte))?.[0];
+  if (found || head.length < 8 || (u32At(head) & ~15) >>> 0 !== skippedMagic) return found;
+  // Both zstd and lz4 may begin with what is to be passed over.
+  return wrapperOf(head.subarray(8 + u32At(head, 4)));
+}
 
 /** No phone has a larger flash: what unpacks to more is made to be endless. */
 export const mostUnpackedBytes = 2 * 2 ** 40;
@@ -41,11 +46,7 @@ export async function* unwrap(
   let given = 0;
   const packed = counted(bytes, (more) => (taken += more));
   try {
-    const unpacked =
-      wrapper === 'xz'
-        ? unxz(packed)
-        : through(packed, wrapper === 'gzip' ? createGunzip() : new DecompressStream());
-    for await (const part of unpacked) {
+    for await (const part of unpackers[wrapper](packed)) {
       given += part.length;
       if (given > most)
         throw new FormatError(
@@ -62,6 +63,29 @@ export async function* unwrap(
     throw new FormatError(wrapper, 'data', taken, (error as Error).message || 'it does not unpack');
   }
 }
+
+/** Brotli has no mark: what is packed by it is told by its name. @throws FormatError as `unwrap` */
+export async function* unbrotli(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  try {
+    yield* through(bytes, createBrotliDecompress());
+  } catch (error) {
+    if (error instanceof FormatError || !isOfLibrary(error)) throw error;
+    throw new FormatError('brotli', 'data', 0, (error as Error).message || 'it does not unpack');
+  }
+}
+
+/** What the largest preset takes is a quarter of it. */
+const mostXzBytes = 256 << 20;
+
+const unpackers: Readonly<
+  Record<Wrapper, (packed: AsyncIterable<Uint8Array>) => AsyncGenerator<Uint8Array>>
+> = {
+  gzip: (packed) => through(packed, createGunzip()),
+  zstd: (packed) => through(packed, new DecompressStream()),
+  xz: (packed) => through(packed, createDecompressor({ memlimit: mostXzBytes })),
+  lz4: unpackLz4Stream,
+  bzip2: unpackBzip2Stream,
+};
 
 /** gzip's default packs a little better and takes three times as long. */
 const gzipLevel = 3;
@@ -82,33 +106,6 @@ async function* through(bytes: AsyncIterable<Uint8Array>, unpacker: Duplex): Asy
   } finally {
     source.destroy();
     unpacker.destroy();
-  }
-}
-
-async function* unxz(bytes: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
-  const parts = bytes[Symbol.asyncIterator]();
-  // Node's own adapter goes on to push after it was cancelled.
-  const source = new ReadableStream<Uint8Array>(
-    {
-      async pull(controller) {
-        const next = await parts.next();
-        if (next.done) controller.close();
-        else controller.enqueue(next.value);
-      },
-      cancel: async () => void (await parts.return?.()),
-    },
-    { highWaterMark: 0 },
-  );
-  const reader = new XzReadableStream(source).getReader();
-  try {
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done) return;
-      yield value;
-    }
-  } finally {
-    await reader.cancel().catch(() => undefined);
-    await parts.return?.();
   }
 }
 

@@ -1,19 +1,19 @@
 import { pack, type Header, type Pack } from 'tar-stream';
-import type { Ext4, Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
+import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 
 /**
  * A folder of a file system as a tar stream, named as a phone's own tar names it: owners, modes, times, links and
  * extended attributes go along.
  * @param leaveOut names right in the folder
  */
-export async function* ext4Archive(
-  fs: Ext4,
-  folder: Inode,
+export async function* fileSystemArchive(
+  fs: FileSystem,
+  folder: FileNode,
   leaveOut: readonly string[] = [],
 ): AsyncGenerator<Uint8Array> {
   const archive = pack();
   const linked = new Map<number, string>();
-  const add = async (path: string, inode: Inode): Promise<void> => {
+  const add = async (path: string, inode: FileNode): Promise<void> => {
     await addEntry(archive, fs, path, inode, linked);
     if (inode.type !== 'directory') return;
     const entries = (await fs.list(inode)).sort((a, b) => (a.name < b.name ? -1 : 1));
@@ -34,9 +34,9 @@ export async function* ext4Archive(
 
 async function addEntry(
   archive: Pack,
-  fs: Ext4,
+  fs: FileSystem,
   path: string,
-  inode: Inode,
+  inode: FileNode,
   linked: Map<number, string>,
 ): Promise<void> {
   const pax: Record<string, string> = {};

@@ -1,7 +1,7 @@
-// Judged by the tools that wrap: gzip, zstd and xz.
+// Judged by the tools that wrap: gzip, zstd, xz, lz4 and bzip2.
 import { execFileSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
-import { filler } from '../../standin/firmware/filler.ts';
+import { filler } from '../../../standin/firmware/filler.ts';
 import { unwrap, wrapperOf, type Wrapper } from './wrappers.ts';
 
 const plain = Buffer.concat([
@@ -22,7 +22,7 @@ async function unwrapped(wrapper: Wrapper, bytes: Buffer, size = 65_536): Promis
   return Buffer.concat(parts);
 }
 
-describe.each(['gzip', 'zstd', 'xz'] as const)('%s', (wrapper) => {
+describe.each(['gzip', 'zstd', 'xz', 'lz4', 'bzip2'] as const)('%s', (wrapper) => {
   const packed = wrapped(wrapper);
 
   it('is recognised by its first bytes', () => {
@@ -37,7 +37,6 @@ describe.each(['gzip', 'zstd', 'xz'] as const)('%s', (wrapper) => {
   });
 
   it('of several members behind each other is unpacked whole', async () => {
-    if (wrapper === 'xz') return;
     expect((await unwrapped(wrapper, Buffer.concat([packed, packed]))).length).toBe(plain.length * 2);
   });
 
@@ -60,4 +59,29 @@ describe.each(['gzip', 'zstd', 'xz'] as const)('%s', (wrapper) => {
     };
     await expect(parts()).rejects.toThrow('the disk is gone');
   });
+});
+
+it.each([
+  ['xz', ['--check=sha256']],
+  ['xz', ['--check=none']],
+  ['xz', ['--x86', '--lzma2=preset=1']],
+  ['xz', ['--delta=dist=4', '--lzma2']],
+  ['lz4', ['-l']],
+  ['lz4', ['-9', '-B4', '-BD', '-BX']],
+  ['lz4', ['-B7', '--content-size', '--no-frame-crc']],
+  ['bzip2', ['-1']],
+  ['zstd', ['-19', '--check']],
+] as const)('%s %j is unpacked', async (tool, options) => {
+  const packed = wrapped(tool, ...options);
+  expect(wrapperOf(packed)).toBe(tool);
+  expect((await unwrapped(tool, packed, 10_001)).equals(plain)).toBe(true);
+});
+
+it('frames to be passed over are passed over (zstd, lz4)', async () => {
+  for (const tool of ['zstd', 'lz4'] as const) {
+    const skipped = Buffer.concat([Buffer.from([0x53, 0x2a, 0x4d, 0x18, 5, 0, 0, 0]), Buffer.from('notes')]);
+    const packed = Buffer.concat([skipped, wrapped(tool), skipped]);
+    expect(wrapperOf(packed), tool).toBe(tool);
+    expect((await unwrapped(tool, packed)).equals(plain), tool).toBe(true);
+  }
 });
