@@ -1,4 +1,5 @@
 /** The application in a process of its own, so that its memory is its own: images one partition, reports. */
+import { isFileSystem } from '@keen-larder/core/formats/file-system/names.ts';
 import { connect, type Socket } from 'node:net';
 import { finished } from 'node:stream/promises';
 import { parseArgs } from 'node:util';
@@ -82,7 +83,7 @@ const elapsedMs = performance.now() - startedAt;
 clearInterval(watch);
 const set = ended.setId ? app.larder.detail(ended.setId) : undefined;
 const treeAt = performance.now();
-const tree = set?.images.some(({ fileSystem }) => fileSystem === 'ext4')
+const tree = set?.images.some(({ fileSystem }) => isFileSystem(fileSystem))
   ? await (await app.inside.tree(set.id, 'userdata', '')).list('/')
   : undefined;
 const treeMs = tree && performance.now() - treeAt;

@@ -4,7 +4,7 @@
  * machine's speed changes while one looks.
  */
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { closeSync, mkdirSync, mkdtempSync, openSync, rmSync, writeFileSync } from 'node:fs';
+import { closeSync, mkdirSync, mkdtempSync, openSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import { statfs } from 'node:fs/promises';
 import { totalmem, cpus, tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
@@ -124,7 +124,8 @@ try {
   );
   print(`peak resident ${sizeText(peak)} (wanted: under 400 MiB), idle ${sizeText(full[0]!.idleBytes)}`);
   for (const home of [last, 'home-shared', 'home-restoring']) rmSync(join(folder, home), { recursive: true });
-  if (Number(values.ext4Mebibytes) > 0) await usedBlocks(Number(values.ext4Mebibytes));
+  for (const kind of ['ext4', 'f2fs'] as const)
+    if (Number(values.ext4Mebibytes) > 0) await usedBlocks(kind, Number(values.ext4Mebibytes));
   if (Number(values.largeGibibytes) > 0) await large(Number(values.largeGibibytes));
 } finally {
   sink?.kill();
@@ -143,19 +144,25 @@ async function memoryFolder(most: number): Promise<string> {
 }
 
 /** Imaging a file system that is a quarter full, all of it and only the blocks in use. */
-async function usedBlocks(size: number): Promise<void> {
+async function usedBlocks(kind: 'ext4' | 'f2fs', size: number): Promise<void> {
   const files = join(folder, 'files');
   mkdirSync(files);
   for (let i = 0; i < size / 4 / 32; i++) {
     writeFileSync(join(files, `file-${i}`), filler(i % 4 === 3 ? 'records' : 'program', i + 1, 32 * 2 ** 20));
   }
   const image = join(folder, 'quarter.img');
-  timed('mke2fs', ['-q', '-F', '-t', 'ext4', '-m', '0', '-d', files, image, `${size}M`]);
+  if (kind === 'ext4') timed('mke2fs', ['-q', '-F', '-t', 'ext4', '-m', '0', '-d', files, image, `${size}M`]);
+  else {
+    writeFileSync(image, '');
+    truncateSync(image, size * 2 ** 20);
+    timed('mkfs.f2fs', ['-q', '-f', image]);
+    timed('sload.f2fs', ['-f', files, image]);
+  }
   rmSync(files, { recursive: true });
   const adb = await startPhone(0, { path: join(folder, 'quarter.flash'), size, image });
   const whole = await imaging(adb, 'home-whole', 'whole');
   const used = await imaging(adb, 'home-used', 'used', '--used');
-  print(`\n${sizeText(size * 2 ** 20)} of ext4, a quarter in use:`);
+  print(`\n${sizeText(size * 2 ** 20)} of ${kind}, a quarter in use:`);
   print(
     `all of it ${durationText(whole.elapsedMs)}, only the blocks in use ${durationText(used.elapsedMs)}, with the proof`,
   );
