@@ -2,10 +2,12 @@
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
-import { streamDigest } from '@keen-larder/standin/flash/content-digests.ts';
 import { deviceDigest } from '@keen-larder/standin/shell/commands.ts';
 import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
+import type { ShellHost, Streams } from '@keen-larder/standin/shell/host.ts';
+import { runScript } from '@keen-larder/standin/shell/run.ts';
+import { piecesScript } from '@keen-larder/server/links/adb/commands.ts';
 import { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { fastTiming } from '@keen-larder/standin/phone/phone-state.ts';
 import { makeFlash } from './flash.ts';
@@ -16,6 +18,7 @@ export type PhoneOrder = { readonly do: 'carried' } | { readonly do: 'become'; r
 
 const MiB = 1 << 20;
 const pageBytes = 4096;
+const node = '/dev/block/by-name/userdata';
 /** Coarse pieces that changed since the phone last digested itself. */
 const touched = new Set<number>();
 let isSecond = false;
@@ -23,6 +26,25 @@ const [serial, path, image, rate] = process.argv.slice(2) as [string, string, st
 const megabytes = statSync(image).size / MiB;
 if (!existsSync(path)) await makeFlash(path, [['userdata', megabytes]]);
 const flash = await Flash.open(path);
+/** What its shell sees of it, for what is digested before. */
+const host: ShellHost = {
+  mode: 'recovery',
+  properties: {},
+  rootDaemon: true,
+  hasSu: false,
+  flash,
+  disk: 'sda',
+  mounts: [],
+  startedAt: Date.now(),
+  imei: undefined,
+  battery: () => ({ percent: 90, charging: true }),
+  reboot: () => undefined,
+};
+const nowhere: Streams = {
+  stdin: (async function* () {})(),
+  out: () => Promise.resolve(),
+  err: () => Promise.resolve(),
+};
 await become(image);
 const phone = new Phone(
   { serial },
@@ -47,7 +69,6 @@ async function become(path: string): Promise<number> {
   for (let at = 0; at < userData.bytes; at += MiB) {
     await source.read(wanted, 0, MiB, at);
     const present = await userData.read(at, MiB);
-    if (!isSecond) touched.add(Math.floor(at / coarseBytes));
     if (wanted.equals(present)) continue;
     touched.add(Math.floor(at / coarseBytes));
     for (let page = 0; page < MiB; page += pageBytes) {
@@ -67,24 +88,16 @@ async function become(path: string): Promise<number> {
  * before, and told again, recognised by its content.
  */
 async function digestBefore(device: Device): Promise<void> {
-  const digest = async (offset: number, bytes: number, by: 'sha256' | 'md5') =>
-    streamDigest(partsOf(device, offset, Math.min(bytes, device.bytes - offset)), by);
-  const pieces = (offset: number, bytes: number, pieceBytes: number) =>
-    Array.from({ length: Math.ceil(bytes / pieceBytes) }, (_, i) => offset + i * pieceBytes);
-  for (const coarse of pieces(0, device.bytes, coarseBytes)) {
-    const changed = touched.has(coarse / coarseBytes);
-    for (const by of ['md5', 'sha256'] as const) {
-      if (changed) await digest(coarse, coarseBytes, by);
-      if (changed && isSecond)
-        for (const fine of pieces(coarse, coarseBytes, fineBytes)) await digest(fine, fineBytes, by);
-    }
+  const pieces = async (offset: number, bytes: number, pieceBytes: number, by: 'sha256' | 'md5') => {
+    const range = { offset, bytes: Math.min(bytes, device.bytes - offset) };
+    await runScript(piecesScript(by, node, range, pieceBytes), host, nowhere);
+  };
+  for (const by of ['md5', 'sha256'] as const) {
+    await pieces(0, device.bytes, coarseBytes, by);
+    if (isSecond)
+      for (const coarse of touched) await pieces(coarse * coarseBytes, coarseBytes, fineBytes, by);
+    await deviceDigest(flash, node, device, by);
   }
   touched.clear();
   isSecond = true;
-  for (const by of ['md5', 'sha256'] as const)
-    await deviceDigest(flash, '/dev/block/by-name/userdata', device, by);
-}
-
-async function* partsOf(device: Device, offset: number, bytes: number): AsyncGenerator<Uint8Array> {
-  for (let at = 0; at < bytes; at += MiB) yield await device.read(offset + at, Math.min(MiB, bytes - at));
 }

@@ -53,6 +53,17 @@ function optionsOf(args: readonly string[]): Options | string {
   return isSound ? options : `bad bs`;
 }
 
+/** The piece of a file that is read to standard output. @returns undefined where it is written to, or read to its end */
+export function pieceOf(
+  args: readonly string[],
+): { readonly path: string; readonly offset: number; readonly bytes: number } | undefined {
+  const options = optionsOf(args);
+  if (typeof options === 'string' || options.of !== undefined) return undefined;
+  const { if: path, skip, count, ibs } = options;
+  if (path === undefined || count === Infinity) return undefined;
+  return { path, offset: skip * ibs, bytes: count * ibs };
+}
+
 /** Copies blocks between standard streams and block devices, counting as toybox does. */
 export const dd: Command = async (process) => {
   const options = optionsOf(process.args);
