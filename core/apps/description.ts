@@ -90,7 +90,7 @@ export function parseDescription(text: string): CopyDescription | undefined {
   try {
     value = JSON.parse(text);
   } catch {
-    throw new BadDescription('it is no JSON');
+    throw new BadDescription('it is not JSON');
   }
   const found = value as Readonly<Record<string, unknown>> | null;
   if (found?.['format'] !== copyDescriptionFormat) return undefined;

@@ -21,9 +21,9 @@ export const appIdOf = (uid: number): number => uid % userOffset;
 /** Which user a uid is of; 0 is the phone's owner. */
 export const userOf = (uid: number): number => Math.floor(uid / userOffset);
 
-/** @throws RangeError when it is no id of an app */
+/** @throws RangeError when it is not an app id */
 export function uidOf(user: number, appId: number): number {
-  if (!isAppId(appId)) throw new RangeError(`${appId} is no id of an app`);
+  if (!isAppId(appId)) throw new RangeError(`${appId} is not an app id`);
   return user * userOffset + appId;
 }
 

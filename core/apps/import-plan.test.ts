@@ -174,5 +174,5 @@ describe('a description', () => {
     expect(changed(change)).toThrow(`its ${field} is not what it should be`);
   });
 
-  it('that is no JSON says so', () => expect(() => parseDescription('{')).toThrow(/no JSON/));
+  it('that is no JSON says so', () => expect(() => parseDescription('{')).toThrow(/not JSON/));
 });

@@ -44,7 +44,7 @@ export async function forecastStart(flash: BootFlash, rules: BootRules): Promise
     return chainFault
       ? {
           result: 'warns',
-          reason: `${build}${from}; the unlocked bootloader passes over that ${chainFault}`,
+          reason: `${build}${from}; the unlocked bootloader ignores it ${chainFault}`,
           system,
         }
       : { result: 'starts', reason: `${build}${from}; kernel and system are of one build`, system };

@@ -47,8 +47,8 @@ describe('what a file holds', () => {
   it.each([
     ['boot_a', ['gzip', 'boot image'], undefined],
     ['recovery', ['ext4'], undefined],
-    ['boot_a', ['sparse image', 'ext4'], 'It holds ext4, which is odd for boot_a.'],
-    ['system', ['boot image'], 'It holds a boot image, which is odd for system.'],
+    ['boot_a', ['sparse image', 'ext4'], 'It holds ext4, which is unusual for boot_a.'],
+    ['system', ['boot image'], 'It holds a boot image, which is unusual for system.'],
     ['super', ['logical partitions'], undefined],
     ['vbmeta', ['raw'], undefined],
   ])('in %s, %j: %s', (partition, layers, note) => {

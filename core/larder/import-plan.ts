@@ -99,7 +99,7 @@ export function partitionFor(
   const tail = known
     .filter((each) => new RegExp(`[^a-z0-9]${escaped(each.toLowerCase())}$`).test(lower))
     .sort((a, b) => b.length - a.length)[0];
-  return tail ? { partition: tail, note: `Taken for ${tail} by the end of its name.` } : {};
+  return tail ? { partition: tail, note: `Taken as ${tail} by the end of its name.` } : {};
 }
 
 /** A partition by the partition table that came with it. */
@@ -124,11 +124,11 @@ export function contentNote(partition: string, layers: readonly string[]): strin
   const found = layers.at(-1) ?? 'raw';
   const { base } = splitSlot(partition.toLowerCase());
   const belongs = homes[found];
-  if (belongs && !belongs(base)) return `It holds a ${found}, which is odd for ${partition}.`;
+  if (belongs && !belongs(base)) return `It holds a ${found}, which is unusual for ${partition}.`;
   const expected = Object.entries(homes).find(
     ([format, is]) => format !== 'GPT' && is(base) && base !== 'recovery',
   );
-  if (!belongs && expected && found !== 'raw') return `It holds ${found}, which is odd for ${partition}.`;
+  if (!belongs && expected && found !== 'raw') return `It holds ${found}, which is unusual for ${partition}.`;
   return undefined;
 }
 

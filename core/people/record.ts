@@ -37,7 +37,7 @@ export function entryIn(line: string): Entry & { readonly before: string } {
   } catch {
     // Told as the rest that is none.
   }
-  throw new Error('This line of the record is no entry.');
+  throw new Error('This line of the record is not an entry.');
 }
 
 /** Whether a record is as it was written. */

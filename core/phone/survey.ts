@@ -83,7 +83,7 @@ export function waysFor({ mode, tools }: Pick<Survey, 'mode' | 'tools'>): WayOfJ
     ? noRoot
     : tools.partitions === 0
       ? 'It lists no partitions by name.'
-      : 'What dd reads does not come out alike twice.';
+      : 'dd does not read the same bytes twice.';
   const proved = `proved by ${proofWords[tools.proof]}`;
   const canArchive = hasRoot && tools.tar && tools.tellsOwners;
   const makes = [tools.makesExt4 ? 'ext4' : '', tools.makesF2fs ? 'f2fs' : ''].filter(Boolean);
@@ -98,7 +98,7 @@ export function waysFor({ mode, tools }: Pick<Survey, 'mode' | 'tools'>): WayOfJ
       'Image blocks in use alone',
       reaches && tools.digestsRanges,
       `ranges by dd, ${proved}`,
-      reaches ? 'It digests ranges otherwise than here: read partitions whole.' : whyNot,
+      reaches ? 'It computes other digests of ranges than this computer: read partitions whole.' : whyNot,
     ),
     job(
       'Put partitions back',

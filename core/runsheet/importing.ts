@@ -226,8 +226,7 @@ const checksumsBeside: ImportingCheck = ({ images }) => {
           id: 'checksums-beside',
           severity: 'note',
           title: listed === 0 ? 'No checksums came along' : `${images.length - listed} without a checksum`,
-          sentence:
-            'Whether these files are as they once were cannot be told. From now on their digests are kept.',
+          sentence: 'Nothing shows whether these files are unchanged. From now on their digests are kept.',
         },
       ];
 };

@@ -129,7 +129,7 @@ const startsNow: LockingCheck = ({ lock, lockedForecast }) =>
           id: 'boot-forecast',
           severity: 'note',
           title: 'Locked, it does not start as it is',
-          sentence: `${lockedForecast.reason}. Unlocked, its bootloader passes over what is not signed.`,
+          sentence: `${lockedForecast.reason}. Unlocked, its bootloader ignores what is not signed.`,
         },
       ]
     : [];

@@ -113,7 +113,7 @@ export class Ways {
     if (!isLinkAddress(address))
       throw new Problem(
         400,
-        `“${address}” is no address. Write it as HOST:PORT, such as 192.168.1.20:5555; a port is a number from 1 to 65535.`,
+        `“${address}” is not an address. Write it as HOST:PORT, such as 192.168.1.20:5555; a port is a number from 1 to 65535.`,
       );
     if (this.watched.has(address)) throw new Problem(409, `${address} is followed already.`);
     this.addresses.add(address, this.options.now());
@@ -145,7 +145,7 @@ export class Ways {
 
   private serverFor(address: string): AdbServerClient {
     if (!/^[\w.[\]-]+:\d{1,5}$/.test(address) || !isLinkAddress(address))
-      throw new Problem(400, `“${address}” is no address. Write it as the phone shows it: HOST:PORT.`);
+      throw new Problem(400, `“${address}” is not an address. Write it as the phone shows it: HOST:PORT.`);
     if (!this.server || this.adbServerState !== 'running')
       throw new Problem(409, 'The adb server of this computer does not run: start it by “adb start-server”.');
     return this.server.client;

@@ -77,7 +77,7 @@ async function readCertificate(certPath: string, keyPath: string, now: number): 
     if (error instanceof Problem) throw error;
     throw new Problem(
       422,
-      `${certPath} and ${keyPath} are no certificate and its key in PEM without a passphrase.`,
+      `${certPath} and ${keyPath} are not a certificate and its key in PEM without a passphrase.`,
     );
   }
   if (Date.parse(parsed.validTo) <= now)

@@ -142,7 +142,7 @@ export class Incoming {
   /** Removes a copy that a browser made. @throws Problem 409 for what somebody else put there */
   async discard(id: string): Promise<void> {
     const batch = this.batch(id);
-    if (!batch.isCopy) throw new Problem(409, `Take ${id} out of ${this.folder} yourself: it is no copy.`);
+    if (!batch.isCopy) throw new Problem(409, `Take ${id} out of ${this.folder} yourself: it is not a copy.`);
     await this.forget(batch);
     await rm(batch.path, { recursive: true });
   }

@@ -153,7 +153,7 @@ function contentsText(set: SetDetail, picked: readonly string[], names: readonly
             ]
           : []),
         ...(unsettled
-          ? [`  NOT COMPLETE at ${rangesText(unsettled)}: the phone did not give it twice alike.`]
+          ? [`  NOT COMPLETE at ${rangesText(unsettled)}: the phone did not give the same bytes twice.`]
           : []),
         ...(proof && proof !== 'sha256' ? [`  Proved by ${proofWords[proof]}.`] : []),
       ]),

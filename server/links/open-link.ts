@@ -22,7 +22,7 @@ export function openLink(
   silence: SilenceLimit,
 ): Promise<PhoneLink> {
   if (!isLinkAddress(address))
-    return Promise.reject(new NobodyThere(`${address} is no address: write it as HOST:PORT.`));
+    return Promise.reject(new NobodyThere(`${address} is not an address: write it as HOST:PORT.`));
   const { kind, at = '' } = linkAddress.exec(address)?.groups ?? {};
   if (kind === 'fastboot') return FastbootLink.open(at, silence);
   if (kind === 'loader') return LoaderLink.open(at, silence);

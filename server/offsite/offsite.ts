@@ -347,7 +347,7 @@ export class Offsite {
   }
 
   private required(): OffsiteFile {
-    if (!this.file) throw new Problem(409, 'There is no off-site copy as yet. Say first where it goes.');
+    if (!this.file) throw new Problem(409, 'There is no off-site copy yet. Say first where it goes.');
     return this.file;
   }
 

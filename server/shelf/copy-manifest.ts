@@ -50,7 +50,7 @@ export const copyManifestReader =
   /** @throws Error saying what is wrong with the file */
   (text: string): CopyManifest<Facts, Kind> => {
     const value = JSON.parse(text) as Partial<CopyManifest<Partial<Facts>, Kind>>;
-    if (value.format !== format) throw new Error('it is no manifest of such a copy');
+    if (value.format !== format) throw new Error('it is not a manifest of such a copy');
     if (value.version !== copyVersion)
       throw new Error(`it has version ${String(value.version)}; this program reads version ${copyVersion}`);
     const { id, phone, createdAt, facts, parts } = value;

@@ -88,7 +88,7 @@ const isList = <T>(value: readonly T[] | undefined): value is readonly T[] => Ar
 /** Parses a manifest file. @throws Error saying what is wrong with it */
 export function parseManifest(text: string): Manifest {
   const value = JSON.parse(text) as Partial<Manifest>;
-  if (value.format !== manifestFormat) throw new Error('it is no manifest of a set');
+  if (value.format !== manifestFormat) throw new Error('it is not a manifest of a set');
   if (value.version !== manifestVersion) {
     throw new Error(`it has version ${String(value.version)}; this program reads version ${manifestVersion}`);
   }
@@ -106,7 +106,7 @@ export function parseManifest(text: string): Manifest {
       }
     }
     if (!image.chunks.every((chunk) => /^(?:0|[0-9a-f]{64})$/.test(chunk))) {
-      throw new Error(`the image of ${image.partition} lists something that is no chunk`);
+      throw new Error(`the image of ${image.partition} lists something that is not a chunk`);
     }
   }
   return value as Manifest;

@@ -67,7 +67,7 @@ describe('Connections', () => {
   it('follow an address, forget it, and say why one cannot be followed', async () => {
     const asked = answering({
       'POST /connections': (body: { address: string }) =>
-        body.address === 'nonsense' ? new Error('“nonsense” is no address.') : view([]),
+        body.address === 'nonsense' ? new Error('“nonsense” is not an address.') : view([]),
       'GET /connections': view([way({ address: 'c:3' })]),
       'DELETE /connections/c%3A3': view([]),
     });
@@ -77,7 +77,7 @@ describe('Connections', () => {
     await shown.find('input').setValue('nonsense');
     await shown.find('form').trigger('submit');
     await flushPromises();
-    expect(shown.find('[role=alert]').text()).toBe('“nonsense” is no address.');
+    expect(shown.find('[role=alert]').text()).toBe('“nonsense” is not an address.');
     await shown.find('input').setValue(' c:3 ');
     await shown.find('form').trigger('submit');
     await flushPromises();

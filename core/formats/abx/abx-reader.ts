@@ -42,7 +42,7 @@ const escaped = (text: string): string =>
 
 /** The same document as text, an element a line. @throws FormatError */
 export function readAbx(bytes: Uint8Array): string {
-  if (!isAbx(bytes)) throw new FormatError('abx', 'magic', 0, 'this is no binary XML');
+  if (!isAbx(bytes)) throw new FormatError('abx', 'magic', 0, 'this is not binary XML');
   const reader = new Reader(bytes, magic.length);
   let text = "<?xml version='1.0' encoding='utf-8' standalone='yes' ?>\n";
   let depth = 0;

@@ -88,7 +88,7 @@ export interface ApkManifest {
 export function manifestOf(root: XmlElement): ApkManifest {
   if (root.name !== 'manifest') throw bad('element', `<${root.name}> instead of <manifest>`);
   const name = plain(root, 'package');
-  if (!name || !/^[A-Za-z0-9_.]+$/.test(name)) throw bad('package', `“${name ?? ''}” is no package name`);
+  if (!name || !/^[A-Za-z0-9_.]+$/.test(name)) throw bad('package', `“${name ?? ''}” is not a package name`);
   const uses = root.children.find((each) => each.name === 'uses-sdk');
   const application = root.children.find((each) => each.name === 'application');
   const minSdk = uses ? (number(uses, 'minSdkVersion') ?? 1) : 1;

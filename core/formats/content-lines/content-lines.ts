@@ -87,7 +87,7 @@ export function readContentLines(text: string): ContentLine[] {
           line,
         );
       if (!match)
-        throw new FormatError('content lines', 'line', i + 1, `“${line.slice(0, 40)}” is no property`);
+        throw new FormatError('content lines', 'line', i + 1, `“${line.slice(0, 40)}” is not a property`);
       const parameters: Record<string, string | string[]> = {};
       for (const [, key, values] of match[2]!.matchAll(/;([A-Za-z0-9-]+)=((?:"[^"]*"|[^";:])*)/g)) {
         const list = [...values!.matchAll(/"([^"]*)"|([^",]+)/g)].map(

@@ -14,7 +14,7 @@ const mostLengthBytes = 5;
 export function definedClasses(bytes: Uint8Array): string[] {
   const header = dexHeader.read(bytes);
   if (readAscii(header.magic.subarray(0, 3)) !== magicText.trim() || header.magic[3] !== 0x0a)
-    throw bad('magic', 0, 'this is no compiled code');
+    throw bad('magic', 0, 'this is not compiled code');
   if (header.endian !== endianMark) throw bad('endian', dexHeader.offsetOf('endian'), 'not little endian');
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const table = (name: 'strings' | 'types' | 'classes', offset: number, itemBytes: number) => {

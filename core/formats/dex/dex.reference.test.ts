@@ -54,7 +54,7 @@ describe('compiled code', () => {
 
   it('says what it is not', () => {
     expect(() => definedClasses(new Uint8Array(200))).toThrow(
-      /dex: magic at byte 0: this is no compiled code/,
+      /dex: magic at byte 0: this is not compiled code/,
     );
     expect(() => definedClasses(Buffer.from('dex\n'))).toThrow(/the input ends here/);
   });

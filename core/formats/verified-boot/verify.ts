@@ -41,7 +41,7 @@ export function verifyVbmeta({ algorithm, signed, digest, signature, publicKey }
   if (signature.length !== keyBytes) return invalid(`a signature of ${signature.length} bytes`);
   const modulus = toInteger(publicKey.subarray(publicKeyHeader.bytes, publicKeyHeader.bytes + keyBytes));
   const value = toInteger(signature);
-  if (modulus === 0n || value >= modulus) return invalid('the signature is no number below the modulus');
+  if (modulus === 0n || value >= modulus) return invalid('the signature is not below the modulus');
   const opened = power(value, exponent, modulus)
     .toString(16)
     .padStart(keyBytes * 2, '0');

@@ -103,7 +103,7 @@ const withoutGrants: ImportingAppsCheck = ({ copies }) => {
           id: 'no-description',
           severity: 'note',
           title: `${countText(bare.length)} without a description`,
-          sentence: `Of ${labelsOf(bare)} nothing says what was granted: when put back, grants are left as they are on the phone.`,
+          sentence: `${labelsOf(bare)}: no record of what was granted. Put back, grants stay as they are on the phone.`,
         },
       ];
 };
@@ -139,8 +139,7 @@ const checksums: ImportingAppsCheck = ({ copies, isListed }) => {
           id: 'checksums-beside',
           severity: 'note',
           title: vouched === 0 ? 'No checksums came along' : `${copies.length - vouched} without a checksum`,
-          sentence:
-            'Whether these files are as they once were cannot be told. From now on their digests are kept.',
+          sentence: 'Nothing shows whether these files are unchanged. From now on their digests are kept.',
         },
       ];
 };

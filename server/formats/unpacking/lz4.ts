@@ -29,7 +29,7 @@ export async function* unpackLz4Stream(stream: AsyncIterable<Uint8Array>): Async
       if (magic === frameMagic) yield* frame(reader, hash);
       else if (magic === legacyMagic) next = yield* legacyFrame(reader);
       else if ((magic & ~15) >>> 0 === skippedMagic) await reader.skip(await reader.u32());
-      else throw new Error('what follows is no frame of lz4');
+      else throw new Error('what follows is not an lz4 frame');
       if (next === undefined) {
         const mark = await reader.upTo(4);
         if (mark.length === 0) return;

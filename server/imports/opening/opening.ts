@@ -292,7 +292,7 @@ export class Opener {
         const words = `It is a link to ${linkname}, ${type === 'link' ? 'which is not in the archive before it' : 'not a file'}: bring that one.`;
         found.push({ ...this.faulty(source, inside, [...layers, 'tar'], words), bytes: 0 });
       } else {
-        const words = `It is no file but a ${type}: there is nothing to keep of it.`;
+        const words = `It is not a file but a ${type}: there is nothing to keep of it.`;
         found.push({ ...this.faulty(source, inside, [...layers, 'tar'], words), bytes: 0 });
       }
     }

@@ -27,7 +27,7 @@ const plainName = /^[A-Za-z0-9_.]+$/;
 
 /** @throws PhoneRefusal for what could not be the name of a package or a permission */
 function nameOf(name: string): string {
-  if (!plainName.test(name)) throw new PhoneRefusal(`“${name}” is no name of an app or a permission.`);
+  if (!plainName.test(name)) throw new PhoneRefusal(`“${name}” is not the name of an app or a permission.`);
   return name;
 }
 

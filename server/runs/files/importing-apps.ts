@@ -199,7 +199,7 @@ async function takeIn(
       await image.take(kind === 'program' ? bytes : digestedFiles(bytes, entries), passed);
     } catch (error) {
       if (run.signal.aborted || kind === 'program') throw error;
-      throw new PartFailure(`${path} is no whole archive: ${(error as Error).message}. Copy it again.`);
+      throw new PartFailure(`${path} is not a whole archive: ${(error as Error).message}. Copy it again.`);
     }
     const stored = await image.finish();
     const found = stored.sha256.toString('hex');

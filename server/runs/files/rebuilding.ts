@@ -25,7 +25,7 @@ export async function startRebuilding({ larder, engine }: RunContext): Promise<R
       });
       const { doubts } = await larder.shelfView();
       if (doubts.length > 0)
-        throw new RunFailure(`Nothing is freed on this shelf as yet. ${doubts.join(' ')}`);
+        throw new RunFailure(`Nothing is freed on this shelf yet. ${doubts.join(' ')}`);
       return open === 0
         ? 'Catalogue and shelf agree, and every stored byte is as it was.'
         : 'Catalogue and shelf agree. The log says what needs a look.';

@@ -56,7 +56,7 @@ export function recordsIn(index: Buffer): { readonly list: Record[]; readonly by
   for (let at = 0; at < index.length; at += recordHeader.bytes) {
     const { magic, codec, storedBytes, plainBytes, digest } = recordHeader.read(index, at, at);
     if (magic !== recordMagic || storedBytes > chunkBytes || plainBytes > chunkBytes)
-      throw new FormatError('pack index', 'record', at, 'this is no header of a record');
+      throw new FormatError('pack index', 'record', at, 'this is not the header of a record');
     const offset = end + recordHeader.bytes;
     list.push({ digest: Buffer.from(digest), codec, offset, storedBytes, plainBytes });
     end = offset + storedBytes;

@@ -176,7 +176,7 @@ async function act(action: PracticeAction): Promise<void> {
             >Held elsewhere</ElButton
           >
           <ElButton size="small" :disabled="phone.faults.length === 0" @click="act({ do: 'mend' })"
-            >Mend all</ElButton
+            >Repair all</ElButton
           >
         </dd>
       </div>

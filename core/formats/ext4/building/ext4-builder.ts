@@ -187,7 +187,7 @@ export class Ext4Builder {
     const name = path.slice(path.lastIndexOf('/') + 1);
     if (!directory) throw new Ext4BuildError(`${path} lies in no directory`);
     if (name === '' || name === '.' || name === '..' || utf8(name).length > 255)
-      throw new Ext4BuildError(`${path} is no name`);
+      throw new Ext4BuildError(`${path} is not a name`);
     if (this.numbers.has(path)) throw new Ext4BuildError(`${path} is there twice`);
     this.numbers.set(path, number);
     directory.entries.push({ name, number, type });

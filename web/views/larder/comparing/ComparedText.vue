@@ -51,7 +51,7 @@ const lines = computed(() =>
           </tr>
         </tbody>
       </table>
-      <p v-if="!comparison.hunks" class="soft">It is not a text, or too long to compare line by line.</p>
+      <p v-if="!comparison.hunks" class="soft">It is not text, or too long to compare line by line.</p>
       <figure v-for="hunk in lines" :key="hunk.title">
         <figcaption>{{ hunk.title }}</figcaption>
         <pre tabindex="0"><span v-for="(line, i) in hunk.lines" :key="i" :class="line.kind">{{ line.text }}
