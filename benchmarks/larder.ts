@@ -78,6 +78,7 @@ try {
             verifiedAt: null,
             binnedAt: null,
             binnedMs: null,
+            keptBy: null,
             origin: 'phone',
             pinned: 0,
           },

@@ -20,6 +20,8 @@ export interface CopyView extends AppCopy {
   /** Where it came from: a phone, a kept image of one, or files. */
   readonly origin: 'phone' | 'image' | 'imported';
   readonly binnedAt: number | undefined;
+  /** The operator who kept it, where one had signed in. */
+  readonly by: string | undefined;
 }
 
 /** A copy of personal records. */

@@ -56,6 +56,8 @@ export interface SetView {
   readonly fingerprint: string;
   readonly binnedAt: number | undefined;
   readonly pinned: boolean;
+  /** The operator who kept it, where one had signed in. */
+  readonly by: string | undefined;
   /** Sizes by role, for the strip on the label. */
   readonly strip: readonly { readonly role: Role; readonly bytes: number }[];
 }

@@ -16,6 +16,8 @@ export interface CopyRow {
   readonly origin: string;
   /** JSON of `CopiedApp` or `CopiedRecords`. */
   readonly facts: string;
+  /** The operator who kept it. */
+  readonly keptBy: string | null;
 }
 
 export type CopyChangeRow = Pick<CopyRow, 'id' | 'note' | 'binnedAt' | 'binnedMs'>;
@@ -43,8 +45,8 @@ const head = 'copyId, position, name, kind, bytes, chunkBytes, sha256, damage';
 
 export function copyStatements(db: Database) {
   const insertCopy = db.prepare<CopyRow>(`
-    INSERT INTO copies (id, kind, serial, subject, note, createdAt, addedBytes, binnedAt, binnedMs, origin, facts)
-    VALUES (@id, @kind, @serial, @subject, @note, @createdAt, @addedBytes, @binnedAt, @binnedMs, @origin, @facts)`);
+    INSERT INTO copies (id, kind, serial, subject, note, createdAt, addedBytes, binnedAt, binnedMs, origin, facts, keptBy)
+    VALUES (@id, @kind, @serial, @subject, @note, @createdAt, @addedBytes, @binnedAt, @binnedMs, @origin, @facts, @keptBy)`);
   const insertPart = db.prepare<CopyPartRow>(`
     INSERT INTO copyParts (copyId, position, name, kind, bytes, chunkBytes, sha256, chunks, damage)
     VALUES (@copyId, @position, @name, @kind, @bytes, @chunkBytes, @sha256, @chunks, @damage)`);

@@ -20,6 +20,8 @@ export interface SetRow {
   readonly origin: string;
   /** 1 where it is pinned. */
   readonly pinned: number;
+  /** The operator who kept it. */
+  readonly keptBy: string | null;
 }
 
 export interface SetWithPhone extends SetRow {
@@ -100,8 +102,8 @@ const head =
 
 export function setStatements(db: Database) {
   const insertSet = db.prepare<SetRow>(`
-    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, binnedMs, origin, pinned)
-    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @binnedMs, @origin, @pinned)`);
+    INSERT INTO sets (id, label, note, serial, mode, condition, createdAt, elapsedMs, addedBytes, verifiedAt, binnedAt, binnedMs, origin, pinned, keptBy)
+    VALUES (@id, @label, @note, @serial, @mode, @condition, @createdAt, @elapsedMs, @addedBytes, @verifiedAt, @binnedAt, @binnedMs, @origin, @pinned, @keptBy)`);
   const insertImage = db.prepare<ImageRow>(`
     INSERT INTO images (setId, position, partition, role, bytes, chunkBytes, sha256, chunks, fileSystem, usedBytes, damage, kind, ranges, unsettled, proof)
     VALUES (@setId, @position, @partition, @role, @bytes, @chunkBytes, @sha256, @chunks, @fileSystem, @usedBytes, @damage, @kind, @ranges, @unsettled, @proof)`);

@@ -162,6 +162,6 @@ describe('the certificate', () => {
     writeFileSync(path('odd'), 'no certificate');
     await expect(
       certificateOf(home, hosts, Date.now(), { ...given, certificate: path('odd') }),
-    ).rejects.toThrow('no certificate and its key');
+    ).rejects.toThrow('not a certificate and its key');
   });
 });

@@ -21,6 +21,8 @@ export interface NewCopy<Facts, Kind extends string> {
   readonly createdAt: number;
   readonly addedBytes: number;
   readonly origin?: 'image' | 'imported';
+  /** The operator who kept it. */
+  readonly by?: string | undefined;
   readonly facts: Facts;
   readonly parts: readonly NewPart<Kind>[];
 }
@@ -143,7 +145,7 @@ export class Copies<
 
   /** Makes a copy known whose chunks are durable: its manifest first, so that the shelf alone can tell of it. */
   async add(copy: NewCopy<Facts, Kind>): Promise<string> {
-    const { phone, createdAt, addedBytes, origin, facts, parts } = copy;
+    const { phone, createdAt, addedBytes, origin, by, facts, parts } = copy;
     const manifest: CopyManifest<Facts, Kind> = {
       format: this.sort.format,
       version: copyVersion,
@@ -153,6 +155,7 @@ export class Copies<
       createdAt: new Date(createdAt).toISOString(),
       addedBytes,
       ...(origin && { origin }),
+      ...(by !== undefined && { by }),
       facts,
       parts: parts.map(({ name, kind, stored }) => ({
         name,
@@ -246,6 +249,7 @@ export class Copies<
         ...binOf(manifest.binnedAt, time.nowMs),
         origin: manifest.origin ?? 'phone',
         facts: JSON.stringify(manifest.facts),
+        keptBy: manifest.by ?? null,
       },
       manifest.parts.map((part, position): CopyPartRow => ({
         copyId: manifest.id,
@@ -282,6 +286,7 @@ export class Copies<
       addedBytes: row.addedBytes,
       ...(row.origin !== 'phone' && { origin: row.origin as 'image' | 'imported' }),
       ...binnedOf(row.binnedAt),
+      ...(row.keptBy !== null && { by: row.keptBy }),
       facts: JSON.parse(row.facts) as Facts,
       parts: this.statements.headsOf(row.id).map((head): ManifestPart<Kind> => ({
         name: head.name,

@@ -23,6 +23,7 @@ const plainView = <Kind extends string>(row: CopyWithPhone, parts: readonly Copy
   addedBytes: row.addedBytes,
   origin: row.origin as CopyView['origin'],
   binnedAt: row.binnedAt ?? undefined,
+  by: row.keptBy ?? undefined,
 });
 
 /** Copies of apps. */

@@ -160,7 +160,7 @@ describe('a shelf that is opened without its catalogue', () => {
 
   it.each([
     ['not JSON', '{', /cannot be used/],
-    ['another format', '{"format":"x"}', /no manifest of a set/],
+    ['another format', '{"format":"x"}', /not a manifest of a set/],
     ['a later version', '{"format":"keen-larder-set","version":9}', /has version 9/],
     ['missing fields', '{"format":"keen-larder-set","version":1,"id":"x"}', /fields are missing/],
   ])('passes over a manifest that is %s, and says so', async (_what, text, words) => {

@@ -35,6 +35,7 @@ export function rowsOf(
       ...binOf(manifest.binnedAt, nowMs),
       origin: manifest.origin ? 'imported' : 'phone',
       pinned: manifest.pinned ? 1 : 0,
+      keptBy: manifest.by ?? null,
     },
     images: manifest.images.map((image, position) => ({
       setId: manifest.id,
@@ -87,6 +88,7 @@ export function manifestOfRows(
     ...(row.origin !== 'phone' && { origin: row.isModel ? ('firmware' as const) : ('imported' as const) }),
     ...binnedOf(row.binnedAt),
     ...(row.pinned === 1 && { pinned: true as const }),
+    ...(row.keptBy !== null && { by: row.keptBy }),
     images: heads.map((head) => ({
       partition: head.partition,
       ...(head.kind === 'archive' && { kind: 'archive' as const }),

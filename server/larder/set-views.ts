@@ -36,6 +36,7 @@ export function viewOf(row: SetWithPhone, images: readonly ImageHead[]): SetView
     fingerprint: createHash('sha256').update(sha256Sums(images)).digest('hex'),
     binnedAt: row.binnedAt ?? undefined,
     pinned: row.pinned === 1,
+    by: row.keptBy ?? undefined,
     strip: [...strip].map(([role, bytes]) => ({ role, bytes })),
   };
 }

@@ -22,6 +22,8 @@ export interface CopyManifest<Facts = unknown, Kind extends string = string> {
   readonly origin?: 'image' | 'imported';
   /** When it was put into the bin, ISO 8601, UTC; left out when it is not there. */
   readonly binnedAt?: string;
+  /** The operator who kept it; left out where nobody had signed in. */
+  readonly by?: string;
   readonly facts: Facts;
   readonly parts: readonly ManifestPart<Kind>[];
 }

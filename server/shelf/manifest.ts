@@ -31,6 +31,8 @@ export interface Manifest {
   readonly binnedAt?: string;
   /** It is pinned; left out where it is not. */
   readonly pinned?: true;
+  /** The operator who kept it; left out where nobody had signed in. */
+  readonly by?: string;
   readonly images: readonly ManifestImage[];
 }
 

@@ -125,6 +125,7 @@ export const set = (over: Partial<SetDetail> = {}): SetDetail => ({
   fingerprint: 'f7cf'.repeat(16),
   binnedAt: undefined,
   pinned: false,
+  by: undefined,
   strip: [
     { role: 'boot-chain', bytes: 32 * MiB },
     { role: 'system', bytes: 512 * MiB },

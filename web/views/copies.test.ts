@@ -42,6 +42,7 @@ const common = {
   addedBytes: MiB,
   origin: 'phone',
   binnedAt: undefined,
+  by: undefined,
 } as const;
 const part = <Kind extends string>(name: string, kind: Kind, damage?: string) => ({
   name,

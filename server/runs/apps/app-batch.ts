@@ -52,6 +52,7 @@ export async function copyBatch(
           createdAt: now(),
           ...from,
           addedBytes: set.addedBytes - before,
+          by: run.operator,
           facts,
           parts,
         });

@@ -39,6 +39,8 @@ export type StepWork = (
 /** What the work of a run is given. */
 export interface Run {
   readonly id: string;
+  /** Who started it; undefined where nobody has signed in. */
+  readonly operator: string | undefined;
   /** Aborted when the run is cancelled. */
   readonly signal: AbortSignal;
   /** Aborted when the run is to pause; another one after it went on. */
@@ -159,6 +161,7 @@ export class LiveRun {
     const run = this;
     return {
       id: this.id,
+      operator: this.operator,
       signal: this.controller.signal,
       get pauseSignal() {
         return run.pausing.signal;

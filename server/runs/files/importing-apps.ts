@@ -152,6 +152,7 @@ export async function startImportingApps(
               createdAt: copy.copiedAt ?? context.now(),
               addedBytes: writer.addedBytes - before,
               origin: 'imported',
+              by: run.operator,
               facts: { ...copy.app, ...(files.length > 0 && { stamp: stampOf(files) }) },
               parts,
             });

@@ -255,6 +255,7 @@ export async function startImporting(
         createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
         elapsedMs: elapsedMs(),
         addedBytes: set.addedBytes,
+        ...(run.operator !== undefined && { by: run.operator }),
         origin: start.firmwareOf ? 'firmware' : 'imported',
         images: stored,
       });

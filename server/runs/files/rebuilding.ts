@@ -24,8 +24,7 @@ export async function startRebuilding({ larder, engine }: RunContext): Promise<R
         return open === 0 ? 'all is there' : `${open} ${open === 1 ? 'thing needs' : 'things need'} a look`;
       });
       const { doubts } = await larder.shelfView();
-      if (doubts.length > 0)
-        throw new RunFailure(`Nothing is freed on this shelf yet. ${doubts.join(' ')}`);
+      if (doubts.length > 0) throw new RunFailure(`Nothing is freed on this shelf yet. ${doubts.join(' ')}`);
       return open === 0
         ? 'Catalogue and shelf agree, and every stored byte is as it was.'
         : 'Catalogue and shelf agree. The log says what needs a look.';

@@ -18,6 +18,9 @@ import {
   until,
 } from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
+import { rowsOf } from '../../larder/set-rows.ts';
+import { inNameOf } from '../../people/acting.ts';
+import { parseManifest } from '../../shelf/manifest.ts';
 import { readImage } from '../../shelf/image-reader.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
 import { startComparing } from './comparing.ts';
@@ -70,6 +73,14 @@ describe('imaging', () => {
       damaged: false,
     });
     expect(set.addedBytes).toBeLessThan(set.bytes / 2);
+  });
+
+  it('says who kept it, also where the catalogue is made from the shelf', async () => {
+    const { setId } = await inNameOf('Ada', () => keep('by Ada', ['misc']));
+    expect(app.larder.detail(setId!).by).toBe('Ada');
+    const manifest = readFileSync(join(folder.path, 'larder', 'shelf', 'manifests', `${setId}.json`), 'utf8');
+    expect(rowsOf(parseManifest(manifest), 0).set.keptBy).toBe('Ada');
+    expect(app.larder.list().find(({ label }) => label === 'first')!.by).toBeUndefined();
   });
 
   it('keeps both copies of the partition table, which a new disk can be read by', async () => {

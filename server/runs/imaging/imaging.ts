@@ -248,6 +248,7 @@ async function image(
     createdAt: new Date(plan.startedAt).toISOString(),
     elapsedMs,
     addedBytes: set.addedBytes,
+    ...(run.operator !== undefined && { by: run.operator }),
     images,
   });
   if (kept !== plan.label) run.log(`Another set has that name: this one is called “${kept}”.`, 'warning');

@@ -73,7 +73,7 @@ export async function keepAll(
       phone.retry({
         what: `Keep ${recordKind(kind).title}`,
         passed,
-        attempt: (attempt) => keepOne(context, serial, attempt, kind, set),
+        attempt: (attempt) => keepOne({ context, serial, set, by: run.operator }, attempt, kind),
       });
     try {
       const isKept = await run.part(index, (passed) => asOnePart(() => keep(passed), byItself));
@@ -85,15 +85,23 @@ export async function keepAll(
   return failed;
 }
 
+/** One kind that is kept. */
+interface Keeping {
+  readonly context: RunContext;
+  readonly serial: string;
+  readonly set: SetWriter;
+  /** In whose name. */
+  readonly by: string | undefined;
+}
+
 async function keepOne(
-  context: RunContext,
-  serial: string,
+  keeping: Keeping,
   { link, signal, passed }: Attempt,
   kind: RecordKindId,
-  set: SetWriter,
 ): Promise<string> {
+  const { context, set } = keeping;
   const { now } = context;
-  if (link.providers) return keepProvided(context, serial, link, link.providers, kind, set, signal);
+  if (link.providers) return keepProvided(keeping, link, link.providers, kind, signal);
   const files = filesOf(link);
   await stopWriters(link, kind);
   // Of an exchange that broke off, what was there before is what is the phone's.
@@ -122,21 +130,20 @@ async function keepOne(
     await writer.take(onePiece(Buffer.from(read.readable.text)));
     parts.push({ name: read.readable.name, kind: 'readable', stored: await writer.finish() });
   }
-  await addCopy(context, serial, link, set, { kind, count: read.count, files: found.files }, parts);
+  await addCopy(keeping, link, { kind, count: read.count, files: found.files }, parts);
   const what = read.count === undefined ? '' : `${read.count} kept, `;
   return `${what}${sizeText(found.bytes)} in ${found.files.length} ${found.files.length === 1 ? 'file' : 'files'}, as the phone digests them`;
 }
 
 /** Keeps what a content provider tells, asked twice: what can be read, and not be put back. */
 async function keepProvided(
-  context: RunContext,
-  serial: string,
+  keeping: Keeping,
   link: PhoneLink,
   providers: ProviderAccess,
   kind: RecordKindId,
-  set: SetWriter,
   signal: AbortSignal,
 ): Promise<string> {
+  const { context, set } = keeping;
   const at = context.now();
   const { answer, read, missing } = await askProvider(providers, kind, at, signal);
   if (!read.readable) throw new PhoneRefusal(read.fault ?? 'The phone has none.');
@@ -145,15 +152,13 @@ async function keepProvided(
   const writer = set.image(0);
   await writer.take(onePiece(Buffer.from(read.readable.text)));
   const parts = [{ name: read.readable.name, kind: 'readable', stored: await writer.finish() } as const];
-  await addCopy(context, serial, link, set, { kind, count: read.count, files: [], missing }, parts);
+  await addCopy(keeping, link, { kind, count: read.count, files: [], missing }, parts);
   return `${read.count ?? 0} kept to be read, without ${missing}; asked a second time, the phone tells the same`;
 }
 
 async function addCopy(
-  { bench, larder, now }: RunContext,
-  serial: string,
+  { context: { bench, larder, now }, serial, set, by }: Keeping,
   link: PhoneLink,
-  set: SetWriter,
   records: Pick<CopiedRecords, 'kind' | 'count' | 'files' | 'missing'>,
   parts: readonly NewPart<RecordsPartKind>[],
 ): Promise<void> {
@@ -163,6 +168,7 @@ async function addCopy(
     phone: { serial, maker, model, nickname: bench.view(serial).nickname },
     createdAt: now(),
     addedBytes: set.addedBytes,
+    by,
     facts: {
       ...records,
       sdk: await link.appWork?.sdk(),

@@ -43,6 +43,7 @@ const origins = { phone: 'from the phone', image: 'out of a kept image', importe
 const facts = computed(() => [
   ['Of', `${view.value.nickname} · ${view.value.serial}`],
   ['Taken', `${exactTime(view.value.createdAt)}, ${origins[view.value.origin]}`],
+  ...(view.value.by ? [['By', view.value.by]] : []),
   ...(app.value
     ? [
         ['Version', `${app.value.versionName ?? 'unnamed'} (${app.value.versionCode})`],

@@ -159,6 +159,7 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
               {{ exactTime(set.createdAt) }}<br />
               <template v-if="set.imported">from files, {{ durationText(set.elapsedMs) }}</template>
               <template v-else>in {{ set.mode }} mode, {{ durationText(set.elapsedMs) }}</template>
+              <template v-if="set.by"><br />by {{ set.by }}</template>
             </dd>
           </div>
           <div>

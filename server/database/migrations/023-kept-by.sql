@@ -1,0 +1,3 @@
+-- The operator who kept it, where one had signed in.
+ALTER TABLE sets ADD COLUMN keptBy TEXT;
+ALTER TABLE copies ADD COLUMN keptBy TEXT;
