@@ -35,6 +35,21 @@ it('images by keyboard alone', async () => {
   await page.keyboard.press('Control+Enter');
   await page.locator('[data-run][data-state="done"]').waitFor();
   expect(story.serving.app.larder.list()[0]).toMatchObject({ imageCount: 1 });
+
+  // The keyboard goes where the eye goes: to the run in the tray, to the set that is opened, back to the name.
+  const focused = () => page.evaluate(() => document.activeElement?.id ?? '');
+  expect(await focused()).toBe('tray');
+  await page.getByRole('link', { name: 'Open the set' }).focus();
+  await page.keyboard.press('Enter');
+  const pencil = page.getByRole('button', { name: 'Rename: name of the set' });
+  await pencil.waitFor();
+  expect(await focused()).toBe('work');
+  await pencil.focus();
+  await page.keyboard.press('Enter');
+  await page.getByRole('textbox', { name: 'name of the set' }).fill('kept by keyboard');
+  await page.keyboard.press('Enter');
+  await page.getByRole('heading', { name: 'kept by keyboard' }).waitFor();
+  expect(await pencil.evaluate((button) => button === document.activeElement)).toBe(true);
 });
 
 it('is imaging after 25 strokes of keys from the opened page, whatever they are', async () => {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useTitle } from '@vueuse/core';
 import { PanelLeft, PanelRight } from 'lucide-vue-next';
-import { computed, ref } from 'vue';
+import { computed, nextTick, ref, useTemplateRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import BayRail from './BayRail.vue';
 import { lazily } from '../parts/lazily.ts';
@@ -38,6 +38,14 @@ useGlobalKeys({
   go: (path) => void router.push(path),
 });
 
+/** Where what had the keyboard is gone with the page before, it goes on in the work. */
+const work = useTemplateRef<HTMLElement>('work');
+router.afterEach(async (to, from, failure) => {
+  if (failure || to.path === from.path) return;
+  await nextTick();
+  if (document.activeElement === document.body) work.value?.focus({ preventScroll: true });
+});
+
 useTitle(
   computed(() => {
     const [live] = runs.live;
@@ -63,7 +71,7 @@ useTitle(
     <div class="zones" :class="{ narrow: isNarrow, alone: !inTray.isThere.value }">
       <BayRail v-show="!isNarrow || drawer === 'rail'" id="rail" :class="{ drawer: isNarrow }" />
       <div class="middle">
-        <main id="work" tabindex="-1">
+        <main id="work" ref="work" tabindex="-1">
           <RouterView />
         </main>
         <NoticeStack />

@@ -22,6 +22,7 @@ const toBench = computed(() => ({
 }));
 /** The view one is in, its sub-pages included. */
 const place = computed(() => route.meta['place'] ?? route.meta['title']);
+const here = (title: string) => (place.value === title ? 'true' : undefined);
 </script>
 
 <template>
@@ -31,10 +32,10 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
       <span>Keen Larder</span>
     </RouterLink>
     <nav aria-label="Views">
-      <RouterLink :to="toBench" :class="{ here: place === 'Bench' }">Bench</RouterLink>
-      <RouterLink to="/larder" :class="{ here: place === 'Larder' }">Larder</RouterLink>
-      <RouterLink to="/jobs" :class="{ here: place === 'Jobs' }">Jobs</RouterLink>
-      <RouterLink to="/runs" :class="{ here: place === 'Runs' }">
+      <RouterLink :to="toBench" :aria-current="here('Bench')">Bench</RouterLink>
+      <RouterLink to="/larder" :aria-current="here('Larder')">Larder</RouterLink>
+      <RouterLink to="/jobs" :aria-current="here('Jobs')">Jobs</RouterLink>
+      <RouterLink to="/runs" :aria-current="here('Runs')">
         Runs<span v-if="runs.live.length" class="count" :aria-label="`${runs.live.length} under way`">{{
           runs.live.length
         }}</span>
@@ -48,12 +49,7 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
       >
         <LockOpen :size="14" aria-hidden="true" /> <span>open to this computer</span>
       </span>
-      <RouterLink
-        v-if="hasPractice"
-        to="/practice"
-        class="practice"
-        :class="{ here: place === 'Practice bench' }"
-      >
+      <RouterLink v-if="hasPractice" to="/practice" class="practice" :aria-current="here('Practice bench')">
         <Wrench :size="15" aria-hidden="true" /> <span>Practice bench</span>
       </RouterLink>
       <button
@@ -64,7 +60,7 @@ const place = computed(() => route.meta['place'] ?? route.meta['title']);
       >
         <Search :size="17" aria-hidden="true" />
       </button>
-      <RouterLink to="/people" class="person" :class="{ here: place === 'People' }" title="People">
+      <RouterLink to="/people" class="person" :aria-current="here('People')" title="People">
         <UserRound :size="17" aria-hidden="true" />
         <span :class="{ unseen: !session.me }">{{ session.me?.name ?? 'People' }}</span>
       </RouterLink>
@@ -146,8 +142,8 @@ nav a:hover,
   background: rgb(255 255 255 / 9%);
 }
 
-nav a.here,
-.practice.here {
+nav a[aria-current],
+.practice[aria-current] {
   background: var(--paper);
   color: var(--ink);
 }

@@ -41,6 +41,8 @@ code {
 button {
   flex: none;
   display: inline-flex;
+  align-items: center;
+  justify-content: center;
   padding: 4px;
   border: 0;
   background: none;

@@ -7,6 +7,7 @@ import { nextTick, ref, useTemplateRef } from 'vue';
 const props = defineProps<{ value: string; name: string; maxlength: number }>();
 const emit = defineEmits<{ rename: [text: string] }>();
 const field = useTemplateRef<InstanceType<typeof ElInput>>('field');
+const pencil = useTemplateRef<HTMLButtonElement>('pencil');
 const editing = ref(false);
 const text = ref('');
 
@@ -17,9 +18,16 @@ async function edit(): Promise<void> {
   field.value?.select();
 }
 
+/** The keyboard goes on from where it began; whoever left the field for elsewhere stays there. */
+async function end(): Promise<void> {
+  editing.value = false;
+  await nextTick();
+  if (document.activeElement === document.body) pencil.value?.focus();
+}
+
 function keep(): void {
   if (!editing.value) return;
-  editing.value = false;
+  void end();
   const wanted = text.value.trim();
   if (wanted && wanted !== props.value) emit('rename', wanted);
 }
@@ -33,8 +41,8 @@ function keep(): void {
     :maxlength="maxlength"
     :aria-label="name"
     class="field"
-    @keydown.enter="keep"
-    @keydown.esc="editing = false"
+    @keydown.enter.prevent="keep"
+    @keydown.esc="end"
     @blur="keep"
   />
   <p v-if="editing && text.length > maxlength - 20" class="soft count" role="status">
@@ -42,7 +50,7 @@ function keep(): void {
   </p>
   <h1 v-if="!editing">
     {{ value }}
-    <button type="button" :aria-label="`Rename: ${name}`" title="Rename" @click="edit">
+    <button ref="pencil" type="button" :aria-label="`Rename: ${name}`" title="Rename" @click="edit">
       <Pencil :size="14" aria-hidden="true" />
     </button>
   </h1>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, nextTick, useTemplateRef, watch } from 'vue';
 import { useApps } from '../state/apps.ts';
 import { useCopies } from '../state/larder/copies.ts';
 import { useImports } from '../state/imports.ts';
@@ -29,10 +29,21 @@ const apps = useApps();
 const rescue = useRescue();
 const appsPicked = computed(() => serial.value !== '' && apps.draft(serial.value).picked.length > 0);
 const repair = computed(() => (page.value === 'rescue' ? rescue.inTray(serial.value) : undefined));
+
+/** A run that was started here is followed here, by the keyboard as well; what is being written elsewhere is not left. */
+const tray = useTemplateRef<HTMLElement>('tray');
+watch(
+  () => [serial.value, run.value?.id],
+  async ([onPhone, id], [before]) => {
+    if (!id || onPhone !== before) return;
+    await nextTick();
+    if (!document.activeElement?.matches('input, textarea')) tray.value?.focus({ preventScroll: true });
+  },
+);
 </script>
 
 <template>
-  <aside class="tray" aria-label="Tray">
+  <aside ref="tray" class="tray" aria-label="Tray" tabindex="-1">
     <RunTray v-if="run" :run="run" @aside="putAside" />
     <RepairTray
       v-else-if="phone && repair"
