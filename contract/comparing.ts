@@ -27,7 +27,7 @@ export interface ComparedPartition {
   readonly strip: readonly number[] | undefined;
 }
 
-/** What a set of a comparison is; of a phone its `id` is `phone:` and its serial. */
+/** What a set of a comparison is; of a phone its `id` is `phone:` and its serial, and it is of when the phone was first asked. */
 export type ComparedSet = Pick<
   SetView,
   'id' | 'label' | 'serial' | 'nickname' | 'createdAt' | 'condition' | 'imported' | 'binnedAt'

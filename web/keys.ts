@@ -27,7 +27,7 @@ export const isStartKey = ({ key, ctrlKey }: KeyboardEvent): boolean => key === 
 /** Every key that does something, in the order of the sheet. */
 export const shortcuts: readonly Shortcut[] = [
   { keys: 'Ctrl K', does: 'Go to any page, phone or set, or do something, by typing' },
-  { keys: '?', does: 'This sheet' },
+  { keys: '?', does: 'Keys and marks' },
   {
     keys: `g then ${Object.keys(places).join(', ')}`,
     does: `Go to ${Object.values(places)

@@ -95,7 +95,7 @@ export function handOverReport(facts: ReportFacts, minutesEast: (at: number) => 
           ['Received', day(facts.openedAt)],
           ['Handed over', facts.handedOverAt === undefined ? 'not yet' : day(facts.handedOverAt)],
           ...optional('On arrival', facts.arrival),
-          ...optional('With it', facts.accessories),
+          ...optional('Accessories', facts.accessories),
         ],
       },
       ...(facts.complaint ? [heading('What was wrong'), { is: 'text' as const, text: facts.complaint }] : []),

@@ -14,15 +14,23 @@ export class PhoneSides {
     const { nickname } = bench.view(serial);
     const access = bench.access(serial);
     const partitions = await bench.partitions(serial);
+    const findings = this.findings.of(partitions, setId);
+    const asked = [...findings.values()].map(({ at }) => at);
     return {
       set: {
         id: `phone:${serial}`,
         label: `${nickname} as it is now`,
-        ...{ serial, nickname, createdAt: Date.now(), imported: false, binnedAt: undefined },
+        ...{
+          serial,
+          nickname,
+          createdAt: asked.length > 0 ? Math.min(...asked) : Date.now(),
+          imported: false,
+          binnedAt: undefined,
+        },
         condition: bench.facts(serial).condition,
       },
       partitions,
-      findings: this.findings.of(partitions, setId),
+      findings,
       source(name) {
         const found = partitions.find((each) => each.name === name);
         if (!found) throw new Problem(404, `${nickname} has no partition ${name} in this mode.`);

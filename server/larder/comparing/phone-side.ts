@@ -5,6 +5,8 @@ import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 
 /** What a phone told of one partition when it was compared with an image of a set. */
 export interface PhoneFinding {
+  /** When it was asked, in milliseconds since 1970. */
+  readonly at: number;
   /** By the digest of all that was read for the image. */
   readonly isSame: boolean;
   /** Where they differ, ascending, to the piece; undefined where the phone tells no digests of pieces. */

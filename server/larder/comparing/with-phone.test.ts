@@ -60,6 +60,10 @@ it('differs where a set differs that is taken of the phone now, by block, by fil
   const run = await app.engine.ended((await startComparingSet(app, serial, kept)).id);
   expect(run.outcome).toBe('system differs from “As it came”; 2 are the same.');
   expect(await states()).toEqual({ system: 'differs', boot: 'same', logo: 'same' });
+  // What it told is of then, however long one looks at it.
+  const asked = (await app.comparing.sets(sides())).after.createdAt;
+  expect(asked).toBeGreaterThanOrEqual(run.startedAt);
+  expect(asked).toBeLessThanOrEqual(run.endedAt!);
 
   const taken = await keepSet(app, 'Taken now', ['system']);
   const bySets = { before: kept, after: taken };

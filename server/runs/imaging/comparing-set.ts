@@ -62,7 +62,7 @@ export async function startComparingSet(
                   attempt: ({ link, signal }) =>
                     differingRanges(accessOf(link), partition, pieces, read[0]!, signal),
                 });
-          phoneSides.findings.save(partitions, setId, partition, { isSame, differing });
+          phoneSides.findings.save(partitions, setId, partition, { at: context.now(), isSame, differing });
           if (isSame) return 'the same';
           differ.push(partition);
           return 'differs';

@@ -79,7 +79,7 @@ async function open(): Promise<void> {
       />
     </label>
     <label>
-      <span>With it</span>
+      <span>Accessories</span>
       <ElInput
         v-model="draft.accessories"
         placeholder="case, charger, SIM card"

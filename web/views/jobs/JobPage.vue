@@ -31,7 +31,7 @@ const isAsked = ref(false);
 const texts = [
   { name: 'complaint', label: 'What is wrong' },
   { name: 'arrival', label: 'Condition on arrival' },
-  { name: 'accessories', label: 'With it' },
+  { name: 'accessories', label: 'Accessories' },
   { name: 'contact', label: 'Contact' },
 ] as const;
 type TextName = (typeof texts)[number]['name'];

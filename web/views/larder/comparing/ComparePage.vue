@@ -125,9 +125,9 @@ const buildOf = ({ condition }: ComparedSet) => [condition.kind, condition.build
           </h1>
           <p>
             {{ i === 0 ? 'First' : 'Second' }} · {{ set.nickname }}
-            <template v-if="i === 0 || !serial"> · {{ exactTime(set.createdAt) }}</template><br />{{
-              buildOf(set)
-            }}
+            <template v-if="i === 0 || !serial"> · {{ exactTime(set.createdAt) }}</template>
+            <template v-else-if="unasked < all.length"> · asked {{ exactTime(set.createdAt) }}</template
+            ><br />{{ buildOf(set) }}
           </p>
         </section>
       </template>
