@@ -4,7 +4,7 @@ import { FormatError } from './format-error.ts';
 export interface ByteSource {
   /** Total size in bytes. */
   readonly bytes: number;
-  /** Reads exactly `length` bytes at `offset`; both within the source. */
+  /** Reads exactly `length` bytes at `offset`; both within the source. They may be the source's own: nobody writes into them. */
   read(offset: number, length: number): Promise<Uint8Array>;
 }
 
@@ -87,6 +87,10 @@ export function cached(source: ByteSource, blockBytes = 65536, blocks = 64): Byt
     bytes: source.bytes,
     async read(offset, length) {
       if (length > blockBytes * 8) return source.read(offset, length);
+      const first = offset % blockBytes;
+      // Within one block nothing is copied.
+      if (length > 0 && first + length <= blockBytes)
+        return (await block(Math.floor(offset / blockBytes))).subarray(first, first + length);
       const out = new Uint8Array(length);
       for (let done = 0; done < length;) {
         const at = offset + done;

@@ -20,7 +20,7 @@ export class Checksums {
   /** @param record all bytes of the inode */
   inodeMatches(record: Uint8Array, number: number): boolean {
     const view = new DataView(record.buffer, record.byteOffset, record.byteLength);
-    const copy = Uint8Array.from(record);
+    const copy = new Uint8Array(record);
     copy.fill(0, inodeAt.low, inodeAt.low + 2);
     const hasHigh = record.length > 128 && view.getUint16(inodeAt.extraBytes, true) >= 4;
     if (hasHigh) copy.fill(0, inodeAt.high, inodeAt.high + 2);
@@ -31,7 +31,7 @@ export class Checksums {
   }
 
   descriptorMatches(descriptor: Uint8Array, group: number): boolean {
-    const copy = Uint8Array.from(descriptor);
+    const copy = new Uint8Array(descriptor);
     copy.fill(0, descriptorSumAt, descriptorSumAt + 2);
     const sum = crc32cRegister(copy, crc32cRegister(word(group), this.seed));
     const view = new DataView(descriptor.buffer, descriptor.byteOffset, descriptor.byteLength);

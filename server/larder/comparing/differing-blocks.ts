@@ -56,14 +56,11 @@ export class DifferingBlocks {
   private async compare(chunk: number): Promise<Uint8Array> {
     const { chunkBytes } = this.a.image;
     const [a, b] = await Promise.all(
-      [this.a, this.b].map(async ({ image, source }) =>
-        Buffer.from(
-          await source.read(
-            chunk * chunkBytes,
-            Math.max(0, Math.min(chunkBytes, image.bytes - chunk * chunkBytes)),
-          ),
-        ),
-      ),
+      [this.a, this.b].map(async ({ image, source }) => {
+        const left = Math.max(0, image.bytes - chunk * chunkBytes);
+        const read = await source.read(chunk * chunkBytes, Math.min(chunkBytes, left));
+        return Buffer.from(read.buffer, read.byteOffset, read.length);
+      }),
     );
     return Uint8Array.from({ length: Math.ceil(chunkBytes / blockBytes) }, (_, i) => {
       const [from, to] = [i * blockBytes, (i + 1) * blockBytes];

@@ -36,6 +36,8 @@ export function imageSource(shelf: Shelf, image: ImageRecipe, keptAtHand = keptC
   const chunked: ByteSource = {
     bytes,
     async read(offset, length) {
+      if (offset % chunkBytes === 0 && length > 0 && length <= chunkBytes)
+        return (await readChunk(offset / chunkBytes)).subarray(0, length);
       const out = new Uint8Array(Math.min(length, Math.max(0, bytes - offset)));
       for (let done = 0; done < out.length;) {
         const at = offset + done;
