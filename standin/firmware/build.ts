@@ -5,6 +5,8 @@
  */
 import { execFileSync } from 'node:child_process';
 import {
+  chmodSync,
+  lchownSync,
   mkdirSync,
   mkdtempSync,
   openSync,
@@ -21,16 +23,20 @@ import {
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { compress } from 'zstd-napi';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { madeBytes, templates, type Template } from './contents.ts';
+import { stretchesOf } from './pour.ts';
 import type { Item } from './item.ts';
 
 const images = join(import.meta.dirname, 'images');
 /** Every image is made "on" this day, so that building again gives the same bytes. */
 const fakeTime = '1767600000';
 
-for (const template of templates) await build(template);
+/** Some by their names, all where none is named. */
+const wanted = process.argv.slice(2);
+for (const template of templates)
+  if (wanted.length === 0 || wanted.includes(template.name)) await build(template);
 
 async function build(template: Template): Promise<void> {
   const work = mkdtempSync(join(tmpdir(), 'keen-larder-firmware-'));
@@ -40,43 +46,8 @@ async function build(template: Template): Promise<void> {
     mkdirSync(root);
     for (const item of template.items) lay(root, item);
     dateAll(root);
-    const env = { ...process.env, E2FSPROGS_FAKE_TIME: fakeTime };
-    execFileSync(
-      'mke2fs',
-      [
-        '-q',
-        '-t',
-        'ext4',
-        '-b',
-        '4096',
-        '-I',
-        '256',
-        '-m',
-        '0',
-        // What Android 9's own tools make has no metadata checksums and no 64-bit descriptors.
-        '-O',
-        template.modern ? 'metadata_csum,64bit,^orphan_file' : '^metadata_csum,^64bit,^orphan_file',
-        '-L',
-        template.volume,
-        '-M',
-        template.lastMounted,
-        '-U',
-        uuidOf(template.name),
-        '-E',
-        `hash_seed=${uuidOf(`${template.name}-hash`)},lazy_itable_init=0,lazy_journal_init=0,root_owner=0:0`,
-        '-d',
-        root,
-        image,
-        `${template.megabytes}M`,
-      ],
-      { env, stdio: ['ignore', 'ignore', 'inherit'] },
-    );
-    execFileSync('debugfs', ['-w', '-f', '-', image], {
-      env,
-      input: [...template.items.flatMap(debugfsLines), ...datedLines(root)].join('\n') + '\n',
-      stdio: ['pipe', 'ignore', 'ignore'],
-    });
-    execFileSync('e2fsck', ['-fn', image], { stdio: 'ignore' });
+    if (template.erofs) makeErofs(root, image, template);
+    else makeExt4(root, image, template);
     await emptyFillers(image, template);
     execFileSync('img2simg', [image, `${image}.sparse`]);
     const packed = compress(readFileSync(`${image}.sparse`), { compressionLevel: 19 });
@@ -85,6 +56,61 @@ async function build(template: Template): Promise<void> {
   } finally {
     rmSync(work, { recursive: true });
   }
+}
+
+/** Nothing of it is packed: its large files are filled in where they lie. */
+function makeErofs(root: string, image: string, template: Template): void {
+  for (const { path, owner = [0, 0], mode, label, link, directory } of template.items) {
+    const at = join(root, path);
+    lchownSync(at, owner[0], owner[1]);
+    if (!link) chmodSync(at, mode ?? (directory ? 0o755 : 0o644));
+    if (label) execFileSync('setfattr', ['-h', '-n', 'security.selinux', '-v', `${label}\\000`, at]);
+  }
+  dateAll(root);
+  execFileSync('mkfs.erofs', ['--quiet', `-T${fakeTime}`, `-U${uuidOf(template.name)}`, image, root], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+  });
+  execFileSync('fsck.erofs', [image], { stdio: 'ignore' });
+}
+
+function makeExt4(root: string, image: string, template: Template): void {
+  const env = { ...process.env, E2FSPROGS_FAKE_TIME: fakeTime };
+  execFileSync(
+    'mke2fs',
+    [
+      '-q',
+      '-t',
+      'ext4',
+      '-b',
+      '4096',
+      '-I',
+      '256',
+      '-m',
+      '0',
+      // What Android 9's own tools make has no metadata checksums and no 64-bit descriptors.
+      '-O',
+      template.modern ? 'metadata_csum,64bit,^orphan_file' : '^metadata_csum,^64bit,^orphan_file',
+      '-L',
+      template.volume,
+      '-M',
+      template.lastMounted,
+      '-U',
+      uuidOf(template.name),
+      '-E',
+      `hash_seed=${uuidOf(`${template.name}-hash`)},lazy_itable_init=0,lazy_journal_init=0,root_owner=0:0`,
+      '-d',
+      root,
+      image,
+      `${template.megabytes}M`,
+    ],
+    { env, stdio: ['ignore', 'ignore', 'inherit'] },
+  );
+  execFileSync('debugfs', ['-w', '-f', '-', image], {
+    env,
+    input: [...template.items.flatMap(debugfsLines), ...datedLines(root)].join('\n') + '\n',
+    stdio: ['pipe', 'ignore', 'ignore'],
+  });
+  execFileSync('e2fsck', ['-fn', image], { stdio: 'ignore' });
 }
 
 function lay(root: string, item: Item): void {
@@ -126,22 +152,12 @@ function debugfsLines(item: Item): string[] {
 async function emptyFillers(image: string, template: Template): Promise<void> {
   const file = openSync(image, 'r+');
   try {
-    const fs = await Ext4.open(memorySource(readFileSync(image)));
-    const { blockBytes } = fs.superblock;
+    const fs = await openFileSystem(memorySource(readFileSync(image)));
     for (const item of template.items.filter(
       ({ filler, apk, database, records }) => filler ?? apk ?? database ?? records,
     )) {
-      const inode = await fs.find(item.path);
-      if (!inode) throw new Error(`${template.name}: ${item.path} is missing`);
-      for (const run of await fs.runs(inode)) {
-        writeSync(
-          file,
-          Buffer.alloc(run.blocks * blockBytes),
-          0,
-          run.blocks * blockBytes,
-          run.diskBlock * blockBytes,
-        );
-      }
+      for (const { at, length } of await stretchesOf(fs, item.path))
+        writeSync(file, Buffer.alloc(length), 0, length, at);
     }
   } finally {
     closeSync(file);

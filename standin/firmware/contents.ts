@@ -1,4 +1,4 @@
-import { firmwareBuilds } from './builds.ts';
+import { firmwareBuilds, knot5 } from './builds.ts';
 import { notebookDatabase } from './database.ts';
 import { filler } from './filler.ts';
 import { recordDatabase } from './records.ts';
@@ -23,6 +23,8 @@ export interface Template {
   readonly lastMounted: string;
   /** What Android's tools of 2023 make: checksums on all metadata, 64-bit descriptors. */
   readonly modern?: true;
+  /** Read-only, as systems are shipped since Android 13 (AOSP, "EROFS"); else ext4. */
+  readonly erofs?: true;
   readonly items: readonly Item[];
 }
 
@@ -36,6 +38,7 @@ export const templates: readonly Template[] = [
     volume: 'system',
     lastMounted: build.sdk >= 30 ? '/' : '/system',
     ...(build.sdk >= 34 && { modern: true }),
+    ...(build.product === knot5 && { erofs: true }),
     items: systemItems(build),
   })),
   {
@@ -104,7 +107,7 @@ export const templates: readonly Template[] = [
     megabytes: 32,
     volume: 'product',
     lastMounted: '/product',
-    modern: true,
+    erofs: true,
     items: [
       builtInApp('app/PocketAlmanacPlus/PocketAlmanacPlus', 'almanac', 19, 3301, 7),
       program('/media/audio/ringtones.bin', 3302, 9),
@@ -116,7 +119,7 @@ export const templates: readonly Template[] = [
     megabytes: 40,
     volume: 'vendor',
     lastMounted: '/vendor',
-    modern: true,
+    erofs: true,
     items: [
       program('/lib64/hw/gralloc.quern.so', 3401, 2),
       program('/firmware/radio.bin', 3402, 18),

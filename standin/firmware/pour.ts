@@ -4,11 +4,41 @@ import { decompress } from 'zstd-napi';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { sparsePieces } from '@keen-larder/core/formats/android-sparse/android-sparse.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import type { Device } from '../flash/flash.ts';
 import { madeBytes, templates } from './contents.ts';
 
 const images = join(import.meta.dirname, 'images');
 const pieceBytes = 1 << 20;
+
+/** A stretch of a file: from which of its bytes on, and where it lies. */
+interface Stretch {
+  readonly from: number;
+  readonly at: number;
+  readonly length: number;
+}
+
+/** Where a large file of a shipped file system lies, in whole blocks where it has them. @throws Error where it is missing */
+export async function stretchesOf(fs: FileSystem, path: string): Promise<Stretch[]> {
+  const node = await fs.find(path);
+  if (!node) throw new Error(`${path} is missing`);
+  if (fs instanceof Ext4) {
+    const { blockBytes } = fs.superblock;
+    return (await fs.runs((await fs.find(path))!)).map(({ fileBlock, diskBlock, blocks }) => ({
+      from: fileBlock * blockBytes,
+      at: diskBlock * blockBytes,
+      length: blocks * blockBytes,
+    }));
+  }
+  // What is read-only has no holes.
+  let from = 0;
+  return ((await fs.places(node)) ?? []).map(({ offset, bytes }) => {
+    const stretch = { from, at: offset, length: bytes };
+    from += bytes;
+    return stretch;
+  });
+}
 
 /**
  * Writes a shipped file system into a partition and fills in its large files.
@@ -18,17 +48,12 @@ export async function pourTemplate(name: string, device: Device, fresh = false):
   const template = templates.find((each) => each.name === name);
   if (!template) throw new Error(`no shipped file system called ${name}`);
   await pourImage(join(images, `${name}.simg.zst`), device, fresh);
-  const fs = await Ext4.open(device);
-  const { blockBytes } = fs.superblock;
+  const fs = await openFileSystem(device);
   for (const item of template.items) {
     const bytes = madeBytes(item);
     if (!bytes) continue;
-    const inode = await fs.find(item.path);
-    if (!inode) throw new Error(`${name}: ${item.path} is missing`);
-    for (const run of await fs.runs(inode)) {
-      const from = run.fileBlock * blockBytes;
-      await device.write(run.diskBlock * blockBytes, bytes.subarray(from, from + run.blocks * blockBytes));
-    }
+    for (const { from, at, length } of await stretchesOf(fs, item.path))
+      await device.write(at, bytes.subarray(from, from + length));
   }
 }
 

@@ -1,6 +1,8 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
 import { attributeOf, restrictionOf, sectionOf, settingsFiles, tagOf } from './settings.ts';
@@ -87,7 +89,7 @@ async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
 async function apksIn(mount: Mount | undefined, folders: readonly string[]) {
   const found: { readonly apk: Apk; readonly paths: readonly string[] }[] = [];
   if (!mount) return found;
-  const fs = await Ext4.open(mount.source);
+  const fs = await openFileSystem(mount.source);
   for (const folder of folders) {
     const inode = await fs.find(folder);
     if (inode?.type !== 'directory') continue;
@@ -108,7 +110,7 @@ async function apksIn(mount: Mount | undefined, folders: readonly string[]) {
 }
 
 /** What is damaged is no app; a phone passes it over as it starts. */
-async function readable(fs: Ext4, number: number): Promise<Apk | undefined> {
+async function readable(fs: FileSystem, number: number): Promise<Apk | undefined> {
   try {
     return await readApk(await fs.contentSource(await fs.inode(number)));
   } catch (error) {

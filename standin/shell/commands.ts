@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
 import { am, cmd, pm, ps } from '../packages/commands.ts';
@@ -24,7 +25,7 @@ import { chcon, chown, df, du, find, mkdir, mke2fs, mv, rm, placeOf, stat } from
 const cat: Command = async (process) => {
   let code = 0;
   for (const path of process.args) {
-    const text = virtualFile(process, path);
+    const text = await virtualFile(process, path);
     if (text !== undefined) {
       await print(process, text);
       continue;
@@ -36,18 +37,24 @@ const cat: Command = async (process) => {
   return code;
 };
 
+/** What is mounted stays so when its bytes are damaged meanwhile. */
+const kindOf = async (source: ByteSource): Promise<string> =>
+  (await openFileSystem(source).catch(() => undefined))?.format ?? 'ext4';
+
 /** Files that the kernel makes up. */
-function virtualFile({ host }: Process, path: string): string | undefined {
+async function virtualFile({ host }: Process, path: string): Promise<string | undefined> {
   const { percent, charging } = host.battery();
   switch (path) {
     case '/proc/mounts':
       return [
         'rootfs / rootfs ro,seclabel 0 0',
         'tmpfs /dev tmpfs rw,seclabel,nosuid,relatime,mode=755 0 0',
-        ...host.mounts.map(
-          ({ device, at, writable }) =>
-            `${device} ${at} ext4 ${writable ? 'rw' : 'ro'},seclabel,relatime 0 0`,
-        ),
+        ...(await Promise.all(
+          host.mounts.map(
+            async ({ device, at, writable, source }) =>
+              `${device} ${at} ${await kindOf(source)} ${writable ? 'rw' : 'ro'},seclabel,relatime 0 0`,
+          ),
+        )),
         '',
       ].join('\n');
     case '/proc/uptime': {
@@ -130,7 +137,7 @@ const ls: Command = async (process) => {
 async function listThemselves(process: Process, paths: readonly string[]): Promise<number> {
   for (const path of paths) {
     const place = placeOf(process, path);
-    const fs = place && (await Ext4.open(place.mount.source));
+    const fs = place && (await openFileSystem(place.mount.source));
     const inode = place && process.uid === 0 ? await fs!.findSelf(place.within) : undefined;
     if (!inode) {
       await complain(process, 'ls', `${path}: No such file or directory`);
@@ -236,18 +243,18 @@ async function* wholeOf(device: Device): AsyncGenerator<Uint8Array> {
   }
 }
 
-/** `mount -t ext4 -o ro NODE FOLDER`: of a file system that can be read as it is. */
+/** `mount -t TYPE -o ro NODE FOLDER`: of a file system that can be read as it is. */
 const mount: Command = async (process) => {
   const { args, host, uid } = process;
   const [node = '', at = ''] = args.slice(-2);
   const source = deviceAt(host, node);
   if (uid !== 0) return complain(process, 'mount', `${at}: Operation not permitted`);
   if (!source) return complain(process, 'mount', `${node}: No such file or directory`);
-  try {
-    await Ext4.open(source);
-  } catch {
+  const kind = args.indexOf('-t') + 1;
+  const wanted = kind > 0 ? args[kind] : undefined;
+  const found = await openFileSystem(source).catch(() => undefined);
+  if (!found || (wanted !== undefined && wanted !== found.format))
     return complain(process, 'mount', `'${node}'->'${at}': Invalid argument`);
-  }
   const name = node.split('/').at(-1)!;
   host.mounts.push({ device: nodeOf(host, name), at, writable: !args.includes('ro'), source });
   return 0;

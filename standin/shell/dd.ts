@@ -1,4 +1,4 @@
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { Device } from '../flash/flash.ts';
 import { IoError } from '../flash/faults.ts';
 import { complain, deviceAt, type Command, type Process } from './host.ts';
@@ -113,7 +113,7 @@ async function openInput(process: Process, path: string): Promise<Device | strin
   const place = placeOf(process, path);
   if (!place) return device;
   if (process.uid !== 0 && place.mount.at === '/data') return 'Permission denied';
-  const fs = await Ext4.open(place.mount.source);
+  const fs = await openFileSystem(place.mount.source);
   const inode = await fs.find(place.within);
   if (inode?.type !== 'file') return inode ? 'Is a directory' : 'No such file or directory';
   const write = () => Promise.reject(new Error('opened for reading'));

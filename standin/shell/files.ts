@@ -1,5 +1,5 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { IoError } from '../flash/faults.ts';
 import { deviceAt, mayRead, userPath, type ShellHost } from './host.ts';
@@ -25,7 +25,7 @@ export async function readMounted(
   if (!mount) return 'No such file or directory';
   if (!mayRead(uid, path) && mount.at !== '/system') return 'Permission denied';
   try {
-    const fs = await Ext4.open(mount.source);
+    const fs = await openFileSystem(mount.source);
     const inode = await fs.find(real.slice(mount.at.length) || '/');
     if (!inode) return 'No such file or directory';
     if (want === 'bytes') return inode.type === 'file' ? fs.content(inode) : 'Is a directory';

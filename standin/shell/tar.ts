@@ -1,6 +1,7 @@
 import { posix } from 'node:path';
 import { pack, type Header, type Pack } from 'tar-stream';
-import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import { complain, mayRead, print, type Command, type Process } from './host.ts';
 import { placeOf, type Place } from './tree-commands.ts';
 import { turnsOf } from './turns.ts';
@@ -67,7 +68,7 @@ const isLike = (path: string, pattern: string): boolean =>
   pattern.endsWith('*') ? path.startsWith(pattern.slice(0, -1)) : path === pattern;
 
 async function packFolder(process: Process, { mount, within }: Place, options: Options): Promise<number> {
-  const fs = await Ext4.open(mount.source);
+  const fs = await openFileSystem(mount.source);
   const root = await fs.find(within);
   if (root?.type !== 'directory')
     return complain(process, 'tar', `${options.folder}: No such file or directory`);
@@ -76,7 +77,7 @@ async function packFolder(process: Process, { mount, within }: Place, options: O
     for await (const part of archive) await process.out(part);
   })();
   const linked = new Map<number, string>();
-  const add = async (path: string, inode: Inode): Promise<void> => {
+  const add = async (path: string, inode: FileNode): Promise<void> => {
     if (options.excludes.some((pattern) => isLike(path, pattern))) return;
     await addEntry(archive, fs, path, inode, linked, options);
     if (inode.type !== 'directory') return;
@@ -100,9 +101,9 @@ async function packFolder(process: Process, { mount, within }: Place, options: O
 
 async function addEntry(
   archive: Pack,
-  fs: Ext4,
+  fs: FileSystem,
   path: string,
-  inode: Inode,
+  inode: FileNode,
   linked: Map<number, string>,
   { withLabels }: Options,
 ): Promise<void> {

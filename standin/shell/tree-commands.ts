@@ -1,5 +1,7 @@
 import { posix } from 'node:path';
-import { Ext4, Ext4BuildError, readSuperblock, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
+import { Ext4, Ext4BuildError, readSuperblock } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
 import {
   complain,
@@ -142,13 +144,16 @@ export const chown: Command = async (process) => {
   });
 };
 
+/** Of every file system here. */
+const blockBytes = 4096;
+
 /** `du -s -k PATH…`: in kibibytes of whole blocks. */
 export const du: Command = async (process) => {
   const paths = process.args.filter((arg) => !arg.startsWith('-'));
   let code = 0;
   for (const path of paths) {
     const place = placeOf(process, path);
-    const fs = place && (await Ext4.open(place.mount.source));
+    const fs = place && (await openFileSystem(place.mount.source));
     const inode = place && (await fs!.find(place.within));
     if (!inode || !mayRead(process.uid, resolvePath(process.cwd, path))) {
       code = await complain(
@@ -163,8 +168,7 @@ export const du: Command = async (process) => {
   return code;
 };
 
-async function kibibytesOf(fs: Ext4, inode: Inode): Promise<number> {
-  const { blockBytes } = fs.superblock;
+async function kibibytesOf(fs: FileSystem, inode: FileNode): Promise<number> {
   let sum = Math.ceil(inode.bytes / blockBytes) * (blockBytes / 1024);
   if (inode.type !== 'directory') return sum;
   for (const { inode: number } of await fs.list(inode)) sum += await kibibytesOf(fs, await fs.inode(number));
@@ -179,7 +183,7 @@ export const stat: Command = async (process) => {
   let code = 0;
   for (const path of paths) {
     const place = placeOf(process, path);
-    const fs = place && (await Ext4.open(place.mount.source));
+    const fs = place && (await openFileSystem(place.mount.source));
     const inode = place && (await fs!.findSelf(place.within));
     if (inode && (mayRead(process.uid, resolvePath(process.cwd, path)) || place.mount.at !== '/data')) {
       await print(process, await statLine(fs!, inode, path, format, place.within));
@@ -199,8 +203,8 @@ const typeNames: Readonly<Record<string, string>> = {
 
 /** @param within the path, from the file system's own root on */
 async function statLine(
-  fs: Ext4,
-  inode: Inode,
+  fs: FileSystem,
+  inode: FileNode,
   path: string,
   format: string,
   within: string,
@@ -239,7 +243,7 @@ export const find: Command = async (process) => {
   let code = 0;
   for (const path of paths) {
     const place = placeOf(process, path);
-    const fs = place && (await Ext4.open(place.mount.source));
+    const fs = place && (await openFileSystem(place.mount.source));
     const start = place && (await fs!.find(place.within));
     if (!start || (!mayRead(process.uid, resolvePath(process.cwd, path)) && place.mount.at === '/data')) {
       const why = start ? 'Permission denied' : 'No such file or directory';
@@ -247,7 +251,7 @@ export const find: Command = async (process) => {
       continue;
     }
     const lines: string[] = [];
-    const walk = async (at: string, inode: Inode): Promise<void> => {
+    const walk = async (at: string, inode: FileNode): Promise<void> => {
       if (!isOfFiles || inode.type === 'file')
         lines.push(await statLine(fs!, inode, at, format, placeOf(process, at)!.within));
       if (inode.type !== 'directory') return;

@@ -83,7 +83,7 @@ describe('is imaged', () => {
     const laid = partitions.filter(({ bytes }) => bytes > 0).map(({ name, bytes }) => [name, bytes]);
     const within = (await app.bench.imageable(knot5)).filter((each) => each.within === 'super');
     expect(within.map(({ name, bytes }) => [name, bytes])).toEqual(laid);
-    expect(within.find(({ name }) => name === 'vendor_a')).toMatchObject({ fileSystem: 'ext4' });
+    expect(within.find(({ name }) => name === 'vendor_a')).toMatchObject({ fileSystem: 'erofs' });
     expect((await app.bench.partitions(knot5)).some(({ name }) => name === 'vendor_a')).toBe(false);
     const run = await app.engine.ended((await start(knot5, 'vendor alone', ['vendor_a'])).id);
     expect(run.state, run.outcome).toBe('done');
