@@ -294,8 +294,12 @@ export const df: Command = async (process) => {
   const path = process.args.at(-1) ?? '/';
   const place = placeOf(process, path);
   if (!place) return complain(process, 'df', `${path}: No such file or directory`);
-  const { blockBytes, blocks, freeBlocks } = await readSuperblock(place.mount.source);
-  const kibibytes = (count: number) => (count * blockBytes) / 1024;
+  const { source } = place.mount;
+  // Of what is only read nothing is free.
+  const whole = { blockBytes, blocks: Math.floor(source.bytes / blockBytes), freeBlocks: 0 };
+  const isExt4 = (await openFileSystem(source)).format === 'ext4';
+  const { blocks, freeBlocks, ...sizes } = isExt4 ? await readSuperblock(source) : whole;
+  const kibibytes = (count: number) => (count * sizes.blockBytes) / 1024;
   const isFull = process.host.flash.faults.isFull && place.mount.at === '/data';
   const [all, free] = [kibibytes(blocks), isFull ? 0 : kibibytes(freeBlocks)];
   const share = Math.ceil(((all - free) / all) * 100);
