@@ -25,3 +25,8 @@ export interface ExportsView {
   readonly places: readonly ExportPlace[];
   readonly exports: readonly ExportView[];
 }
+
+/** Stands for what a sealed download is to be, once and for a minute. */
+export interface SealedDownload {
+  readonly ticket: string;
+}

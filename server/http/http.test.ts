@@ -243,6 +243,24 @@ describe('a set over HTTP', () => {
       ).toMatch(/misc.img: OK\nlogo.img: OK/);
     }
 
+    // Sealed, it opens with the identity of the recipient alone, by the age tool; its address is good once.
+    const identity = join(folder.path, 'identity.txt');
+    execFileSync('age-keygen', ['-o', identity], { stdio: 'ignore' });
+    const recipient = execFileSync('age-keygen', ['-y', identity], { encoding: 'utf8' }).trim();
+    const wanted = JSON.stringify({ form: 'raw', packing: 'none', recipients: [recipient] });
+    const asked = await ask('POST', `/api/sets/${set!.id}/sealed-downloads`, json, wanted);
+    const address = `/api/sets/${set!.id}/sealed-downloads/${(JSON.parse(asked.text) as { ticket: string }).ticket}`;
+    const sealed = await fetch(`${serving.url}${address}`);
+    expect(sealed.headers.get('content-disposition')).toContain('small one.tar.age');
+    const opened = execFileSync('age', ['-d', '-i', identity], {
+      input: Buffer.from(await sealed.arrayBuffer()),
+      maxBuffer: 1 << 28,
+    });
+    expect(opened.equals(tar)).toBe(true);
+    expect((await ask('GET', address)).status).toBe(410);
+    const unsealed = JSON.stringify({ form: 'raw', packing: 'none' });
+    expect((await ask('POST', `/api/sets/${set!.id}/sealed-downloads`, json, unsealed)).status).toBe(422);
+
     await ask('PATCH', `/api/sets/${set!.id}`, json, '{"binned":true}');
     expect((await ask('GET', '/api/sets')).text).toMatch(/"binnedAt":\d+/);
     await ask('PATCH', `/api/sets/${set!.id}`, json, '{"binned":false}');

@@ -64,6 +64,8 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /sets/:id/verifying': does('verified a set'),
   'POST /sets/:id/exporting': does('exported a set'),
   'GET /sets/:id/export': does('downloaded a set'),
+  'POST /sets/:id/sealed-downloads': does('asked for a sealed download of a set'),
+  'GET /sets/:id/sealed-downloads/:ticket': does('downloaded a set, sealed'),
   'GET /sets/:id/images/:partition/raw': does('downloaded an image'),
   'GET /sets/:id/images/:partition/file': does('downloaded a file out of an image'),
   'GET /sets/:id/compared-with/:other': does('downloaded a comparison'),

@@ -38,6 +38,7 @@ export const downloads = {
     if (picked) query.set('picked', picked.join(','));
     return `/api/sets/${at(id)}/export?${query}`;
   },
+  sealedSet: (id: string, ticket: string) => `/api/sets/${at(id)}/sealed-downloads/${at(ticket)}`,
   file: (id: string, partition: string, place: InsideRequest) =>
     `/api/sets/${at(id)}/images/${at(partition)}/file?${queryOf(place)}`,
   proof: (id: string) => `/api/runs/${at(id)}/proof.html`,

@@ -27,7 +27,7 @@ import type {
 import type { ErasingView } from '@keen-larder/contract/larder/erasing.ts';
 import type { FindView, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import type { NameIndexChange } from '@keen-larder/contract/requests/larder/finding.ts';
-import type { ExportsView } from '@keen-larder/contract/larder/exports.ts';
+import type { SealedDownload, ExportsView } from '@keen-larder/contract/larder/exports.ts';
 import type { SealSetUp, SealView } from '@keen-larder/contract/larder/seal.ts';
 import type { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/larder/seal.ts';
 import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
@@ -254,6 +254,8 @@ export const api = {
   verifySome: (request: SomeSets) => ask<RunView>('/sets/verifying', 'POST', request),
   changeSome: (request: SomeSetsChange) => ask<SomeSetsChanged>('/sets/changing', 'POST', request),
   verify: (id: string) => ask<RunView>(`/sets/${at(id)}/verifying`, 'POST', {}),
+  sealedDownload: (id: string, request: ExportRequest) =>
+    ask<SealedDownload>(`/sets/${at(id)}/sealed-downloads`, 'POST', request),
   exportToFolder: (id: string, request: ExportRequest) =>
     ask<RunView>(`/sets/${at(id)}/exporting`, 'POST', request),
 

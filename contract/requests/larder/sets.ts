@@ -104,7 +104,7 @@ export class ExportRequest extends SomePartitions {
   @Length(1, 4096)
   place?: string;
 
-  /** Every file leaves sealed, as an age file that this passphrase opens. Into a folder only: an address is no place for it. */
+  /** Every file leaves sealed, as an age file that this passphrase opens. An address is no place for it: a download goes by a ticket. */
   @IsOptional()
   @IsString()
   @Length(leastPassphrase, 1000)

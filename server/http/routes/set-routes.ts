@@ -1,6 +1,6 @@
 import { pipeline } from 'node:stream/promises';
 import { Readable } from 'node:stream';
-import { Router } from 'express';
+import { Router, type Response } from 'express';
 import {
   ChangesRequest,
   EmptyBin,
@@ -16,12 +16,16 @@ import {
   OrderApply,
   OrderScheduleChange,
 } from '@keen-larder/contract/requests/larder/order.ts';
+import type { SealedDownload } from '@keen-larder/contract/larder/exports.ts';
+import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import { packingSuffix } from '@keen-larder/core/larder/export-plan.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { changeSome } from '../../larder/upkeep/some-sets.ts';
 import { plainFileName } from '../../larder/set-sums.ts';
 import { exportTar } from '../../larder/export.ts';
+import { SealedDownloads } from '../../larder/exports/sealed-downloads.ts';
+import { ageSealed, ageSuffix } from '../../sealing/age.ts';
 import { exportOptions, startExporting, startVerifyingExport } from '../../runs/files/exporting.ts';
 import { startRebuilding } from '../../runs/files/rebuilding.ts';
 import { startVerifying } from '../../runs/files/verifying.ts';
@@ -33,6 +37,18 @@ import { valid } from '../validate.ts';
 export function setRoutes(app: KeenLarder): Router {
   const { larder } = app;
   const routes = Router();
+  const sealed = new SealedDownloads<ExportRequest>();
+
+  const download = async (set: SetDetail, wanted: ExportRequest, response: Response): Promise<void> => {
+    const { options, picked, seal } = exportOptions(set, wanted);
+    const name = `${fileNameOf(set.label)}.tar${packingSuffix[options.packing]}${seal ? ageSuffix : ''}`;
+    response.attachment(name).type('application/octet-stream');
+    const tar = exportTar(larder, set, options, picked);
+    // An error breaks the answer off, so that the browser does not take half of it for whole.
+    await larder.bin.whileRead(set.id, () =>
+      pipeline(Readable.from(seal ? ageSealed(seal, tar) : tar), response),
+    );
+  };
 
   const shelf = async () => ({ ...(await larder.shelfView()), dueDays: app.settings.all().dueDays });
 
@@ -139,15 +155,21 @@ export function setRoutes(app: KeenLarder): Router {
     const set = larder.detail(request.params.id);
     const wanted = valid(ExportRequest, fromQuery(request.query));
     if (wanted.passphrase !== undefined || wanted.recipients)
-      throw new Problem(422, 'A download is not sealed. Export into a folder.');
-    const { options, picked } = exportOptions(set, wanted);
-    response
-      .attachment(`${fileNameOf(set.label)}.tar${packingSuffix[options.packing]}`)
-      .type('application/octet-stream');
-    // An error breaks the answer off, so that the browser does not take half of it for whole.
-    await larder.bin.whileRead(set.id, () =>
-      pipeline(Readable.from(exportTar(larder, set, options, picked)), response),
-    );
+      throw new Problem(422, 'An address is no place for a passphrase. Ask for a sealed download.');
+    await download(set, wanted, response);
+  });
+
+  routes.post('/sets/:id/sealed-downloads', (request, response) => {
+    const set = larder.detail(request.params.id);
+    const wanted = valid(ExportRequest, request.body);
+    if (!exportOptions(set, wanted).seal)
+      throw new Problem(422, 'Nothing says what it is to be sealed with: give a passphrase or recipients.');
+    response.status(201).json({ ticket: sealed.issue(set.id, wanted) } satisfies SealedDownload);
+  });
+
+  routes.get('/sets/:id/sealed-downloads/:ticket', async (request, response) => {
+    const set = larder.detail(request.params.id);
+    await download(set, sealed.take(request.params.ticket, set.id), response);
   });
 
   return routes;
