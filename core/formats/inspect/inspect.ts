@@ -4,7 +4,7 @@ import { readUtf8 } from '../../bytes/text.ts';
 import { sizeText } from '../../bytes/units.ts';
 import { readSparse, sparseSource } from '../android-sparse/android-sparse.ts';
 import { readBootImage, readVendorBoot } from '../boot-image/boot-image.ts';
-import { readDosTable, readFat } from '../boot-sector/boot-sector.ts';
+import { describe } from '../described/describe.ts';
 import { Erofs } from '../erofs/erofs.ts';
 import { Ext4 } from '../ext4/ext4.ts';
 import { F2fs } from '../f2fs/f2fs.ts';
@@ -47,9 +47,7 @@ export async function inspectImage(source: ByteSource, depth = 0): Promise<Inspe
     ? await inspectors[known](source, depth)
     : hasPrimaryGpt(head) || (await hasBackupGpt(source))
       ? await inspectGpt(source, depth)
-      : (inspectBootSector(head, source.bytes) ??
-        (await inspectCopies(source)) ??
-        inspection('raw', source.bytes));
+      : ((await describe(head, source)) ?? (await inspectCopies(source)) ?? inspection('raw', source.bytes));
   const footer = found.format === 'GPT' ? undefined : await readAvbFooter(source);
   if (!footer) return found;
   const carried = inspectVbmeta(await readVbmeta(source, footer.vbmetaOffset), footer.vbmetaBytes);
@@ -57,37 +55,6 @@ export async function inspectImage(source: ByteSource, depth = 0): Promise<Inspe
     ...found,
     inner: [...found.inner, { name: 'its own verified-boot metadata', inspection: carried }],
   };
-}
-
-/** A FAT file system, or a table of the older kind, by the first sector. */
-function inspectBootSector(head: Uint8Array, bytes: number): Inspection | undefined {
-  const fat = readFat(head);
-  if (fat)
-    return inspection(fat.kind, bytes, {
-      fields: {
-        volume: fat.label || 'unnamed',
-        'sector size': fat.sectorBytes,
-        'cluster size': fat.clusterBytes,
-      },
-      findings:
-        fat.bytes > bytes
-          ? [`It has ${sizeText(fat.bytes)}, and ${sizeText(bytes)} are here: it ends too early.`]
-          : [],
-    });
-  const table = readDosTable(head);
-  return (
-    table &&
-    inspection('DOS partition table', bytes, {
-      rows: table.map(({ number, type, active, firstSector, sectors }) =>
-        [
-          `${number}: type 0x${type.toString(16).padStart(2, '0')}`,
-          `sectors ${firstSector}–${firstSector + sectors - 1}`,
-          sizeText(sectors * 512),
-          ...(active ? ['active'] : []),
-        ].join(', '),
-      ),
-    })
-  );
 }
 
 /** A file system whose beginning is wiped, by its other superblocks. */
