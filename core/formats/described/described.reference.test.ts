@@ -129,9 +129,7 @@ describe('squashfs', () => {
       expect(told).toContain('Number of inodes 31');
       expect(told).toContain(`Filesystem size ${/\((\d+) bytes\)/.exec(String(fields['in use']))![1]} bytes`);
       expect(findings).toEqual([]);
-      expect((await inspect(bytes.subarray(0, 300))).findings[0]).toContain(
-        'it ends too early',
-      );
+      expect((await inspect(bytes.subarray(0, 300))).findings[0]).toContain('it ends too early');
     },
   );
 });
