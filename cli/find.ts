@@ -1,5 +1,5 @@
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import type { FindView } from '@keen-larder/contract/larder/finding.ts';
+import type { FindView, FoundFile } from '@keen-larder/contract/larder/finding.ts';
 import { withLarder } from './larder-commands.ts';
 import { say } from './output.ts';
 
@@ -14,6 +14,12 @@ export async function findInLarder(home: string, text: string, json: boolean): P
   });
 }
 
+/** In which set, or in which copy of an app. */
+function placeOf({ part, partition, sets: [set], copies: [copy] }: FoundFile): string {
+  if (set) return `${part || partition} in “${set.label}” (${set.nickname})`;
+  return `${partition} of the copy of ${copy!.label} (${copy!.nickname})`;
+}
+
 const linesOf = ({ phones, sets, images, apps, files }: FindView): string[] => [
   ...phones.found.map((each) => `phone  ${each.nickname} (${each.serial}), ${each.maker} ${each.model}`),
   ...sets.found.map((each) => `set    ${each.id}  ${each.label} (${each.nickname})`),
@@ -22,8 +28,7 @@ const linesOf = ({ phones, sets, images, apps, files }: FindView): string[] => [
   ),
   ...apps.found.map((each) => `app    ${each.package}  ${each.label}, ${each.copies} copies`),
   ...files.found.map(
-    (each) =>
-      `${each.kind.padEnd(6)} ${each.path}  ${sizeText(each.bytes)}, ${each.part || each.partition} in “${each.sets[0]!.label}” (${each.sets[0]!.nickname})`,
+    (each) => `${each.kind.padEnd(6)} ${each.path}  ${sizeText(each.bytes)}, ${placeOf(each)}`,
   ),
   ...([phones, sets, images, apps, files].some(({ isCut }) => isCut) ? ['… and more: write more of it'] : []),
 ];

@@ -28,7 +28,7 @@ it.runIf(isLong)('finds a file by its name, and takes it out', async () => {
   await page.getByRole('link', { name: 'Find', exact: true }).click();
   await page.getByText(/^[1-9][\d,]* names of/).waitFor();
   await page.getByRole('textbox', { name: 'Find in everything that is kept' }).fill('build.pr');
-  const files = page.getByRole('region', { name: 'Files within images' });
+  const files = page.getByRole('region', { name: 'Files within images and copies' });
   await files.getByRole('link', { name: '/build.prop', exact: true }).click();
   await page.getByText('ro.build.fingerprint').first().waitFor();
   const started = page.waitForEvent('download');

@@ -229,7 +229,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const isBusy = () => engine.list().some(isLive);
   const settings = settingStatements(db);
   const names = nameStatements(join(home, 'names.sqlite'));
-  const nameIndex = new NameIndex({ names, sets, settings, inside, isBusy });
+  const nameIndex = new NameIndex({ names, sets, copies: copyRows, settings, inside, isBusy });
   nameIndex.start();
   const offsite = new Offsite({
     ...{ home, shelf, now },
@@ -242,6 +242,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     mayGoOn: (hour) => offsite.mayGoOn(hour),
     goOn: () => goOnOffSite(app),
   });
+  copies.onChange = () => nameIndex.look();
   larder.onChange = () => {
     nameIndex.look();
     goingOn.look();
@@ -298,7 +299,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     inside,
     comparing: new Comparing(larder, inside, (serial, setId) => phoneSides.of(serial, setId)),
     phoneSides,
-    finding: new Finding({ larder, names, sets, phones }),
+    finding: new Finding({ larder, names, sets, phones, copies: copyRows }),
     nameIndex,
     settings,
     offsite,

@@ -49,7 +49,7 @@ export function openForReading(home: string): OpenForReading {
   return {
     larder,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules, jobs: jobStatements(db), now }),
-    finding: new Finding({ larder, names, sets, phones }),
+    finding: new Finding({ larder, names, sets, phones, copies: forCopies.statements }),
     async close() {
       shelf.close();
       await workers.close();

@@ -37,18 +37,26 @@ export interface FoundApp {
   readonly nicknames: readonly string[];
 }
 
-/** A file within images, at one path with one content. */
+/** A file within images, or within folders of apps that were copied, at one path with one content. */
 export interface FoundFile {
   readonly path: string;
   readonly kind: 'folder' | 'file' | 'link' | 'other';
   readonly bytes: number;
   /** Undefined until its content was read. */
   readonly sha256: string | undefined;
+  /** Of a copy its part, such as `data`. */
   readonly partition: string;
   /** File system within the image; empty for the image itself. */
   readonly part: string;
   /** Sets that have it, the newest first. */
   readonly sets: readonly {
+    readonly id: string;
+    readonly label: string;
+    readonly nickname: string;
+    readonly createdAt: number;
+  }[];
+  /** Copies of apps that have it, the newest first; none where sets do. */
+  readonly copies: readonly {
     readonly id: string;
     readonly label: string;
     readonly nickname: string;

@@ -38,6 +38,22 @@ export interface CopyPartRow {
   readonly damage: string | null;
 }
 
+/** A folder of an app as it was copied, whose names of files may be written down. */
+export interface NamedPart {
+  readonly copyId: string;
+  readonly name: string;
+  readonly sha256: Buffer;
+}
+
+/** A copy that has a part, and of which app it is. */
+export interface HoldingCopy {
+  readonly copyId: string;
+  readonly name: string;
+  readonly subject: string;
+  readonly nickname: string;
+  readonly createdAt: number;
+}
+
 /** Parts without their chunk lists. */
 export type CopyPartHead = Omit<CopyPartRow, 'chunks'>;
 
@@ -82,6 +98,13 @@ export function copyStatements(db: Database) {
   const damage = db.prepare<[damage: string | null, copyId: string, name: string]>(
     'UPDATE copyParts SET damage = ? WHERE copyId = ? AND name = ?',
   );
+  const namedParts = db.prepare<[], NamedPart>(`
+    SELECT copyId, copyParts.name, sha256 FROM copyParts JOIN copies ON copies.id = copyParts.copyId
+    WHERE copies.kind = 'app' AND copyParts.kind <> 'program' GROUP BY sha256`);
+  const holders = db.prepare<[sha256: Buffer, most: number], HoldingCopy>(`
+    SELECT copyId, copyParts.name, copies.subject, phones.nickname, copies.createdAt
+    FROM copyParts JOIN copies ON copies.id = copyParts.copyId JOIN phones ON phones.serial = copies.serial
+    WHERE copyParts.sha256 = ? AND copies.kind = 'app' AND copies.binnedAt IS NULL ORDER BY copies.createdAt DESC LIMIT ?`);
   const setAside = db.prepare<[name: string, at: number]>(
     'INSERT INTO setAside (package, at) VALUES (?, ?) ON CONFLICT DO NOTHING',
   );
@@ -109,6 +132,9 @@ export function copyStatements(db: Database) {
     binnedBefore: (kind: string, ms: number) => binned.all(kind, ms).map(({ id }) => id),
     damagedParts: () => damagedParts.all(),
     damaged: (copyId: string, name: string, words: string | null) => void damage.run(words, copyId, name),
+    namedParts: () => namedParts.all(),
+    /** The newest first; none that is in the bin. */
+    holders: (sha256: Buffer, most: number) => holders.all(sha256, most),
     setAside: (name: string, at: number) => void setAside.run(name, at),
     takeUp: (name: string) => void takeUp.run(name),
     aside: () => aside.all().map((row) => row.package),

@@ -68,6 +68,8 @@ export class Copies<
 > {
   /** Why a copy may not be removed now, in a sentence. */
   whyInUse: (id: string) => string | undefined = () => undefined;
+  /** Told when something was kept, changed or removed. */
+  onChange: () => void = () => undefined;
   private readonly ledger: ManifestLedger<CopyManifest<Facts, Kind>>;
   protected readonly statements: CopyStatements;
 
@@ -229,6 +231,7 @@ export class Copies<
   }
 
   changed(): void {
+    this.onChange();
     this.parts.feed.send('copies', {});
   }
 

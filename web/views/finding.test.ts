@@ -3,6 +3,7 @@ import { flushPromises } from '@vue/test-utils';
 import { expect, it, vi } from 'vitest';
 import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import { answering, last, onEmptyStage, show } from '../testing/stage.ts';
+import { useCopies } from '../state/larder/copies.ts';
 import FindPage from './larder/finding/FindPage.vue';
 
 onEmptyStage();
@@ -21,6 +22,13 @@ const file: FoundFile = {
     { id: 's2', label: 'Second', nickname: 'Ringing hut', createdAt: 2 },
     { id: 's1', label: 'First', nickname: 'Ringing hut', createdAt: 1 },
   ],
+  copies: [],
+};
+/** In folders of an app that was copied. */
+const copied: FoundFile = {
+  ...file,
+  ...{ path: '/databases/hosts.db', partition: 'data.tar', part: '', sets: [] },
+  copies: [{ id: 'c1', label: 'Hosts', nickname: 'Lamp', createdAt: 3 }],
 };
 
 async function find(text: string, answer: FindView, state: NameIndexView = index) {
@@ -41,18 +49,22 @@ async function find(text: string, answer: FindView, state: NameIndexView = index
 it('shows hits by kind, and where each is', async () => {
   const { shown, asked } = await find('hosts', {
     ...nothing,
-    files: { found: [file], isCut: true },
+    files: { found: [file, copied], isCut: true },
     apps: {
       found: [{ package: 'example.hosts', label: 'Hosts', copies: 2, newestAt: 0, nicknames: ['Lamp'] }],
       isCut: false,
     },
   });
   expect(last(asked, 'GET', '/find?q=hosts')).toBeDefined();
-  const files = shown.find('[aria-label="Files within images"]');
+  const files = shown.find('[aria-label="Files within images and copies"]');
   expect(files.text()).toMatch(
     /\/etc\/hosts.*abababababab.*20 B · system in “Second” of Ringing hut, and 1 before it/s,
   );
   expect(files.text()).toContain('There are more');
+  expect(files.text()).toMatch(/\/databases\/hosts\.db.*data\.tar of the copy of Hosts of Lamp/s);
+  expect(files.findAll('a')[1]!.attributes('href')).toBe('/larder/copies');
+  await files.findAll('a')[1]!.trigger('click');
+  expect(useCopies().draft.shown).toBe('c1');
   const link = files.find('a').attributes('href')!;
   expect(link).toMatch(/^\/larder\/sets\/s2\/super\?/);
   expect(Object.fromEntries(new URLSearchParams(link.split('?')[1]))).toEqual({

@@ -156,7 +156,9 @@ export class Erasing {
       {
         text: 'Remove names of files, and copies of the catalogue',
         work: async () => {
-          const kept = new Set(this.parts.sets.namedImages().map(({ sha256 }) => sha256.toString('hex')));
+          const { sets, copies } = this.parts;
+          const named = [...sets.namedImages(), ...copies.namedParts()];
+          const kept = new Set(named.map(({ sha256 }) => sha256.toString('hex')));
           names.forget(names.lookedInto().filter((digest) => !kept.has(digest.toString('hex'))));
           names.shrink();
           rows.shred();

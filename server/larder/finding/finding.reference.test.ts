@@ -1,14 +1,16 @@
 // Names of files within images, and what is found by them; judged by `find` and `sha256sum` of the trees from which mke2fs made
 // the images, and by `grep` of the index's file.
 import { execFileSync, spawnSync } from 'node:child_process';
-import { chmodSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { chmodSync, createReadStream, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterEach, beforeEach, expect, it } from 'vitest';
 import { LarderBench, type OpenLarder } from '../../../testing/larder.ts';
 import { nameStatements, type NameStatements } from '../../database/names/names.ts';
+import { copyStatements } from '../../database/copies.ts';
 import { phoneStatements } from '../../database/phones.ts';
 import { setStatements } from '../../database/sets.ts';
 import { settingStatements } from '../../database/shelves.ts';
+import { SetWriter } from '../../shelf/set-writer.ts';
 import { Inside } from '../inside/inside.ts';
 import { Finding } from './finding.ts';
 import { NameIndex } from './name-index.ts';
@@ -24,9 +26,9 @@ function begin(): void {
   names = nameStatements(path());
   const { larder, database } = open;
   const [sets, phones] = [setStatements(database), phoneStatements(database)];
-  const settings = settingStatements(database);
-  index = new NameIndex({ names, sets, settings, inside: new Inside(larder), isBusy: () => false });
-  finding = new Finding({ larder, names, sets, phones });
+  const [settings, copies] = [settingStatements(database), copyStatements(database)];
+  index = new NameIndex({ names, sets, copies, settings, inside: new Inside(larder), isBusy: () => false });
+  finding = new Finding({ larder, names, sets, phones, copies });
 }
 
 beforeEach(async () => {
@@ -151,6 +153,50 @@ it('writes down names within user data only where it is told to, and removes the
   await index.readAll();
   expect(pathsOf('libapril-7.so')).toEqual([]);
   expect(isThere()).toBe(false);
+});
+
+it('finds files in folders of apps that were copied, where names of user data are written down', async () => {
+  const { tree } = made('tidebook', 20);
+  const tar = join(bench.folder.path, 'data.tar');
+  run('tar', '-cf', tar, '-C', tree, '.');
+  const { larder, shelf } = open;
+  const id = await larder.whileWriting(async () => {
+    const writer = new SetWriter(shelf);
+    const image = writer.image(0);
+    await image.take(createReadStream(tar));
+    const stored = await image.finish();
+    await writer.seal();
+    return larder.copies.add({
+      phone: { serial: 'TW3K-10482', maker: 'Tidewell', model: 'Knot 3', nickname: 'Ringing hut' },
+      createdAt: bench.clock.wall,
+      addedBytes: 0,
+      facts: {
+        ...{ package: 'example.tidebook', label: 'Tidebook', versionCode: 1, uid: 10_001, abis: [] },
+        ...{ certificates: [], isBuiltIn: false, isEnabled: true, permissions: [], hasHardwareKeys: false },
+      },
+      parts: [{ name: 'data.tar', kind: 'data', stored }],
+    });
+  });
+  index.look();
+  await index.readAll();
+  expect(pathsOf('libtidebook-7.so')).toEqual([]);
+  index.change(true);
+  await index.readAll();
+  const [digest] = run('sha256sum', join(tree, 'lib64/hw/libtidebook-7.so')).split(' ');
+  expect(filesOf('libtidebook-7.so')).toMatchObject([
+    {
+      ...{ path: '/lib64/hw/libtidebook-7.so', sha256: digest, partition: 'data.tar', sets: [] },
+      copies: [{ id, label: 'Tidebook', nickname: 'Ringing hut' }],
+    },
+  ]);
+  expect(filesOf(digest!.slice(0, 16))).toHaveLength(1);
+
+  await larder.copies.change(id, { binned: true });
+  expect(filesOf('libtidebook-7.so')).toEqual([]);
+  await larder.copies.change(id, { binned: false });
+  index.change(false);
+  await index.readAll();
+  expect(names.holds('libtidebook', 10)).toEqual([]);
 });
 
 it('forgets what is kept no more', async () => {

@@ -18,6 +18,7 @@ import {
 } from '@keen-larder/core/larder/finding.ts';
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { FoundFile as FileRow, NameStatements } from '../../database/names/names.ts';
+import type { CopyStatements } from '../../database/copies.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
 import type { HoldingSet, SetStatements, SetWithPhone } from '../../database/sets.ts';
 import type { AppCopies } from '../copies.ts';
@@ -38,6 +39,7 @@ interface FindingParts {
   readonly names: NameStatements;
   readonly sets: SetStatements;
   readonly phones: PhoneStatements;
+  readonly copies: Pick<CopyStatements, 'holders'>;
 }
 
 /** Looks for words and checksums in everything that is kept; what is in the bin is left out. */
@@ -152,9 +154,27 @@ export class Finding {
     for (const same of together.values()) {
       const holders = same.flatMap(({ treeSha256 }) => this.holdersOf(treeSha256, held));
       const [newest] = [...holders].sort((a, b) => b.createdAt - a.createdAt);
-      // Only in the bin.
       if (newest) yield foundFile(same[0]!, newest, holders);
+      else yield* this.placeInCopies(same);
     }
+  }
+
+  /** In folders of apps that were copied; nowhere where all of it is in the bin. */
+  private *placeInCopies(same: readonly FileRow[]): Generator<FoundFile> {
+    const { copies, larder } = this.parts;
+    const holders = same
+      .flatMap(({ treeSha256 }) => copies.holders(treeSha256, mostSets))
+      .sort((a, b) => b.createdAt - a.createdAt);
+    const [newest] = holders;
+    if (!newest) return;
+    const labels = new Map(larder.copies.list().map(({ id, app }) => [id, app.label]));
+    yield {
+      ...fileOf(same[0]!, newest.name),
+      sets: [],
+      copies: holders.slice(0, mostSets).map(({ copyId, subject, nickname, createdAt }) => ({
+        ...{ id: copyId, label: labels.get(copyId) ?? subject, nickname, createdAt },
+      })),
+    };
   }
 }
 
@@ -195,15 +215,20 @@ const foundSet = (row: SetWithPhone, fingerprint?: string): FoundSet => ({
   fingerprint,
 });
 
-const foundFile = (row: FileRow, newest: HoldingSet, holders: readonly HoldingSet[]): FoundFile => ({
+const fileOf = (row: FileRow, partition: string) => ({
   path: pathOf(row),
   kind: row.kind as FoundFile['kind'],
   bytes: row.bytes,
   sha256: row.sha256?.toString('hex'),
-  partition: newest.partition,
+  partition,
   part: row.part,
+});
+
+const foundFile = (row: FileRow, newest: HoldingSet, holders: readonly HoldingSet[]): FoundFile => ({
+  ...fileOf(row, newest.partition),
   sets: holders
     .filter(({ partition }) => partition === newest.partition)
     .slice(0, mostSets)
     .map(({ setId, label, nickname, createdAt }) => ({ id: setId, label, nickname, createdAt })),
+  copies: [],
 });

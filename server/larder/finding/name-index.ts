@@ -7,6 +7,7 @@ import type { NamedFile, NamedTree, NameStatements } from '../../database/names/
 import type { KeptImageHead, SetStatements } from '../../database/sets.ts';
 import type { SettingStatements } from '../../database/shelves.ts';
 import { Problem, ShelfFailure } from '../../failures.ts';
+import type { CopyStatements, NamedPart } from '../../database/copies.ts';
 import type { TreeFile } from '../inside/file-trees.ts';
 import type { Inside } from '../inside/inside.ts';
 
@@ -23,12 +24,14 @@ interface NameIndexParts {
   readonly sets: SetStatements;
   readonly settings: SettingStatements;
   readonly inside: Inside;
+  /** Folders of apps that were copied; all of them are user data. */
+  readonly copies: Pick<CopyStatements, 'namedParts'>;
   /** A run is under way: it has the disk to itself. */
   readonly isBusy: () => boolean;
 }
 
-/** A place from which an image can be read. */
-type Place = Pick<KeptImageHead, 'setId' | 'partition' | 'sha256' | 'isOwn'>;
+/** A place from which an image, or a folder of an app, can be read. */
+type Place = Pick<KeptImageHead, 'setId' | 'partition' | 'sha256' | 'isOwn'> | NamedPart;
 
 /**
  * Writes down which files are within the images of the shelf, in the background: first all names, then the checksums of what is in
@@ -113,11 +116,15 @@ export class NameIndex {
 
   /** Forgets images that are gone. */
   private bringUpToDate(): Map<string, Place> {
-    const { names, sets, settings } = this.parts;
+    const { names, sets, copies, settings } = this.parts;
     const own = settings.all().namesUserData;
     const kept = sets.namedImages();
-    const places = new Map(kept.filter(({ isOwn }) => own || !isOwn).map((row) => [keyOf(row.sha256), row]));
-    const isKept = new Set(kept.map(({ sha256 }) => keyOf(sha256)));
+    const ofCopies = copies.namedParts();
+    const named = kept.filter(({ isOwn }) => own || !isOwn);
+    const places = new Map(
+      [...named, ...(own ? ofCopies : [])].map((row): [string, Place] => [keyOf(row.sha256), row]),
+    );
+    const isKept = new Set([...kept, ...ofCopies].map(({ sha256 }) => keyOf(sha256)));
     const known = names.lookedInto();
     const gone = known.filter((digest) => !isKept.has(keyOf(digest)));
     if (gone.length > 0) names.forget(gone);
@@ -126,8 +133,10 @@ export class NameIndex {
     return places;
   }
 
-  private async lookInto({ setId, partition, sha256, isOwn }: Place): Promise<void> {
+  private async lookInto(place: Place): Promise<void> {
     const { names, inside } = this.parts;
+    if ('copyId' in place) return names.add(place.sha256, [''], true);
+    const { setId, partition, sha256, isOwn } = place;
     try {
       const { trees } = await inside.view(setId, partition);
       names.add(sha256, trees, isOwn === 1);
@@ -136,15 +145,13 @@ export class NameIndex {
     }
   }
 
-  private async read(
-    tree: NamedTree,
-    { setId, partition }: Place,
-    rest: (share: number) => Promise<void>,
-  ): Promise<void> {
+  private async read(tree: NamedTree, place: Place, rest: (share: number) => Promise<void>): Promise<void> {
     const { names, inside } = this.parts;
     const isNaming = tree.state === 'names';
     try {
-      const found = await inside.tree(setId, partition, tree.part);
+      const found = await ('copyId' in place
+        ? inside.treeOfCopy(place.copyId, place.name)
+        : inside.tree(place.setId, place.partition, tree.part));
       if (isNaming) await this.readNames(tree, found.walk(), () => rest(shares.names));
       else await this.readDigests(tree, found.walk(), () => rest(shares.digests));
       names.enter(tree.id, isNaming ? 'digests' : 'whole');

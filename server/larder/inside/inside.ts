@@ -65,6 +65,14 @@ export class Inside {
     });
   }
 
+  /** A folder of an app as it was copied. @throws Problem 404 */
+  treeOfCopy(copyId: string, name: string): Promise<FileTree> {
+    const { copies, shelf } = this.larder;
+    return remembered(this.trees, `copy ${copyId} ${name}`, () =>
+      tarTree(imageSource(shelf, copies.part(copyId, name))),
+    );
+  }
+
   /** Where bytes of a tree's source lie in the image. @param part as `tree` */
   async placesIn(setId: string, partition: string, part: string): Promise<(range: ByteRange) => ByteRange[]> {
     if (part === '') return (range) => [range];

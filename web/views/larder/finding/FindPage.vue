@@ -3,13 +3,14 @@ import { ElInput, ElSwitch } from 'element-plus';
 import { File, Folder, Link2 } from 'lucide-vue-next';
 import { useDebounceFn, useIntervalFn } from '@vueuse/core';
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue';
-import { useRoute, useRouter } from 'vue-router';
+import { useRoute, useRouter, type RouteLocationRaw } from 'vue-router';
 import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import { longestQuery } from '@keen-larder/core/larder/finding.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import EmptyState from '../../../parts/EmptyState.vue';
 import { exactTime } from '../../../parts/time.ts';
+import { useCopies } from '../../../state/larder/copies.ts';
 import { useLarder } from '../../../state/larder.ts';
 import { announceError } from '../../../state/notices/notices.ts';
 import FoundGroup from './FoundGroup.vue';
@@ -18,6 +19,7 @@ import FoundGroup from './FoundGroup.vue';
 const route = useRoute();
 const router = useRouter();
 const larder = useLarder();
+const copies = useCopies();
 const text = ref(String(route.query['q'] ?? ''));
 const found = shallowRef<FindView>();
 const index = shallowRef<NameIndexView>();
@@ -64,12 +66,13 @@ const isNothing = computed(
 );
 const icons = { folder: Folder, file: File, link: Link2, other: File } as const;
 /** Where the file lies within its newest image. */
-const placeOf = (file: FoundFile) => {
+const placeOf = (file: FoundFile): RouteLocationRaw => {
+  if (!file.sets[0]) return { name: 'copies' };
   const folder = file.path.slice(0, file.path.lastIndexOf('/')) || '/';
   const isFolder = file.kind === 'folder';
   return {
     name: 'inside',
-    params: { id: file.sets[0]!.id, partition: file.partition },
+    params: { id: file.sets[0].id, partition: file.partition },
     query: {
       ...(file.part && { part: file.part }),
       path: isFolder ? file.path : folder,
@@ -77,8 +80,18 @@ const placeOf = (file: FoundFile) => {
     },
   };
 };
-const others = ({ sets }: FoundFile) =>
-  sets.length > 1 ? `, and ${sets.length - 1}${sets.length === 5 ? ' or more' : ''} before it` : '';
+const others = ({ sets, copies }: FoundFile) => {
+  const { length } = sets.length > 0 ? sets : copies;
+  return length > 1 ? `, and ${length - 1}${length === 5 ? ' or more' : ''} before it` : '';
+};
+const whereOf = ({ part, partition, sets: [set], copies: [copy] }: FoundFile) =>
+  set
+    ? `${part || partition} in “${set.label}” of ${set.nickname}`
+    : `${partition} of the copy of ${copy!.label} of ${copy!.nickname}, ${exactTime(copy!.createdAt)}`;
+/** The tray of the copies tells about it. */
+function show({ sets, copies: [copy] }: FoundFile): void {
+  if (sets.length === 0 && copy) copies.draft.shown = copy.id;
+}
 </script>
 
 <template>
@@ -138,18 +151,17 @@ const others = ({ sets }: FoundFile) =>
           {{ hit.nicknames.join(', ') }} · {{ exactTime(hit.newestAt) }}</template
         >
       </FoundGroup>
-      <FoundGroup title="Files within images" :hits="found.files">
+      <FoundGroup title="Files within images and copies" :hits="found.files">
         <template #name="{ hit }">
           <component :is="icons[hit.kind]" :size="14" aria-hidden="true" class="kind" />
-          <RouterLink :to="placeOf(hit)"><code>{{ hit.path }}</code></RouterLink>
+          <RouterLink :to="placeOf(hit)" @click="show(hit)"><code>{{ hit.path }}</code></RouterLink>
         </template>
         <template #digest="{ hit }"
           ><code v-if="hit.sha256" :title="hit.sha256">{{ hit.sha256.slice(0, 12) }}</code></template
         >
         <template #about="{ hit }"
-          >{{ hit.kind === 'file' ? `${sizeText(hit.bytes)} · ` : '' }}{{ hit.part || hit.partition }} in “{{
-            hit.sets[0]!.label
-          }}” of {{ hit.sets[0]!.nickname }}{{ others(hit) }}</template
+          >{{ hit.kind === 'file' ? `${sizeText(hit.bytes)} · ` : '' }}{{ whereOf(hit)
+          }}{{ others(hit) }}</template
         >
       </FoundGroup>
     </div>
