@@ -51,7 +51,7 @@ const identityAndRadio = ({ role }: Wanted) => role === 'identity' || role === '
 const identityAlone = ({ role }: Wanted) => role === 'identity';
 const systemAndBoot = ({ role, name }: Wanted) => role === 'system' || name === 'boot';
 
-/** Nine months; the Ringing hut's phone is rooted, gets another system, does not start with it one day, and is mended. */
+/** Nine months; the Ringing hut's phone is rooted, gets another system, does not start with it one day, and is repaired. */
 const visits: readonly Visit[] = [
   { serial: 'TW3K-10482', daysAgo: 268, purpose: 'as received', mode: 'recovery', wants: asReceived },
   { serial: 'MR2Q-44107', daysAgo: 251, purpose: 'as received', mode: 'loader', wants: everyPartition },
@@ -103,7 +103,7 @@ const visits: readonly Visit[] = [
   {
     serial: 'TW3K-10482',
     daysAgo: 88,
-    purpose: 'mended',
+    purpose: 'after repair',
     before: [{ do: 'install', build: 'system-estuary' }],
     mode: 'recovery',
     wants: systemAndBoot,

@@ -129,7 +129,7 @@ async function storage(at: Page): Promise<void> {
 
 async function larder(at: Page): Promise<void> {
   await at.goto(`${url}/larder`);
-  const card = at.locator('article.label', { hasText: 'mended' });
+  const card = at.locator('article.label', { hasText: 'after repair' });
   await card.locator('dl').click();
   await at.getByRole('button', { name: 'Boot and system' }).click();
   await at.getByText('112 MiB', { exact: true }).last().waitFor();
