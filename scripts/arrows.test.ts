@@ -1,6 +1,6 @@
 // The house's arrows: docs/architecture.md says which room may import which.
 import { describe, expect, it } from 'vitest';
-import { codeFiles, importsIn, importsOf, isTest, pathOf } from '../testing/imports.ts';
+import { codeFiles, importsIn, importsOf, isTest, pathOf } from '../testing/sources/imports.ts';
 
 /** Which rooms a room may import from. Tests may reach the simulated phones, since everything is tried on them. */
 const arrows: Readonly<Record<string, readonly string[]>> = {

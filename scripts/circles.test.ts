@@ -1,6 +1,6 @@
 // No file imports, by whatever way, a file that imports it: of types neither.
 import { expect, it } from 'vitest';
-import { codeFiles, importsOf, pathOf } from '../testing/imports.ts';
+import { codeFiles, importsOf, pathOf } from '../testing/sources/imports.ts';
 
 const files = codeFiles.filter((file) => !file.endsWith('.test.ts'));
 const known = new Set(files);

@@ -3,8 +3,8 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect, it } from 'vitest';
-import { codeFiles } from '../testing/imports.ts';
-import { wordsOf } from '../testing/words.ts';
+import { codeFiles } from '../testing/sources/imports.ts';
+import { wordsOf } from '../testing/sources/words.ts';
 
 const root = join(import.meta.dirname, '..');
 const rooms = /^(core|contract|server|web|cli)\/.*\.(ts|vue)$/;

@@ -1,8 +1,8 @@
 // `npm run words -- [AREA]`: every string that a person may come to read, in one list, to be read in one go. Checks and verdicts have
 // theirs beside their rules (docs/decisions/words.md).
 import { join } from 'node:path';
-import { codeFiles } from '../testing/imports.ts';
-import { wordsOf } from '../testing/words.ts';
+import { codeFiles } from '../testing/sources/imports.ts';
+import { wordsOf } from '../testing/sources/words.ts';
 
 const root = join(import.meta.dirname, '..');
 const [area = ''] = process.argv.slice(2);

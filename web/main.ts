@@ -1,6 +1,7 @@
 import './look/components.ts';
 import './look/fonts.ts';
 import './look/theme.css';
+import './look/hands-and-eyes.css';
 import { createPinia } from 'pinia';
 import { createApp } from 'vue';
 import App from './App.vue';

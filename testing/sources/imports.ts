@@ -3,7 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { dirname, join, normalize } from 'node:path';
 
-const root = join(import.meta.dirname, '..');
+const root = join(import.meta.dirname, '../..');
 const specifier = /(?:from|import)\s*\(?\s*'([^'\n]+)'/g;
 
 /** Every file of code, tests among them, by its path from the root. */
