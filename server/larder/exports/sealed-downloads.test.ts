@@ -1,4 +1,4 @@
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { SealedDownloads } from './sealed-downloads.ts';
 
 describe('a ticket of a sealed download', () => {
@@ -13,10 +13,11 @@ describe('a ticket of a sealed download', () => {
   });
 
   it('is good for a minute, and the oldest goes where many wait', () => {
-    let now = 0;
-    const downloads = new SealedDownloads<number>(() => now);
+    vi.useFakeTimers();
+    const downloads = new SealedDownloads<number>();
     const first = downloads.issue('a', 1);
-    now = 60_001;
+    vi.advanceTimersByTime(60_001);
+    vi.useRealTimers();
     expect(() => downloads.take(first, 'a')).toThrow();
     const all = Array.from({ length: 33 }, (_, i) => downloads.issue('a', i));
     expect(() => downloads.take(all[0]!, 'a')).toThrow();
