@@ -49,7 +49,7 @@ export interface NamedPart {
 export interface HoldingCopy {
   readonly copyId: string;
   readonly name: string;
-  readonly subject: string;
+  readonly label: string;
   readonly nickname: string;
   readonly createdAt: number;
 }
@@ -102,7 +102,7 @@ export function copyStatements(db: Database) {
     SELECT copyId, copyParts.name, sha256 FROM copyParts JOIN copies ON copies.id = copyParts.copyId
     WHERE copies.kind = 'app' AND copyParts.kind <> 'program' GROUP BY sha256`);
   const holders = db.prepare<[sha256: Buffer, most: number], HoldingCopy>(`
-    SELECT copyId, copyParts.name, copies.subject, phones.nickname, copies.createdAt
+    SELECT copyId, copyParts.name, copies.facts ->> '$.label' AS label, phones.nickname, copies.createdAt
     FROM copyParts JOIN copies ON copies.id = copyParts.copyId JOIN phones ON phones.serial = copies.serial
     WHERE copyParts.sha256 = ? AND copies.kind = 'app' AND copies.binnedAt IS NULL ORDER BY copies.createdAt DESC LIMIT ?`);
   const setAside = db.prepare<[name: string, at: number]>(

@@ -21,16 +21,19 @@ interface Stretch {
 
 /** Where a large file of a shipped file system lies, in whole blocks where it has them. @throws Error where it is missing */
 export async function stretchesOf(fs: FileSystem, path: string): Promise<Stretch[]> {
-  const node = await fs.find(path);
-  if (!node) throw new Error(`${path} is missing`);
+  const missing = () => new Error(`${path} is missing`);
   if (fs instanceof Ext4) {
     const { blockBytes } = fs.superblock;
-    return (await fs.runs((await fs.find(path))!)).map(({ fileBlock, diskBlock, blocks }) => ({
+    const inode = await fs.find(path);
+    if (!inode) throw missing();
+    return (await fs.runs(inode)).map(({ fileBlock, diskBlock, blocks }) => ({
       from: fileBlock * blockBytes,
       at: diskBlock * blockBytes,
       length: blocks * blockBytes,
     }));
   }
+  const node = await fs.find(path);
+  if (!node) throw missing();
   // What is read-only has no holes.
   let from = 0;
   return ((await fs.places(node)) ?? []).map(({ offset, bytes }) => {

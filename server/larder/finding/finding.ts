@@ -161,19 +161,17 @@ export class Finding {
 
   /** In folders of apps that were copied; nowhere where all of it is in the bin. */
   private *placeInCopies(same: readonly FileRow[]): Generator<FoundFile> {
-    const { copies, larder } = this.parts;
     const holders = same
-      .flatMap(({ treeSha256 }) => copies.holders(treeSha256, mostSets))
+      .flatMap(({ treeSha256 }) => this.parts.copies.holders(treeSha256, mostSets))
       .sort((a, b) => b.createdAt - a.createdAt);
     const [newest] = holders;
     if (!newest) return;
-    const labels = new Map(larder.copies.list().map(({ id, app }) => [id, app.label]));
     yield {
       ...fileOf(same[0]!, newest.name),
       sets: [],
-      copies: holders.slice(0, mostSets).map(({ copyId, subject, nickname, createdAt }) => ({
-        ...{ id: copyId, label: labels.get(copyId) ?? subject, nickname, createdAt },
-      })),
+      copies: holders
+        .slice(0, mostSets)
+        .map(({ copyId, label, nickname, createdAt }) => ({ id: copyId, label, nickname, createdAt })),
     };
   }
 }
