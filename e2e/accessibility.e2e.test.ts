@@ -94,3 +94,51 @@ it('every view keeps the rules of WCAG 2.2 AA', async () => {
   }
   expect(found).toEqual([]);
 });
+
+/** What a finger would miss: all that is to be touched and stands alone, with less than 44 pixels (WCAG 2.2, 2.5.5), runs of text excepted. */
+function tooSmall(): string[] {
+  const least = 43.5;
+  const touched =
+    'a, button, input, select, textarea, summary, [role=checkbox], [role=button], [role=tab], [role=switch]';
+  // What stands around a field and takes its touch; a head of a column sorts as a whole, the buttons of a number are within its frame.
+  const around =
+    'label, .el-input__wrapper, .el-select__wrapper, .el-switch, th.is-sortable, .el-input-number, .el-slider__button-wrapper';
+  return [...document.querySelectorAll<HTMLElement>(touched)].flatMap((each) => {
+    const own = each.getBoundingClientRect();
+    const whole = (each.closest<HTMLElement>(around) ?? each).getBoundingClientRect();
+    const isSeen = own.width > 1 && own.height > 1 && getComputedStyle(each).visibility !== 'hidden';
+    const text = each.textContent.trim();
+    const line = each.parentElement?.matches('p, dd, li, span')
+      ? each.parentElement.textContent.trim().length
+      : 0;
+    const isInText = each.matches('a') && line > text.length + 3;
+    const width = Math.max(own.width, whole.width);
+    const height = Math.max(own.height, whole.height);
+    if (!isSeen || isInText || (width >= least && height >= least)) return [];
+    const name = each.getAttribute('aria-label') ?? text.slice(0, 30);
+    return [`${each.tagName.toLowerCase()} “${name}” ${Math.round(width)} × ${Math.round(height)}`];
+  });
+}
+
+it('a finger meets at least 44 pixels in every view', async () => {
+  const touch = await story.page
+    .context()
+    .browser()!
+    .newContext({
+      ...{ viewport: { width: 1280, height: 800 }, hasTouch: true, isMobile: true },
+      ...{ locale: 'en-GB', reducedMotion: 'reduce' },
+    });
+  try {
+    const page = await touch.newPage();
+    const found: string[] = [];
+    for (const [path, shown] of views) {
+      await page.goto(`${story.url}${path()}`);
+      await page.locator('main').getByText(shown).first().waitFor();
+      const small = await page.evaluate(tooSmall);
+      found.push(...small.map((each) => `${path()}: ${each}`));
+    }
+    expect(found).toEqual([]);
+  } finally {
+    await touch.close();
+  }
+});

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core';
 import { computed, onMounted, ref, useTemplateRef, watchEffect } from 'vue';
+import { isFinger } from '../look/pointer.ts';
 import { storageLayout, type MapPartition, type MapScale } from './storage-layout.ts';
 import { drawStorageMap } from './storage-map.ts';
 
@@ -19,7 +20,12 @@ const mounted = ref(false);
 onMounted(() => (mounted.value = true));
 
 const layout = computed(() =>
-  storageLayout(props.partitions, Math.max(360, Math.floor(width.value)), props.scale),
+  storageLayout(
+    props.partitions,
+    Math.max(360, Math.floor(width.value)),
+    props.scale,
+    isFinger.value ? 'finger' : 'mouse',
+  ),
 );
 const order = computed(() => layout.value.lines.flatMap(({ jars }) => jars));
 

@@ -54,10 +54,10 @@ export type MapScale = 'logarithmic' | 'true';
 const nameWidth = 104;
 const gap = 6;
 const columnGap = 20;
-const jarHeight = 34;
 const lidHeight = 6;
-const lineHeight = 52;
-const narrowest = 42;
+/** Pixels of a jar, and what its line has above it. A finger needs more than a mouse. */
+const jarSizes = { mouse: { height: 34, narrowest: 42 }, finger: { height: 44, narrowest: 48 } };
+const aboveJar = 12;
 /** Below this all jars are as narrow as can be: a table of 17 KiB must not make every other jar wide. */
 const leastBytes = 512 * 1024;
 const widest = 128;
@@ -70,8 +70,10 @@ export function storageLayout(
   partitions: readonly MapPartition[],
   width: number,
   scale: MapScale,
+  pointer: keyof typeof jarSizes = 'mouse',
 ): StorageLayout {
-  const widthOf = jarWidths(partitions, width, scale);
+  const jar = jarSizes[pointer];
+  const widthOf = jarWidths(partitions, width, scale, jar.narrowest);
   const shelves = roles
     .map((role) => partitions.filter((partition) => partition.role === role))
     .filter((jars) => jars.length > 0)
@@ -91,7 +93,7 @@ export function storageLayout(
     columns.forEach((each, column) => {
       const x = column * (half + columnGap);
       const room = pair ? half : width;
-      const bottom = placeShelf(lines, each, { x, y, width: room }, widthOf);
+      const bottom = placeShelf(lines, each, { x, y, width: room, jarHeight: jar.height }, widthOf);
       below = Math.max(below, bottom);
     });
     y = below;
@@ -104,6 +106,7 @@ function jarWidths(
   partitions: readonly MapPartition[],
   width: number,
   scale: MapScale,
+  narrowest: number,
 ): (partition: MapPartition) => number {
   const largest = Math.max(...partitions.map(({ bytes }) => bytes), 1);
   if (scale === 'true') {
@@ -119,9 +122,11 @@ function jarWidths(
 function placeShelf(
   lines: ShelfLine[],
   shelf: { role: Role; jars: readonly MapPartition[]; bytes: number },
-  area: { x: number; y: number; width: number },
+  area: { x: number; y: number; width: number; jarHeight: number },
   widthOf: (partition: MapPartition) => number,
 ): number {
+  const { jarHeight } = area;
+  const lineHeight = jarHeight + aboveJar + lidHeight;
   let { y } = area;
   let x = area.x + nameWidth;
   let jars: Jar[] = [];
@@ -131,7 +136,7 @@ function placeShelf(
       role: shelf.role,
       ...roleNames[shelf.role],
       x: area.x,
-      y: y + lineHeight - 6,
+      y: y + lineHeight - lidHeight,
       width: area.width,
       jars,
       count: shelf.jars.length,
@@ -152,7 +157,7 @@ function placeShelf(
     jars.push({
       partition,
       x,
-      y: y + lineHeight - 6 - jarHeight,
+      y: y + lineHeight - lidHeight - jarHeight,
       width,
       height: jarHeight,
       filled:

@@ -162,14 +162,14 @@ function drawJars(
   jars
     .select('.paper')
     .attr('x', 4)
-    .attr('y', 8)
+    .attr('y', ({ height }) => height / 2 - 9)
     .attr('height', 16)
     .attr('width', ({ width }) => Math.max(0, width - 8))
     .attr('display', (jar) => (wide(jar) ? null : 'none'));
   jars
     .select('text')
     .attr('x', ({ width }) => width / 2)
-    .attr('y', 20)
+    .attr('y', ({ height }) => height / 2 + 3)
     .text((jar) => (wide(jar) ? fitted(jar.partition.name, jar.width - 10) : ''));
   jars
     .select('.outline')

@@ -2,6 +2,7 @@
 import { useElementSize, useScroll } from '@vueuse/core';
 import { ArrowDown, ArrowUp } from 'lucide-vue-next';
 import { computed, useTemplateRef } from 'vue';
+import { isFinger } from '../../look/pointer.ts';
 import type { LongColumn } from './long-table.ts';
 
 /**
@@ -27,8 +28,8 @@ const emit = defineEmits<{
 }>();
 defineSlots<Record<string, (scope: { row: Row }) => unknown>>();
 
-const rowPx = 42;
-const headPx = 34;
+const rowPx = computed(() => (isFinger.value ? 48 : 42));
+const headPx = computed(() => (isFinger.value ? 46 : 34));
 /** Rows drawn above and below what is in sight. */
 const beyond = 3;
 const leastPx = 300;
@@ -37,11 +38,14 @@ const scroller = useTemplateRef<HTMLElement>('scroller');
 const { height } = useElementSize(scroller);
 const { y } = useScroll(scroller);
 const tracks = computed(() =>
-  [...(props.picked ? ['38px'] : []), ...props.columns.map(({ width }) => width)].join(' '),
+  [
+    ...(props.picked ? [isFinger.value ? '46px' : '38px'] : []),
+    ...props.columns.map(({ width }) => width),
+  ].join(' '),
 );
-const count = computed(() => Math.ceil(Math.max(height.value, leastPx) / rowPx) + 2 * beyond);
+const count = computed(() => Math.ceil(Math.max(height.value, leastPx) / rowPx.value) + 2 * beyond);
 const first = computed(() =>
-  Math.max(0, Math.min(Math.floor(y.value / rowPx) - beyond, props.rows.length - count.value)),
+  Math.max(0, Math.min(Math.floor(y.value / rowPx.value) - beyond, props.rows.length - count.value)),
 );
 const pickedIds = computed(() => new Set(props.picked ?? []));
 const ids = computed(() => props.rows.map(props.idOf));

@@ -258,6 +258,7 @@ dl {
 dl div {
   display: grid;
   grid-template-columns: 84px minmax(0, 1fr);
+  align-items: baseline;
   gap: 10px;
   padding-bottom: 6px;
   border-bottom: 1px solid var(--rule);

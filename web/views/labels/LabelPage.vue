@@ -108,7 +108,6 @@ const print = () => window.print();
             :min="leastSize[side]"
             :max="mostSize[side]"
             size="small"
-            controls-position="right"
             :aria-label="`${side === 'width' ? 'Width' : 'Height'} in millimetres`"
             @update:model-value="(to) => (size = { ...size, [side]: to ?? size[side] })"
           />
@@ -152,7 +151,7 @@ const print = () => window.print();
 }
 
 .own .el-input-number {
-  width: 92px;
+  width: 108px;
 }
 
 .sheet {

@@ -89,12 +89,12 @@ const kinds = ({ view }: KeptCopy) => {
   return [...(has(true) ? ['program'] : []), ...(has(false) ? ['data'] : [])].join(' + ');
 };
 const columns: readonly LongColumn[] = [
-  { key: 'title', title: 'Copy of', width: 'minmax(150px, 1.6fr)' },
-  { key: 'phone', title: 'Phone', width: '112px' },
-  { key: 'taken', title: 'Taken', width: '104px' },
-  { key: 'what', title: 'Holds', width: '132px' },
-  { key: 'size', title: 'Size', width: '88px', align: 'right' },
-  { key: 'state', title: 'Note', width: 'minmax(90px, 1fr)' },
+  { key: 'title', title: 'Copy of', width: 'minmax(110px, 1.6fr)' },
+  { key: 'phone', title: 'Phone', width: 'minmax(76px, 112px)' },
+  { key: 'taken', title: 'Taken', width: 'minmax(78px, 104px)' },
+  { key: 'what', title: 'Holds', width: 'minmax(84px, 132px)' },
+  { key: 'size', title: 'Size', width: 'minmax(84px, 88px)', align: 'right' },
+  { key: 'state', title: 'Note', width: 'minmax(48px, 1fr)' },
 ];
 </script>
 

@@ -69,7 +69,7 @@ const bySize = (a: ImageView, b: ImageView) => a.bytes - b.bytes;
         <CopyText v-else :value="row.sha256" :name="digestName(row as ImageView)" short />
       </template>
     </ElTableColumn>
-    <ElTableColumn label="Raw" width="54" align="center">
+    <ElTableColumn label="Raw" width="68" align="center">
       <template #default="{ row }">
         <a
           :href="downloads.raw(set.id, row.partition)"

@@ -89,7 +89,7 @@ td {
   padding: 5px 14px 5px 0;
   border-bottom: 1px solid var(--rule);
   text-align: left;
-  vertical-align: top;
+  vertical-align: baseline;
   overflow-wrap: anywhere;
 }
 

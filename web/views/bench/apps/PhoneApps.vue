@@ -92,12 +92,12 @@ function versionOf({ installed, copies: [copy] }: AppView): string | number {
 const noPicture = { hasIcon: false, paths: [], label: '' };
 
 const columns: readonly (LongColumn & { readonly key: AppOrder | 'state' })[] = [
-  { key: 'label', title: 'App', width: 'minmax(170px, 1fr)', sortable: true },
-  { key: 'version', title: 'Version', width: '70px', sortable: true },
-  { key: 'program', title: 'Program', width: '84px', align: 'right', sortable: true },
-  { key: 'data', title: 'Data', width: '84px', align: 'right', sortable: true },
-  { key: 'copied', title: 'Copied', width: '118px', sortable: true },
-  { key: 'state', title: 'Now', width: '96px' },
+  { key: 'label', title: 'App', width: 'minmax(130px, 1fr)', sortable: true },
+  { key: 'version', title: 'Version', width: 'minmax(52px, 70px)', sortable: true },
+  { key: 'program', title: 'Program', width: 'minmax(76px, 84px)', align: 'right', sortable: true },
+  { key: 'data', title: 'Data', width: 'minmax(76px, 84px)', align: 'right', sortable: true },
+  { key: 'copied', title: 'Copied', width: 'minmax(84px, 118px)', sortable: true },
+  { key: 'state', title: 'Now', width: 'minmax(86px, 96px)' },
 ];
 function sort(key: string, descending: boolean): void {
   draft.value.order = key as AppOrder;

@@ -257,6 +257,12 @@ h1 a:hover {
   min-height: 28px;
 }
 
+@media (pointer: coarse) {
+  .turn {
+    min-width: 44px;
+  }
+}
+
 .sum {
   display: flex;
   flex-wrap: wrap;

@@ -149,12 +149,14 @@ async function apply(): Promise<void> {
           <tbody>
             <tr v-for="set in going" :key="set.id">
               <td class="tick">
-                <input
-                  type="checkbox"
-                  :checked="!spared.has(set.id)"
-                  :aria-label="`Let ${set.label} go`"
-                  @change="toggle(set.id)"
-                />
+                <label>
+                  <input
+                    type="checkbox"
+                    :checked="!spared.has(set.id)"
+                    :aria-label="`Let ${set.label} go`"
+                    @change="toggle(set.id)"
+                  />
+                </label>
               </td>
               <td>
                 <RouterLink :to="{ name: 'set', params: { id: set.id } }">{{ set.label }}</RouterLink>
