@@ -127,17 +127,33 @@ export class CableChoice {
 export const fastest = ({ plain, packed }: CableSpeeds): number | undefined =>
   plain === undefined && packed === undefined ? undefined : Math.max(plain ?? 0, packed ?? 0);
 
-/** Less tells nothing: the first of it waits in memory. */
+/** Less tells nothing: the first of it waits in memory, and asking a phone takes a moment. */
 const tellingBytes = 256 << 20;
+const tellingSeconds = 2;
+
+/** What was done of an image that is taken by pieces. */
+export interface ByPiecesSoFar {
+  /** What the phone has as the earlier image does, and came from the shelf. */
+  readonly sameBytes: number;
+  /** What differs, and came over the cable. */
+  readonly readBytes: number;
+  /** For all of it. */
+  readonly ms: number;
+}
 
 /**
- * Whether a partition is read sooner than its earlier image is read from the shelf and digested, as on a cable that is faster than
- * this computer.
- * @param bytes that came from the shelf, in `ms`
+ * Whether a partition is read sooner as a whole, as on a cable that is faster than this computer: what is the same takes longer to
+ * be compared and to come from the shelf than to cross.
  * @param readSpeed bytes in a second, where that was measured
  */
-export const isReadSooner = (bytes: number, ms: number, readSpeed: number | undefined): boolean =>
-  readSpeed !== undefined && bytes >= tellingBytes && (bytes / ms) * 1000 < readSpeed;
+export function isReadSooner(
+  { sameBytes, readBytes, ms }: ByPiecesSoFar,
+  readSpeed: number | undefined,
+): boolean {
+  if (readSpeed === undefined || sameBytes < Math.max(tellingBytes, tellingSeconds * readSpeed)) return false;
+  const crossingMs = (bytes: number) => (bytes / readSpeed) * 1000;
+  return crossingMs(sameBytes) < ms - crossingMs(readBytes);
+}
 
 /** What crossed, for the log; undefined where nothing was packed. */
 export const crossedWords = (

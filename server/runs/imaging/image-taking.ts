@@ -152,7 +152,7 @@ export async function takeImage(
           (await run.withoutBytes(() =>
             takeByPieces({
               ...{ access, name, writer, base, shelf, run, signal, spared: spare, onTold, onStored },
-              isReadSooner: (bytes, ms) => isReadSooner(bytes, ms, readSpeed),
+              isReadSooner: (soFar) => isReadSooner(soFar, readSpeed),
             }),
           ));
         if (!isTaken) await writer.take(access.read(name, writer.missing, signal), onStored);

@@ -1,6 +1,5 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { recorded, type Recorded } from '../../async/recorded.ts';
-import { stopwatch } from '../../async/stopwatch.ts';
 import { readAhead } from '../../async/read-ahead.ts';
 import { DamagedImage } from '../../failures.ts';
 import type { Digest, PartitionAccess } from '../../links/phone-link.ts';
@@ -27,8 +26,6 @@ export interface KeptPieces {
   readonly image: ImageRecipe;
   /** Digests of its coarse pieces, as far as they are known; the others are computed. */
   readonly pieces?: KnownPieces | undefined;
-  /** Told of what had to be read to compare it, since no digest of it is known. */
-  readonly onCompared?: (bytes: number, ms: number) => void;
   /** What the phone told of its coarse pieces before. */
   readonly told?: AsyncIterable<Digest> | undefined;
 }
@@ -106,12 +103,11 @@ async function fineDigests(
 
 /** Whether an image has what a phone told the digest of; what cannot be read of it is not the same. */
 async function hasSame(
-  { shelf, image, onCompared }: KeptPieces,
+  { shelf, image }: KeptPieces,
   piece: ByteRange,
   { by, hex }: Digest,
   memory: ReadingMemory,
 ): Promise<boolean> {
-  const ms = stopwatch();
   const digests = shelf.workers.digestStream(by);
   let isWhole = true;
   try {
@@ -126,7 +122,6 @@ async function hasSame(
     const own = await digests.finish();
     isWhole &&= own.toString('hex') === hex;
   }
-  onCompared?.(piece.bytes, ms());
   return isWhole;
 }
 

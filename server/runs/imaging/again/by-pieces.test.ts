@@ -188,7 +188,7 @@ it('leaves the rest to be read where the cable is faster', async () => {
       ...{ access: partitions, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
       ...{ spared: nothing, onTold: nothing, onStored: nothing },
       run: { log: (text: string) => void told.push(text) },
-      isReadSooner: (bytes) => bytes >= coarseBytes,
+      isReadSooner: ({ sameBytes }) => sameBytes >= coarseBytes,
     });
     expect(isTaken).toBe(false);
     expect(writer.missing).toEqual([{ offset: coarseBytes, bytes: imageBytes - coarseBytes }]);

@@ -6,6 +6,7 @@ import type { Digest, PartitionAccess } from '../../../links/phone-link.ts';
 import type { ImageWriter } from '../../../shelf/image-writer.ts';
 import type { Shelf } from '../../../shelf/shelf.ts';
 import type { Run } from '../../engine/live-run.ts';
+import type { ByPiecesSoFar } from '@keen-larder/core/phone/cable-choice.ts';
 import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import { inBatches } from '../../../async/in-batches.ts';
 import { stopwatch } from '../../../async/stopwatch.ts';
@@ -29,8 +30,8 @@ export interface ByPieces {
   readonly onTold: (piece: ByteRange, told: Digest) => void;
   /** Told of bytes that were read. */
   readonly onStored: (bytes: number) => void;
-  /** Whether the rest is read sooner from the phone than from the shelf, by what came from there in some time. */
-  readonly isReadSooner: (bytes: number, ms: number) => boolean;
+  /** Whether the rest is read sooner as a whole. */
+  readonly isReadSooner: (soFar: ByPiecesSoFar) => boolean;
 }
 
 /** What differs is read in pieces of so many bytes, far ahead: neither does the cable wait for what is the same, nor that for the cable. */
@@ -39,17 +40,8 @@ const piecesAhead = 256;
 const segmentsAhead = 2048;
 /** What is asked for at once, where so much of what differs is known. */
 const batchBytes = 32 << 20;
-
-/** What was done in some time. */
-class Pace {
-  bytes = 0;
-  ms = 0;
-
-  add(bytes: number, ms: number): void {
-    this.bytes += bytes;
-    this.ms += ms;
-  }
-}
+/** What is the same is taken so much at a time, to see meanwhile how fast it goes. */
+const sameAtOnceBytes = 256 << 20;
 
 /** A segment, with its bytes where they were read ahead. */
 interface Fetched extends Segment {
@@ -63,9 +55,13 @@ interface Fetched extends Segment {
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   const { access, name, writer, base, shelf, run, onStored, onTold } = pieces;
-  const [taking, comparing] = [new Pace(), new Pace()];
-  const onCompared = (bytes: number, ms: number) => comparing.add(bytes, ms);
-  const kept = { shelf, image: base.image, pieces: base.pieces, onCompared };
+  const ms = stopwatch();
+  const began = writer.taken;
+  let sameBytes = 0;
+  const isReadSooner = () =>
+    writer.missing.length > 0 &&
+    pieces.isReadSooner({ sameBytes, readBytes: writer.taken - began - sameBytes, ms: ms() });
+  const kept = { shelf, image: base.image, pieces: base.pieces };
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
   // Where it cannot be made, nothing is read ahead.
@@ -80,18 +76,16 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
       if (read) await writer.take(read.take(), onStored, true);
       else if (piece.bytes > coarseBytes && !isSame) return false;
       else if (!isSame) await writer.take(access.read(name, [piece], signal), onStored);
-      else {
-        const ms = stopwatch();
-        if (await takeKept(pieces, piece.bytes)) taking.add(piece.bytes, ms());
-        else await writer.take(access.read(name, [piece], signal), onStored);
-      }
-      const isReadSooner = [taking, comparing].some(({ bytes, ms }) => pieces.isReadSooner(bytes, ms));
-      if (writer.missing.length > 0 && isReadSooner) {
-        run.log(
-          `${name}: this cable is faster than what was kept can be read and digested. The rest is read.`,
-        );
-        return false;
-      }
+      else
+        for (const part of piecesOf(piece, sameAtOnceBytes)) {
+          if (await takeKept(pieces, part.bytes)) sameBytes += part.bytes;
+          else await writer.take(access.read(name, [part], signal), onStored);
+          if (!isReadSooner()) continue;
+          run.log(
+            `${name}: this cable is faster than what was kept can be read and digested. The rest is read.`,
+          );
+          return false;
+        }
     }
     return true;
   } finally {
