@@ -65,9 +65,7 @@ export class AdbFolderExchange implements FolderExchange {
 
   async settle(folder: string): Promise<void> {
     await this.shell.must(commands.makeFolders([at(folder, 'settled')]));
-    const rests = (['before', 'next', 'aside', 'coming'] as const).map((name) => at(folder, name));
-    await this.shell.must(commands.removeAll(rests));
-    await this.shell.must(commands.removeAll([at(folder, 'settled')]));
+    await this.clearAway(folder);
   }
 
   async rollBack(folder: string): Promise<boolean> {
@@ -75,16 +73,24 @@ export class AdbFolderExchange implements FolderExchange {
     const names = await this.namesIn(folder);
     const has = (name: keyof typeof stagingFolders) => names.includes(stagingFolders[name]);
     if (!names.some((name) => !isOwn(name))) return false;
-    if (has('settled') || !has('before')) {
-      await this.settle(folder);
-      return false;
+    const isUndone = has('before') && !has('settled');
+    if (isUndone) {
+      // Once all that was to go had gone aside, what lies there under the names that come is new. What says so goes before anything
+      // comes back: whoever is broken off then and begins again must not take that for new.
+      if (has('aside')) await this.removeAll(folder, names.filter(isOwn));
+      if (has('coming')) await this.removeAll(folder, await this.namesIn(at(folder, 'coming')));
+      await this.shell.must(commands.removeAll([at(folder, 'aside'), at(folder, 'coming')]));
+      await this.moveAll(at(folder, 'before'), folder);
     }
-    // Once all that was to go had gone aside, what lies there under the names that come is new.
-    if (has('aside')) await this.removeAll(folder, names.filter(isOwn));
-    if (has('coming')) await this.removeAll(folder, await this.namesIn(at(folder, 'coming')));
-    await this.moveAll(at(folder, 'before'), folder);
-    await this.settle(folder);
-    return true;
+    // Nothing need be written where there may be no room.
+    await this.clearAway(folder);
+    return isUndone;
+  }
+
+  private async clearAway(folder: string): Promise<void> {
+    const rests = (['before', 'next', 'aside', 'coming'] as const).map((name) => at(folder, name));
+    await this.shell.must(commands.removeAll(rests));
+    await this.shell.must(commands.removeAll([at(folder, 'settled')]));
   }
 
   private async moveAll(from: string, into: string): Promise<void> {

@@ -1,0 +1,134 @@
+import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { Readable } from 'node:stream';
+import { once } from 'node:events';
+import { ZipFile } from 'yazl';
+import { checksumLine } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
+import type { CopyView } from '@keen-larder/contract/copies.ts';
+import {
+  planOf,
+  whyNotCarried,
+  type CarriedApp,
+  type CarriedFolder,
+} from '@keen-larder/core/apps/carry-along.ts';
+import { folderKinds } from '@keen-larder/core/apps/copies.ts';
+import { describeCopy } from '@keen-larder/core/apps/description.ts';
+import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
+import { appIdOf } from '@keen-larder/core/apps/ids.ts';
+import { Problem } from '../../failures.ts';
+import { rewrittenTar } from '../../formats/tar-rewrite.ts';
+import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
+import { readImage } from '../../shelf/image-reader.ts';
+import { digested } from '../export.ts';
+import type { Larder } from '../larder.ts';
+
+const script = readFileSync(join(import.meta.dirname, 'update-binary.sh'), 'utf8');
+/** The platform's own place for what a recovery runs of an archive (AOSP, bootable/recovery, install.cpp). */
+const scriptName = 'META-INF/com/google/android/update-binary';
+/** Some recoveries look for it before they look for the other one (common practice, no published source). */
+const listName = 'META-INF/com/google/android/updater-script';
+/** Whoever may own files on shared storage besides the app (AOSP, android_filesystem_config.h). */
+const sharedOwners = [1023, 1077, 1078, 1079, 9997];
+
+/** Copies of apps that may go into one archive, and the model that it is for. */
+export interface Carried {
+  readonly copies: readonly CopyView[];
+  readonly model: string;
+}
+
+/** @throws Problem saying why they cannot go into one archive */
+export function carried(larder: Larder, ids: readonly string[]): Carried {
+  const copies = ids.map((id) => larder.copies.one(id));
+  const models = copies.map(({ serial }) => larder.phone(serial)?.model ?? '');
+  const why = whyNotCarried(copies, models);
+  const damaged = copies.filter(({ parts }) => parts.some(({ damage }) => damage !== undefined));
+  if (why) throw new Problem(422, why);
+  if (damaged.length > 0)
+    throw new Problem(
+      422,
+      `${damaged.map(({ app }) => app.label).join(', ')}: parts of it are damaged on the shelf. Choose another copy.`,
+    );
+  return { copies, model: models[0]! };
+}
+
+/**
+ * An archive that a recovery installs by itself: programs, data, and the script that puts them in place. Its bytes come as they are
+ * read from the shelf.
+ */
+export function carryAlongZip(larder: Larder, { copies, model }: Carried): Readable {
+  const zip = new ZipFile();
+  const out = zip.outputStream as Readable;
+  const mtime = new Date(Math.max(...copies.map(({ createdAt }) => createdAt)));
+  const sums: string[] = [];
+  const put = async (name: string, content: AsyncIterable<Uint8Array>, compress = true) => {
+    const { bytes, digests } = digested(content);
+    const stream = Readable.from(bytes, { objectMode: false });
+    stream.once('error', (error) => out.destroy(error));
+    zip.addReadStream(stream, name, { mtime, mode: name === scriptName ? 0o100755 : 0o100644, compress });
+    await once(stream, 'end');
+    sums.push(checksumLine(digests().sha256, name));
+  };
+  const text = (name: string, content: string) => put(name, Readable.from([Buffer.from(content)]));
+  const fill = async () => {
+    const apps: CarriedApp[] = [];
+    for (const [i, copy] of copies.entries()) {
+      const members = `carry/${i + 1}`;
+      const part = (name: string) => readImage(larder.shelf, larder.copies.part(copy.id, name));
+      const programs = copy.parts
+        .filter(({ kind }) => kind === 'program')
+        .map(({ name, sha256 }) => ({ name, sha256, member: `${members}/${name}` }));
+      // An APK is packed already.
+      for (const { name, member } of programs) await put(member, part(name), false);
+      const folders: CarriedFolder[] = [];
+      for (const kind of folderKinds) {
+        const kept = copy.parts.find((each) => each.kind === kind);
+        if (!kept) continue;
+        const entries = new Map<string, ArchivedEntry>();
+        const place = { user: 0, appId: appIdOf(copy.app.uid) };
+        const isShared = kind !== 'data' && kind !== 'device-data';
+        const placer = new EntryPlacer(place, place, undefined, isShared ? sharedOwners : []);
+        const placed = rewrittenTar(part(kept.name), (entry) => {
+          const { label: _, ...rest } = placer.place(entry);
+          return rest;
+        });
+        const member = `${members}/${kept.name}`;
+        await put(member, digestedFiles(placed, entries));
+        folders.push({ kind, member, sum: sumOf(entries) });
+      }
+      apps.push({ copy, programs, folders });
+    }
+    const plan = planOf(apps, model);
+    const about = copies.map((copy) => describeCopy(copy, larder.phone(copy.serial)!));
+    await text('carry/plan', plan);
+    await text('carry/about.json', `${JSON.stringify(about, null, 2)}\n`);
+    await text(listName, '# The script beside this one does it all.\n');
+    await text(scriptName, script.replace('@PLAN@', sha256(plan)));
+    await text('SHA256SUMS', sums.join(''));
+    zip.end();
+  };
+  fill().catch((error: unknown) => out.destroy(error as Error));
+  return out;
+}
+
+const sha256 = (content: string) => createHash('sha256').update(content).digest('hex');
+
+/** Of what `find . -type f -exec sha256sum {} + | LC_ALL=C sort` prints where an archive was unpacked. */
+function sumOf(entries: ReadonlyMap<string, ArchivedEntry>): string {
+  const digestOf = (name: string): string | undefined => {
+    const entry = entries.get(name);
+    return entry?.type === 'link' && entry.target !== undefined ? digestOf(entry.target) : entry?.sha256;
+  };
+  const lines = [...entries.keys()].flatMap((name) => {
+    const digest = digestOf(name);
+    // A line feed within a name makes two lines of it, for whoever sorts lines.
+    return digest ? `${digest}  ./${name.replace(/^\.\//, '')}`.split('\n') : [];
+  });
+  return sha256(lines.length === 0 ? '' : `${sortedByBytes(lines).join('\n')}\n`);
+}
+
+const sortedByBytes = (lines: readonly string[]): string[] =>
+  lines
+    .map((line) => Buffer.from(line))
+    .sort(Buffer.compare)
+    .map((line) => line.toString());
