@@ -68,6 +68,7 @@ const workers = {
 export async function buildPrograms() {
   if (builtAt('server/dist/migrations') > newest('server', 'cli', 'core', 'contract')) return;
   await bundle({ ...programs, ...workers });
+  cpSync(join(root, 'server/larder/carry/update-binary.sh'), join(root, 'server/dist/update-binary.sh'));
   const migrations = join(root, 'server/dist/migrations');
   rmSync(migrations, { recursive: true, force: true });
   cpSync(join(root, 'server/database/migrations'), migrations, { recursive: true });

@@ -168,3 +168,11 @@ export class VerifyingCopies {
   @IsString({ each: true })
   records!: string[];
 }
+
+/** Copies that go into one archive for a recovery: so many as an address holds. */
+export class CarryAlongRequest {
+  @Matches(/^[0-9a-f-]{36}(?:,[0-9a-f-]{36}){0,299}$/, {
+    message: 'copies must be the ids of one to 300 copies, with commas between them',
+  })
+  copies!: string;
+}

@@ -1,6 +1,8 @@
 import { folderOf, type AppCopy, type FolderKind } from './copies.ts';
 import { isAppId, appIdOf, userOf } from './ids.ts';
 import { sizeText } from '../bytes/units.ts';
+import { bySeverity, listText, stop, type Check } from '../runsheet/check.ts';
+import { livesOnOnePhone } from './known.ts';
 
 /**
  * What an archive that a recovery installs has to say of its apps: one line for each thing, words apart by one blank, so that
@@ -31,37 +33,147 @@ const inLine = (text: string) => text.replace(/\p{Cc}+/gu, ' ').trim() || '?';
 
 const bytesOf = ({ parts }: Pick<AppCopy, 'parts'>) => parts.reduce((sum, { bytes }) => sum + bytes, 0);
 
-/**
- * Why some copies cannot go into one archive.
- * @param models of the phones that they come from
- * @returns a sentence; undefined where they can
- */
-export function whyNotCarried(copies: readonly AppCopy[], models: readonly string[]): string | undefined {
-  const labels = (some: readonly AppCopy[]) => some.map(({ app }) => app.label).join(', ');
-  const packages = copies.map(({ app }) => app.package);
-  const twice = copies.filter(({ app }, i) => packages.indexOf(app.package) !== i);
-  const others = copies.filter(({ app }) => userOf(app.uid) !== 0);
-  const system = copies.filter(({ app }) => !isAppId(appIdOf(app.uid)));
-  const nameless = copies.filter(({ app }) => app.sdk === undefined);
-  const bytes = copies.reduce((sum, copy) => sum + bytesOf(copy), 0);
-  if (copies.length === 0) return 'Pick copies of apps first.';
-  if (new Set(models).size > 1)
-    return `They come from phones of several models (${[...new Set(models)].join(', ')}). An archive is for one.`;
-  if (twice.length > 0) return `There are several copies of ${labels(twice)}: pick one of each app.`;
-  if (others.length > 0) return `${labels(others)}: of another user than the phone’s owner.`;
-  if (system.length > 0)
-    return `${labels(system)}: it runs as a part of the system, and its data belongs to one build.`;
-  if (nameless.length > 0)
-    return `${labels(nameless)}: nobody knows which Android it was copied from. Copy it again.`;
-  if (bytes > mostCarriedBytes)
-    return `They have ${sizeText(bytes)}; an archive that every recovery opens has at most ${sizeText(mostCarriedBytes)}. Make several.`;
-  return undefined;
+/** What an archive of some copies would be. */
+export interface CarryAlongSheet {
+  readonly model: string;
+  /** Android API level that a phone must have at least. */
+  readonly sdk: number;
+  /** Of what goes in; the archive is smaller. */
+  readonly bytes: number;
+  readonly apps: number;
+  readonly withProgram: number;
+  /** Stops, and what is to be known. */
+  readonly checks: readonly Check[];
 }
+
+const plural = (count: number, one: string, many: string) => (count === 1 ? one : `${count} ${many}`);
+
+/**
+ * What comes of carrying some copies along in one archive.
+ * @param copies with the model of the phone that each comes from, and whether parts of it are damaged
+ */
+export function carryAlongSheet(
+  copies: readonly (AppCopy & { readonly model: string; readonly isDamaged: boolean })[],
+): CarryAlongSheet {
+  const models = [...new Set(copies.map(({ model }) => model))];
+  const packages = copies.map(({ app }) => app.package);
+  const bytes = copies.reduce((sum, copy) => sum + bytesOf(copy), 0);
+  const checks: Check[] = [];
+  /** A check of those copies that something is so of. */
+  const of = (
+    is: (copy: (typeof copies)[number], i: number) => boolean,
+    check: (labels: string, count: number) => Check,
+  ) => {
+    const some = copies.filter(is);
+    const labels = listText([...new Set(some.map(({ app }) => app.label))]);
+    if (some.length > 0) checks.push(check(labels, some.length));
+  };
+  if (copies.length === 0)
+    checks.push(...stop('nothing-picked', 'Nothing is picked', 'Pick copies of apps in the list.'));
+  if (models.length > 1)
+    checks.push(
+      ...stop(
+        'wrong-model',
+        'They are of several models',
+        `${listText(models)}: an archive is for one model.`,
+      ),
+    );
+  of(
+    ({ app }, i) => packages.indexOf(app.package) !== i,
+    (labels) => ({
+      id: 'two-for-one',
+      severity: 'stop',
+      title: 'Two copies of one app',
+      sentence: `${labels}: pick one copy of each app.`,
+    }),
+  );
+  of(
+    ({ isDamaged }) => isDamaged,
+    (labels) => ({
+      id: 'image-damaged',
+      severity: 'stop',
+      title: 'Damaged on the shelf',
+      sentence: `${labels}: parts of it are damaged. Pick another copy.`,
+    }),
+  );
+  of(
+    ({ app }) => userOf(app.uid) !== 0,
+    (labels) => ({
+      id: 'another-user',
+      severity: 'stop',
+      title: 'Of another user',
+      sentence: `${labels}: it is not of the phone’s owner, for whom alone a recovery can tell the place.`,
+    }),
+  );
+  of(
+    ({ app }) => !isAppId(appIdOf(app.uid)),
+    (labels) => ({
+      id: 'part-of-system',
+      severity: 'stop',
+      title: 'A part of the system',
+      sentence: `${labels}: its data belongs to one build. Put it back with the bench, which knows the build.`,
+    }),
+  );
+  of(
+    ({ app }) => app.sdk === undefined,
+    (labels) => ({
+      id: 'needs-newer-android',
+      severity: 'stop',
+      title: 'Of an unknown Android',
+      sentence: `${labels}: the copy does not say which Android it is of. Copy it again.`,
+    }),
+  );
+  if (bytes > mostCarriedBytes)
+    checks.push(
+      ...stop(
+        'archive-too-large',
+        'Too large for one archive',
+        `They have ${sizeText(bytes)}; what every recovery opens has ${sizeText(mostCarriedBytes)} at most. Make several.`,
+      ),
+    );
+  const hasProgram = (copy: AppCopy) => copy.parts.some(({ kind }) => kind === 'program');
+  of(
+    (copy) => !hasProgram(copy),
+    (labels, count) => ({
+      id: 'data-without-program',
+      severity: 'note',
+      title: `${plural(count, 'One app goes', 'apps go')} without the program`,
+      sentence: `${labels}: it must be installed on the phone already, in this version or a later one.`,
+    }),
+  );
+  of(
+    ({ app, parts }) => app.hasHardwareKeys && parts.some(({ kind }) => kind !== 'program'),
+    (labels, count) => ({
+      id: 'hardware-keys',
+      severity: 'note',
+      title: `${plural(count, 'One app', 'apps')} may have to be set up again`,
+      sentence: `${labels}: its keys are in the hardware of the phone that it came from. On another phone, or after a reset, its data does not open.`,
+    }),
+  );
+  of(
+    ({ app }) => livesOnOnePhone(app.package),
+    (labels) => ({
+      id: 'one-phone-account',
+      severity: 'note',
+      title: 'An account lives on one phone at a time',
+      sentence: `${labels}: on another phone its owner signs in anew.`,
+    }),
+  );
+  return {
+    model: models[0] ?? '',
+    sdk: sdkOf(copies),
+    bytes,
+    apps: copies.length,
+    withProgram: copies.filter(hasProgram).length,
+    checks: bySeverity(checks),
+  };
+}
+
+const sdkOf = (copies: readonly AppCopy[]) => Math.max(0, ...copies.map(({ app }) => app.sdk ?? 0));
 
 /** The plan of an archive. @param model of the phones that it is for */
 export function planOf(apps: readonly CarriedApp[], model: string): string {
-  const sdk = Math.max(...apps.map(({ copy }) => copy.app.sdk ?? 0));
-  const lines = [`model ${inLine(model)}`, `sdk ${sdk}`];
+  const lines = [`model ${inLine(model)}`, `sdk ${sdkOf(apps.map(({ copy }) => copy))}`];
   lines.push(`kib ${roomFor(apps.reduce((sum, { copy }) => sum + bytesOf(copy), 0))}`);
   for (const [i, { copy, programs, folders }] of apps.entries()) {
     const { app } = copy;

@@ -75,6 +75,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /rebuilding': does('rebuilt the catalogue'),
   'PATCH /app-copies/:id': does('changed a copy of an app'),
   'GET /app-copies/:id/export': does('downloaded a copy of an app'),
+  'GET /carry-along/archive': does('downloaded apps for a recovery'),
   'PATCH /record-copies/:id': does('changed a copy of records'),
   'GET /record-copies/:id/parts/*name': does('downloaded records'),
   'POST /verifying-copies': does('verified copies'),

@@ -28,6 +28,8 @@ export const downloads = {
   proofPdf: (id: string, paper: 'a4' | 'letter') => `/api/runs/${at(id)}/proof.pdf?paper=${paper}`,
   /** A copy of an app, as one archive. */
   copy: (id: string) => `/api/app-copies/${at(id)}/export`,
+  /** An archive of some copies that a recovery installs. */
+  carryAlong: (ids: readonly string[]) => `/api/carry-along/archive?copies=${ids.map(at).join(',')}`,
   /** One file of a copy of records. */
   record: (id: string, name: string) =>
     `/api/record-copies/${at(id)}/parts/${name.split('/').map(at).join('/')}`,

@@ -3,6 +3,7 @@ import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { AppDifference } from '@keen-larder/core/larder/comparing/apps.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
+import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
 import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
 import type {
   AppCode,
@@ -287,6 +288,8 @@ export const api = {
   recordCopies: () => ask<RecordsView[]>('/record-copies'),
   changeRecords: (id: string, change: CopyChange) =>
     ask<RecordsView>(`/record-copies/${at(id)}`, 'PATCH', change),
+  carryAlongSheet: (ids: readonly string[]) =>
+    ask<CarryAlongSheet>(`/carry-along?copies=${ids.map(encodeURIComponent).join(',')}`),
   verifyCopies: (picked: VerifyingCopies) => ask<RunView>('/verifying-copies', 'POST', picked),
   appCopies: () => ask<CopyView[]>('/app-copies'),
   changeCopy: (id: string, change: CopyChange) => ask<CopyView>(`/app-copies/${at(id)}`, 'PATCH', change),

@@ -12,6 +12,7 @@ const AppTray = lazily(() => import('./apps/AppTray.vue'));
 const RecordsTray = lazily(() => import('./RecordsTray.vue'));
 const MovingTray = lazily(() => import('./apps/MovingTray.vue'));
 const PickedAppsTray = lazily(() => import('./apps/PickedAppsTray.vue'));
+const CarryTray = lazily(() => import('./apps/CarryTray.vue'));
 const CopyTray = lazily(() => import('./apps/CopyTray.vue'));
 const ImportAppsTray = lazily(() => import('./files/ImportAppsTray.vue'));
 const ImportTray = lazily(() => import('./files/ImportTray.vue'));
@@ -70,10 +71,16 @@ watch(
       :key="`apps ${incoming.id}`"
       :found="incoming"
     />
+    <CarryTray
+      v-else-if="page === 'copies' && copies.pickedApps.length && !copies.inTray"
+      :ids="copies.pickedApps"
+    />
     <CopyTray v-else-if="page === 'copies' && copies.inTray" :copy="copies.inTray" />
     <div v-else-if="page === 'copies'" class="nothing">
       <h2 class="zone">Tray</h2>
-      <p class="soft">Choose a copy to see what it holds; pick some to verify them.</p>
+      <p class="soft">
+        Choose a copy to see what it holds; pick some to verify them, or to carry apps along.
+      </p>
     </div>
     <ImportTray v-else-if="incoming" :key="incoming.id" :found="incoming" />
     <RestoringTray v-else-if="setId" :key="setId" :set-id="setId" />

@@ -5,6 +5,7 @@ import { describe, expect, it, vi } from 'vitest';
 import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsRequest } from '@keen-larder/contract/requests/imports.ts';
+import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
 import { importingAppsSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { copiedApp } from '@keen-larder/core/testing/apps.ts';
 import CodeFindings from '../tray/apps/CodeFindings.vue';
@@ -26,6 +27,7 @@ import {
   show,
   eventually,
 } from '../testing/stage.ts';
+import CarryTray from '../tray/apps/CarryTray.vue';
 import CopyTray from '../tray/apps/CopyTray.vue';
 import ImportAppsTray from '../tray/files/ImportAppsTray.vue';
 import CopiesPage from './larder/CopiesPage.vue';
@@ -65,6 +67,32 @@ const records = (over: Partial<RecordsView> = {}): RecordsView => ({
   records: { kind: 'contacts', count: 7, files: [] },
   parts: [part('contacts.vcf', 'readable' as const)],
   ...over,
+});
+
+describe('copies that are carried along', () => {
+  const sheet = (checks: CarryAlongSheet['checks'] = []) => ({
+    ...{ model: 'Knot 3', sdk: 28, bytes: 3 * MiB, apps: 2, withProgram: 1, checks },
+  });
+
+  it('are told as an archive, which is downloaded', async () => {
+    answering({ 'GET /carry-along?copies=c1,c2': sheet() });
+    const shown = await show(CarryTray, { ids: ['c1', 'c2'] });
+    await eventually(() => expect(shown.text()).toMatch(/One archive for any Knot 3/));
+    expect(shown.text()).toMatch(/2\s*apps\s*1\s*with the program\s*3 MiB/);
+    expect(shown.find('a[download]').attributes('href')).toBe('/api/carry-along/archive?copies=c1,c2');
+  });
+
+  it('are not downloaded where something stops them, or nobody knows', async () => {
+    const why = { id: 'two-for-one', severity: 'stop', title: 'Two copies', sentence: 'Pick one.' } as const;
+    answering({ 'GET /carry-along?copies=c1,c2': sheet([why]) });
+    const shown = await show(CarryTray, { ids: ['c1', 'c2'] });
+    await eventually(() => expect(shown.text()).toMatch(/Pick one\./));
+    expect(shown.find('a[download]').exists()).toBe(false);
+    answering({});
+    await shown.setProps({ ids: ['c3'] });
+    await eventually(() => expect(shown.find('[role=alert]').exists()).toBe(true));
+    expect(shown.find('a[download]').exists()).toBe(false);
+  });
 });
 
 describe('all copies', () => {

@@ -2,6 +2,7 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
 import {
+  CarryAlongRequest,
   ChangingAppsRequest,
   ChangingAppsStart,
   CopyChange,
@@ -15,6 +16,7 @@ import {
   TakingOutStart,
   VerifyingCopies,
 } from '@keen-larder/contract/requests/apps.ts';
+import { carried, carryAlongZip, carrySheet } from '../../larder/carry/carry-along.ts';
 import { copyTar } from '../../larder/copy-export.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startChangingApps } from '../../runs/apps/changing-apps.ts';
@@ -52,6 +54,19 @@ export function copyRoutes(app: KeenLarder): Router {
     await app.larder.bin.whileRead(copy.id, () =>
       pipeline(Readable.from(copyTar(app.larder, copy)), response),
     );
+  });
+
+  routes.get('/carry-along', (request, response) => {
+    const { copies: ids } = valid(CarryAlongRequest, request.query);
+    response.json(carrySheet(app.larder, ids.split(',')));
+  });
+
+  routes.get('/carry-along/archive', async (request, response) => {
+    const ids = valid(CarryAlongRequest, request.query).copies.split(',');
+    const carrying = carried(app.larder, ids);
+    response.attachment(carrying.name).type('application/zip');
+    const whole = () => pipeline(carryAlongZip(app.larder, carrying), response);
+    await ids.reduce((read, id) => () => app.larder.bin.whileRead(id, read), whole)();
   });
 
   routes.post('/verifying-copies', (request, response) => {

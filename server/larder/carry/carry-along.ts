@@ -7,15 +7,17 @@ import { ZipFile } from 'yazl';
 import { checksumLine } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import {
+  carryAlongSheet,
   planOf,
-  whyNotCarried,
   type CarriedApp,
   type CarriedFolder,
+  type CarryAlongSheet,
 } from '@keen-larder/core/apps/carry-along.ts';
 import { folderKinds } from '@keen-larder/core/apps/copies.ts';
 import { describeCopy } from '@keen-larder/core/apps/description.ts';
 import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
 import { appIdOf } from '@keen-larder/core/apps/ids.ts';
+import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import { Problem } from '../../failures.ts';
 import { rewrittenTar } from '../../formats/tar-rewrite.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
@@ -35,21 +37,27 @@ const sharedOwners = [1023, 1077, 1078, 1079, 9997];
 export interface Carried {
   readonly copies: readonly CopyView[];
   readonly model: string;
+  /** Of the file. */
+  readonly name: string;
+}
+
+/** What an archive of some copies would be. @throws Problem 404 */
+export function carrySheet(larder: Larder, ids: readonly string[]): CarryAlongSheet {
+  const facts = ids.map((id) => {
+    const copy = larder.copies.one(id);
+    const isDamaged = copy.parts.some(({ damage }) => damage !== undefined);
+    return { ...copy, model: larder.phone(copy.serial)?.model ?? '', isDamaged };
+  });
+  return carryAlongSheet(facts);
 }
 
 /** @throws Problem saying why they cannot go into one archive */
 export function carried(larder: Larder, ids: readonly string[]): Carried {
+  const { model, checks } = carrySheet(larder, ids);
+  const stops = checks.filter(({ severity }) => severity === 'stop');
+  if (stops.length > 0) throw new Problem(422, stops.map(({ sentence }) => sentence).join(' '), stops);
   const copies = ids.map((id) => larder.copies.one(id));
-  const models = copies.map(({ serial }) => larder.phone(serial)?.model ?? '');
-  const why = whyNotCarried(copies, models);
-  const damaged = copies.filter(({ parts }) => parts.some(({ damage }) => damage !== undefined));
-  if (why) throw new Problem(422, why);
-  if (damaged.length > 0)
-    throw new Problem(
-      422,
-      `${damaged.map(({ app }) => app.label).join(', ')}: parts of it are damaged on the shelf. Choose another copy.`,
-    );
-  return { copies, model: models[0]! };
+  return { copies, model, name: `${fileNameOf(`Apps for ${model} ${dayOf(newestOf(copies))}`)}.zip` };
 }
 
 /**
@@ -59,7 +67,7 @@ export function carried(larder: Larder, ids: readonly string[]): Carried {
 export function carryAlongZip(larder: Larder, { copies, model }: Carried): Readable {
   const zip = new ZipFile();
   const out = zip.outputStream as Readable;
-  const mtime = new Date(Math.max(...copies.map(({ createdAt }) => createdAt)));
+  const mtime = newestOf(copies);
   const sums: string[] = [];
   const put = async (name: string, content: AsyncIterable<Uint8Array>, compress = true) => {
     const { bytes, digests } = digested(content);
@@ -89,8 +97,9 @@ export function carryAlongZip(larder: Larder, { copies, model }: Carried): Reada
         const isShared = kind !== 'data' && kind !== 'device-data';
         const placer = new EntryPlacer(place, place, undefined, isShared ? sharedOwners : []);
         const placed = rewrittenTar(part(kept.name), (entry) => {
-          const { label: _, ...rest } = placer.place(entry);
-          return rest;
+          // It is labelled as its place on the phone is.
+          const { path, type, target, uid, gid, mode } = placer.place(entry);
+          return { path, type, target, uid, gid, mode };
         });
         const member = `${members}/${kept.name}`;
         await put(member, digestedFiles(placed, entries));
@@ -110,6 +119,10 @@ export function carryAlongZip(larder: Larder, { copies, model }: Carried): Reada
   fill().catch((error: unknown) => out.destroy(error as Error));
   return out;
 }
+
+const newestOf = (copies: readonly CopyView[]) =>
+  new Date(Math.max(...copies.map(({ createdAt }) => createdAt)));
+const dayOf = (time: Date) => time.toISOString().slice(0, 10);
 
 const sha256 = (content: string) => createHash('sha256').update(content).digest('hex');
 

@@ -56,6 +56,11 @@ export const useCopies = defineStore('copies', () => {
   const binned = computed(() => all.value.filter(({ view }) => view.binnedAt !== undefined));
   const inTray = computed(() => all.value.find(({ id }) => id === draft.value.shown));
 
+  /** Of apps, outside of the bin: what may be carried along. */
+  const pickedApps = computed(() =>
+    kept.value.flatMap(({ id, kind }) => (kind === 'app' && draft.value.picked.includes(id) ? [id] : [])),
+  );
+
   async function load(): Promise<void> {
     const mine = ++asked;
     try {
@@ -77,7 +82,7 @@ export const useCopies = defineStore('copies', () => {
     if (loaded.value) await load();
   }
 
-  return { all, kept, binned, inTray, loaded, error, draft, load, refresh };
+  return { all, kept, binned, inTray, pickedApps, loaded, error, draft, load, refresh };
 });
 
 /** Notes one, bins it, or takes it out of the bin. */

@@ -41,6 +41,8 @@ const picked = computed(() => source.value.filter(({ id }) => draft.picked.inclu
 function pick(ids: readonly string[], isPicked: boolean): void {
   const others = draft.picked.filter((id) => !ids.includes(id));
   draft.picked = isPicked ? [...others, ...ids] : others;
+  // The tray tells about what is picked.
+  draft.shown = undefined;
 }
 function clear(): void {
   [draft.search, draft.serial, draft.kind] = ['', '', ''];

@@ -1,0 +1,98 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue';
+import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { downloads } from '../../api/addresses.ts';
+import { api } from '../../api/client.ts';
+import CheckList from '../CheckList.vue';
+import FigureGrid from '../FigureGrid.vue';
+import TrayFrame from '../TrayFrame.vue';
+
+/** Copies that are picked, as one archive that a recovery installs without the bench. */
+const props = defineProps<{ ids: readonly string[] }>();
+const sheet = ref<CarryAlongSheet>();
+const error = ref('');
+
+watch(
+  () => props.ids.join(),
+  async (asked) => {
+    try {
+      const found = await api.carryAlongSheet(props.ids);
+      if (asked === props.ids.join()) [sheet.value, error.value] = [found, ''];
+    } catch (failure) {
+      [sheet.value, error.value] = [undefined, (failure as Error).message];
+    }
+  },
+  { immediate: true },
+);
+
+const stops = computed(() => sheet.value?.checks.some(({ severity }) => severity === 'stop') ?? true);
+const figures = computed(() => {
+  if (!sheet.value) return [];
+  const { apps, withProgram, bytes } = sheet.value;
+  return [
+    { value: String(apps), name: apps === 1 ? 'app' : 'apps' },
+    { value: String(withProgram), name: 'with the program' },
+    { value: sizeText(bytes), name: 'to be put in place', exact: `${bytes.toLocaleString('en')} bytes` },
+    { value: String(sheet.value.sdk), name: 'Android API level, at least' },
+  ];
+});
+</script>
+
+<template>
+  <TrayFrame title="Tray · carry along">
+    <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <template v-if="sheet">
+      <strong>One archive for any {{ sheet.model }}</strong>
+      <p class="soft">
+        Its recovery installs it by itself, without the bench. Data goes beside what is there, is checked, and
+        then takes its place; what cannot be put back stays as it was.
+      </p>
+      <FigureGrid :figures="figures" />
+      <CheckList :checks="sheet.checks" :confirmed="[]" />
+      <h3>On the phone</h3>
+      <ol>
+        <li>Copy the archive onto it, and restart it into recovery with user data open.</li>
+        <li>
+          Install the archive there. It is not signed: where recovery verifies signatures, turn that off.
+        </li>
+        <li>
+          It says of each app whether its data is in place, or its program waits: then start the phone, run
+          what it shows, and install the archive once more.
+        </li>
+      </ol>
+    </template>
+    <template #foot>
+      <a v-if="!stops" :href="downloads.carryAlong(ids)" download class="el-button el-button--primary go"
+        >Download the archive</a
+      >
+    </template>
+  </TrayFrame>
+</template>
+
+<style scoped>
+h3 {
+  font-size: 13px;
+}
+
+p,
+ol {
+  font-size: 13px;
+}
+
+ol {
+  display: grid;
+  gap: 6px;
+  padding-left: 18px;
+  list-style: decimal;
+}
+
+.error {
+  color: var(--beetroot);
+}
+
+.go {
+  width: 100%;
+  text-decoration: none;
+}
+</style>
