@@ -51,9 +51,19 @@ const identityAndRadio = ({ role }: Wanted) => role === 'identity' || role === '
 const identityAlone = ({ role }: Wanted) => role === 'identity';
 const systemAndBoot = ({ role, name }: Wanted) => role === 'system' || name === 'boot';
 
+/** It has been used for long when it comes. */
+const inUse: readonly PracticeAction[] = [{ do: 'fill' }];
+
 /** Nine months; the Ringing hut's phone is rooted, gets another system, does not start with it one day, and is repaired. */
 const visits: readonly Visit[] = [
-  { serial: 'TW3K-10482', daysAgo: 268, purpose: 'as received', mode: 'recovery', wants: asReceived },
+  {
+    serial: 'TW3K-10482',
+    daysAgo: 268,
+    purpose: 'as received',
+    before: inUse,
+    mode: 'recovery',
+    wants: asReceived,
+  },
   { serial: 'MR2Q-44107', daysAgo: 251, purpose: 'as received', mode: 'loader', wants: everyPartition },
   { serial: 'TW3K-10482', daysAgo: 232, purpose: 'before update', mode: 'recovery', wants: identityAndBoot },
   {
@@ -64,8 +74,22 @@ const visits: readonly Visit[] = [
     mode: 'recovery',
     wants: systemAndBoot,
   },
-  { serial: 'TW3K-10517', daysAgo: 204, purpose: 'as received', mode: 'recovery', wants: asReceived },
-  { serial: 'TW5K-20316', daysAgo: 187, purpose: 'as received', mode: 'recovery', wants: identityAndBoot },
+  {
+    serial: 'TW3K-10517',
+    daysAgo: 204,
+    purpose: 'as received',
+    before: inUse,
+    mode: 'recovery',
+    wants: asReceived,
+  },
+  {
+    serial: 'TW5K-20316',
+    daysAgo: 187,
+    purpose: 'as received',
+    before: inUse,
+    mode: 'recovery',
+    wants: identityAndBoot,
+  },
   {
     ...{ serial: 'MRU4-51288', daysAgo: 163, purpose: 'before repair', mode: 'system', wants: shared },
     card: { who: 'Ferry kiosk', complaint: 'The screen has lines.', accessories: 'charger' },
@@ -126,6 +150,8 @@ const visits: readonly Visit[] = [
 /** Whose apps and records are copied, and when. */
 const copied = 'TW5K-20316';
 const copyingDaysAgo = 9;
+/** Of its apps; the others were never copied. */
+const copiedApps = 9;
 
 /** Sets that somebody wants to keep whatever the rules say. */
 const pinned = /before update|before repair/;
@@ -230,7 +256,7 @@ export async function makeHistory(
 /** Apps of the owner's and personal records, as before work that may wipe them. */
 async function copyApps(app: KeenLarder, serial: string): Promise<void> {
   const own = (await app.appSheets.views(serial)).filter(({ installed }) => installed?.isBuiltIn === false);
-  const apps = own.map(({ package: name }) => ({
+  const apps = own.slice(0, copiedApps).map(({ package: name }) => ({
     package: name,
     parts: ['program', 'data', 'device-data'] satisfies PartKind[],
   }));

@@ -1,11 +1,17 @@
 // The simulated phones' apps, judged by aapt and apksigner, and by what their own package manager says of them.
 import { execFileSync } from 'node:child_process';
-import { mkdirSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { startKnot3, testFolder, until } from '../testing/bench.ts';
 import { programBytes, programs, versionNameOf, type ProgramName } from './firmware/programs.ts';
-import { startSystem } from './boot/start.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { copyFlashes } from '../testing/flashes.ts';
+import { startSystem, userDataDevice } from './boot/start.ts';
+import { Flash } from './flash/flash.ts';
+import { models } from './models.ts';
+import { recipes } from './scenario/phones.ts';
+import { putTwoDozenApps } from './scenario/two-dozen.ts';
 import { runScript } from './shell/run.ts';
 import type { Phone } from './phone/phone.ts';
 import type { ShellHost } from './shell/host.ts';
@@ -114,5 +120,62 @@ describe('a running phone', () => {
     expect(b).toBe(a);
     const { text } = await shell("stat -c '%u %g %a %C' /data/user/0/example.tidebook");
     expect(text.trim()).toBe('10061 10061 700 u:object_r:app_data_file:s0:c61,c256,c512,c768');
+  });
+});
+
+describe('a phone that has been in use for long', () => {
+  const other = recipes.find(({ model }) => model === 'knot5')!;
+  const path = join(folder.path, 'used', `${other.serial}.flash`);
+  const image = join(folder.path, 'used.img');
+  let told: string;
+  beforeAll(async () => {
+    await copyFlashes(dirname(path), [other.serial]);
+    const flash = await Flash.open(path, models.knot5.sectorBytes);
+    try {
+      const userData = await userDataDevice(flash, models.knot5);
+      await putTwoDozenApps(userData);
+      const before = await Ext4.open(userData);
+      told = (await before.text('/system/packages.list')) ?? '';
+      await putTwoDozenApps(userData);
+      writeFileSync(image, await userData.read(0, userData.bytes));
+    } finally {
+      await flash.close();
+    }
+  });
+  const from = (file: string) => {
+    const to = join(folder.path, file.replaceAll('/', '_'));
+    execFileSync('debugfs', ['-R', `dump ${file} ${to}`, image], { stdio: 'ignore' });
+    return to;
+  };
+
+  it('has two dozen apps on a file system that e2fsck finds nothing on, however often', () => {
+    execFileSync('e2fsck', ['-fn', image]);
+    const lines = told.trim().split('\n');
+    expect(lines.length).toBeGreaterThan(20);
+    expect(readFileSync(from('/system/packages.list'), 'utf8')).toBe(told);
+    const ids = lines.map((line) => line.split(' ')[1]);
+    // Two of one maker share theirs.
+    expect(new Set(ids).size).toBe(lines.length - 1);
+  });
+
+  it('has splits that aapt knows for such, and no two icons alike', () => {
+    const badging = execFileSync(
+      'aapt',
+      ['dump', 'badging', from('/app/example.saltpans-1/split_config.en.apk')],
+      {
+        encoding: 'utf8',
+      },
+    );
+    expect(badging).toMatch(/^package: name='example\.saltpans' versionCode='31' .*split='config\.en'/m);
+    const names = told
+      .trim()
+      .split('\n')
+      .map((line) => line.split(' ')[0]!);
+    const icons = names.map((name) =>
+      execFileSync('unzip', ['-p', from(`/app/${name}-1/base.apk`), 'res/mipmap-xhdpi-v4/icon.png']).toString(
+        'hex',
+      ),
+    );
+    expect(new Set(icons).size).toBe(names.length);
   });
 });

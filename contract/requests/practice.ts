@@ -95,6 +95,12 @@ export class UseAction {
   days?: number;
 }
 
+/** It has as many apps as a phone that was in use for long. */
+export class FillAction {
+  @Equals('fill')
+  do!: 'fill';
+}
+
 export class ResetAction {
   @Equals('reset')
   do!: 'reset';
@@ -151,6 +157,7 @@ const kinds = {
   break: BreakAction,
   install: InstallAction,
   use: UseAction,
+  fill: FillAction,
   reset: ResetAction,
   fault: FaultAction,
   allow: AllowAction,

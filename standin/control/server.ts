@@ -6,6 +6,7 @@ import { faultKinds } from '../flash/faults.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import type { Phone } from '../phone/phone.ts';
 import { brokenBuilds, modelNamesOf } from '../scenario/broken-builds.ts';
+import { putTwoDozenApps } from '../scenario/two-dozen.ts';
 import { useForADay } from '../scenario/daily-use.ts';
 
 class Refusal extends Error {
@@ -55,6 +56,8 @@ export function controlServer(phones: readonly Phone[]): Server {
         for (let left = Math.min(Number(action.days ?? 1), mostDays); left > 0; left--)
           await useForADay(phone.flash, day++, await phone.userData());
         return;
+      case 'fill':
+        return putTwoDozenApps(await phone.userData());
       case 'reset':
         return phone.reset();
       case 'fault': {

@@ -1,10 +1,10 @@
 import { createHash, createPrivateKey, sign, X509Certificate } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { crc32, deflateSync } from 'node:zlib';
-import { writeApk, type AppDuty, type ApkSigner } from '@keen-larder/core/formats/apk/apk.ts';
+import { writeApk, type ApkPlan, type ApkSigner, type AppDuty } from '@keen-larder/core/formats/apk/apk.ts';
 import { writeDex } from '@keen-larder/core/formats/dex/dex.ts';
 import { filler } from './filler.ts';
+import { icon, type Colour, type Shape } from './icons.ts';
 
 /** Who signs the invented apps; the keys are as invented. */
 type AppSigner = 'platform' | 'saltmere' | 'harbour' | 'dune';
@@ -25,14 +25,15 @@ export interface Program {
   /** Other makers' code that it carries along: their classes. */
   readonly carries?: readonly string[];
   /** Of its icon. */
-  readonly colour: readonly [red: number, green: number, blue: number];
+  readonly colour: Colour;
+  readonly shape: Shape;
 }
 
 const everywhere = ['arm64-v8a', 'armeabi-v7a'];
 const app = (
   name: string,
   label: string,
-  over: Partial<Program> & Pick<Program, 'colour' | 'permissions'>,
+  over: Partial<Program> & Pick<Program, 'colour' | 'shape' | 'permissions'>,
 ): Program => ({
   package: `example.${name}`,
   label,
@@ -46,7 +47,7 @@ const app = (
 const builtIn = (
   name: string,
   label: string,
-  over: Partial<Program> & Pick<Program, 'colour' | 'permissions'>,
+  over: Partial<Program> & Pick<Program, 'colour' | 'shape' | 'permissions'>,
 ): Program => app(name, label, { signer: 'platform', ...over });
 
 const ownClasses = ['Main', 'Main$Parts', 'Notebook', 'Notebook$Row', 'Upkeep'];
@@ -58,6 +59,9 @@ const shorelight = ['ads.Banner', 'ads.Banner$Taps', 'ads.Profile', 'ads.Auction
 );
 const wrackline = ['crash.Reporter', 'crash.Trace'].map((name) => `example.wrackline.${name}`);
 
+/** Code of other makers, as some apps carry it along. */
+export const carried = { gullcount, shorelight, wrackline } as const;
+
 const green = [38, 97, 71] as const;
 const slate = [70, 96, 125] as const;
 const quince = [196, 148, 42] as const;
@@ -67,24 +71,32 @@ const beetroot = [142, 27, 74] as const;
 export const programs = {
   tidebook: app('tidebook', 'Tidebook', {
     colour: green,
+    shape: 'wave',
     abis: everywhere,
     carries: wrackline,
     permissions: ['CAMERA', 'ACCESS_FINE_LOCATION', 'INTERNET'],
   }),
-  marshlog: app('marshlog', 'Marshlog', { colour: slate, permissions: ['ACCESS_FINE_LOCATION', 'INTERNET'] }),
+  marshlog: app('marshlog', 'Marshlog', {
+    colour: slate,
+    shape: 'bars',
+    permissions: ['ACCESS_FINE_LOCATION', 'INTERNET'],
+  }),
   ringcode: app('ringcode', 'Ringcode', {
     colour: quince,
+    shape: 'ring',
     abis: ['arm64-v8a'],
     permissions: ['CAMERA', 'READ_EXTERNAL_STORAGE'],
   }),
   almanac: app('almanac', 'Pocket Almanac Plus', {
     colour: green,
+    shape: 'flower',
     carries: [...shorelight, ...gullcount],
     permissions: ['INTERNET'],
   }),
   harbourchat: app('harbourchat', 'Harbour Chat', {
     signer: 'harbour',
     colour: slate,
+    shape: 'half',
     abis: everywhere,
     carries: gullcount,
     permissions: ['CAMERA', 'RECORD_AUDIO', 'READ_CONTACTS', 'INTERNET'],
@@ -92,27 +104,40 @@ export const programs = {
   reedmessenger: app('reedmessenger', 'Reed Messenger', {
     signer: 'harbour',
     colour: beetroot,
+    shape: 'saltire',
     permissions: ['READ_CONTACTS', 'READ_SMS', 'INTERNET'],
   }),
   dunebank: app('dunebank', 'Dune Bank', {
     signer: 'dune',
     colour: quince,
+    shape: 'triangle',
     targetSdk: 33,
     permissions: ['USE_BIOMETRIC', 'INTERNET'],
   }),
-  ferrytimes: builtIn('ferrytimes', 'Ferry Times', { colour: slate, permissions: ['INTERNET'] }),
-  pocketalmanac: builtIn('pocketalmanac', 'Pocket Almanac', { colour: green, permissions: [] }),
+  ferrytimes: builtIn('ferrytimes', 'Ferry Times', {
+    colour: slate,
+    shape: 'roof',
+    permissions: ['INTERNET'],
+  }),
+  pocketalmanac: builtIn('pocketalmanac', 'Pocket Almanac', {
+    colour: green,
+    shape: 'disc',
+    permissions: [],
+  }),
   hidebooker: builtIn('hidebooker', 'Hide Booker', {
     colour: quince,
+    shape: 'frame',
     permissions: ['READ_CALENDAR', 'WRITE_CALENDAR', 'INTERNET'],
   }),
   home: builtIn('tide.home', 'Tide Home', {
     colour: slate,
+    shape: 'square',
     permissions: ['BIND_APPWIDGET'],
     duties: ['home'],
   }),
   settings: builtIn('tide.settings', 'Settings', {
     colour: slate,
+    shape: 'star',
     permissions: ['WRITE_SECURE_SETTINGS'],
     sharedUserId: 'android.uid.system',
   }),
@@ -139,47 +164,40 @@ const codeFiles = (name: string, carries: readonly string[], seed: number, bytes
   { name: 'assets/tables.bin', bytes: filler('program', seed, bytes) },
 ];
 
-/** One of many alike, for measuring. */
-export function manyPrograms(name: string, seed: number, bytes: number): Buffer {
-  const { signer, colour, permissions, carries = [], ...rest }: Program = programs.marshlog;
+/** One version of an app, in one APK; the same bytes every time. @param over instead of what it has otherwise */
+export function apkOf(
+  program: Program,
+  { versionCode, seed, bytes }: Omit<ProgramBuild, 'program'>,
+  over: Partial<ApkPlan> = {},
+): Buffer {
+  const { signer, colour, shape, permissions, abis, carries = [], ...rest } = program;
+  const ownName = rest.package.split('.').at(-1)!;
   const apk = writeApk(
     {
       ...rest,
-      package: name,
-      label: name,
-      versionCode: 7,
-      versionName: versionNameOf(7),
-      icon: icon(colour),
+      versionCode,
+      versionName: versionNameOf(versionCode),
+      icon: icon(shape, colour),
       permissions: permissions.map((each) => `android.permission.${each}`),
-      files: codeFiles(name, carries, seed, bytes),
+      files: [
+        ...codeFiles(rest.package, carries, seed, bytes),
+        ...abis.map((abi, i) => ({
+          name: `lib/${abi}/lib${ownName}.so`,
+          bytes: filler('program', seed + 70 + i, 40_000),
+        })),
+      ],
+      ...over,
     },
     signerOf(signer),
   );
   return Buffer.from(apk.buffer, apk.byteOffset, apk.byteLength);
 }
 
-/** The APK; the same bytes every time. */
-export function programBytes({ program, versionCode, seed, bytes }: ProgramBuild): Buffer {
-  const { signer, colour, permissions, abis, carries = [], ...rest }: Program = programs[program];
-  const apk = writeApk(
-    {
-      ...rest,
-      versionCode,
-      versionName: versionNameOf(versionCode),
-      icon: icon(colour),
-      permissions: permissions.map((each) => `android.permission.${each}`),
-      files: [
-        ...codeFiles(rest.package, carries, seed, bytes),
-        ...abis.map((abi, i) => ({
-          name: `lib/${abi}/lib${program}.so`,
-          bytes: filler('program', seed + 70 + i, 40_000),
-        })),
-      ],
-    },
-    signerOf(signer),
-  );
-  return Buffer.from(apk.buffer, apk.byteOffset, apk.byteLength);
-}
+/** One of many alike, for measuring. */
+export const manyPrograms = (name: string, seed: number, bytes: number): Buffer =>
+  apkOf({ ...programs.marshlog, package: name, label: name }, { versionCode: 7, seed, bytes });
+
+export const programBytes = ({ program, ...build }: ProgramBuild): Buffer => apkOf(programs[program], build);
 
 const signers = new Map<AppSigner, ApkSigner>();
 
@@ -198,39 +216,4 @@ function signerOf(name: AppSigner): ApkSigner {
   };
   signers.set(name, made);
   return made;
-}
-
-const iconSize = 48;
-const ground = [246, 239, 224] as const;
-
-/** A round in one colour on linen (W3C, PNG specification). */
-function icon(colour: Program['colour']): Buffer {
-  const middle = (iconSize - 1) / 2;
-  const row = (y: number) =>
-    Buffer.from([
-      0,
-      ...Array.from({ length: iconSize }, (_, x) =>
-        Math.hypot(x - middle, y - middle) < iconSize * 0.36 ? colour : ground,
-      ).flat(),
-    ]);
-  const chunk = (type: string, data: Buffer) => {
-    const out = Buffer.alloc(12 + data.length);
-    out.writeUInt32BE(data.length, 0);
-    out.write(type, 4, 'latin1');
-    data.copy(out, 8);
-    out.writeUInt32BE(crc32(out.subarray(4, 8 + data.length)), 8 + data.length);
-    return out;
-  };
-  const header = Buffer.alloc(13);
-  header.writeUInt32BE(iconSize, 0);
-  header.writeUInt32BE(iconSize, 4);
-  // Eight bits, red, green and blue.
-  header.set([8, 2], 8);
-  const rows = Buffer.concat(Array.from({ length: iconSize }, (_, y) => row(y)));
-  return Buffer.concat([
-    Buffer.from('\x89PNG\r\n\x1a\n', 'latin1'),
-    chunk('IHDR', header),
-    chunk('IDAT', deflateSync(rows)),
-    chunk('IEND', Buffer.alloc(0)),
-  ]);
 }

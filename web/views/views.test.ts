@@ -327,6 +327,7 @@ describe('Practice bench', () => {
       ['Bad cable', { do: 'fault', fault: 'flaky-cable', partition: 'system' }],
       ['Switch off', { do: 'power', on: false }],
       ['A day in the field', { do: 'use' }],
+      ['Many apps', { do: 'fill' }],
       ['Pull it after 24 MiB more', { do: 'pull-after', bytes: 24 << 20 }],
     ] as const) {
       await button(shown, text).trigger('click');

@@ -27,6 +27,8 @@ export interface ApkPlan {
   readonly minSdk: number;
   readonly targetSdk: number;
   readonly sharedUserId?: string;
+  /** Of a split: its name. */
+  readonly split?: string;
   readonly label: string;
   /** A PNG. */
   readonly icon?: Uint8Array;
@@ -43,9 +45,14 @@ const iconDensity = 320;
 const configBytes = 64;
 
 type Value = string | number | boolean | { readonly reference: number };
+/** Of no namespace, hence of no number. */
+const plainNames = ['package', 'split'] as const;
+type PlainName = (typeof plainNames)[number];
+const isPlain = (name: string): name is PlainName => (plainNames as readonly string[]).includes(name);
+
 interface Element {
   readonly name: string;
-  readonly attributes: readonly (readonly [name: AttributeName | 'package', value: Value])[];
+  readonly attributes: readonly (readonly [name: AttributeName | PlainName, value: Value])[];
   readonly children: readonly Element[];
 }
 
@@ -90,6 +97,7 @@ function manifestTree(plan: ApkPlan): Element {
       ['versionCode', plan.versionCode],
       ['versionName', plan.versionName],
       ...(plan.sharedUserId ? [['sharedUserId', plan.sharedUserId] as const] : []),
+      ...(plan.split ? [['split', plan.split] as const] : []),
       ['package', plan.package],
     ],
     [
@@ -106,10 +114,10 @@ function manifestTree(plan: ApkPlan): Element {
 /** Compiled XML: names of attributes come first among its strings, in the order of their numbers. */
 function binaryXml(root: Element): Uint8Array {
   const all = [...walk(root)];
-  const idOf = (name: AttributeName | 'package') => (name === 'package' ? 2 ** 32 : attributeIds[name]);
+  const idOf = (name: AttributeName | PlainName) => (isPlain(name) ? 2 ** 32 : attributeIds[name]);
   const used = [...new Set(all.flatMap(({ attributes }) => attributes.map(([name]) => name)))];
   const mapped = used
-    .filter((name): name is AttributeName => name !== 'package')
+    .filter((name): name is AttributeName => !isPlain(name))
     .sort((a, b) => idOf(a) - idOf(b));
   const strings = [...mapped, 'android', androidUri, 'package'] as string[];
   const index = (text: string) => {
@@ -139,7 +147,7 @@ function binaryXml(root: Element): Uint8Array {
     };
     const body = attributes.flatMap(([name, value]) => {
       const { type, data, text } = valueOf(value);
-      const namespace = name === 'package' ? none : index(androidUri);
+      const namespace = isPlain(name) ? none : index(androidUri);
       return [
         written(attributeHeader, { namespace, name: index(name), rawValue: text }),
         written(resourceValue, { bytes: resourceValue.bytes, zero: 0, type, data }),

@@ -186,6 +186,8 @@ async function act(action: PracticeAction): Promise<void> {
           <ElButton size="small" @click="act({ do: 'use' })">A day in the field</ElButton>
           <ElButton size="small" @click="act({ do: 'use', days: 7 })">A week</ElButton>
           <span class="soft">writes a few sightings into user data</span>
+          <ElButton size="small" :disabled="busy" @click="act({ do: 'fill' })">Many apps</ElButton>
+          <span class="soft">two dozen of several makers</span>
           <ElButton size="small" @click="act({ do: 'reset' })">Erase all data</ElButton>
           <span class="soft">apps, photos and settings; starts as new</span>
         </dd>
