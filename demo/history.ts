@@ -156,6 +156,9 @@ const copiedApps = 9;
 /** Sets that somebody wants to keep whatever the rules say. */
 const pinned = /before update|before repair/;
 
+/** Flashes, apps, firmware, off-site: what is told besides. */
+const besideVisits = 4;
+
 /** Opens the demo's copy off-site. */
 export const demoPassphrase = 'quinces in the dark cellar';
 
@@ -167,13 +170,19 @@ const now: readonly { readonly serial: string; readonly action: PracticeAction }
 /**
  * Fills a new larder by running the real imaging against the simulated phones with the clock set back.
  * @param nicknames by serial
+ * @param told what is done next
  */
 export async function makeHistory(
   home: string,
   standinHome: string,
   nicknames: Readonly<Record<string, string>>,
   bucket: StandInBucket,
+  told: (done: number, of: number, what: string) => void,
 ): Promise<void> {
+  const of = visits.length + besideVisits;
+  let done = 0;
+  const next = (what: string) => told(++done, of, what);
+  next('the flashes of six phones');
   const standins = await startStandins(standinHome, true, ['--trusting']);
   const startedAt = Date.now();
   let { daysAgo } = visits[0]!;
@@ -212,18 +221,20 @@ export async function makeHistory(
     // One phone starts while another is imaged.
     let prepared = prepare(visits[0]!);
     for (const [i, visit] of visits.entries()) {
+      next(`${nicknames[visit.serial]}, ${visit.purpose}`);
       await prepared;
       ({ daysAgo } = visit);
       since = Date.now();
-      const next = visits[i + 1];
-      const isOther = next && next.serial !== visit.serial;
-      if (isOther) prepared = prepare(next);
+      const later = visits[i + 1];
+      const isOther = later && later.serial !== visit.serial;
+      if (isOther) prepared = prepare(later);
       if (visit.card) openCard(app, visit.serial, visit.card);
       await keep(app, visit.serial, visit, clock);
       const card = visit.handsOver && openCardOf(app, visit.serial);
       if (card) app.jobs.change(card.id, { stage: 'handed over' });
-      if (next && !isOther) prepared = prepare(next);
+      if (later && !isOther) prepared = prepare(later);
     }
+    next(`apps and records of ${nicknames[copied]}`);
     daysAgo = copyingDaysAgo;
     since = Date.now();
     await prepare({ ...visits[0]!, serial: copied, before: [], mode: 'system' });
@@ -231,6 +242,7 @@ export async function makeHistory(
     await act(copied, { do: 'use', days: 3 });
     daysAgo = 3;
     since = Date.now();
+    next('firmware from files');
     await importFirmware(app, home);
     // Some, so that the demo shows both.
     const some = app.larder.list().slice(0, verifiedSets);
@@ -242,6 +254,7 @@ export async function makeHistory(
       ...{ who: 'Boat shed', complaint: 'An update broke off; it does not start any more.' },
       ...{ arrival: 'battery at 20 %', accessories: 'none' },
     });
+    next('a copy off-site, and a damaged disk');
     await copyOffSite(app, bucket);
     await damageOneChunk(app);
     // Found, and repaired from off-site.

@@ -51,7 +51,9 @@ try {
     const unfinished = `${larderHome}.part`;
     await rm(unfinished, { recursive: true, force: true });
     await rm(standinHome, { recursive: true, force: true });
-    await makeHistory(unfinished, standinHome, nicknames, bucket);
+    await makeHistory(unfinished, standinHome, nicknames, bucket, (done, of, what) => {
+      process.stdout.write(`  ${String(done).padStart(2)} of ${of}: ${what}\n`);
+    });
     await rename(unfinished, larderHome);
     options = ['--allow', (await adbKeyOf(larderHome)).publicLine];
   }
