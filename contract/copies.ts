@@ -1,4 +1,5 @@
 import type { AppChange, AppCopy, CopyPart } from '@keen-larder/core/apps/copies.ts';
+import type { Leftover } from '@keen-larder/core/apps/leftovers.ts';
 import type { FoundTracker } from '@keen-larder/core/apps/trackers.ts';
 import type { CopiedRecords, RecordKindId, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { Verdict } from '@keen-larder/core/runsheet/run-sheets.ts';
@@ -49,6 +50,12 @@ export interface RecordsOnPhone {
 export interface AppCode {
   readonly classes: number;
   readonly trackers: readonly FoundTracker[];
+}
+
+/** What of an app is on a phone that has it no more, and what the larder has of that. */
+export interface LeftoverView extends Leftover {
+  /** When it was kept last. */
+  readonly keptAt: number | undefined;
 }
 
 /** An app within a kept image of user data. */

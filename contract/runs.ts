@@ -6,6 +6,7 @@ export type RunKind =
   | 'copying'
   | 'putting-apps'
   | 'changing-apps'
+  | 'removing-leftovers'
   | 'keeping-records'
   | 'putting-records'
   | 'locking'
@@ -24,6 +25,7 @@ export const runsThatChange: ReadonlySet<RunKind> = new Set<RunKind>([
   'restoring',
   'putting-apps',
   'changing-apps',
+  'removing-leftovers',
   'putting-records',
   'locking',
 ]);

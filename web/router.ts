@@ -17,6 +17,13 @@ export const router = createRouter({
       meta: { title: 'Apps', place: 'Bench' },
     },
     {
+      path: '/bench/:serial/apps/leftovers',
+      name: 'leftovers',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'leftovers' }),
+      meta: { title: 'Leftovers', place: 'Bench' },
+    },
+    {
       path: '/bench/:serial/records',
       name: 'records',
       component: BenchView,

@@ -134,6 +134,27 @@ export class ChangingAppsStart extends ChangingAppsRequest {
   seen?: string;
 }
 
+/** What apps left, by their packages. */
+export class LeftoversRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ArrayUnique()
+  @Matches(packageName, { each: true })
+  packages!: string[];
+
+  /** Into the larder before anything is removed. */
+  @IsBoolean()
+  keepsFirst!: boolean;
+}
+
+export class LeftoversStart extends LeftoversRequest {
+  @AreTicks()
+  confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
+}
+
 export class TakingOutStart {
   @IsArray()
   @ArrayMinSize(1)

@@ -70,6 +70,7 @@ const deeds: Readonly<Record<string, string>> = {
   restoring: 'Software was put back onto it, each part proved by the phone itself.',
   'putting-apps': 'Apps were put back onto it.',
   'changing-apps': 'Apps were turned off, or on again.',
+  'removing-leftovers': 'What removed apps had left on it was cleared away.',
   'putting-records': 'Personal records were put back onto it.',
   locking: 'Its bootloader was locked or unlocked.',
 };

@@ -10,6 +10,7 @@ export type {
   PuttingAppsFacts,
 } from './apps/facts.ts';
 export { importingAppsSheet, type ImportingAppsFacts, type WantedCopy } from './apps/importing.ts';
+export { leftoversSheet, type LeftoversFacts } from './apps/leftovers.ts';
 export {
   movingSheet,
   movingVerdicts,

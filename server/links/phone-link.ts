@@ -234,8 +234,16 @@ export interface FolderExchange {
   ): AsyncIterable<Uint8Array>;
   /** Where what is to come into a folder is staged, within it. */
   nextOf(folder: string): string;
-  /** Unpacks beside what is in the folder; resolves to where. */
-  stage(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<string>;
+  /**
+   * Unpacks beside what is in the folder; resolves to where.
+   * @param owner for whom the folder is made where there is none
+   */
+  stage(
+    folder: string,
+    stream: AsyncIterable<Uint8Array>,
+    signal?: AbortSignal,
+    owner?: number,
+  ): Promise<string>;
   /** Puts what is there aside and what was staged in its place. @param some names alone; all that is there otherwise */
   swap(folder: string, some?: SomeNames): Promise<void>;
   /** Removes what was put aside: the new data is proved. */

@@ -10,6 +10,7 @@ import { census, mounted } from '../../testing/userland/odd-files.ts';
 import { UserlandPhone, whyNotHere } from '../../testing/userland/userland-phone.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startCopying } from '../runs/apps/copying.ts';
+import { startRemovingLeftovers } from '../runs/apps/removing-leftovers.ts';
 import { startPuttingApps } from '../runs/apps/putting-apps.ts';
 import { startKeepingRecords } from '../runs/records/keeping-records.ts';
 import { startPuttingRecords } from '../runs/records/putting-records.ts';
@@ -33,7 +34,16 @@ const dump = `Packages:
     firstInstallTime=2026-01-02 03:04:05
     lastUpdateTime=2026-03-05 10:11:13
     User 0: ceDataInode=131 installed=true hidden=false stopped=false enabled=0 instant=false
+  Package [example.tide.home] (5e6f7a8):
+    userId=10012
+    codePath=/system/app/home
+    versionCode=29 minSdk=24 targetSdk=28
+    versionName=2.9
+    splits=[base]
+    flags=[ SYSTEM HAS_CODE ]
+    User 0: ceDataInode=140 installed=true hidden=false stopped=false enabled=0 instant=false
 `;
+const gone = 'example.gone';
 const shims = {
   dumpsys: `case "$1 $2" in
 "package packages"|"package ${name}") cat /system/dump;;
@@ -78,6 +88,9 @@ function layUserData(root: string): void {
     `user_de/0/${name}/shared_prefs`,
   ])
     chownSync(join(root, at), uid, uid);
+  put(`data/${gone}/files/left "behind" $HOME`, 'what nobody reads any more', 10_099, 0o600);
+  put(`media/0/Android/data/${gone}/a.bin`, Buffer.alloc(20_000, 'x'), 10_099, 0o660);
+  for (const at of [`data/${gone}`, `data/${gone}/files`]) chownSync(join(root, at), 10_099, 10_099);
   put(contacts, '', 10_002, 0o660);
   const db = new Sqlite(join(root, contacts));
   db.exec(`
@@ -152,13 +165,14 @@ describe.skipIf(missing !== undefined)('apps and records through su, mksh and to
   });
 
   it('copies an app, and puts its data back as it was', async () => {
-    const [found] = await app.bench
+    const listed = await app.bench
       .apps(serial)
       .list()
       .catch((error: unknown) => {
         const { stdout, stderr, exitCode } = phone.shell('dumpsys package packages');
         throw new Error(`${stdout.length} bytes, ${exitCode}: ${stderr}`, { cause: error });
       });
+    const found = listed.find((each) => each.package === name);
     expect(found).toMatchObject({ package: name, programBytes: apk.length, versionCode: 41 });
     const parts = ['program', 'data', 'device-data'] as const;
     const before = await laid();
@@ -181,6 +195,35 @@ describe.skipIf(missing !== undefined)('apps and records through su, mksh and to
     expect(ended.outcome, told(put.id)).not.toMatch(/Not put back/);
     expect(await laid()).toEqual(before);
     expect(asRoot('cat /tmp/am.log')).toMatch(`force-stop ${name}`);
+  });
+
+  it('finds what a removed app left, keeps it, removes it, and puts it back as it was', async () => {
+    const roots = `/data/data/${gone} /data/media/0/Android/data/${gone}`;
+    const state = `cd / && find ${roots} -exec stat -c '%F %u %g %a %C %n' {} + | sort; find ${roots} -type f -exec sha256sum {} + | sort`;
+    const before = asRoot(state);
+    const [left, ...others] = await app.appSheets.leftoverViews(serial);
+    expect(others).toEqual([]);
+    expect(left).toMatchObject({ package: gone, bytes: 20_026, uid: 10_099, isCertain: true });
+    const start = { packages: [gone], keepsFirst: true, confirmed: [] };
+    const removing = await app.engine.ended((await startRemovingLeftovers(app, serial, start)).id);
+    expect(removing.state, `${removing.outcome}\n${told(removing.id)}`).toBe('done');
+    expect(asRoot(`ls -d ${roots} 2>/dev/null; true`)).toBe('');
+    expect(await app.appSheets.leftoverViews(serial)).toEqual([]);
+    const copy = app.larder.copies.of(serial).find((each) => each.app.package === gone)!;
+    const put = await startPuttingApps(app, serial, {
+      copies: [{ copyId: copy.id, parts: ['data', 'external'] }],
+      confirmed: ['battery'],
+      armedWith: serial.slice(-4),
+    });
+    const ended = await app.engine.ended(put.id);
+    expect(ended.state, `${ended.outcome}\n${told(put.id)}`).toBe('done');
+    const folderLess = (text: string) =>
+      text
+        .split('\n')
+        .filter((line) => !line.endsWith(gone))
+        .join('\n');
+    expect(folderLess(asRoot(state))).toBe(folderLess(before));
+    expect(asRoot(`stat -c '%u %g %a' /data/data/${gone}`).trim()).toBe('10099 10099 700');
   });
 
   it('keeps contacts, counts them, and puts them back', async () => {

@@ -39,6 +39,8 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /phones/:serial/copying': does('copied apps'),
   'POST /phones/:serial/putting-apps-sheet': asks,
   'POST /phones/:serial/putting-apps': does('put apps onto a phone'),
+  'POST /phones/:serial/removing-leftovers-sheet': asks,
+  'POST /phones/:serial/removing-leftovers': does('removed leftovers of a phone'),
   'POST /phones/:serial/changing-apps-sheet': asks,
   'POST /phones/:serial/changing-apps': does('changed the apps of a phone'),
   'POST /phones/:serial/keeping-records-sheet': asks,

@@ -15,6 +15,7 @@ export const kindsOfRun: KindsOfRun = {
   'putting-apps': { interrupted: () => 'Put them back again: what was being exchanged is undone first.' },
   'putting-records': { interrupted: () => 'Put them back again: what was being exchanged is undone first.' },
   'changing-apps': {},
+  'removing-leftovers': { interrupted: () => 'What was kept is in the larder. Look again for what is left.' },
   locking: {},
   verifying: {},
   exporting: {},

@@ -105,6 +105,13 @@ const apps: readonly Used[] = [
   }),
 ];
 
+/** Apps that were removed by tools that left some of them behind. */
+const removed = {
+  ferrygame: 'example.ferrygame',
+  oldtides: 'example.oldtides',
+  sandtimer: 'example.sandtimer',
+} as const;
+
 const systemOwned = { uid: 1000, gid: 1000 } as const;
 const labelled = (label: string) => [
   { name: 'security.selinux', value: new Uint8Array(Buffer.from(`${label}\0`, 'latin1')) },
@@ -193,6 +200,33 @@ export async function putTwoDozenApps(userData: Device): Promise<void> {
       name,
       new Map(app.permissions.map((each, n) => [`android.permission.${each}`, n % 3 !== 2])),
     );
+  }
+  const gone = { uid: next + 40, gid: next + 40 };
+  const goneLabel = labelled(`u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId: gone.uid })}`);
+  if (!(await fs.find(`/data/${removed.oldtides}`))) {
+    folder(`/data/${removed.oldtides}`, 0o700, gone, goneLabel);
+    folder(`/data/${removed.oldtides}/databases`, 0o771, gone, goneLabel);
+    const rows = notebookDatabase(7900, 500 * 1024);
+    file(`/data/${removed.oldtides}/databases/tides.db`, rows, 0o660, gone, goneLabel);
+    folder(`/user_de/0/${removed.oldtides}`, 0o700, gone, goneLabel);
+    const media = { uid: gone.uid + 1, gid: 1078 };
+    folder(`/app/${removed.ferrygame}-2`, 0o755, systemOwned);
+    const game: Program = {
+      ...{ package: removed.ferrygame, label: 'Ferry Game', signer: 'dune', minSdk: 24, targetSdk: 28 },
+      ...{ abis: [], permissions: [], duties: [], shape: 'half', colour: colours.rust },
+    };
+    // An update that was not ended: what there is of it is no program.
+    const half = apkOf(game, { versionCode: 3, seed: 7910, bytes: 200 * 1024 }).subarray(0, 120 * 1024);
+    file(`/app/${removed.ferrygame}-2/base.apk`, Buffer.from(half), 0o644, systemOwned);
+    for (const [name, kibibytes] of [
+      [removed.ferrygame, 900],
+      [removed.sandtimer, 60],
+    ] as const) {
+      folder(`/media/0/Android/data/${name}`, 0o771, media, []);
+      folder(`/media/0/Android/data/${name}/files`, 0o771, media, []);
+      const bytes = filler('program', 7920 + kibibytes, kibibytes * 1024);
+      file(`/media/0/Android/data/${name}/files/kept.bin`, bytes, 0o660, media, []);
+    }
   }
   for (const [path, text] of [
     [settingsFiles.packages, packages],

@@ -91,10 +91,13 @@ export const mv: Command = async (process) => {
   });
 };
 
-/** `mkdir -p PATH…` */
+/** `mkdir -p [-m MODE] PATH…` */
 export const mkdir: Command = async (process) => {
-  const [option, ...paths] = process.args;
-  if (option !== '-p' || paths.length === 0) return complain(process, 'mkdir', 'usage: mkdir -p DIR...');
+  const { args } = process;
+  const mode = args[1] === '-m' ? Number.parseInt(args[2] ?? '', 8) : 0o755;
+  const paths = args.slice(args[1] === '-m' ? 3 : 1);
+  if (args[0] !== '-p' || paths.length === 0 || !Number.isInteger(mode))
+    return complain(process, 'mkdir', 'usage: mkdir -p [-m MODE] DIR...');
   return edit(process, 'mkdir', paths, async (fs, within) => {
     const adds: Addition[] = [];
     for (const path of within) {
@@ -105,7 +108,8 @@ export const mkdir: Command = async (process) => {
         adds.push({
           path: each,
           type: 'directory',
-          permissions: 0o755,
+          // Those above it are as usual.
+          permissions: depth === steps.length ? mode : 0o755,
           uid: 0,
           gid: 0,
           modifiedAt: Math.floor(Date.now() / 1000),

@@ -10,6 +10,7 @@ import type {
   AppInside,
   AppView,
   CopyView,
+  LeftoverView,
   MovingView,
   RecordsOnPhone,
   RecordsView,
@@ -56,6 +57,8 @@ import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
   ChangingAppsRequest,
   ChangingAppsStart,
+  LeftoversRequest,
+  LeftoversStart,
   CopyChange,
   CopyingRequest,
   CopyingStart,
@@ -308,6 +311,11 @@ export const api = {
   startMoving: (serial: string, start: MovingStart) =>
     ask<RunView>(`/phones/${at(serial)}/moving`, 'POST', start),
 
+  leftovers: (serial: string) => ask<LeftoverView[]>(`/phones/${at(serial)}/leftovers`),
+  leftoversSheet: (serial: string, request: LeftoversRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/removing-leftovers-sheet`, 'POST', request, signal),
+  startRemovingLeftovers: (serial: string, start: LeftoversStart) =>
+    ask<RunView>(`/phones/${at(serial)}/removing-leftovers`, 'POST', start),
   changingAppsSheet: (serial: string, request: ChangingAppsRequest, signal: AbortSignal) =>
     ask<RunSheet>(`/phones/${at(serial)}/changing-apps-sheet`, 'POST', request, signal),
   startChangingApps: (serial: string, start: ChangingAppsStart) =>

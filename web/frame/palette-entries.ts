@@ -35,6 +35,7 @@ const pages: readonly (readonly [title: string, path: string, also?: string])[] 
 const tabs: readonly (readonly [name: string, title: string])[] = [
   ['bench', 'Storage'],
   ['apps', 'Apps'],
+  ['leftovers', 'Leftovers of removed apps'],
   ['records', 'Records'],
   ['move', 'Move'],
   ['rescue', 'Rescue'],

@@ -6,6 +6,7 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   copying: 'Copying apps',
   'putting-apps': 'Putting apps back',
   'changing-apps': 'Changing apps',
+  'removing-leftovers': 'Removing leftovers',
   'keeping-records': 'Keeping records',
   'putting-records': 'Putting records back',
   locking: 'Locking and unlocking',

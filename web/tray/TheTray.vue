@@ -10,6 +10,7 @@ import type { useInTray } from './in-tray.ts';
 /** Loaded when they are first shown. */
 const AppTray = lazily(() => import('./apps/AppTray.vue'));
 const RecordsTray = lazily(() => import('./RecordsTray.vue'));
+const LeftoversTray = lazily(() => import('./apps/LeftoversTray.vue'));
 const MovingTray = lazily(() => import('./apps/MovingTray.vue'));
 const PickedAppsTray = lazily(() => import('./apps/PickedAppsTray.vue'));
 const CarryTray = lazily(() => import('./apps/CarryTray.vue'));
@@ -63,6 +64,11 @@ watch(
       :phone="phone"
     />
     <AppTray v-else-if="phone && page === 'apps'" :key="`apps ${phone.serial}`" :phone="phone" />
+    <LeftoversTray
+      v-else-if="phone && page === 'leftovers'"
+      :key="`leftovers ${phone.serial}`"
+      :phone="phone"
+    />
     <RecordsTray v-else-if="phone && page === 'records'" :key="`records ${phone.serial}`" :phone="phone" />
     <MovingTray v-else-if="phone && page === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />

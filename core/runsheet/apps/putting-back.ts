@@ -109,7 +109,7 @@ const processor: AppRule = (put, { phone }) =>
     : undefined;
 
 const withoutProgram: AppRule = (put) =>
-  !put.present && !installs(put)
+  !put.present && !installs(put) && !put.app.isLeftover
     ? {
         id: 'data-without-program',
         severity: 'stop',
@@ -117,6 +117,20 @@ const withoutProgram: AppRule = (put) =>
         sentence: (labels) => `${labels}: data alone has nowhere to go. Put the program back as well.`,
       }
     : undefined;
+
+/** What an app left goes back as it was, with its own id; no other app may have that by now. */
+const idOfAnother: AppRule = (put, { installed }) => {
+  const other = installed.find(({ uid }) => uid === put.app.uid);
+  return put.app.isLeftover && !put.present && !installs(put) && other
+    ? {
+        id: 'id-of-another',
+        severity: 'stop',
+        title: (count) => `${plural(count, 'One id belongs', 'ids belong')} to another app now`,
+        sentence: (labels) =>
+          `${labels}: its files would belong to ${other.label}, which has its id ${put.app.uid} now. Leave it out.`,
+      }
+    : undefined;
+};
 
 const hardwareKeys: AppRule = (put, { phone }) => {
   if (!put.app.hasHardwareKeys || !puts(put)) return undefined;
@@ -194,6 +208,7 @@ const rules: readonly AppRule[] = [
   newerAndroid,
   processor,
   withoutProgram,
+  idOfAnother,
   hardwareKeys,
   onePhone,
   checksPhone,

@@ -8,6 +8,8 @@ import {
   CopyChange,
   CopyingRequest,
   CopyingStart,
+  LeftoversRequest,
+  LeftoversStart,
   MovingRequest,
   MovingStart,
   PuttingAppsRequest,
@@ -21,6 +23,7 @@ import { copyTar } from '../../larder/copy-export.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startChangingApps } from '../../runs/apps/changing-apps.ts';
 import { startCopying } from '../../runs/apps/copying.ts';
+import { startRemovingLeftovers } from '../../runs/apps/removing-leftovers.ts';
 import { startMoving } from '../../runs/apps/moving.ts';
 import {
   appsInRecovery,
@@ -124,6 +127,16 @@ export function copyRoutes(app: KeenLarder): Router {
     'moving',
     [MovingRequest, (serial, asked) => appSheets.moving(serial, asked)],
     [MovingStart, (serial, start) => startMoving(app, serial, start)],
+  );
+
+  routes.get('/phones/:serial/leftovers', async (request, response) => {
+    response.json(await appSheets.leftoverViews(request.params.serial));
+  });
+  phoneRunRoutes(
+    routes,
+    'removing-leftovers',
+    [LeftoversRequest, (serial, asked) => appSheets.leftovers(serial, asked)],
+    [LeftoversStart, (serial, start) => startRemovingLeftovers(app, serial, start)],
   );
 
   return routes;

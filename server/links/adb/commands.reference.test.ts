@@ -279,6 +279,12 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   makeFoldersOf: [
     { line: commands.makeFoldersOf(1023, ['/data/media', '/data/e']), then: listing('/data/e'), as: tree },
   ],
+  makePrivateFolder: [
+    {
+      line: commands.makePrivateFolder(10_061, '/data/own/f g'),
+      then: "stat -c '%u %g %a' /data/own '/data/own/f g'",
+    },
+  ],
   move: [
     { line: commands.move(['/data/unpacked/plain', '/data/a/b'], '/data/c d'), then: "ls -A '/data/c d'" },
     { line: commands.move(['/data/nowhere'], '/data/c d') },

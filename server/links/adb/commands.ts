@@ -92,6 +92,9 @@ export const commands = {
   makeFolders: (paths: readonly string[]) => `mkdir -p ${words(paths)}`,
   makeFoldersOf: (owner: number, paths: readonly string[]) =>
     `mkdir -p ${words(paths)} && chown ${owner}:${owner} ${words(paths)}`,
+  /** Which nobody but its owner looks into. */
+  makePrivateFolder: (owner: number, folder: string) =>
+    `mkdir -p -m 700 ${quote(folder)} && chown ${owner}:${owner} ${quote(folder)}`,
   move: (paths: readonly string[], into: string) => `mv ${words(paths)} ${quote(into)}`,
   /** Of some names in a folder: not every tar can leave names out. */
   archive: (folder: string, options: string, names: readonly string[]) =>

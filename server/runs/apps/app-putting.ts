@@ -67,8 +67,8 @@ export async function putWhole(attempt: Attempt, put: PutApp, run: Run): Promise
     }
     if (folderKindsOf(put).length > 0) {
       const now = await work.describe(app.package);
-      if (!now) throw new PhoneRefusal(`${app.label} is not installed.`);
-      said.push(await exchangeData(attempt, put, now.uid));
+      if (!now && !app.isLeftover) throw new PhoneRefusal(`${app.label} is not installed.`);
+      said.push(await exchangeData(attempt, put, now?.uid ?? app.uid));
     }
     said.push(...(await setState(attempt, put, run)));
     return said.join('; ');
@@ -169,7 +169,9 @@ async function stageFolder(
   const part = copies.part(copy.id, name);
   const entries = new Map<string, ArchivedEntry>();
   const placed = rewrittenTar(counted(readImage(shelf, part), passed), (entry) => placer.place(entry));
-  const next = await foldersOf(link).stage(folder, digestedFiles(placed, entries), signal);
+  // What an app left has no folder where it was cleared away.
+  const owner = copy.app.isLeftover && !isShared ? uid : undefined;
+  const next = await foldersOf(link).stage(folder, digestedFiles(placed, entries), signal, owner);
   const { differ } = await compareUnpacked(files, next, entries, part.bytes, signal);
   if (differ.length > 0) throw new PhoneRefusal(`${someOf(differ)} did not come out on the phone as kept.`);
   return filesAmong(entries).size;

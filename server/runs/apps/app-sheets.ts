@@ -1,9 +1,10 @@
 import { takesAway } from '@keen-larder/core/apps/built-in.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
-import type { AppView, CopyView, MovingView } from '@keen-larder/contract/copies.ts';
+import type { AppView, CopyView, LeftoverView, MovingView } from '@keen-larder/contract/copies.ts';
 import type {
   ChangingAppsRequest,
   CopyingRequest,
+  LeftoversRequest,
   MovingRequest,
   PuttingAppsRequest,
 } from '@keen-larder/contract/requests/apps.ts';
@@ -12,6 +13,7 @@ import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import {
   changingSheet,
+  leftoversSheet,
   copyingSheet,
   movingSheet,
   movingVerdicts,
@@ -27,7 +29,8 @@ import type { RunStatements } from '../../database/runs.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { type AppWork, type PhoneLink } from '../../links/phone-link.ts';
 import { pastSpeed } from '../engine/past-speed.ts';
-import { workOf } from '../phone/phone-access.ts';
+import { filesOf, workOf } from '../phone/phone-access.ts';
+import { findLeftovers } from './leftovers.ts';
 import { isAsKept } from './app-doubt.ts';
 import { Problem } from '../../failures.ts';
 
@@ -102,6 +105,36 @@ export class AppSheets {
       action,
       copied: takesAway(action) ? await this.whole(serial, packages) : new Set(),
     });
+  }
+
+  /** What apps left on a phone, and when each was kept. @throws PhoneFailure */
+  async leftoverViews(serial: string): Promise<LeftoverView[]> {
+    const link = this.bench.link(serial);
+    const found = await findLeftovers(filesOf(link), await this.bench.apps(serial).list());
+    const kept = this.keptLeftovers(serial);
+    return found.map((each) => ({ ...each, keptAt: kept.get(each.package) }));
+  }
+
+  async leftovers(serial: string, { packages, keepsFirst }: LeftoversRequest): Promise<RunSheet> {
+    const phone = this.bench.facts(serial);
+    const isReadable = phone.mode === 'system' && phone.root;
+    return leftoversSheet({
+      phone,
+      found: isReadable ? await this.leftoverViews(serial) : [],
+      picked: packages,
+      keepsFirst,
+      kept: new Set(this.keptLeftovers(serial).keys()),
+      shelf: await this.larder.shelf.space(),
+      bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['copying']),
+    });
+  }
+
+  /** When what apps left on a phone was kept, by their packages; damaged copies do not count. */
+  private keptLeftovers(serial: string): Map<string, number> {
+    const whole = this.larder.copies
+      .of(serial)
+      .filter(({ app, parts }) => app.isLeftover && parts.every(({ damage }) => damage === undefined));
+    return new Map(whole.reverse().map(({ app, createdAt }) => [app.package, createdAt]));
   }
 
   /** Of some apps, those that can come back whatever happens: a copy with the program, of which every stored byte is sound. */

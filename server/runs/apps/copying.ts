@@ -127,9 +127,9 @@ async function takeApp(attempt: Attempt, { app, parts }: PickedApp, set: SetWrit
 }
 
 /** APKs as they are; the base has one name wherever it came from. */
-async function takeProgram(
+export async function takeProgram(
   { link, signal, passed }: Attempt,
-  { paths, label }: AppFacts,
+  { paths, label }: Pick<AppFacts, 'paths' | 'label'>,
   set: SetWriter,
 ): Promise<NewPart[]> {
   const work = workOf(link);
@@ -152,9 +152,9 @@ async function takeProgram(
 }
 
 /** A folder as a tar stream, each file compared with the phone's own digest of it. */
-async function takeFolder(
+export async function takeFolder(
   { link, signal, passed }: Attempt,
-  { package: name, label }: AppFacts,
+  { package: name, label }: Pick<AppFacts, 'package' | 'label'>,
   kind: FolderKind,
   set: SetWriter,
 ): Promise<{ part: NewPart; files: DataFile[] }> {

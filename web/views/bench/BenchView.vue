@@ -12,6 +12,7 @@ import { lazily } from '../../parts/lazily.ts';
 /** Loaded when they are first shown. */
 const BenchOverview = lazily(() => import('./BenchOverview.vue'));
 const PhoneApps = lazily(() => import('./apps/PhoneApps.vue'));
+const PhoneLeftovers = lazily(() => import('./apps/PhoneLeftovers.vue'));
 const PhoneBootloader = lazily(() => import('./PhoneBootloader.vue'));
 const PhoneRescue = lazily(() => import('./PhoneRescue.vue'));
 const PhoneRecords = lazily(() => import('./PhoneRecords.vue'));
@@ -24,7 +25,16 @@ const FirstSteps = lazily(() => import('../connections/FirstSteps.vue'));
 const props = withDefaults(
   defineProps<{
     serial?: string;
-    view?: 'storage' | 'apps' | 'records' | 'move' | 'rescue' | 'bootloader' | 'past' | 'details';
+    view?:
+      | 'storage'
+      | 'apps'
+      | 'leftovers'
+      | 'records'
+      | 'move'
+      | 'rescue'
+      | 'bootloader'
+      | 'past'
+      | 'details';
   }>(),
   {
     view: 'storage',
@@ -55,6 +65,7 @@ watch(
     <PhoneHeader :phone="phone" />
     <PhoneTabs :serial="phone.serial" />
     <PhoneApps v-if="view === 'apps'" :key="phone.serial" :phone="phone" />
+    <PhoneLeftovers v-else-if="view === 'leftovers'" :key="`leftovers ${phone.serial}`" :phone="phone" />
     <PhoneRecords v-else-if="view === 'records'" :key="`records ${phone.serial}`" :phone="phone" />
     <PhoneMove v-else-if="view === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <PhoneRescue v-else-if="view === 'rescue'" :phone="phone" />

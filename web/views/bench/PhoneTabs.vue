@@ -1,6 +1,9 @@
 <script setup lang="ts">
+import { useRoute } from 'vue-router';
+
 /** The views of one phone. */
 defineProps<{ serial: string }>();
+const route = useRoute();
 const tabs = [
   { name: 'bench', title: 'Storage' },
   { name: 'apps', title: 'Apps' },
@@ -15,9 +18,13 @@ const tabs = [
 
 <template>
   <nav aria-label="Views of this phone">
-    <RouterLink v-for="tab in tabs" :key="tab.name" :to="{ name: tab.name, params: { serial } }">{{
-      tab.title
-    }}</RouterLink>
+    <RouterLink
+      v-for="tab in tabs"
+      :key="tab.name"
+      :to="{ name: tab.name, params: { serial } }"
+      :class="{ 'router-link-active': tab.name === 'apps' && route.name === 'leftovers' }"
+      >{{ tab.title }}</RouterLink
+    >
   </nav>
 </template>
 

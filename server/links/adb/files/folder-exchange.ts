@@ -33,10 +33,17 @@ export class AdbFolderExchange implements FolderExchange {
     return this.files.archive(folder, without, signal, remark);
   }
 
-  async stage(folder: string, stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<string> {
+  async stage(
+    folder: string,
+    stream: AsyncIterable<Uint8Array>,
+    signal?: AbortSignal,
+    owner?: number,
+  ): Promise<string> {
     if (!(await this.hasFolder(folder))) {
-      if (!folder.startsWith(sharedStorage)) throw new PhoneRefusal(`There is no ${folder} on the phone.`);
-      await this.shell.must(commands.makeFoldersOf(mediaOwner, [folder]));
+      if (owner !== undefined) await this.shell.must(commands.makePrivateFolder(owner, folder));
+      else if (folder.startsWith(sharedStorage))
+        await this.shell.must(commands.makeFoldersOf(mediaOwner, [folder]));
+      else throw new PhoneRefusal(`There is no ${folder} on the phone.`);
     }
     const next = at(folder, 'next');
     await this.shell.must(commands.makeFolders([next]));

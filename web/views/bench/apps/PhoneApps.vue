@@ -115,6 +115,9 @@ function sort(key: string, descending: boolean): void {
         aria-label="Search apps"
       />
       <ElButton :loading="store.busy[serial]" @click="store.load(serial)">Read again</ElButton>
+      <RouterLink :to="{ name: 'leftovers', params: { serial } }" class="el-button left"
+        >Leftovers…</RouterLink
+      >
     </div>
     <div class="facets">
       <div v-for="facet in appFacets" :key="facet.id" class="facet" role="group" :aria-label="facet.title">
@@ -214,6 +217,10 @@ function sort(key: string, descending: boolean): void {
 .search {
   display: flex;
   gap: 8px;
+}
+
+.left {
+  text-decoration: none;
 }
 
 .facet {

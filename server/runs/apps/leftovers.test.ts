@@ -1,0 +1,127 @@
+// What removed apps left on a simulated phone: found, kept, removed, and put back as it was.
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { LeftoverView } from '@keen-larder/contract/copies.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { putTwoDozenApps } from '@keen-larder/standin/scenario/two-dozen.ts';
+import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
+import type { KeenLarder } from '../../keen-larder.ts';
+import { startPuttingApps } from './putting-apps.ts';
+import { startRemovingLeftovers } from './removing-leftovers.ts';
+
+const folder = testFolder();
+let bench: Awaited<ReturnType<typeof startKnot3>>;
+let app: KeenLarder;
+const tides = 'example.oldtides';
+const game = 'example.ferrygame';
+const timer = 'example.sandtimer';
+
+beforeAll(async () => {
+  bench = await startKnot3(join(folder.path, 'phones'));
+  await putTwoDozenApps(await bench.phone.userData());
+  app = await openOn(join(folder.path, 'larder'), bench);
+  await until('the system', isIn(app, 'system'));
+});
+afterAll(async () => {
+  await app.close();
+  await bench.close();
+  folder.remove();
+});
+
+const views = () => app.appSheets.leftoverViews(serial);
+const named = (all: readonly LeftoverView[], name: string) => all.find((each) => each.package === name);
+/** Paths below some folders of user data, with owner, mode and size. */
+async function tree(...roots: readonly string[]): Promise<string[]> {
+  const fs = await Ext4.open(await bench.phone.userData());
+  const lines: string[] = [];
+  const walk = async (path: string): Promise<void> => {
+    const inode = await fs.find(path);
+    if (!inode) return;
+    lines.push(
+      `${path} ${inode.type} ${inode.uid} ${inode.permissions.toString(8)} ${inode.type === 'file' ? inode.bytes : ''}`,
+    );
+    if (inode.type === 'directory')
+      for (const { name } of await fs.list(inode)) await walk(`${path}/${name}`);
+  };
+  for (const root of roots) await walk(root);
+  return lines;
+}
+const own = [`/data/${tides}`, `/user_de/0/${tides}`];
+async function remove(packages: string[], keepsFirst: boolean, confirmed: string[] = []) {
+  return app.engine.ended(
+    (await startRemovingLeftovers(app, serial, { packages, keepsFirst, confirmed })).id,
+  );
+}
+
+describe('leftovers of removed apps', () => {
+  let before: string[];
+
+  it('are found where apps keep things, with their size and how one knows', async () => {
+    const all = await views();
+    expect(all.map(({ package: name, isCertain }) => [name, isCertain])).toEqual([
+      [game, true],
+      [tides, true],
+      [timer, false],
+    ]);
+    expect(named(all, game)!.folders.map(({ kind }) => kind)).toEqual(['external', 'program']);
+    expect(named(all, tides)).toMatchObject({
+      keptAt: undefined,
+      why: expect.stringMatching(/which no app has now/) as string,
+    });
+    expect(named(all, tides)!.bytes).toBeGreaterThan(500 * 1024);
+    before = await tree(...own);
+    expect(before.length).toBeGreaterThan(3);
+  });
+
+  it('are not removed unkept, nor where nobody is certain, without a tick', async () => {
+    const sheet = await app.appSheets.leftovers(serial, { packages: [tides, timer], keepsFirst: false });
+    expect(sheet.checks.filter(({ severity }) => severity === 'confirm').map(({ id }) => id)).toEqual([
+      'maybe-not-left',
+      'will-wipe',
+    ]);
+    await expect(remove([tides, timer], false)).rejects.toThrow();
+    await expect(remove(['example.marshlog'], true)).rejects.toThrow();
+    expect(await tree(...own)).toEqual(before);
+  });
+
+  it('are kept first, removed, and found no more', async () => {
+    const ended = await remove([tides, game], true);
+    expect(ended.state).toBe('done');
+    expect(ended.outcome).toMatch(/^1\.\d+ MiB of user data are free again\.$/);
+    expect(await tree(...own, `/app/${game}-2`, `/media/0/Android/data/${game}`)).toEqual([]);
+    expect((await views()).map(({ package: name }) => name)).toEqual([timer]);
+    const copies = app.larder.copies.of(serial).filter(({ app: { isLeftover } }) => isLeftover);
+    expect(copies.map((copy) => [copy.app.package, copy.parts.map(({ name }) => name)]).sort()).toEqual([
+      [game, ['external.tar', 'base.apk']],
+      [tides, ['data.tar', 'device-data.tar']],
+    ]);
+  });
+
+  it('come back from the larder as they were', async () => {
+    const copy = app.larder.copies.of(serial).find(({ app: each }) => each.package === tides)!;
+    const start = {
+      copies: [{ copyId: copy.id, parts: ['data' as const, 'device-data' as const] }],
+      confirmed: [],
+    };
+    const ended = await app.engine.ended((await startPuttingApps(app, serial, start)).id);
+    expect(ended.outcome).toMatch(/^One app is in place and proved/);
+    expect(await tree(...own)).toEqual(before);
+    expect(named(await views(), tides)?.keptAt).toBeDefined();
+    // Kept already: gone without a tick.
+    expect((await remove([tides], false)).state).toBe('done');
+    expect(await tree(...own)).toEqual([]);
+  });
+
+  it('do not come back where another app has their id', async () => {
+    const copy = app.larder.copies.of(serial).find(({ app: each }) => each.package === tides)!;
+    const facts = await app.appSheets.puttingFacts(serial, {
+      copies: [{ copyId: copy.id, parts: ['data'] }],
+    });
+    const taken = facts.installed.map((each, i) => (i === 0 ? { ...each, uid: copy.app.uid } : each));
+    const { puttingAppsSheet } = await import('@keen-larder/core/runsheet/run-sheets.ts');
+    const { checks } = puttingAppsSheet({ ...facts, installed: taken });
+    expect(checks.filter(({ severity }) => severity === 'stop').map(({ id }) => id)).toEqual([
+      'id-of-another',
+    ]);
+  });
+});

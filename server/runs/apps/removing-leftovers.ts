@@ -1,0 +1,135 @@
+import type { LeftoversStart } from '@keen-larder/contract/requests/apps.ts';
+import type { RunView } from '@keen-larder/contract/runs.ts';
+import type { CopiedApp } from '@keen-larder/core/apps/copies.ts';
+import type { Leftover } from '@keen-larder/core/apps/leftovers.ts';
+import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { asOnePart, PartFailure } from '../../failures.ts';
+import type { NewPart } from '../../larder/copies-of-a-kind.ts';
+import type { SetWriter } from '../../shelf/set-writer.ts';
+import { onPhone, startRun } from '../engine/start-run.ts';
+import type { RunContext } from '../engine/run-context.ts';
+import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
+import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
+import { copyBatch } from './app-batch.ts';
+import { takeFolder, takeProgram } from './copying.ts';
+import { findLeftovers } from './leftovers.ts';
+
+/**
+ * Removes what apps left that are not installed any more, an app a step; keeps it first where that is wanted, and removes nothing
+ * that could not be kept.
+ * @throws Problem 422 with the checks that stand in the way
+ */
+export function startRemovingLeftovers(
+  context: RunContext,
+  serial: string,
+  start: LeftoversStart,
+): Promise<RunView> {
+  const { appSheets, bench, retryPolicy } = context;
+  const count = start.packages.length === 1 ? 'one app' : `${start.packages.length} apps`;
+  return startRun(context, {
+    sheet: () => appSheets.leftovers(serial, start),
+    confirmed: start.confirmed,
+    seen: start.seen,
+    writesShelf: start.keepsFirst,
+    plan() {
+      const phone = onPhone(context, serial);
+      return {
+        kind: 'removing-leftovers',
+        title: `Remove leftovers of ${count} from ${phone.nickname}`,
+        ...phone,
+      };
+    },
+    async work(run, { steps }) {
+      const phone = new PhoneAtWork(bench, serial, 'system', run, retryPolicy, 'What was done before stays');
+      const { found, sdk } = await phone.retry({
+        what: 'Look for leftovers',
+        attempt: async ({ link, signal }) => ({
+          found: await findLeftovers(filesOf(link), (await link.apps?.list(signal)) ?? [], signal),
+          sdk: await workOf(link).sdk(),
+        }),
+      });
+      const oneOf = (name: string) => {
+        const one = found.find((each) => each.package === name);
+        if (!one) throw new PartFailure('It is not left over any more: installed again, or gone.');
+        return one;
+      };
+      const copies = steps.filter(({ kind }) => kind === 'copy');
+      const unkept = new Set<string>();
+      if (copies.length > 0) {
+        const { maker, model } = bench.facts(serial);
+        const from = { phone: { serial, maker, model, nickname: bench.view(serial).nickname } };
+        const apps = copies.map(({ app }) => ({ package: app!, label: app! }));
+        const { failed } = await copyBatch(context, run, from, apps, async (index, set, passed) => {
+          const one = oneOf(apps[index]!.package);
+          const parts = await phone.retry({
+            what: copies[index]!.text,
+            passed,
+            attempt: (attempt) => takeLeftover(attempt, one, set),
+            onBreak: () => set.seal(),
+          });
+          return { facts: leftoverFacts(one, sdk), parts, remark: ', as the phone digests it' };
+        });
+        failed.forEach((name) => unkept.add(name));
+      }
+      const failed: string[] = [];
+      let bytes = 0;
+      for (const [index, { kind, app: name, text }] of steps.entries()) {
+        if (kind !== 'remove') continue;
+        const isDone = await run.part(index, () =>
+          asOnePart(async () => {
+            if (unkept.has(name!)) throw new PartFailure('It was not kept, and stays.');
+            const one = oneOf(name!);
+            await phone.retry({ what: text, attempt: (attempt) => removeLeftover(attempt, one) });
+            bytes += one.bytes;
+            return `${sizeText(one.bytes)} removed`;
+          }),
+        );
+        if (!isDone) failed.push(name!);
+      }
+      const freed = `${sizeText(bytes)} of user data are free again.`;
+      return failed.length === 0 ? freed : `Still there: ${listText(failed)}; each step says why. ${freed}`;
+    },
+  });
+}
+
+/** What is left of an app as parts of a copy. */
+async function takeLeftover(attempt: Attempt, one: Leftover, set: SetWriter): Promise<NewPart[]> {
+  const about = { package: one.package, label: one.package };
+  const parts: NewPart[] = [];
+  for (const { kind, path } of one.folders) {
+    if (kind !== 'program') {
+      parts.push((await takeFolder(attempt, about, kind, set)).part);
+      continue;
+    }
+    const names = (await filesOf(attempt.link).list(path)).map(({ name }) => name);
+    // The base first, as copies have it; of two programs one is kept.
+    const apks = names.filter((name) => name.endsWith('.apk')).sort();
+    const base = apks.filter((name) => name === 'base.apk');
+    const paths = [...base, ...apks.filter((name) => name !== 'base.apk')].map((name) => `${path}/${name}`);
+    if (paths.length > 0 && !parts.some((part) => part.kind === 'program'))
+      parts.push(...(await takeProgram(attempt, { ...about, paths }, set)));
+  }
+  if (parts.length === 0) throw new PartFailure('There is nothing in it that could be kept.');
+  return parts;
+}
+
+/** What is still left over is removed, and nothing of an app that came back meanwhile. */
+async function removeLeftover({ link }: Attempt, one: Leftover): Promise<void> {
+  const present = await workOf(link).describe(one.package);
+  const goes = one.folders.filter(
+    ({ kind, path }) => !present || (kind === 'program' && !`${present.codePath}/`.startsWith(`${path}/`)),
+  );
+  if (goes.length < one.folders.length)
+    throw new PartFailure('It is installed again: nothing of it was removed.');
+  await filesOf(link).remove(goes.map(({ path }) => path));
+  for (const { path } of goes)
+    if (await foldersOf(link).hasFolder(path))
+      throw new PartFailure(`The phone said yes, and ${path} is still there.`);
+}
+
+const leftoverFacts = ({ package: name, uid }: Leftover, sdk: number | undefined): CopiedApp => ({
+  ...{ package: name, label: name, versionCode: 0, uid: uid ?? 0, abis: [], certificates: [] },
+  ...{ isBuiltIn: false, isEnabled: true, permissions: [], hasHardwareKeys: false, sdk },
+  isLeftover: true,
+});

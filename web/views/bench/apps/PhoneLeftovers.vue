@@ -1,0 +1,157 @@
+<script setup lang="ts">
+import { ElButton, ElTable, ElTableColumn } from 'element-plus';
+import { computed, watch } from 'vue';
+import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import type { LeftoverView } from '@keen-larder/contract/copies.ts';
+import { isLive } from '@keen-larder/contract/runs.ts';
+import type { LeftoverKind } from '@keen-larder/core/apps/leftovers.ts';
+import PickColumn from '../../../parts/table/PickColumn.vue';
+import SizeText from '../../../parts/SizeText.vue';
+import TimeText from '../../../parts/TimeText.vue';
+import { useLeftovers } from '../../../state/leftovers.ts';
+import { useRuns } from '../../../state/runs.ts';
+import NotInSystem from '../NotInSystem.vue';
+
+/** What apps that are not installed any more have left on a phone: where, how much, and how one knows. */
+const props = defineProps<{ phone: PhoneView }>();
+const store = useLeftovers();
+const runs = useRuns();
+const serial = computed(() => props.phone.serial);
+const draft = computed(() => store.draft(serial.value));
+const isThere = computed(() => props.phone.presence === 'here' && props.phone.facts?.mode === 'system');
+const hasRoot = computed(() => props.phone.facts?.root ?? false);
+const ended = computed(() => runs.list.find((run) => run.serial === serial.value && !isLive(run))?.id);
+watch(
+  () => [isThere.value && hasRoot.value, ended.value] as const,
+  ([can]) => {
+    if (can) void store.load(serial.value);
+  },
+  { immediate: true },
+);
+const rows = computed(() => store.lists[serial.value]);
+const names = computed(() => (rows.value ?? []).map(({ package: name }) => name));
+const bytes = computed(() => (rows.value ?? []).reduce((sum, each) => sum + each.bytes, 0));
+
+function pick(picked: string[]): void {
+  draft.value.picked = picked;
+  draft.value.confirmed = [];
+}
+const toggle = (name: string) =>
+  pick(
+    draft.value.picked.includes(name)
+      ? draft.value.picked.filter((each) => each !== name)
+      : [...draft.value.picked, name],
+  );
+
+const kindWords: Readonly<Record<LeftoverKind, string>> = {
+  data: 'data',
+  'device-data': 'data before unlocking',
+  external: 'shared storage',
+  media: 'media',
+  obb: 'expansion files',
+  program: 'program',
+};
+const wordsOf = ({ folders }: LeftoverView) => folders.map(({ kind }) => kindWords[kind]).join(', ');
+const pathsOf = ({ folders }: LeftoverView) => folders.map(({ path }) => path).join('\n');
+</script>
+
+<template>
+  <section v-if="isThere" class="leftovers" aria-label="Leftovers">
+    <RouterLink :to="{ name: 'apps', params: { serial } }" class="back">Apps</RouterLink>
+    <h2>Leftovers of removed apps</h2>
+    <p v-if="!hasRoot" class="soft">
+      {{ phone.nickname }} gives no root: only root sees what apps left in folders of their own.
+    </p>
+    <p v-else-if="store.errors[serial]" class="error" role="alert">{{ store.errors[serial] }}</p>
+    <p v-else-if="!rows" class="soft" role="status">Looking into the folders of apps…</p>
+    <p v-else-if="rows.length === 0" role="status">
+      Nothing is left over: each folder of an app belongs to one that is installed.
+    </p>
+    <template v-else>
+      <p class="sum" role="status">
+        {{ rows.length }} {{ rows.length === 1 ? 'app' : 'apps' }} · <SizeText :bytes="bytes" />
+      </p>
+      <ElTable
+        :data="[...rows]"
+        size="small"
+        row-key="package"
+        :row-class-name="({ row }) => (draft.picked.includes((row as LeftoverView).package) ? 'picked' : '')"
+      >
+        <PickColumn
+          what="leftovers"
+          :names="names"
+          :picked="draft.picked"
+          :name-of="(row: LeftoverView) => row.package"
+          @toggle="toggle"
+          @all="pick"
+        />
+        <ElTableColumn label="Left by" min-width="250">
+          <template #default="{ row }">
+            <code class="package">{{ row.package }}</code>
+            <span class="soft why">{{ row.why }}</span>
+          </template>
+        </ElTableColumn>
+        <ElTableColumn label="Where" min-width="120">
+          <template #default="{ row }">
+            <span :title="pathsOf(row as LeftoverView)">{{ wordsOf(row as LeftoverView) }}</span>
+          </template>
+        </ElTableColumn>
+        <ElTableColumn label="Size" align="right" width="84">
+          <template #default="{ row }"><SizeText :bytes="row.bytes" /></template>
+        </ElTableColumn>
+        <ElTableColumn label="Kept" width="104">
+          <template #default="{ row }">
+            <TimeText v-if="row.keptAt" :at="row.keptAt" />
+            <span v-else class="soft">never</span>
+          </template>
+        </ElTableColumn>
+      </ElTable>
+    </template>
+    <ElButton v-if="hasRoot" class="again" size="small" @click="store.load(serial)">Look again</ElButton>
+  </section>
+  <NotInSystem v-else :phone="phone" what="Leftovers" />
+</template>
+
+<style scoped>
+.leftovers {
+  display: grid;
+  gap: 8px;
+}
+
+.back {
+  justify-self: start;
+  font-size: 13px;
+}
+
+h2 {
+  font-size: 17px;
+}
+
+:deep(.picked td) {
+  background: var(--action-tint);
+}
+
+.package {
+  display: block;
+  font-weight: 600;
+  overflow-wrap: anywhere;
+}
+
+.why {
+  display: block;
+  font-size: 12.5px;
+  line-height: 1.4;
+}
+
+.sum {
+  font-size: 13.5px;
+}
+
+.again {
+  justify-self: start;
+}
+
+.error {
+  color: var(--beetroot);
+}
+</style>
