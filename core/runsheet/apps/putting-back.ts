@@ -34,7 +34,7 @@ interface Finding {
 
 type AppRule = (put: Put, facts: PuttingAppsFacts) => Finding | undefined;
 
-const installs = ({ parts }: Put) => parts.includes('program');
+const installs = ({ parts, copy }: Put) => parts.includes('program') && hasPart(copy, 'program');
 const puts = ({ parts }: Put) => parts.some(isData);
 const plural = (count: number, one: string, many: string) => (count === 1 ? one : `${count} ${many}`);
 

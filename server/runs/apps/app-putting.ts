@@ -1,5 +1,11 @@
 import type { CopyView } from '@keen-larder/contract/copies.ts';
-import { folderKinds, folderOf, type FolderKind, type PartKind } from '@keen-larder/core/apps/copies.ts';
+import {
+  folderKinds,
+  folderOf,
+  hasPart,
+  type FolderKind,
+  type PartKind,
+} from '@keen-larder/core/apps/copies.ts';
 import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
 import { appIdOf, userOf } from '@keen-larder/core/apps/ids.ts';
 import { rewrittenTar } from '../../formats/tar-rewrite.ts';
@@ -60,7 +66,7 @@ export async function putWhole(attempt: Attempt, put: PutApp, run: Run): Promise
   return orPartFailure(async () => {
     if (before) await work.stop(app.package);
     const said: string[] = [];
-    if (put.parts.includes('program')) {
+    if (put.parts.includes('program') && hasPart(put.copy, 'program')) {
       said.push(await installProgram(attempt, put));
       isNew = !before;
       await work.stop(app.package);

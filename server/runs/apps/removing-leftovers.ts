@@ -129,7 +129,15 @@ async function removeLeftover({ link }: Attempt, one: Leftover): Promise<void> {
 }
 
 const leftoverFacts = ({ package: name, uid }: Leftover, sdk: number | undefined): CopiedApp => ({
-  ...{ package: name, label: name, versionCode: 0, uid: uid ?? 0, abis: [], certificates: [] },
+  ...{
+    package: name,
+    label: name,
+    versionCode: 0,
+    versionName: 'left over',
+    uid: uid ?? 0,
+    abis: [],
+    certificates: [],
+  },
   ...{ isBuiltIn: false, isEnabled: true, permissions: [], hasHardwareKeys: false, sdk },
   isLeftover: true,
 });

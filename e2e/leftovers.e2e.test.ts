@@ -1,0 +1,32 @@
+// What removed apps left, in the browser: found, kept and removed, and put back from the larder.
+import { expect, it } from 'vitest';
+import { putTwoDozenApps } from '@keen-larder/standin/scenario/two-dozen.ts';
+import { serial } from '../testing/bench.ts';
+import { openStory } from './story.ts';
+
+const story = openStory();
+
+it('leftovers are found, kept, removed, and put back', { timeout: 120_000 }, async () => {
+  const { page } = story;
+  await putTwoDozenApps(await story.phone.userData());
+  await story.go(`/bench/${serial}/apps`);
+  await page.getByText('Gull Radar').waitFor();
+  await page.getByRole('link', { name: 'Leftovers…' }).click();
+  await page.getByText('3 apps ·').waitFor();
+  await page.getByLabel('Pick example.oldtides').first().click();
+  const tray = page.getByRole('complementary', { name: 'Tray' });
+  await tray.getByText('It can be undone').waitFor();
+  await tray.getByRole('button', { name: 'Keep, then remove' }).click();
+  await tray.getByText(/KiB of user data are free again/).waitFor();
+  await page.getByText('2 apps ·').waitFor();
+  await tray.getByRole('button', { name: 'Put aside' }).click();
+
+  await page.getByRole('link', { name: 'Apps', exact: true }).first().click();
+  await page.getByRole('button', { name: /only in the larder/ }).click();
+  await page.getByLabel('Pick example.oldtides').check();
+  await tray.getByRole('button', { name: /^Put back/ }).click();
+  await tray.getByText(/One app is in place and proved/).waitFor();
+  await story.go(`/bench/${serial}/apps/leftovers`);
+  await page.getByText('3 apps ·').waitFor();
+  expect(await page.getByRole('row', { name: /example\.oldtides/ }).textContent()).not.toMatch(/never/);
+});
