@@ -135,16 +135,18 @@ try {
       `in the browser: a click works ${shown(page.interactive)} after the list has come (wanted: under 200), a typed letter shows after ${shown(page.filter)}, a facet after ${shown(page.facet)} (wanted: under 50)`,
     );
   }
-  at = performance.now();
-  const run = await startCopying(app, serial, {
-    apps: names.map((name) => ({ package: name, parts: ['program', 'data'] })),
-    confirmed: [],
-  });
-  const ended = await app.engine.ended(run.id);
-  const seconds = (performance.now() - at) / 1000;
-  print(
-    `copying ${names.length} apps: ${seconds.toFixed(1)} s, ${(names.length / seconds).toFixed(1)} a second (wanted: 5); ${ended.outcome}`,
-  );
+  for (const what of ['copying', 'copying again, programs known by their digests:']) {
+    at = performance.now();
+    const run = await startCopying(app, serial, {
+      apps: names.map((name) => ({ package: name, parts: ['program', 'data'] })),
+      confirmed: [],
+    });
+    const ended = await app.engine.ended(run.id);
+    const seconds = (performance.now() - at) / 1000;
+    print(
+      `${what} ${names.length} apps: ${seconds.toFixed(1)} s, ${(names.length / seconds).toFixed(1)} a second (wanted: 5); ${ended.outcome}`,
+    );
+  }
 
   const image = join(folder, 'userdata.img');
   makeImage(image);

@@ -105,6 +105,9 @@ export function copyStatements(db: Database) {
     SELECT copyId, copyParts.name, copies.facts ->> '$.label' AS label, phones.nickname, copies.createdAt
     FROM copyParts JOIN copies ON copies.id = copyParts.copyId JOIN phones ON phones.serial = copies.serial
     WHERE copyParts.sha256 = ? AND copies.kind = 'app' AND copies.binnedAt IS NULL ORDER BY copies.createdAt DESC LIMIT ?`);
+  const programs = db.prepare<[sha256: Buffer], CopyPartRow>(`
+    SELECT copyParts.* FROM copyParts JOIN copies ON copies.id = copyParts.copyId
+    WHERE copyParts.sha256 = ? AND copyParts.kind = 'program' AND damage IS NULL ORDER BY copies.createdAt DESC LIMIT 3`);
   const setAside = db.prepare<[name: string, at: number]>(
     'INSERT INTO setAside (package, at) VALUES (?, ?) ON CONFLICT DO NOTHING',
   );
@@ -118,6 +121,7 @@ export function copyStatements(db: Database) {
     insert: (copy: CopyRow, parts: readonly CopyPartRow[]) => insert(copy, parts),
     all: (kind: string) => all.all(kind),
     one: (kind: string, id: string) => one.get(kind, id),
+    programs: (sha256: Buffer) => programs.all(sha256),
     heads: () => heads.all(),
     headsOf: (copyId: string) => headsOf.all(copyId),
     part: (copyId: string, name: string) => part.get(copyId, name),

@@ -3,6 +3,8 @@ import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
 import { recordKind, type CopiedRecords, type RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
 import type { CopyPartHead, CopyWithPhone } from '../database/copies.ts';
 import { appCopyFormat, recordsCopyFormat } from '../shelf/copy-manifest.ts';
+import type { StoredImage } from '../shelf/image-writer.ts';
+import { digestsOf } from '../shelf/manifest.ts';
 import { Copies, type CopiesParts } from './copies-of-a-kind.ts';
 
 /** What views of all copies have. */
@@ -40,6 +42,19 @@ export class AppCopies extends Copies<CopiedApp, PartKind, CopyView> {
       },
       parts,
     );
+  }
+
+  /**
+   * An APK that is whole on the shelf, of whichever phone's copy; undefined where there is none.
+   * @param sha256 lower-case hexadecimal
+   */
+  async keptProgram(sha256: string): Promise<StoredImage | undefined> {
+    for (const row of this.statements.programs(Buffer.from(sha256, 'hex'))) {
+      const { bytes, chunkBytes, chunks } = row;
+      if (await this.parts.shelf.holdsAll(digestsOf(chunks)))
+        return { bytes, chunkBytes, chunks, sha256: row.sha256 };
+    }
+    return undefined;
   }
 
   /** Packages that are not to be shown among the others. */

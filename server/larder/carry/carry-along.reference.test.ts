@@ -199,15 +199,15 @@ describe.skipIf(missing !== undefined)('the archive', () => {
         return (error as Error).message;
       }
     };
-    expect(why()).toBe('Pick copies of apps first.');
-    expect(why(ids[tidebook]!, other)).toBe(
-      'They come from phones of several models (Knot 3, Knot 5). An archive is for one.',
+    expect(why()).toBe('Pick copies of apps in the list.');
+    expect(why(ids[tidebook]!, other)).toBe('Knot 3 and Knot 5: an archive is for one model.');
+    expect(why(ids[tidebook]!, ids[tidebook]!)).toBe('tidebook: pick one copy of each app.');
+    expect(why(second)).toBe(
+      'second: it is not of the phone’s owner, for whom alone a recovery can tell the place.',
     );
-    expect(why(ids[tidebook]!, ids[tidebook]!)).toBe(
-      'There are several copies of tidebook: pick one of each app.',
+    expect(why(part)).toBe(
+      'part: its data belongs to one build. Put it back with the bench, which knows the build.',
     );
-    expect(why(second)).toBe('second: of another user than the phone’s owner.');
-    expect(why(part)).toBe('part: it runs as a part of the system, and its data belongs to one build.');
   });
 });
 

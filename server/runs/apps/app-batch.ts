@@ -21,6 +21,8 @@ export type Origin = Pick<NewCopy<CopiedApp, PartKind>, 'phone' | 'origin'> & { 
 export interface TakenCopy {
   readonly facts: CopiedApp;
   readonly parts: readonly NewPart[];
+  /** Of them, what was not read, since the shelf has it. */
+  readonly sparedBytes?: number;
   /** What the step says behind the size. */
   readonly remark: string;
 }
@@ -41,12 +43,18 @@ export async function copyBatch(
   const elapsedMs = stopwatch();
   const failed: BatchApp[] = [];
   let copied = 0;
+  let spared = 0;
   try {
     for (const [index, app] of apps.entries()) {
       const isDone = await run.part(index, async (passed, resize) => {
         run.signal.throwIfAborted();
         const before = set.addedBytes;
-        const { facts, parts, remark } = await asOnePart(() => take(index, set, passed), byItself);
+        const {
+          facts,
+          parts,
+          remark,
+          sparedBytes = 0,
+        } = await asOnePart(() => take(index, set, passed), byItself);
         await set.seal();
         await larder.copies.add({
           createdAt: now(),
@@ -58,9 +66,12 @@ export async function copyBatch(
         });
         larder.copies.changed();
         const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-        resize(bytes);
+        resize(bytes - sparedBytes);
         copied += bytes;
-        return `${sizeText(bytes)}${remark}`;
+        spared += sparedBytes;
+        const unread =
+          sparedBytes > 0 ? `; ${sizeText(sparedBytes)} of programs are in the larder already` : '';
+        return `${sizeText(bytes)}${remark}${unread}`;
       });
       if (!isDone) failed.push(app);
     }
@@ -74,7 +85,7 @@ export async function copyBatch(
     await set.discard();
   }
   const done = apps.length - failed.length;
-  const kept = `${done === 1 ? 'One app' : `${done} apps`} copied, ${sizeText(copied)} in ${durationText(elapsedMs())}; ${sizeText(set.addedBytes)} new on the shelf.`;
+  const kept = `${done === 1 ? 'One app' : `${done} apps`} copied, ${sizeText(copied)} in ${durationText(elapsedMs())}; ${sizeText(set.addedBytes)} new on the shelf${spared > 0 ? `, ${sizeText(spared)} of programs were there and not read` : ''}.`;
   return {
     outcome: failed.length === 0 ? kept : `${failedText(failed)} ${kept}`,
     failed: new Set(failed.map((app) => app.package)),

@@ -96,6 +96,27 @@ describe('apps of a phone', () => {
     }
   });
 
+  it('do not read a program that is in the larder, unless that is not whole', async () => {
+    const newest = async () => (await views()).get('example.ringcode')!.copies[0]!;
+    const first = await newest();
+    const again = await copy(['example.ringcode']);
+    expect(again.outcome).toMatch(/ of programs were there and not read\.$/);
+    expect(again.steps[0]!.result).toMatch(
+      /as the phone digests it.*; 4\.0\d MiB of programs are in the larder already$/,
+    );
+    const second = await newest();
+    expect(second.id).not.toBe(first.id);
+    expect(second.parts.map(({ name, sha256 }) => [name, sha256])).toContainEqual(
+      first.parts.map(({ name, sha256 }) => [name, sha256])[0],
+    );
+    // Found damaged: every copy that has it.
+    for (const each of [first, second]) app.larder.copies.found(each.id, 'base.apk', 'not as it was');
+    const read = await copy(['example.ringcode']);
+    expect(read.outcome).not.toMatch(/not read/);
+    expect((await newest()).parts[0]).toMatchObject({ sha256: first.parts[0]!.sha256, damage: undefined });
+    for (const each of [first, second]) app.larder.copies.found(each.id, 'base.apk', undefined);
+  });
+
   it(
     'go back with their data onto a phone that lost them, with another uid',
     { timeout: 120_000 },

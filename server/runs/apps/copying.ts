@@ -19,6 +19,7 @@ import {
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { stampOf } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
+import type { AppCopies } from '../../larder/copies.ts';
 import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { copyBatch } from './app-batch.ts';
@@ -79,10 +80,10 @@ export async function copyAll(
   return copyBatch(context, run, from, apps, async (index, set, passed) => {
     const one = oneOf(apps[index]!.package);
     if (!one) throw new PartFailure('It is not on the phone any more.');
-    const { parts, stampFiles, wasRunning } = await phone.retry({
+    const { parts, stampFiles, wasRunning, sparedBytes } = await phone.retry({
       what: steps[index]!.text,
       passed,
-      attempt: (attempt) => takeApp(attempt, one, set),
+      attempt: (attempt) => takeApp(attempt, one, set, context.larder.copies),
       onBreak: () => set.seal(),
     });
     if (parts.length === 0)
@@ -90,6 +91,7 @@ export async function copyAll(
     return {
       facts: copiedApp(one.app, sdk, stampFiles),
       parts,
+      sparedBytes,
       remark: `, as the phone digests it${wasRunning ? '; it was stopped first' : ''}`,
     };
   });
@@ -100,15 +102,27 @@ interface TakenApp {
   /** Files of its data; undefined when no data was taken. */
   readonly stampFiles: readonly DataFile[] | undefined;
   readonly wasRunning: boolean;
+  /** Of programs that are on the shelf already. */
+  readonly sparedBytes: number;
 }
 
 /** Reads an app's parts onto the shelf and compares each with what the phone digests. */
-async function takeApp(attempt: Attempt, { app, parts }: PickedApp, set: SetWriter): Promise<TakenApp> {
+async function takeApp(
+  attempt: Attempt,
+  { app, parts }: PickedApp,
+  set: SetWriter,
+  copies: AppCopies,
+): Promise<TakenApp> {
   const work = workOf(attempt.link);
   const folders = folderKinds.filter((kind) => parts.includes(kind));
   if (folders.length > 0) await work.stop(app.package);
   const taken: NewPart[] = [];
-  if (parts.includes('program')) taken.push(...(await takeProgram(attempt, app, set)));
+  let sparedBytes = 0;
+  if (parts.includes('program')) {
+    const program = await takeProgram(attempt, app, set, copies);
+    taken.push(...program.parts);
+    ({ sparedBytes } = program);
+  }
   const files: DataFile[] = [];
   for (const kind of folders) {
     const own = foldersOf(attempt.link);
@@ -123,32 +137,40 @@ async function takeApp(attempt: Attempt, { app, parts }: PickedApp, set: SetWrit
     parts: taken,
     stampFiles: folders.some((kind) => kind === 'data' || kind === 'device-data') ? files : undefined,
     wasRunning: folders.length > 0 && app.isRunning,
+    sparedBytes,
   };
 }
 
-/** APKs as they are; the base has one name wherever it came from. */
+/**
+ * APKs as they are; the base has one name wherever it came from. What the phone digests as an APK that is on the shelf is that one, of
+ * whichever phone it came, and is not read.
+ */
 export async function takeProgram(
   { link, signal, passed }: Attempt,
-  { paths, label }: Pick<AppFacts, 'paths' | 'label'>,
+  { paths, label, programBytes }: Pick<AppFacts, 'paths' | 'label' | 'programBytes'>,
   set: SetWriter,
-): Promise<NewPart[]> {
+  copies: Pick<AppCopies, 'keptProgram'>,
+): Promise<{ readonly parts: readonly NewPart[]; readonly sparedBytes: number }> {
   const work = workOf(link);
   const parts: NewPart[] = [];
+  let sparedBytes = 0;
+  const present = await work.digests(paths, programBytes, signal);
+  const wrong: string[] = [];
   for (const [i, path] of paths.entries()) {
-    const writer = set.image(0);
-    await writer.take(work.read(path, signal), passed);
-    parts.push({
-      name: i === 0 ? 'base.apk' : basename(path),
-      kind: 'program',
-      stored: await writer.finish(),
-    });
+    const told = present.get(path);
+    let stored = told === undefined ? undefined : await copies.keptProgram(told);
+    if (stored) sparedBytes += stored.bytes;
+    else {
+      const writer = set.image(0);
+      await writer.take(work.read(path, signal), passed);
+      stored = await writer.finish();
+      if (stored.sha256.toString('hex') !== told) wrong.push(path);
+    }
+    parts.push({ name: i === 0 ? 'base.apk' : basename(path), kind: 'program', stored });
   }
-  const bytes = parts.reduce((sum, { stored }) => sum + stored.bytes, 0);
-  const present = await work.digests(paths, bytes, signal);
-  const wrong = paths.filter((path, i) => present.get(path) !== parts[i]!.stored.sha256.toString('hex'));
   if (wrong.length > 0)
     throw new PhoneRefusal(`${someOf(wrong)} of ${label} did not come out as the phone digests it.`);
-  return parts;
+  return { parts, sparedBytes };
 }
 
 /** A folder as a tar stream, each file compared with the phone's own digest of it. */

@@ -5,6 +5,7 @@ import type { Leftover } from '@keen-larder/core/apps/leftovers.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { asOnePart, PartFailure } from '../../failures.ts';
+import type { AppCopies } from '../../larder/copies.ts';
 import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
@@ -65,7 +66,7 @@ export function startRemovingLeftovers(
           const parts = await phone.retry({
             what: copies[index]!.text,
             passed,
-            attempt: (attempt) => takeLeftover(attempt, one, set),
+            attempt: (attempt) => takeLeftover(attempt, one, set, context.larder.copies),
             onBreak: () => set.seal(),
           });
           return { facts: leftoverFacts(one, sdk), parts, remark: ', as the phone digests it' };
@@ -94,10 +95,15 @@ export function startRemovingLeftovers(
 }
 
 /** What is left of an app as parts of a copy. */
-async function takeLeftover(attempt: Attempt, one: Leftover, set: SetWriter): Promise<NewPart[]> {
+async function takeLeftover(
+  attempt: Attempt,
+  one: Leftover,
+  set: SetWriter,
+  copies: AppCopies,
+): Promise<NewPart[]> {
   const about = { package: one.package, label: one.package };
   const parts: NewPart[] = [];
-  for (const { kind, path } of one.folders) {
+  for (const { kind, path, bytes } of one.folders) {
     if (kind !== 'program') {
       parts.push((await takeFolder(attempt, about, kind, set)).part);
       continue;
@@ -108,7 +114,9 @@ async function takeLeftover(attempt: Attempt, one: Leftover, set: SetWriter): Pr
     const base = apks.filter((name) => name === 'base.apk');
     const paths = [...base, ...apks.filter((name) => name !== 'base.apk')].map((name) => `${path}/${name}`);
     if (paths.length > 0 && !parts.some((part) => part.kind === 'program'))
-      parts.push(...(await takeProgram(attempt, { ...about, paths }, set)));
+      parts.push(
+        ...(await takeProgram(attempt, { ...about, paths, programBytes: bytes }, set, copies)).parts,
+      );
   }
   if (parts.length === 0) throw new PartFailure('There is nothing in it that could be kept.');
   return parts;
