@@ -52,6 +52,15 @@ export interface AppCode {
   readonly trackers: readonly FoundTracker[];
 }
 
+/** Whether what changed of a phone's apps is copied by itself, once a day. */
+export interface CopyRoutine {
+  readonly isOn: boolean;
+  /** When it was last gone through. */
+  readonly at: number | undefined;
+  /** What came of it, or why it was put off. */
+  readonly said: string | undefined;
+}
+
 /** What of an app is on a phone that has it no more, and what the larder has of that. */
 export interface LeftoverView extends Leftover {
   /** When it was kept last. */

@@ -150,7 +150,7 @@ const visits: readonly Visit[] = [
 /** Whose apps and records are copied, and when. */
 const copied = 'TW5K-20316';
 const copyingDaysAgo = 9;
-/** Of its apps; the others were never copied. */
+/** Of its apps. */
 const copiedApps = 9;
 
 /** Sets that somebody wants to keep whatever the rules say. */
@@ -269,7 +269,9 @@ export async function makeHistory(
 /** Apps of the owner's and personal records, as before work that may wipe them. */
 async function copyApps(app: KeenLarder, serial: string): Promise<void> {
   const own = (await app.appSheets.views(serial)).filter(({ installed }) => installed?.isBuiltIn === false);
-  const apps = own.slice(0, copiedApps).map(({ package: name }) => ({
+  // What has most data; some were never copied.
+  const most = own.sort((a, b) => (b.installed?.dataBytes ?? 0) - (a.installed?.dataBytes ?? 0));
+  const apps = most.slice(0, copiedApps).map(({ package: name }) => ({
     package: name,
     parts: ['program', 'data', 'device-data'] satisfies PartKind[],
   }));

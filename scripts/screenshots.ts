@@ -94,7 +94,7 @@ async function job(at: Page): Promise<void> {
 
 async function apps(at: Page): Promise<void> {
   await at.goto(`${url}/bench/TW5K-20316/apps`);
-  await at.getByRole('button', { name: /by the user/ }).click();
+  await at.getByRole('button', { name: /on both/ }).click();
   await at.locator('.name img').last().waitFor();
   for (const app of ['Tidebook', 'Harbour Chat'])
     await at.getByRole('checkbox', { name: `Pick ${app}` }).click();

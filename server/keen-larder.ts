@@ -69,6 +69,9 @@ import { usualRetryPolicy } from './runs/phone/phone-at-work.ts';
 import { restoringPlans } from './runs/restoring/writing-journal.ts';
 import { RunLedger } from './runs/engine/run-ledger.ts';
 import { RunEngine } from './runs/engine/run-engine.ts';
+import { CopyRoutines } from './runs/apps/copy-routine.ts';
+import { startCopying } from './runs/apps/copying.ts';
+import { copyRoutineStatements } from './database/upkeep/copy-routines.ts';
 import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
 import { ImagingSheets } from './runs/imaging/imaging-sheets.ts';
@@ -110,6 +113,7 @@ export interface KeenLarder extends RunContext {
   readonly scrubber: Scrubber;
   readonly pieceFiller: PieceFiller;
   readonly orderTimer: OrderTimer;
+  readonly copyRoutines: CopyRoutines;
   readonly forecaster: Forecaster;
   readonly phoneSides: PhoneSides;
   readonly rescue: Rescue;
@@ -279,6 +283,16 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     },
   });
   orderTimer.start();
+  const copyRoutines = new CopyRoutines({
+    ...{ rows: copyRoutineStatements(db), now, minutesEast },
+    readySince: (serial) => (engine.runOf(serial) ? undefined : bench.rootedSystemSince(serial)),
+    views: (serial) => app.appSheets.views(serial),
+    sheet: (serial, apps) => app.appSheets.copying(serial, { apps }),
+    copy: (serial, apps, remark) => startCopying(app, serial, { apps, confirmed: [] }, remark),
+    ended: (id) => engine.ended(id),
+    onChange: (serial) => bench.announce(serial),
+  });
+  copyRoutines.start();
   const jobRows = jobStatements(db);
   const jobFiles = new JobFiles(jobFileStatements(join(home, 'job-files.sqlite')), now);
   const jobs = new Jobs({
@@ -314,6 +328,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     scrubber,
     pieceFiller,
     orderTimer,
+    copyRoutines,
     resealing,
     order: new Order({
       ...{ larder, shelf, sets, unfinished, copies, now },
@@ -341,6 +356,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       tidying.stop();
       goingOn.stop();
       orderTimer.stop();
+      copyRoutines.stop();
       await Promise.all([scrubber.stop(), pieceFiller.stop(), nameIndex.stop(), resealing.close()]);
       await engine.stop();
       await incoming.stop();

@@ -134,6 +134,11 @@ export class ChangingAppsStart extends ChangingAppsRequest {
   seen?: string;
 }
 
+export class CopyRoutineChange {
+  @IsBoolean()
+  isOn!: boolean;
+}
+
 /** What apps left, by their packages. */
 export class LeftoversRequest {
   @IsArray()

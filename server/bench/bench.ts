@@ -121,6 +121,12 @@ export class Bench {
     return link && !record!.expected && (mode === undefined || link.mode === mode) ? link : undefined;
   }
 
+  /** Since when a phone's system has been here with root; undefined where that is not so. */
+  rootedSystemSince(serial: string): number | undefined {
+    const record = this.records.get(serial);
+    return this.linkIn(serial, 'system') && record!.facts?.root ? record!.upSince : undefined;
+  }
+
   /** Access to a phone's partitions. @throws Problem 409 when its mode gives none */
   access(serial: string): PartitionAccess {
     const { partitions } = this.link(serial);

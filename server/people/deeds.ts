@@ -39,6 +39,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /phones/:serial/copying': does('copied apps'),
   'POST /phones/:serial/putting-apps-sheet': asks,
   'POST /phones/:serial/putting-apps': does('put apps onto a phone'),
+  'PUT /phones/:serial/copy-routine': does('changed what of a phone is copied by itself'),
   'POST /phones/:serial/removing-leftovers-sheet': asks,
   'POST /phones/:serial/removing-leftovers': does('removed leftovers of a phone'),
   'POST /phones/:serial/changing-apps-sheet': asks,

@@ -10,6 +10,7 @@ import type {
   AppInside,
   AppView,
   CopyView,
+  CopyRoutine,
   LeftoverView,
   MovingView,
   RecordsOnPhone,
@@ -57,6 +58,7 @@ import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
 import type {
   ChangingAppsRequest,
   ChangingAppsStart,
+  CopyRoutineChange,
   LeftoversRequest,
   LeftoversStart,
   CopyChange,
@@ -311,6 +313,9 @@ export const api = {
   startMoving: (serial: string, start: MovingStart) =>
     ask<RunView>(`/phones/${at(serial)}/moving`, 'POST', start),
 
+  copyRoutine: (serial: string) => ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`),
+  turnCopyRoutine: (serial: string, change: CopyRoutineChange) =>
+    ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`, 'PUT', change),
   leftovers: (serial: string) => ask<LeftoverView[]>(`/phones/${at(serial)}/leftovers`),
   leftoversSheet: (serial: string, request: LeftoversRequest, signal: AbortSignal) =>
     ask<RunSheet>(`/phones/${at(serial)}/removing-leftovers-sheet`, 'POST', request, signal),

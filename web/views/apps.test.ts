@@ -13,6 +13,7 @@ import AppTray from '../tray/apps/AppTray.vue';
 import MovingTray from '../tray/apps/MovingTray.vue';
 import PickedAppsTray from '../tray/apps/PickedAppsTray.vue';
 import RecordsTray from '../tray/RecordsTray.vue';
+import CopyRoutineLine from './bench/apps/CopyRoutineLine.vue';
 import PhoneApps from './bench/apps/PhoneApps.vue';
 import PhoneMove from './bench/apps/PhoneMove.vue';
 import PhoneRecords from './bench/PhoneRecords.vue';
@@ -30,6 +31,24 @@ const list = [
   listedApp('marshlog', { dataBytes: 9 << 20 }),
   listedApp('ferrytimes', { isBuiltIn: true, label: 'Ferry Times', hasIcon: false, dataBytes: undefined }),
 ];
+
+describe('copying by routine', () => {
+  it('is turned on and off, and says what came of it', async () => {
+    const path = `/phones/${serial}/copy-routine`;
+    const asked = answering({
+      [`GET ${path}`]: { isOn: false },
+      [`PUT ${path}`]: { isOn: true, at: Date.now(), said: 'Nothing changed: 3 apps as kept.' },
+    });
+    const shown = await show(CopyRoutineLine, { serial, version: 1 });
+    await eventually(() => expect(shown.text()).toMatch(/Copy what changed by itself, once a day/));
+    expect(shown.find('.said').exists()).toBe(false);
+    await shown.find('input').setValue(true);
+    await eventually(() =>
+      expect(shown.find('.said').text()).toMatch(/now|second|minute.*: Nothing changed/s),
+    );
+    expect(asked.at(-1)).toEqual({ method: 'PUT', path, body: { isOn: true } });
+  });
+});
 
 describe('Apps of a phone', () => {
   async function apps() {

@@ -10,6 +10,7 @@ const tables = [
   'paces',
   'surveys',
   'keepRules',
+  'copyRoutines',
   'runs',
   'copies',
   'sets',

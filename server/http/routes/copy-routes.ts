@@ -6,6 +6,7 @@ import {
   ChangingAppsRequest,
   ChangingAppsStart,
   CopyChange,
+  CopyRoutineChange,
   CopyingRequest,
   CopyingStart,
   LeftoversRequest,
@@ -129,6 +130,13 @@ export function copyRoutes(app: KeenLarder): Router {
     [MovingStart, (serial, start) => startMoving(app, serial, start)],
   );
 
+  routes.get('/phones/:serial/copy-routine', (request, response) => {
+    response.json(app.copyRoutines.view(app.bench.view(request.params.serial).serial));
+  });
+  routes.put('/phones/:serial/copy-routine', (request, response) => {
+    const { serial } = app.bench.view(request.params.serial);
+    response.json(app.copyRoutines.turn(serial, valid(CopyRoutineChange, request.body).isOn));
+  });
   routes.get('/phones/:serial/leftovers', async (request, response) => {
     response.json(await appSheets.leftoverViews(request.params.serial));
   });

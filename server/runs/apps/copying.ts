@@ -37,9 +37,15 @@ export const mostReadings = 2;
 
 /**
  * Copies picked apps of a phone into the larder, one after the other; one that fails does not end the batch.
+ * @param remark what its log begins with
  * @throws Problem 422 with the checks that stand in the way
  */
-export function startCopying(context: RunContext, serial: string, start: CopyingStart): Promise<RunView> {
+export function startCopying(
+  context: RunContext,
+  serial: string,
+  start: CopyingStart,
+  remark?: string,
+): Promise<RunView> {
   return startRun(context, {
     sheet: () => context.appSheets.copying(serial, start),
     confirmed: start.confirmed,
@@ -50,7 +56,10 @@ export function startCopying(context: RunContext, serial: string, start: Copying
       const apps = steps.length === 1 ? '1 app' : `${steps.length} apps`;
       return { kind: 'copying', title: `Copy ${apps} of ${phone.nickname}`, ...phone, canPause: true };
     },
-    work: async (run, { steps }) => (await copyAll(context, serial, steps, start.apps, run)).outcome,
+    async work(run, { steps }) {
+      if (remark !== undefined) run.log(remark);
+      return (await copyAll(context, serial, steps, start.apps, run)).outcome;
+    },
   });
 }
 

@@ -8,6 +8,7 @@ import type { AppView } from '@keen-larder/contract/copies.ts';
 import AppIcon from './AppIcon.vue';
 import { api } from '../../../api/client.ts';
 import InsideApps from '../../larder/InsideApps.vue';
+import CopyRoutineLine from './CopyRoutineLine.vue';
 import LongTable from '../../../parts/table/LongTable.vue';
 import type { LongColumn } from '../../../parts/table/long-table.ts';
 import TimeText from '../../../parts/TimeText.vue';
@@ -154,6 +155,7 @@ function sort(key: string, descending: boolean): void {
         <ElButton size="small" text @click="pick(draft.picked, false)">Pick none</ElButton>
       </template>
     </p>
+    <CopyRoutineLine v-if="phone.facts?.root" :serial="serial" :version="`${phone.runId}`" />
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <p v-else-if="!apps" class="soft" role="status">Reading the apps: each program is looked into once…</p>
     <div class="box">
@@ -274,7 +276,7 @@ function sort(key: string, descending: boolean): void {
 
 /* What the window leaves below the facets, so that the list scrolls by itself. */
 .box {
-  height: max(300px, calc(100vh - 408px));
+  height: max(300px, calc(100vh - 440px));
 }
 
 .name {
