@@ -22,7 +22,7 @@ import { notebookDatabase } from '@keen-larder/standin/firmware/database.ts';
 import { manyPrograms } from '@keen-larder/standin/firmware/programs.ts';
 import { editTree, type Addition } from '@keen-larder/standin/flash/file-tree.ts';
 import { settingsFiles, withListLine, withPackage } from '@keen-larder/standin/packages/settings.ts';
-import { measureAppsPage } from './apps-page.ts';
+import { measureAppsPage } from './pages/apps-page.ts';
 
 const values = new Command('npm run bench:apps --')
   .description('Many apps on one phone, and one app out of a large image.')

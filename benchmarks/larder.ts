@@ -15,6 +15,7 @@ import { setStatements, type ImageRow } from '@keen-larder/server/database/sets.
 import { Finding } from '@keen-larder/server/larder/finding/finding.ts';
 import { SetList } from '@keen-larder/server/larder/set-views.ts';
 import { numbersOf } from '../testing/numbers.ts';
+import { measureAxis } from './pages/axis-page.ts';
 
 const setCount = 10_000;
 const phoneCount = 300;
@@ -144,6 +145,12 @@ try {
     'as JSON'.padEnd(34) +
       `${measured(() => JSON.stringify(list.all()), 5).toFixed(0)} ms, ${sizeText(JSON.stringify(list.all()).length)}`,
   );
+  const times = await measureAxis(folder, list.all());
+  for (const [what, { median, most, late }] of Object.entries(times))
+    say(
+      `time axis, ${what}`.padEnd(34) +
+        `a frame each ${median.toFixed(1)} ms, 95 of 100 within ${most.toFixed(1)} ms, ${(late * 100).toFixed(0)} % later than 25 ms (wanted: 60 a second)`,
+    );
   names.close();
   db.close();
 } finally {

@@ -66,11 +66,10 @@ import { ShopRecord } from './people/shop-record.ts';
 import { lockHome } from './lock.ts';
 import type { RunContext } from './runs/engine/run-context.ts';
 import { usualRetryPolicy } from './runs/phone/phone-at-work.ts';
-import { restoringPlans } from './runs/restoring/writing-journal.ts';
+import { otherUse } from './runs/other-use.ts';
 import { RunLedger } from './runs/engine/run-ledger.ts';
 import { RunEngine } from './runs/engine/run-engine.ts';
-import { CopyRoutines } from './runs/apps/copy-routine.ts';
-import { startCopying } from './runs/apps/copying.ts';
+import { copyRoutinesOf, type CopyRoutines } from './runs/apps/copy-routine.ts';
 import { copyRoutineStatements } from './database/upkeep/copy-routines.ts';
 import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
@@ -141,11 +140,10 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const snapshots = new Snapshots(shelfPath, now);
   const cataloguePath = join(home, 'catalogue.sqlite');
   const { sealSecret } = options;
-  const restoredFrom = isThere(cataloguePath)
-    ? undefined
-    : await snapshots.restoreTo(cataloguePath, await openedSeal(shelfPath, sealSecret));
-  if (restoredFrom !== undefined)
-    log.warn(`The catalogue was lost. It is back as it was on ${new Date(restoredFrom).toISOString()}.`);
+  if (!isThere(cataloguePath)) {
+    const at = await snapshots.restoreTo(cataloguePath, await openedSeal(shelfPath, sealSecret));
+    if (at) log.warn(`The catalogue was lost. It is back as it was on ${new Date(at).toISOString()}.`);
+  }
   const db = openDatabase(cataloguePath, (older) => snapshots.takeBeforeMigrating(older));
   const phones = phoneStatements(db);
   const sets = setStatements(db);
@@ -207,14 +205,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   );
   bench.runOf = (serial) => engine.runOf(serial);
   for (const run of engine.closeInterrupted()) log.warn({ run: run.id, serial: run.serial }, run.outcome);
-  larder.bin.otherUse = (id) => {
-    const run = engine.uses(id);
-    if (run) return `“${run.title}” works with it. Wait until that has ended.`;
-    const left = [...restoringPlans(unfinished).values()].find(
-      ({ setIds, begun }) => begun.length > 0 && setIds.includes(id),
-    );
-    return left && `A phone stands half written by it: “${left.title}” was broken off. Resume that first.`;
-  };
+  larder.bin.otherUse = (id) => otherUse(engine, unfinished, id);
   const tidying = await beginTidying({ ledger, time, larder, shelf, snapshots, db, log });
   await workers.warmUp();
   bench.start();
@@ -283,15 +274,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     },
   });
   orderTimer.start();
-  const copyRoutines = new CopyRoutines({
-    ...{ rows: copyRoutineStatements(db), now, minutesEast },
-    readySince: (serial) => (engine.runOf(serial) ? undefined : bench.rootedSystemSince(serial)),
-    views: (serial) => app.appSheets.views(serial),
-    sheet: (serial, apps) => app.appSheets.copying(serial, { apps }),
-    copy: (serial, apps, remark) => startCopying(app, serial, { apps, confirmed: [] }, remark),
-    ended: (id) => engine.ended(id),
-    onChange: (serial) => bench.announce(serial),
-  });
+  const copyRoutines = copyRoutinesOf(() => app, copyRoutineStatements(db), minutesEast);
   copyRoutines.start();
   const jobRows = jobStatements(db);
   const jobFiles = new JobFiles(jobFileStatements(join(home, 'job-files.sqlite')), now);

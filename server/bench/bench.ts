@@ -123,8 +123,7 @@ export class Bench {
 
   /** Since when a phone's system has been here with root; undefined where that is not so. */
   rootedSystemSince(serial: string): number | undefined {
-    const record = this.records.get(serial);
-    return this.linkIn(serial, 'system') && record!.facts?.root ? record!.upSince : undefined;
+    return this.linkIn(serial, 'system') && this.records.get(serial)!.rootedSince;
   }
 
   /** Access to a phone's partitions. @throws Problem 409 when its mode gives none */

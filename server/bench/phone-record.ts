@@ -33,6 +33,11 @@ export class PhoneRecord {
     this.told = told;
   }
 
+  /** Since when it has been here with root. */
+  get rootedSince(): number | undefined {
+    return this.told?.root ? this.upSince : undefined;
+  }
+
   /** A link came up. @param ready the mode has come up entirely */
   arrived(now: number, link: PhoneLink, facts: PhoneFacts, ready: boolean): void {
     const failed = this.brokenStarts >= loopingStarts ? this.brokenMode : this.overdueMode(now);

@@ -3,19 +3,7 @@ import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { AppDifference } from '@keen-larder/core/larder/comparing/apps.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import type { PracticePhone, PracticeView } from '@keen-larder/contract/practice.ts';
-import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
-import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
-import type {
-  AppCode,
-  AppInside,
-  AppView,
-  CopyView,
-  CopyRoutine,
-  LeftoverView,
-  MovingView,
-  RecordsOnPhone,
-  RecordsView,
-} from '@keen-larder/contract/copies.ts';
+import type { RecordsOnPhone } from '@keen-larder/contract/copies.ts';
 import type { ConnectionsView } from '@keen-larder/contract/connections.ts';
 import type { Shop } from '@keen-larder/core/jobs/report.ts';
 import type { JobDetail, JobView } from '@keen-larder/contract/jobs.ts';
@@ -54,22 +42,6 @@ import type {
   OwnPassphrase,
   SignIn,
 } from '@keen-larder/contract/requests/people.ts';
-import type { ProblemDetails } from '@keen-larder/contract/problem.ts';
-import type {
-  ChangingAppsRequest,
-  ChangingAppsStart,
-  CopyRoutineChange,
-  LeftoversRequest,
-  LeftoversStart,
-  CopyChange,
-  CopyingRequest,
-  CopyingStart,
-  MovingRequest,
-  MovingStart,
-  PuttingAppsRequest,
-  PuttingAppsStart,
-  VerifyingCopies,
-} from '@keen-larder/contract/requests/apps.ts';
 import type { ImagingRequest, ImagingStart } from '@keen-larder/contract/requests/imaging.ts';
 import type {
   ImportingAppsRequest,
@@ -98,7 +70,11 @@ import type { HalfWrittenView, ProofView, RunLogLine, RunView } from '@keen-lard
 import type { SetChanges, SetDetail, ShelfView, SomeSetsChanged } from '@keen-larder/contract/sets.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
-import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { appsApi } from './apps.ts';
+import { ask, at, send } from './ask.ts';
+
+export { ApiError, whenLockedOut } from './ask.ts';
 
 /** What the program says of itself. */
 export interface About {
@@ -112,56 +88,10 @@ export interface About {
   readonly shelf: number;
 }
 
-/** An answer of the server that is not what was asked for; the message is for reading. */
-export class ApiError extends Error {
-  constructor(readonly problem: Pick<ProblemDetails, 'status' | 'detail' | 'obstacles'>) {
-    super(problem.detail);
-  }
-}
-
-let onLockedOut: () => void = () => undefined;
-
-/** Has something done when the server does not know any more who sits here. */
-export function whenLockedOut(done: () => void): void {
-  onLockedOut = done;
-}
-
-async function answered<T>(path: string, init: RequestInit): Promise<T> {
-  let answer: Response;
-  try {
-    answer = await fetch(`/api${path}`, init);
-  } catch (error) {
-    if (init.signal?.aborted) throw error;
-    throw new ApiError({
-      status: 0,
-      detail: 'Keen Larder does not answer. Is it still running on this computer?',
-    });
-  }
-  const text = await answer.text();
-  const value: unknown = text ? JSON.parse(text) : undefined;
-  if (answer.status === 401) onLockedOut();
-  if (!answer.ok) throw new ApiError(value as ProblemDetails);
-  return value as T;
-}
-
-const ask = <T>(path: string, method = 'GET', body?: unknown, signal?: AbortSignal): Promise<T> =>
-  answered<T>(path, {
-    method,
-    ...(body !== undefined && {
-      headers: { 'content-type': 'application/json' },
-      body: JSON.stringify(body),
-    }),
-    ...(signal && { signal }),
-  });
-
-/** Bytes, as they are. */
-const send = <T>(path: string, body: Blob): Promise<T> =>
-  answered<T>(path, { method: 'POST', headers: { 'content-type': 'application/octet-stream' }, body });
-
-const at = encodeURIComponent;
-
 /** Everything the interface asks of the server. */
 export const api = {
+  ...appsApi,
+
   about: () => ask<About>('/about'),
 
   session: () => ask<SessionView>('/session'),
@@ -283,55 +213,6 @@ export const api = {
     ask<AppDifference[]>(`/sets/${at(id)}/against/${at(other)}/${at(partition)}/apps`),
   compareText: (id: string, other: string, partition: string, place: InsideRequest) =>
     ask<TextComparison>(`/sets/${at(id)}/against/${at(other)}/${at(partition)}/text?${queryOf(place)}`),
-
-  apps: (serial: string) => ask<AppView[]>(`/phones/${at(serial)}/apps`),
-  setAside: (packages: string[], aside: boolean) => ask<undefined>('/set-aside', 'POST', { packages, aside }),
-  trackers: () => ask<Tracker[]>('/trackers'),
-  changeTrackers: (trackers: Tracker[]) => ask<Tracker[]>('/trackers', 'PUT', { trackers }),
-  codeOnPhone: (serial: string, name: string) => ask<AppCode>(`/phones/${at(serial)}/apps/${at(name)}/code`),
-  codeOfCopy: (id: string) => ask<AppCode>(`/app-copies/${at(id)}/code`),
-  recordCopies: () => ask<RecordsView[]>('/record-copies'),
-  changeRecords: (id: string, change: CopyChange) =>
-    ask<RecordsView>(`/record-copies/${at(id)}`, 'PATCH', change),
-  carryAlongSheet: (ids: readonly string[]) =>
-    ask<CarryAlongSheet>(`/carry-along?copies=${ids.map(encodeURIComponent).join(',')}`),
-  verifyCopies: (picked: VerifyingCopies) => ask<RunView>('/verifying-copies', 'POST', picked),
-  appCopies: () => ask<CopyView[]>('/app-copies'),
-  changeCopy: (id: string, change: CopyChange) => ask<CopyView>(`/app-copies/${at(id)}`, 'PATCH', change),
-  copyingSheet: (serial: string, request: CopyingRequest, signal: AbortSignal) =>
-    ask<RunSheet>(`/phones/${at(serial)}/copying-sheet`, 'POST', request, signal),
-  startCopying: (serial: string, start: CopyingStart) =>
-    ask<RunView>(`/phones/${at(serial)}/copying`, 'POST', start),
-  puttingAppsSheet: (serial: string, request: PuttingAppsRequest, signal: AbortSignal) =>
-    ask<RunSheet>(`/phones/${at(serial)}/putting-apps-sheet`, 'POST', request, signal),
-  startPuttingApps: (serial: string, start: PuttingAppsStart) =>
-    ask<RunView>(`/phones/${at(serial)}/putting-apps`, 'POST', start),
-
-  moving: (serial: string, to: string) => ask<MovingView>(`/phones/${at(serial)}/moving/${at(to)}`),
-  movingSheet: (serial: string, request: MovingRequest, signal: AbortSignal) =>
-    ask<MovingSheet>(`/phones/${at(serial)}/moving-sheet`, 'POST', request, signal),
-  startMoving: (serial: string, start: MovingStart) =>
-    ask<RunView>(`/phones/${at(serial)}/moving`, 'POST', start),
-
-  copyRoutine: (serial: string) => ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`),
-  turnCopyRoutine: (serial: string, change: CopyRoutineChange) =>
-    ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`, 'PUT', change),
-  leftovers: (serial: string) => ask<LeftoverView[]>(`/phones/${at(serial)}/leftovers`),
-  leftoversSheet: (serial: string, request: LeftoversRequest, signal: AbortSignal) =>
-    ask<RunSheet>(`/phones/${at(serial)}/removing-leftovers-sheet`, 'POST', request, signal),
-  startRemovingLeftovers: (serial: string, start: LeftoversStart) =>
-    ask<RunView>(`/phones/${at(serial)}/removing-leftovers`, 'POST', start),
-  changingAppsSheet: (serial: string, request: ChangingAppsRequest, signal: AbortSignal) =>
-    ask<RunSheet>(`/phones/${at(serial)}/changing-apps-sheet`, 'POST', request, signal),
-  startChangingApps: (serial: string, start: ChangingAppsStart) =>
-    ask<RunView>(`/phones/${at(serial)}/changing-apps`, 'POST', start),
-  appsInRecovery: (serial: string) => ask<AppInside[]>(`/phones/${at(serial)}/apps-in-recovery`),
-  takeInRecovery: (serial: string, packages: string[]) =>
-    ask<RunView>(`/phones/${at(serial)}/taking-in-recovery`, 'POST', { packages }),
-  appsInside: (id: string, partition: string) =>
-    ask<AppInside[]>(`/sets/${at(id)}/images/${at(partition)}/apps`),
-  takeOut: (id: string, partition: string, packages: string[]) =>
-    ask<RunView>(`/sets/${at(id)}/images/${at(partition)}/taking-out`, 'POST', { packages }),
 
   records: (serial: string) => ask<RecordsOnPhone[]>(`/phones/${at(serial)}/records`),
   keepingRecordsSheet: (serial: string, request: KeepingRecordsRequest, signal: AbortSignal) =>

@@ -3,7 +3,7 @@ import { computed, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { useBench } from '../state/bench.ts';
 import { useImports } from '../state/imports.ts';
-import { useMoving } from '../state/moving.ts';
+import { useMoving } from '../state/apps/moving.ts';
 import { useRuns } from '../state/runs.ts';
 
 /** Pages on which something may be picked; on the others the tray would be empty. */

@@ -6,7 +6,7 @@ import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices/notices.ts';
 import { usePicks } from '../state/picks.ts';
-import { useMoving } from '../state/moving.ts';
+import { useMoving } from '../state/apps/moving.ts';
 import { useRuns } from '../state/runs.ts';
 import {
   onEmptyStage,

@@ -5,7 +5,7 @@ import { copyingSheet, puttingAppsSheet } from '@keen-larder/core/runsheet/run-s
 import { appFacts, listedApp } from '@keen-larder/core/testing/apps.ts';
 import { useApps } from '../state/apps.ts';
 import { useBench } from '../state/bench.ts';
-import { useMoving } from '../state/moving.ts';
+import { useMoving } from '../state/apps/moving.ts';
 import { useRecords } from '../state/records.ts';
 import { useRuns } from '../state/runs.ts';
 import { onEmptyStage, answering, facts, phone, run, serial, show, eventually } from '../testing/stage.ts';

@@ -5,7 +5,7 @@ import { describe, expect, it } from 'vitest';
 import type { LeftoverView } from '@keen-larder/contract/copies.ts';
 import type { LeftoversRequest } from '@keen-larder/contract/requests/apps.ts';
 import { leftoversSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { useLeftovers } from '../state/leftovers.ts';
+import { useLeftovers } from '../state/apps/leftovers.ts';
 import {
   answering,
   button,

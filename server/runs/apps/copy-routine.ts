@@ -5,6 +5,8 @@ import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { obstacles, type RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { CopyRoutineStatements } from '../../database/upkeep/copy-routines.ts';
 import { plainWords } from '../../failures.ts';
+import type { RunContext } from '../engine/run-context.ts';
+import { startCopying } from './copying.ts';
 
 const everyMs = 20_000;
 /** Whoever has just connected a phone has something in mind: it is left alone for so long. */
@@ -108,5 +110,24 @@ export class CopyRoutines {
     this.of.onChange(serial);
   }
 }
+
+/** The routines of an application. @param context once it is open */
+export const copyRoutinesOf = (
+  context: () => RunContext,
+  rows: CopyRoutineStatements,
+  minutesEast: CopyRoutineParts['minutesEast'],
+): CopyRoutines =>
+  new CopyRoutines({
+    ...{ rows, minutesEast, now: () => context().now() },
+    readySince(serial) {
+      const { engine, bench } = context();
+      return engine.runOf(serial) ? undefined : bench.rootedSystemSince(serial);
+    },
+    views: (serial) => context().appSheets.views(serial),
+    sheet: (serial, apps) => context().appSheets.copying(serial, { apps }),
+    copy: (serial, apps, remark) => startCopying(context(), serial, { apps, confirmed: [] }, remark),
+    ended: (id) => context().engine.ended(id),
+    onChange: (serial) => context().bench.announce(serial),
+  });
 
 const appsText = (count: number) => (count === 1 ? 'one app' : `${count} apps`);

@@ -26,7 +26,7 @@ export async function findLeftovers(
 ): Promise<Leftover[]> {
   if (!installed.some(({ isBuiltIn }) => isBuiltIn))
     throw new PhoneRefusal(
-      'The package manager tells of no app that came with the system: its list is not whole, and what is left over cannot be told. Wait until the system has started, then look again.',
+      'The package manager lists no app of the system: its list is not complete, and leftovers cannot be found. Wait until the system has started, then look again.',
     );
   const foldersIn = async (parent: string) =>
     (await files.list(parent)).flatMap(({ name, isFolder }) => (isFolder ? [`${parent}/${name}`] : []));

@@ -5,7 +5,7 @@ import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
 import { useLarder } from '../../state/larder.ts';
-import { useLeftovers } from '../../state/leftovers.ts';
+import { useLeftovers } from '../../state/apps/leftovers.ts';
 import RunFrame from '../RunFrame.vue';
 import { useTrayRun } from '../tray-run.ts';
 

@@ -9,7 +9,7 @@ import type { MovingSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { api } from '../../api/client.ts';
 import { useBench } from '../../state/bench.ts';
 import { useLarder } from '../../state/larder.ts';
-import { useMoving } from '../../state/moving.ts';
+import { useMoving } from '../../state/apps/moving.ts';
 import RunFrame from '../RunFrame.vue';
 import { useTrayRun } from '../tray-run.ts';
 

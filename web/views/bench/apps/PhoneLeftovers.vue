@@ -8,7 +8,7 @@ import type { LeftoverKind } from '@keen-larder/core/apps/leftovers.ts';
 import PickColumn from '../../../parts/table/PickColumn.vue';
 import SizeText from '../../../parts/SizeText.vue';
 import TimeText from '../../../parts/TimeText.vue';
-import { useLeftovers } from '../../../state/leftovers.ts';
+import { useLeftovers } from '../../../state/apps/leftovers.ts';
 import { useRuns } from '../../../state/runs.ts';
 import NotInSystem from '../NotInSystem.vue';
 

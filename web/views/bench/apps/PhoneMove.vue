@@ -8,7 +8,7 @@ import { isLive } from '@keen-larder/contract/runs.ts';
 import EmptyState from '../../../parts/EmptyState.vue';
 import SizeText from '../../../parts/SizeText.vue';
 import { useBench } from '../../../state/bench.ts';
-import { useMoving } from '../../../state/moving.ts';
+import { useMoving } from '../../../state/apps/moving.ts';
 import { useRuns } from '../../../state/runs.ts';
 import NotInSystem from '../NotInSystem.vue';
 

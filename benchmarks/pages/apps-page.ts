@@ -1,5 +1,5 @@
 import type { Page } from 'playwright-core';
-import { closeBrowser, openBrowser } from '../e2e/browser.ts';
+import { closeBrowser, openBrowser } from '../../e2e/browser.ts';
 
 /** Times of the Apps page in milliseconds, as the page itself measures them. */
 export interface AppsPageTimes {

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia';
 import { ref, shallowRef } from 'vue';
 import type { LeftoverView } from '@keen-larder/contract/copies.ts';
-import { api } from '../api/client.ts';
+import { api } from '../../api/client.ts';
 
 /** What is picked among one phone's leftovers. */
 export interface LeftoversDraft {
