@@ -1,5 +1,6 @@
 // Archives that a recovery installs by itself, run by the tools that recoveries have: mksh with toybox, and busybox, on ext4 by the
 // kernel. What is in them is judged by Debian's unzip and sha256sum; what comes out, by the kernel.
+import { createHash } from 'node:crypto';
 import { execFileSync } from 'node:child_process';
 import {
   chmodSync,
@@ -147,6 +148,7 @@ const tarOf = (root: string): Buffer =>
   });
 
 const ids: Record<string, string> = {};
+let programAlone: string;
 beforeAll(async () => {
   open = await bench.open();
   const data = join(folder.path, 'data');
@@ -168,6 +170,7 @@ beforeAll(async () => {
     ['split_config.en.apk', 'program', apk.subarray(0, 10_000)],
     ['data.tar', 'data', tarOf(prefs)],
   ]);
+  programAlone = await keepApp(appOf(tidebook), [['base.apk', 'program', apk]]);
   archive = await archiveOf([ids[tidebook], ids[waiting]], 'apps.zip');
 });
 afterAll(() => bench.close());
@@ -216,6 +219,17 @@ const userland: readonly (readonly [string, Personality, string])[] = [
   ['busybox sh and its tools', { mode: 'recovery', tools: 'busybox', root: 'daemon' }, 'busybox sh'],
 ];
 const properties = { 'ro.product.model': 'Knot 3', 'ro.build.version.sdk': '28' };
+/** A package manager that keeps what it is given (words of AOSP's PackageManagerShellCommand), and makes folders as installd does. */
+const pm = `case "$1" in
+install-create) n=$(ls /tmp/sessions 2>/dev/null | wc -l); mkdir -p /tmp/sessions/$n; echo "Success: created install session [$n]";;
+install-write) cat > "/tmp/sessions/$4/$5"; [ "$(($(wc -c < "/tmp/sessions/$4/$5")))" = "$3" ] || { echo "Failure: size"; exit 1; }; echo "Success: streamed $3 bytes";;
+install-commit)
+  [ -e /tmp/refuse ] && { echo "Failure [INSTALL_FAILED_VERSION_DOWNGRADE]"; exit 1; }
+  echo '${listed(waiting, 10_080, 41)}' >> /data/system/packages.list
+  mkdir -p /data/data/${waiting} && chown 10080:10080 /data/data/${waiting}
+  echo Success;;
+*) exit 1;;
+esac`;
 
 describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, personality, shell) => {
   const open: UserlandPhone[] = [];
@@ -228,6 +242,7 @@ describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, 
     over: Record<string, string> = {},
     mebibytes = 24,
     lay: (root: string) => void = layPhone,
+    shims: Readonly<Record<string, string>> = {},
   ): Promise<UserlandPhone> {
     const at = join(folder.path, `${name}-${open.length}`.replaceAll(' ', '-'));
     mkdirSync(at);
@@ -246,7 +261,7 @@ describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, 
       `${mebibytes}M`,
     ]);
     await mounted(image, lay);
-    const started = await UserlandPhone.start(at, personality, { ...properties, ...over }, [
+    const started = await UserlandPhone.start(at, { ...personality, shims }, { ...properties, ...over }, [
       { name: 'userdata', bytes: readFileSync(image) },
     ]);
     open.push(started);
@@ -465,5 +480,58 @@ describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, 
       'dunebank: its data is in place.',
     ]);
     expect(on.shell(`ls ${here}/programs`).stdout.toString().trim()).toBe(tidebook);
+  });
+
+  it('has programs installed by the shell, each whole, and keeps those that are refused', async () => {
+    const on = await phone({}, 24, layPhone, { pm });
+    expect(install(on).exitCode).toBe(0);
+    const there = () => on.shell(`ls ${here}/programs`).stdout.toString().trim();
+    // Of the user that adb has, to whom they belong.
+    expect(on.shell(`stat -c %u ${here} ${here}/programs/${waiting}/base.apk`).stdout.toString()).toBe(
+      '2000\n2000\n',
+    );
+    on.shell('touch /tmp/refuse');
+    expect(on.shell(`${shell} ${here}/install.sh`).stdout.toString()).toMatch(
+      /INSTALL_FAILED_VERSION_DOWNGRADE.*not installed/s,
+    );
+    expect(there()).toBe(waiting);
+    on.shell('rm -rf /tmp/refuse /tmp/sessions');
+    expect(on.shell(`${shell} ${here}/install.sh`).exitCode).toBe(0);
+    expect(there()).toBe('');
+    const given = on.shell('cd /tmp/sessions/0 && sha256sum * | sort -k 2').stdout.toString();
+    const digest = (bytes: Buffer) => createHash('sha256').update(bytes).digest('hex');
+    expect(given).toBe(`${digest(apk)}  base.apk\n${digest(apk.subarray(0, 10_000))}  split_config.en.apk\n`);
+    expect(install(on).said.slice(0, 2)).toEqual([
+      'tidebook: its data is in place.',
+      'dunebank: its data is in place.',
+    ]);
+  });
+
+  it('installs programs and puts data in place at once where root runs it in the system', async () => {
+    const am = 'echo "$@" >> /tmp/am.log';
+    const on = await phone({ 'sys.boot_completed': '1' }, 24, layPhone, { pm, am });
+    const { said, stderr, exitCode } = install(on);
+    expect(stderr).toBe('');
+    expect(said).toEqual([
+      'tidebook: its data is in place.',
+      'dunebank: its data is in place.',
+      '2 put back, 0 waiting for their programs, 0 not put back.',
+    ]);
+    expect(exitCode).toBe(0);
+    expect(on.shell('cat /tmp/am.log').stdout.toString()).toBe(
+      `force-stop ${tidebook}\nforce-stop ${waiting}\n`,
+    );
+    expect(on.shell(`ls -ln /data/data/${waiting}/shared_prefs`).stdout.toString()).toMatch(/10080 +10080/);
+    isAsKept(on);
+  });
+
+  it('says so where it has no data of an app that is there', async () => {
+    const on = await phone();
+    copyFileSync(
+      await archiveOf([programAlone], 'program.zip'),
+      join(folder.path, `${name}-${open.length - 1}`.replaceAll(' ', '-'), 'root/apps.zip'),
+    );
+    expect(install(on).said[0]).toBe('tidebook: it is installed, and this archive has no data of it.');
+    isAsBefore(on);
   });
 });

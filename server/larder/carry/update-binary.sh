@@ -134,20 +134,24 @@ stage() {
 # Calls its words for each line of the plan that begins with one: parts of an app.
 parts_of() {
   member carry/plan >"$here/plan.$$"
-  while read -r what number rest; do
-    [ "$what $number" = "part $1" ] || continue
+  while read -r row row_of rest; do
+    [ "$row $row_of" = "part $1" ] || continue
     # shellcheck disable=SC2086
     "$2" "$1" $rest </dev/null || { rm -f "$here/plan.$$"; return 1; }
   done <"$here/plan.$$"
   rm -f "$here/plan.$$"
 }
 
-stage_part() { stage "$data/$3" "$2" "$4" "$5" "$6" "$uid"; }
+stage_part() {
+  staged=$((staged + 1))
+  stage "$data/$3" "$2" "$4" "$5" "$6" "$uid"
+}
 swap_part() { swap "$data/$3" || { why="what is in $data/$3 could not be exchanged"; return 1; }; }
 settle_part() { settle "$data/$3" || { why="what is left in $data/$3 could not be removed"; return 1; }; }
 undo_part() { roll_back "$data/$3"; }
 
 put_data() {
+  staged=0
   parts_of "$1" stage_part && parts_of "$1" swap_part && parts_of "$1" settle_part && return 0
   parts_of "$1" undo_part || why="$why; it could not be undone: install this archive again"
   return 1
@@ -158,10 +162,10 @@ leave_program() {
   rm -rf "${here:?}/programs/$package" "${here:?}/programs/.$package"
   mkdir -p "$here/programs/.$package" || { why="$here cannot be written to"; return 1; }
   member carry/plan >"$here/programs.$$"
-  while read -r what number file name digest; do
-    [ "$what $number" = "program $1" ] || continue
-    member "$file" >"$here/programs/.$package/$name" </dev/null
-    [ "$(sum <"$here/programs/.$package/$name")" = "$digest" ] || why="its program cannot be unpacked: is there room?"
+  while read -r row row_of file apk digest; do
+    [ "$row $row_of" = "program $1" ] || continue
+    member "$file" >"$here/programs/.$package/$apk" </dev/null
+    [ "$(sum <"$here/programs/.$package/$apk")" = "$digest" ] || why="its program cannot be unpacked: is there room?"
   done <"$here/programs.$$"
   rm -f "$here/programs.$$"
   [ -z "$why" ] && mv "$here/programs/.$package" "$here/programs/$package" && return 0
@@ -179,7 +183,11 @@ for folder in *; do
   session=$(pm install-create -r | sed -n 's/.*\[\([0-9]*\)\].*/\1/p')
   [ -n "$session" ] || { echo "$folder: the phone opens no session to install in"; continue; }
   for apk in "$folder"/*.apk; do
-    pm install-write -S "$(wc -c <"$apk" | tr -d ' ')" "$session" "${apk##*/}" - <"$apk" || continue 2
+    bytes=$(wc -c <"$apk")
+    pm install-write -S "$((bytes))" "$session" "${apk##*/}" - <"$apk" && continue
+    pm install-abandon "$session"
+    echo "$folder: ${apk##*/} was not taken"
+    continue 2
   done
   if pm install-commit "$session"; then rm -rf "$folder"; else echo "$folder: not installed"; fi
 done
@@ -233,7 +241,11 @@ put_app() {
   rm -rf "${here:?}/programs/$package"
   [ "$(getprop sys.boot_completed 2>/dev/null)" = 1 ] && am force-stop "$package"
   if put_data "$number"; then
-    say "$title: its data is in place."
+    if [ $staged = 0 ]; then
+      say "$title: it is installed, and this archive has no data of it."
+    else
+      say "$title: its data is in place."
+    fi
     placed=$((placed + 1))
   else
     say "$title: $why. Its data is as it was."
