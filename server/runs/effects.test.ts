@@ -6,6 +6,7 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { effectsOf, type Effect } from '@keen-larder/core/runsheet/effects.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { putTwoDozenApps } from '@keen-larder/standin/scenario/two-dozen.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
 import {
@@ -21,6 +22,7 @@ import {
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from './apps/changing-apps.ts';
 import { startCopying } from './apps/copying.ts';
+import { startRemovingLeftovers } from './apps/removing-leftovers.ts';
 import { startPuttingApps } from './apps/putting-apps.ts';
 import { startComparing } from './imaging/comparing.ts';
 import { startImaging } from './imaging/imaging.ts';
@@ -225,6 +227,16 @@ const kinds: readonly [
         action: 'remove',
         confirmed: ['will-wipe', 'copy-first'],
       }),
+  ],
+  [
+    'removing what apps left',
+    'system',
+    ['userdata'],
+    async () => {
+      await putTwoDozenApps(await phoneOf(serial).userData());
+      const packages = ['example.oldtides'];
+      return startRemovingLeftovers(app, serial, { packages, keepsFirst: true, confirmed: [] });
+    },
   ],
   [
     'putting apps of another phone through recovery',

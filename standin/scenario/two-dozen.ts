@@ -151,7 +151,19 @@ export async function putTwoDozenApps(userData: Device): Promise<void> {
       ...{ path, type: 'file', permissions, ...who, attributes, modifiedAt, bytes: bytes.length },
       content: onePiece(bytes),
     });
-  for (const path of ['/app', '/data', '/user_de', '/user_de/0', '/media/0/Android', '/media/0/Android/data'])
+  for (const path of [
+    '/app',
+    '/data',
+    '/user_de',
+    '/user_de/0',
+    '/system',
+    '/system/users',
+    '/system/users/0',
+    '/media',
+    '/media/0',
+    '/media/0/Android',
+    '/media/0/Android/data',
+  ])
     if (!(await fs.find(path))) folder(path, 0o771, systemOwned, []);
   const given = new Map<string, number>();
   const ids = [...packages.matchAll(/\buserId="(\d+)"/g)].map(([, id]) => Number(id));
