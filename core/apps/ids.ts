@@ -50,6 +50,9 @@ export function remapId(id: number, from: AppPlace, to: AppPlace): number {
   return id;
 }
 
+/** Who may own files of an app on shared storage besides itself (AOSP, android_filesystem_config.h). */
+export const sharedStorageOwners: readonly number[] = [1023, 1077, 1078, 1079, 9997];
+
 /** The group of an app's cache. */
 export const cacheGroupOf = ({ user, appId }: AppPlace): number =>
   user * userOffset + ranges.cache + appId - ranges.app;

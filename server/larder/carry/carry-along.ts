@@ -16,7 +16,7 @@ import {
 import { folderKinds } from '@keen-larder/core/apps/copies.ts';
 import { describeCopy } from '@keen-larder/core/apps/description.ts';
 import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
-import { appIdOf } from '@keen-larder/core/apps/ids.ts';
+import { appIdOf, sharedStorageOwners } from '@keen-larder/core/apps/ids.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import { Problem } from '../../failures.ts';
 import { rewrittenTar } from '../../formats/tar-rewrite.ts';
@@ -30,8 +30,6 @@ const script = readFileSync(join(import.meta.dirname, 'update-binary.sh'), 'utf8
 const scriptName = 'META-INF/com/google/android/update-binary';
 /** Some recoveries look for it before they look for the other one (common practice, no published source). */
 const listName = 'META-INF/com/google/android/updater-script';
-/** Whoever may own files on shared storage besides the app (AOSP, android_filesystem_config.h). */
-const sharedOwners = [1023, 1077, 1078, 1079, 9997];
 
 /** Copies of apps that may go into one archive, and the model that it is for. */
 export interface Carried {
@@ -95,7 +93,7 @@ export function carryAlongZip(larder: Larder, { copies, model }: Carried): Reada
         const entries = new Map<string, ArchivedEntry>();
         const place = { user: 0, appId: appIdOf(copy.app.uid) };
         const isShared = kind !== 'data' && kind !== 'device-data';
-        const placer = new EntryPlacer(place, place, undefined, isShared ? sharedOwners : []);
+        const placer = new EntryPlacer(place, place, undefined, isShared ? sharedStorageOwners : []);
         const placed = rewrittenTar(part(kept.name), (entry) => {
           // It is labelled as its place on the phone is.
           const { path, type, target, uid, gid, mode } = placer.place(entry);

@@ -7,7 +7,7 @@ import {
   type PartKind,
 } from '@keen-larder/core/apps/copies.ts';
 import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
-import { appIdOf, userOf } from '@keen-larder/core/apps/ids.ts';
+import { appIdOf, sharedStorageOwners, userOf } from '@keen-larder/core/apps/ids.ts';
 import { rewrittenTar } from '../../formats/tar-rewrite.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import type { AppCopies } from '../../larder/copies.ts';
@@ -21,9 +21,6 @@ import type { Attempt } from '../phone/phone-at-work.ts';
 import { PhoneRefusal, asOnePart, traitsOf } from '../../failures.ts';
 import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
-
-/** Who may own files on shared storage besides the app (AOSP, android_filesystem_config.h). */
-const sharedOwners = [1023, 1077, 1078, 1079, 9997];
 
 /** A copy, what of it goes, and where it is read from. */
 export interface PutApp {
@@ -169,7 +166,7 @@ async function stageFolder(
     { user: userOf(copy.app.uid), appId: appIdOf(copy.app.uid) },
     { user: userOf(uid), appId: appIdOf(uid) },
     there?.label,
-    isShared ? sharedOwners : [],
+    isShared ? sharedStorageOwners : [],
   );
   const { name } = copy.parts.find((part) => part.kind === kind)!;
   const part = copies.part(copy.id, name);

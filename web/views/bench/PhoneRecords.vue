@@ -1,34 +1,25 @@
 <script setup lang="ts">
 import { ElButton, ElOption, ElSelect, ElTable, ElTableColumn } from 'element-plus';
-import { computed, watch } from 'vue';
+import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { RecordsOnPhone, RecordsView } from '@keen-larder/contract/copies.ts';
-import { isLive } from '@keen-larder/contract/runs.ts';
 import { reachText, recordKind } from '@keen-larder/core/records/kinds.ts';
 import { downloads } from '../../api/addresses.ts';
 import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
 import { useRecords } from '../../state/records.ts';
-import { useRuns } from '../../state/runs.ts';
+import { usePicking, useReadFromSystem } from './read-from-system.ts';
 import NotInSystem from './NotInSystem.vue';
 
 /** Personal records that belong to no app: how many, how large, how far they may travel, and what is kept of them. */
 const props = defineProps<{ phone: PhoneView }>();
 const store = useRecords();
-const runs = useRuns();
-const serial = computed(() => props.phone.serial);
+const { serial, isThere, hasRoot } = useReadFromSystem({
+  phone: () => props.phone,
+  load: (serial) => store.load(serial),
+});
 const draft = computed(() => store.draft(serial.value));
-const isThere = computed(() => props.phone.presence === 'here' && props.phone.facts?.mode === 'system');
-const hasRoot = computed(() => props.phone.facts?.root ?? false);
-const ended = computed(() => runs.list.find((run) => run.serial === serial.value && !isLive(run))?.id);
-watch(
-  () => [isThere.value, ended.value] as const,
-  ([can]) => {
-    if (can) void store.load(serial.value);
-  },
-  { immediate: true },
-);
 const rows = computed(() => store.lists[serial.value] ?? []);
 /** As files, or told by a content provider. */
 const isOnPhone = ({ files, missing }: RecordsOnPhone) => files.length > 0 || missing !== undefined;
@@ -37,16 +28,7 @@ const names = computed(() =>
     .filter((row) => isOnPhone(row) || store.copiesOf(serial.value, row).length > 0)
     .map(({ kind }) => kind),
 );
-function pick(picked: string[]): void {
-  draft.value.picked = picked;
-  draft.value.confirmed = [];
-}
-const toggle = (name: string) =>
-  pick(
-    draft.value.picked.includes(name)
-      ? draft.value.picked.filter((each) => each !== name)
-      : [...draft.value.picked, name],
-  );
+const { pick, toggle } = usePicking(() => draft.value);
 const copyText = ({ createdAt, nickname, serial: from, records }: RecordsView) =>
   `${exactTime(createdAt)}${records.count === undefined ? '' : ` · ${records.count}`}${from === serial.value ? '' : ` · ${nickname}`}`;
 const others = computed(() => [...store.othersOf(serial.value)]);

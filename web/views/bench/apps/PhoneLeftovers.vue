@@ -1,47 +1,30 @@
 <script setup lang="ts">
 import { ElButton, ElTable, ElTableColumn } from 'element-plus';
-import { computed, watch } from 'vue';
+import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { LeftoverView } from '@keen-larder/contract/copies.ts';
-import { isLive } from '@keen-larder/contract/runs.ts';
 import type { LeftoverKind } from '@keen-larder/core/apps/leftovers.ts';
 import PickColumn from '../../../parts/table/PickColumn.vue';
 import SizeText from '../../../parts/SizeText.vue';
 import TimeText from '../../../parts/TimeText.vue';
 import { useLeftovers } from '../../../state/apps/leftovers.ts';
-import { useRuns } from '../../../state/runs.ts';
+import { usePicking, useReadFromSystem } from '../read-from-system.ts';
 import NotInSystem from '../NotInSystem.vue';
 
 /** What apps that are not installed any more have left on a phone: where, how much, and how one knows. */
 const props = defineProps<{ phone: PhoneView }>();
 const store = useLeftovers();
-const runs = useRuns();
-const serial = computed(() => props.phone.serial);
+const { serial, isThere, hasRoot } = useReadFromSystem({
+  phone: () => props.phone,
+  needsRoot: true,
+  load: (serial) => store.load(serial),
+});
 const draft = computed(() => store.draft(serial.value));
-const isThere = computed(() => props.phone.presence === 'here' && props.phone.facts?.mode === 'system');
-const hasRoot = computed(() => props.phone.facts?.root ?? false);
-const ended = computed(() => runs.list.find((run) => run.serial === serial.value && !isLive(run))?.id);
-watch(
-  () => [isThere.value && hasRoot.value, ended.value] as const,
-  ([can]) => {
-    if (can) void store.load(serial.value);
-  },
-  { immediate: true },
-);
 const rows = computed(() => store.lists[serial.value]);
 const names = computed(() => (rows.value ?? []).map(({ package: name }) => name));
 const bytes = computed(() => (rows.value ?? []).reduce((sum, each) => sum + each.bytes, 0));
 
-function pick(picked: string[]): void {
-  draft.value.picked = picked;
-  draft.value.confirmed = [];
-}
-const toggle = (name: string) =>
-  pick(
-    draft.value.picked.includes(name)
-      ? draft.value.picked.filter((each) => each !== name)
-      : [...draft.value.picked, name],
-  );
+const { pick, toggle } = usePicking(() => draft.value);
 
 const kindWords: Readonly<Record<LeftoverKind, string>> = {
   data: 'data',
