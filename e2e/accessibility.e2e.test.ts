@@ -28,6 +28,7 @@ const views: readonly (readonly [path: () => string, shown: string | RegExp])[] 
   [() => '/bench', 'What is kept'],
   [() => `/bench/${serial}`, 'Last kept'],
   [() => `/bench/${serial}/apps`, /not in system mode/],
+  [() => `/bench/${serial}/apps/leftovers`, /not in system mode/],
   [() => `/bench/${serial}/records`, /are read from the running system/],
   [() => `/bench/${serial}/rescue`, 'Rescue'],
   [() => `/bench/${serial}/bootloader`, /Bootloader/],

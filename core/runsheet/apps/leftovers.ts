@@ -40,7 +40,9 @@ export function leftoversSheet(facts: LeftoversFacts): RunSheet {
     bytes: 0,
   }));
   const doubtful = some.filter(({ isCertain }) => !isCertain);
-  const lost = keepsFirst ? [] : some.filter((each) => !kept.has(each.package));
+  // What was kept at an earlier time may be other than what is there now.
+  const lost = keepsFirst ? [] : some;
+  const [known, unknown] = [true, false].map((is) => lost.filter((each) => kept.has(each.package) === is));
   const checks: Check[] = [
     ...inSystem({ phone }),
     ...(phone.mode === 'system' && !phone.root
@@ -70,12 +72,18 @@ export function leftoversSheet(facts: LeftoversFacts): RunSheet {
             id: 'will-wipe',
             severity: 'confirm',
             title: 'Removed for good',
-            sentence: `${names(lost)}: the larder has nothing of it. Keep it first, or it never comes back.`,
+            sentence: [
+              ...(unknown!.length > 0 ? [`${names(unknown!)}: the larder has nothing of it.`] : []),
+              ...(known!.length > 0
+                ? [`${names(known!)}: kept before, and nobody has compared it since.`]
+                : []),
+              'Keep it first, or it never comes back as it is.',
+            ].join(' '),
           } as const,
         ]
       : []),
     ...(keepsFirst && some.length > 0 ? roomForCopies(bytes, shelf.freeBytes, 'At most') : []),
-    ...(some.length > 0 && lost.length === 0
+    ...(some.length > 0 && keepsFirst
       ? [
           {
             id: 'can-be-undone',

@@ -67,9 +67,12 @@ export function carryAlongZip(larder: Larder, { copies, model }: Carried): Reada
   const out = zip.outputStream as Readable;
   const mtime = newestOf(copies);
   const sums: string[] = [];
+  // Whoever took it may go away in the middle: nothing more is read then.
+  const gone = new AbortController();
+  out.once('close', () => gone.abort());
   const put = async (name: string, content: AsyncIterable<Uint8Array>, compress = true) => {
     const { bytes, digests } = digested(content);
-    const stream = Readable.from(bytes, { objectMode: false });
+    const stream = Readable.from(bytes, { objectMode: false, signal: gone.signal });
     stream.once('error', (error) => out.destroy(error));
     zip.addReadStream(stream, name, { mtime, mode: name === scriptName ? 0o100755 : 0o100644, compress });
     await once(stream, 'end');
