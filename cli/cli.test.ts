@@ -6,6 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import type { Inspection } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { Flash } from '../standin/flash/flash.ts';
+import { compareWithPhone } from './compare.ts';
 import { keepSet, openOn, startKnot3, testFolder, toRecovery, until } from '../testing/bench.ts';
 import { larderCommand, larderFromTerminal } from '../testing/programs/larder-command.ts';
 import { knot3Flash } from '../testing/flashes.ts';
@@ -232,6 +233,45 @@ describe('sets', () => {
       code: 2,
       err: expect.stringMatching(/There is no set “nothing”/) as string,
     });
+  });
+
+  it('are compared with a phone as it is now, without the application', async () => {
+    const bench = await startKnot3(at('phones-again'));
+    try {
+      await bench.phone.start('recovery');
+      const { adb } = bench.phone.state();
+      const compare = (...args: string[]) =>
+        larder('compare', 'boot and identity', '--phone', adb!, ...args, '--home', home);
+      expect(await compare()).toMatchObject({
+        code: 0,
+        err: '',
+        out: expect.stringMatching(/^boot +same\nefs +same\n$/) as string,
+      });
+      const boot = bench.phone.flash.partition('boot')!;
+      await boot.write(0, Buffer.alloc(4096));
+      const { code, out } = await compare('--json');
+      expect(code).toBe(1);
+      expect(JSON.parse(out)).toMatchObject({
+        after: { id: `phone:${bench.phone.identity.serial}` },
+        partitions: [
+          { partition: 'boot', state: 'differs' },
+          { partition: 'efs', state: 'same' },
+        ],
+      });
+    } finally {
+      await bench.close();
+    }
+  });
+
+  it('are compared with one thing, and with a phone that answers', async () => {
+    expect(await larder('compare', 'small', '--home', home)).toMatchObject({
+      code: 2,
+      err: 'Name a second set, or a phone with --phone.\n',
+    });
+    const nobody = await compareWithPhone('small', {
+      ...{ home, phone: '127.0.0.1:9', adbPort: 9, patienceMs: 300 },
+    });
+    expect(nobody).toBe(2);
   });
 
   it('are exported with sums that sha256sum and md5sum accept', async () => {

@@ -15,7 +15,7 @@ import {
   type OffsiteOptions,
   type OffsiteRestoreOptions,
 } from './offsite.ts';
-import { compareSets, type CompareOptions } from './compare.ts';
+import { compareSets, compareWithPhone, type CompareOptions } from './compare.ts';
 import { exportSet, listSets, showOrder, verifySets } from './larder-commands.ts';
 import { secretFrom } from './passphrase.ts';
 import { importFiles, type ImportOptions } from './import.ts';
@@ -144,14 +144,26 @@ function larderProgram(done: (code: number) => void): Command {
     );
 
   program
-    .command('compare <first> <second>')
+    .command('compare <first> [second]')
     .description('says what differs between two sets, by id or name; ends with 1 where something does')
+    .option('--phone <phone>', 'instead of a second set, by address or serial; the application must not run')
+    .option('--adb-port <n>', 'port of the local adb server', wholeNumber, usualServerPort)
     .option('--files <partition>', 'compares the files of a partition instead')
     .option('--part <name>', 'the file system within it, where it has several')
     .option(...home)
     .option('--json', 'as JSON')
-    .action(async (first: string, second: string, options: CompareOptions) =>
-      done(await compareSets(first, second, options)),
+    .action(
+      async (
+        first: string,
+        second: string | undefined,
+        { phone, ...options }: CompareOptions & { phone?: string; adbPort: number },
+      ) => {
+        if ((second === undefined) === (phone === undefined)) {
+          complain('Name a second set, or a phone with --phone.');
+          done(2);
+        } else if (phone !== undefined) done(await compareWithPhone(first, { ...options, phone }));
+        else done(await compareSets(first, second!, options));
+      },
     );
 
   program
