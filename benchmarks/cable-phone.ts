@@ -1,4 +1,7 @@
-/** A simulated phone in recovery, on a cable of some rate: `SERIAL FLASH IMAGE BYTES-PER-SECOND`, 0 for no limit. Its user data is the image's. */
+/**
+ * A simulated phone in recovery, on a cable of some rate: `SERIAL FLASH IMAGE BYTES-PER-SECOND [packs]`, 0 for no limit. Its user data is
+ * the image's.
+ */
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
@@ -6,6 +9,7 @@ import { deviceDigest } from '@keen-larder/standin/shell/commands.ts';
 import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
 import type { ShellHost, Streams } from '@keen-larder/standin/shell/host.ts';
+import { packBefore } from '@keen-larder/standin/shell/gzip.ts';
 import { runScript } from '@keen-larder/standin/shell/run.ts';
 import { piecesScript } from '@keen-larder/server/links/adb/commands.ts';
 import { Phone } from '@keen-larder/standin/phone/phone.ts';
@@ -22,7 +26,7 @@ const node = '/dev/block/by-name/userdata';
 /** Coarse pieces that changed since the phone last digested itself. */
 const touched = new Set<number>();
 let isSecond = false;
-const [serial, path, image, rate] = process.argv.slice(2) as [string, string, string, string];
+const [serial, path, image, rate, packs] = process.argv.slice(2) as [string, string, string, string, string?];
 const megabytes = statSync(image).size / MiB;
 if (!existsSync(path)) await makeFlash(path, [['userdata', megabytes]]);
 const flash = await Flash.open(path);
@@ -80,7 +84,12 @@ async function become(path: string): Promise<number> {
   }
   await source.close();
   await digestBefore(userData);
+  if (packs) await packBefore(contentOf(userData), 1);
   return changed;
+}
+
+async function* contentOf(device: Device): AsyncGenerator<Uint8Array> {
+  for (let at = 0; at < device.bytes; at += MiB) yield device.read(at, MiB);
 }
 
 /**

@@ -42,12 +42,14 @@ class Pair {
     readonly adb: string,
   ) {}
 
-  static async start(name: string, image: string, megabytes: number): Promise<Pair> {
+  /** @param packs whether the phone is asked to pack, which it does before: it has processors of its own */
+  static async start(name: string, image: string, megabytes: number, packs = false): Promise<Pair> {
     const phone = new Told<PhoneOrder>('cable-phone.ts', [
       'BENCH-0001',
       at(`${name}.flash`),
       image,
       String(megabytes * 1e6),
+      ...(packs ? ['packs'] : []),
     ]);
     const { adb } = await phone.answer<{ adb: string }>();
     const larder = new Told<LarderOrder>('cable-larder.mjs', [at(`${name}.home`), adb]);
@@ -204,7 +206,7 @@ async function packing(rate: number): Promise<void> {
   print(`\n${rate} MB/s, ${mebibytes / 4} MiB of programs:`);
   const ms: { reading: number; writing: number }[] = [];
   for (const plainly of [true, false]) {
-    const pair = await Pair.start('programs', at('programs'), rate);
+    const pair = await Pair.start('programs', at('programs'), rate, !plainly);
     const way = plainly ? 'as it is' : 'packed where that is faster';
     try {
       const kept = await pair.timed(`imaging, ${way}`, { do: 'keep', label: 'first', plainly });

@@ -135,9 +135,9 @@ const tellingSeconds = 2;
 export interface ByPiecesSoFar {
   /** What the phone has as the earlier image does, and came from the shelf. */
   readonly sameBytes: number;
-  /** What differs, and came over the cable. */
+  /** What differs, and came over the cable, ahead of what was taken as well. */
   readonly readBytes: number;
-  /** For all of it. */
+  /** For all of it, since the first piece was there. */
   readonly ms: number;
 }
 

@@ -16,6 +16,8 @@ import { SetWriter } from '../../../shelf/set-writer.ts';
 import { takeImage } from '../image-taking.ts';
 import { chunkBytes } from '../../../shelf/packs/pack-format.ts';
 import { packPieces, unpackPieces } from '../../../shelf/piece-digests.ts';
+import type { ByPiecesSoFar } from '@keen-larder/core/phone/cable-choice.ts';
+import { until } from '../../../../testing/until.ts';
 import { takeByPieces } from './by-pieces.ts';
 import { segmentsOf } from '../../phone/pieces.ts';
 import type { PhoneTask } from '../../phone/phone-at-work.ts';
@@ -173,6 +175,33 @@ it('reads what differs, and nothing else', async () => {
   expect(phone.read()).toBe(wanted);
   expect(sizes.at(-1)).toBe(wanted);
   expect(told.join('\n')).toMatch(/userdata: .* are as in “first”; 2(\.\d+)? MiB were read\./);
+});
+
+it('counts everything that the cable was busy with, before it says that the cable is faster', async () => {
+  const { partitions, flash, read } = phoneOf(numbersOf(3), 'none');
+  first.copy(flash);
+  flash[1] = 1;
+  flash[coarseBytes + 1] = 2;
+  const asked: ByPiecesSoFar[] = [];
+  await open.larder.whileWriting(async () => {
+    const set = new SetWriter(open.shelf);
+    const writer = set.image(imageBytes, wholeOf(imageBytes));
+    const nothing = () => undefined;
+    const takeFrom = writer.takeFrom.bind(writer);
+    // What is the same comes late.
+    writer.takeFrom = async (...what) => {
+      await until('reading ahead', () => read() === 2 * fineBytes);
+      await takeFrom(...what);
+    };
+    const isTaken = await takeByPieces({
+      ...{ access: partitions, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
+      ...{ spared: nothing, onTold: nothing, onStored: nothing, run: { log: nothing } },
+      isReadSooner: (soFar) => asked.push(soFar) < 0,
+    });
+    expect(isTaken).toBe(true);
+    await set.discard();
+  });
+  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, readBytes: 2 * fineBytes }]);
 });
 
 it('leaves the rest to be read where the cable is faster', async () => {

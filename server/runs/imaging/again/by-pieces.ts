@@ -45,7 +45,7 @@ const sameAtOnceBytes = 256 << 20;
 
 /** A segment, with its bytes where they were read ahead. */
 interface Fetched extends Segment {
-  readonly read?: Aside | undefined;
+  readonly ahead?: Aside | undefined;
 }
 
 /**
@@ -55,12 +55,21 @@ interface Fetched extends Segment {
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   const { access, name, writer, base, shelf, run, onStored, onTold } = pieces;
-  const ms = stopwatch();
-  const began = writer.taken;
+  // From the first piece on: what is waited for before it is waited for once.
+  let ms: (() => number) | undefined;
   let sameBytes = 0;
+  /** Ahead as well: the cable was busy with it. */
+  let readBytes = 0;
+  const onRead = (bytes: number) => {
+    readBytes += bytes;
+  };
+  const read = async (piece: ByteRange) => {
+    const before = writer.taken;
+    await writer.take(access.read(name, [piece], signal), onStored);
+    onRead(writer.taken - before);
+  };
   const isReadSooner = () =>
-    writer.missing.length > 0 &&
-    pieces.isReadSooner({ sameBytes, readBytes: writer.taken - began - sameBytes, ms: ms() });
+    writer.missing.length > 0 && pieces.isReadSooner({ sameBytes, readBytes, ms: ms?.() ?? 0 });
   const kept = { shelf, image: base.image, pieces: base.pieces };
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
@@ -69,17 +78,18 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   try {
     const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
     if (!segments) return false;
-    const fetched = aside ? readDiffering(access, name, segments, aside, signal) : segments;
-    for await (const { piece, isSame, read } of readAhead<Fetched>(fetched, segmentsAhead)) {
+    const fetched = aside ? readDiffering(access, name, segments, { aside, onRead }, signal) : segments;
+    for await (const { piece, isSame, ahead } of readAhead<Fetched>(fetched, segmentsAhead)) {
+      ms ??= stopwatch();
       // The phone gave less than it was asked for.
       if (writer.missing[0]?.offset !== piece.offset) break;
-      if (read) await writer.take(read.take(), onStored, true);
+      if (ahead) await writer.take(ahead.take(), onStored, true);
       else if (piece.bytes > coarseBytes && !isSame) return false;
-      else if (!isSame) await writer.take(access.read(name, [piece], signal), onStored);
+      else if (!isSame) await read(piece);
       else
         for (const part of piecesOf(piece, sameAtOnceBytes)) {
           if (await takeKept(pieces, part.bytes)) sameBytes += part.bytes;
-          else await writer.take(access.read(name, [part], signal), onStored);
+          else await read(part);
           if (!isReadSooner()) continue;
           run.log(
             `${name}: this cable is faster than what was kept can be read and digested. The rest is read.`,
@@ -104,7 +114,7 @@ async function* readDiffering(
   access: PartitionAccess,
   name: string,
   segments: AsyncIterable<Segment>,
-  aside: SetAside,
+  { aside, onRead }: { readonly aside: SetAside; readonly onRead: (bytes: number) => void },
   signal: AbortSignal,
 ): AsyncGenerator<Fetched> {
   const memory = Buffer.allocUnsafe(aheadBytes);
@@ -125,9 +135,10 @@ async function* readDiffering(
         }
         for (const piece of piecesOf(segment.piece, aheadBytes)) {
           const filled = await stream.fill(memory, piece.bytes);
-          const read: Aside | undefined = hasRoom ? await aside.put(memory.subarray(0, filled)) : undefined;
-          hasRoom &&= read !== undefined;
-          yield { piece, isSame: false, read };
+          onRead(filled);
+          const ahead: Aside | undefined = hasRoom ? await aside.put(memory.subarray(0, filled)) : undefined;
+          hasRoom &&= ahead !== undefined;
+          yield { piece, isSame: false, ahead };
         }
       }
       await stream.requireEnd(rangesBytes(wanted));
