@@ -241,7 +241,7 @@ describe('sets', () => {
       await bench.phone.start('recovery');
       const { adb } = bench.phone.state();
       const compare = (...args: string[]) =>
-        larder('compare', 'boot and identity', '--phone', adb!, ...args, '--home', home);
+        larder('compare', 'boot and identity', '--phone', adb, ...args, '--home', home);
       expect(await compare()).toMatchObject({
         code: 0,
         err: '',

@@ -1,6 +1,7 @@
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander';
+import { offsiteCopies } from '@keen-larder/contract/larder/offsite.ts';
 import {
   exportForms,
   exportPackings,
@@ -9,6 +10,7 @@ import {
 } from '@keen-larder/core/larder/export-plan.ts';
 import { findInLarder } from './find.ts';
 import {
+  offsiteMove,
   offsiteRestore,
   offsiteStatus,
   offsiteSync,
@@ -209,38 +211,7 @@ function larderProgram(done: (code: number) => void): Command {
 
   addPeopleCommands(program, done);
 
-  const offsite = program
-    .command('offsite')
-    .description(
-      'the copy of the larder in a bucket or on another disk; the application must not be running',
-    );
-
-  offsite
-    .command('status')
-    .description('says what of the larder the bucket has; ends with 1 where something is missing')
-    .option(...home)
-    .option('--json', 'as JSON')
-    .action(async (options: OffsiteOptions) => done(await offsiteStatus(options)));
-
-  offsite
-    .command('sync')
-    .description('sends what is missing, and removes what is needed no more')
-    .option(...home)
-    .option('--json', 'as JSON')
-    .action(async (options: OffsiteOptions) => done(await offsiteSync(options)));
-
-  offsite
-    .command('restore')
-    .description('fetches what the larder does not have, also into a home folder that is empty')
-    .option('--bucket <name>', 'where the home folder does not know it')
-    .option('--folder <dir>', 'of a copy on another disk, likewise')
-    .option('--endpoint <url>', 'of the service; left out for the usual one of the region')
-    .option('--region <name>', 'of the bucket', 'us-east-1')
-    .option('--prefix <names/>', 'before the names of all objects', '')
-    .option('--set <set>', 'one set alone, by id or name')
-    .option(...home)
-    .option('--json', 'as JSON')
-    .action(async (options: OffsiteRestoreOptions) => done(await offsiteRestore(options)));
+  addOffsiteCommands(program, done);
 
   program
     .command('import <path>')
@@ -270,6 +241,54 @@ function larderProgram(done: (code: number) => void): Command {
     .action(async (phone: string, options: SurveyOptions) => done(await surveyPhone(phone, options)));
 
   return program;
+}
+
+/** The copies of the larder elsewhere. */
+function addOffsiteCommands(program: Command, done: (code: number) => void): void {
+  const offsite = program
+    .command('offsite')
+    .description(
+      'the copies of the larder in a bucket and on another disk; the application must not be running',
+    );
+  const which = () => new Option('--copy <copy>', 'which of two copies').choices([...offsiteCopies]);
+
+  offsite
+    .command('status')
+    .description('says what of the larder the copy has; ends with 1 where something is missing')
+    .addOption(which())
+    .option(...home)
+    .option('--json', 'as JSON')
+    .action(async (options: OffsiteOptions) => done(await offsiteStatus(options)));
+
+  offsite
+    .command('sync')
+    .description('sends what is missing, and removes what is needed no more')
+    .addOption(which())
+    .option(...home)
+    .option('--json', 'as JSON')
+    .action(async (options: OffsiteOptions) => done(await offsiteSync(options)));
+
+  offsite
+    .command('move <sets...>')
+    .description('moves sets, by id or name, into the copy: each is read back from there, and goes here')
+    .addOption(which())
+    .option(...home)
+    .option('--json', 'as JSON')
+    .action(async (sets: string[], options: OffsiteOptions) => done(await offsiteMove(sets, options)));
+
+  offsite
+    .command('restore')
+    .description('fetches what the larder does not have, also into a home folder that is empty')
+    .option('--bucket <name>', 'where the home folder does not know it')
+    .option('--folder <dir>', 'of a copy on another disk, likewise')
+    .option('--endpoint <url>', 'of the service; left out for the usual one of the region')
+    .option('--region <name>', 'of the bucket', 'us-east-1')
+    .option('--prefix <names/>', 'before the names of all objects', '')
+    .option('--set <set>', 'one set alone, by id or name')
+    .addOption(which())
+    .option(...home)
+    .option('--json', 'as JSON')
+    .action(async (options: OffsiteRestoreOptions) => done(await offsiteRestore(options)));
 }
 
 /** Who works at the bench, and the record of what was done. */

@@ -2,7 +2,8 @@ import pino from 'pino';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { openKeenLarder } from '@keen-larder/server/keen-larder.ts';
 import { sealSecretOf } from '@keen-larder/server/shelf/shelf-seal.ts';
-import { readOffsiteFile } from '@keen-larder/server/offsite/offsite-file.ts';
+import { SealFailure } from '@keen-larder/server/failures.ts';
+import type { Offsite } from '@keen-larder/server/offsite/offsite.ts';
 import { complain, say } from './output.ts';
 
 export interface ScrubOptions {
@@ -24,7 +25,7 @@ export async function scrubShelf({ home, all = false, json = false }: ScrubOptio
   });
   try {
     const passphrase = process.env['KEEN_LARDER_PASSPHRASE'];
-    if (passphrase !== undefined && readOffsiteFile(home)) await app.offsite.unlock(passphrase);
+    if (passphrase !== undefined) await unlockAny(app.offsite.inUse, passphrase);
     const bytes = await app.scrubber.readNow(all);
     const view = app.scrubber.view();
     const damaged = app.larder.list().filter((set) => set.damaged);
@@ -40,4 +41,17 @@ export async function scrubShelf({ home, all = false, json = false }: ScrubOptio
   } finally {
     await app.close();
   }
+}
+
+/** Opens the copies that a passphrase opens. @throws SealFailure where it opens none of them */
+async function unlockAny(copies: readonly Offsite[], passphrase: string): Promise<void> {
+  let failure: SealFailure | undefined;
+  for (const copy of copies)
+    try {
+      await copy.unlock(passphrase);
+    } catch (error) {
+      if (!(error instanceof SealFailure)) throw error;
+      failure = error;
+    }
+  if (failure && copies.every(({ isOpen }) => !isOpen)) throw failure;
 }

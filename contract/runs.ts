@@ -17,6 +17,7 @@ export type RunKind =
   | 'rebuilding'
   | 'copying-off-site'
   | 'fetching'
+  | 'moving'
   | 'erasing'
   | 'ordering';
 

@@ -289,7 +289,7 @@ async function copyApps(app: KeenLarder, serial: string): Promise<void> {
 async function copyOffSite(app: KeenLarder, { place }: StandInBucket): Promise<void> {
   const start = { place, passphrase: demoPassphrase, benchName: 'Front bench' };
   await app.offsite.setUp(start);
-  const ended = await app.engine.ended((await startCopyingOffSite(app)).id);
+  const ended = await app.engine.ended((await startCopyingOffSite(app, 'bucket')).id);
   if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
 }
 

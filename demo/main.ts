@@ -58,9 +58,9 @@ try {
     options = ['--allow', (await adbKeyOf(larderHome)).publicLine];
   }
   // The service has another port each time.
-  const offsite = readOffsiteFile(larderHome);
+  const offsite = readOffsiteFile(larderHome, 'bucket');
   if (offsite)
-    await writeOffsiteFile(larderHome, {
+    await writeOffsiteFile(larderHome, 'bucket', {
       ...offsite,
       place: { ...offsite.place, endpoint: bucket.place.endpoint },
     });

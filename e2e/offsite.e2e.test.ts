@@ -43,6 +43,9 @@ async function fill(page: typeof story.page, values: Readonly<Record<string, str
     await page.getByRole('textbox', { name: label, exact: true }).fill(text);
 }
 
+const setUpBucket = (page: typeof story.page) =>
+  page.getByRole('region', { name: 'In a bucket' }).getByRole('button', { name: 'Set it up…' }).click();
+
 // With `npm run kills`.
 it.runIf(isLong)(
   'goes off-site, and comes back from there onto an empty home',
@@ -59,6 +62,7 @@ it.runIf(isLong)(
       'Passphrase once more': passphrase,
     };
     await story.go('/larder/off-site');
+    await setUpBucket(page);
     await fill(page, place);
     await page.getByRole('button', { name: 'Use this bucket' }).click();
     await page.getByRole('region', { name: 'Recovery key' }).waitFor();
@@ -77,6 +81,7 @@ it.runIf(isLong)(
     const serving = await serveOn(home, story.bench, { retryPolicy: quick.retryPolicy });
     try {
       await page.goto(`${serving.url}/larder/off-site`);
+      await setUpBucket(page);
       await fill(page, { ...place, 'This bench': 'Back bench' });
       await page.getByRole('button', { name: 'Use this bucket' }).click();
       await page.getByRole('button', { name: 'Look into the copy' }).click();

@@ -164,7 +164,7 @@ async function find(at: Page): Promise<void> {
 
 async function offsite(at: Page): Promise<void> {
   await at.goto(`${url}/larder/off-site`);
-  await at.getByRole('textbox', { name: 'Passphrase or recovery key' }).fill(demoPassphrase);
+  await at.getByRole('textbox', { name: /^Passphrase or recovery key/ }).fill(demoPassphrase);
   await at.getByRole('button', { name: 'Unlock' }).click();
   await at.getByText('sets and copies are in').waitFor();
   await at.getByRole('button', { name: 'Look into the copy' }).click();

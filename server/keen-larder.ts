@@ -26,7 +26,6 @@ import { cableStatements, paceStatements } from './database/cables.ts';
 import { scrubFindingStatements } from './database/upkeep/scrub-findings.ts';
 import { keepRuleStatements } from './database/upkeep/keep-rules.ts';
 import { phoneRowStatements } from './database/erasing/phone-rows.ts';
-import { offsiteStatements } from './database/offsite/offsite.ts';
 import { surveyStatements } from './database/surveys.ts';
 import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
 import { jobStatements } from './database/jobs/jobs.ts';
@@ -56,7 +55,7 @@ import { JobFiles } from './jobs/job-files.ts';
 import { Jobs } from './jobs/jobs.ts';
 import { GoingOn } from './offsite/going-on.ts';
 import { keptThings } from './offsite/kept-things.ts';
-import { Offsite } from './offsite/offsite.ts';
+import { OffsiteCopies } from './offsite/offsite-copies.ts';
 import { adbKeyOf } from './links/adb/key.ts';
 import { openHome } from './disk/home.ts';
 import { Reserve } from './disk/reserve.ts';
@@ -101,7 +100,7 @@ export interface KeenLarder extends RunContext {
   readonly finding: Finding;
   readonly nameIndex: NameIndex;
   readonly settings: SettingStatements;
-  readonly offsite: Offsite;
+  readonly offsite: OffsiteCopies;
   readonly jobs: Jobs;
   readonly jobFiles: JobFiles;
   readonly people: People;
@@ -226,21 +225,23 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const names = nameStatements(join(home, 'names.sqlite'));
   const nameIndex = new NameIndex({ names, sets, copies: copyRows, settings, inside, isBusy });
   nameIndex.start();
-  const offsite = new Offsite({
+  const offsite = new OffsiteCopies(db, {
     ...{ home, shelf, now },
-    rows: offsiteStatements(db),
     things: () => keptThings(shelf, sets, copyRows),
     onChange: () => feed.send('offsite', {}),
   });
-  const goingOn = new GoingOn({
-    ...{ isBusy, now },
-    mayGoOn: (hour) => offsite.mayGoOn(hour),
-    goOn: () => goOnOffSite(app),
-  });
+  const goingOn = offsite.all.map(
+    (each) =>
+      new GoingOn({
+        ...{ isBusy, now },
+        mayGoOn: (hour) => each.mayGoOn(hour),
+        goOn: () => goOnOffSite(app, each.copy),
+      }),
+  );
   copies.onChange = () => nameIndex.look();
   larder.onChange = () => {
     nameIndex.look();
-    goingOn.look();
+    goingOn.forEach((each) => each.look());
   };
   const scrubber = scrubberOf({
     ...{ shelf, chunks, sets, now, isBusy, larder, offsite, log },
@@ -264,7 +265,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   scrubber.start();
   const pieceFiller = new PieceFiller({ shelf, sets, larder, isBusy });
   pieceFiller.start();
-  goingOn.start();
+  goingOn.forEach((each) => each.start());
   const orderTimer = new OrderTimer({
     ...{ settings, now },
     mustWait: () => isBusy() || shelf.absence !== undefined,
@@ -337,7 +338,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     exports,
     async close() {
       tidying.stop();
-      goingOn.stop();
+      goingOn.forEach((each) => each.stop());
       orderTimer.stop();
       copyRoutines.stop();
       await Promise.all([scrubber.stop(), pieceFiller.stop(), nameIndex.stop(), resealing.close()]);

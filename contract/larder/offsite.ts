@@ -1,12 +1,18 @@
-/** What is off-site, and how the copy stands. */
+/** The larder may have two copies elsewhere: one in a bucket, one on another disk. */
+export const offsiteCopies = ['bucket', 'disk'] as const;
+export type OffsiteCopy = (typeof offsiteCopies)[number];
+
+/** How both stand. */
+export type OffsiteViews = Readonly<Record<OffsiteCopy, OffsiteView>>;
+
+/** What is in one of them, and how it stands. */
 export interface OffsiteView {
+  readonly copy: OffsiteCopy;
   /** `off` where no bucket is set, `locked` until its passphrase is given. */
   readonly state: 'off' | 'locked' | 'open';
   /** In words: which bucket, where; or which folder. */
   readonly place: string | undefined;
-  /** It is a folder on another disk, not a bucket. */
-  readonly isFolder: boolean;
-  /** That disk is not plugged in. */
+  /** It is on a disk that is not plugged in. */
   readonly isAway: boolean;
   /** What this bench is called for others that share the bucket. */
   readonly benchName: string | undefined;
@@ -20,10 +26,28 @@ export interface OffsiteView {
   readonly fault: string | undefined;
   /** Since when each set is off-site, by id. */
   readonly since: Readonly<Record<string, number>>;
+  /** Sets that were moved there: the larder has them no more. */
+  readonly alone: readonly AloneView[];
   /** Bytes a second at most; undefined for no limit. */
   readonly bytesPerSecond: number | undefined;
   /** Hours of the day between which it goes on by itself. */
   readonly hours: readonly [from: number, to: number] | undefined;
+}
+
+/** A set that lies in one of the copies alone, as it was when it was moved there. */
+export interface AloneView {
+  readonly copy: OffsiteCopy;
+  /** Which kept it: this one. */
+  readonly bench: string;
+  readonly id: string;
+  readonly label: string;
+  readonly serial: string;
+  readonly nickname: string;
+  /** Milliseconds since 1970, as is `since`. */
+  readonly createdAt: number;
+  /** As imaged. */
+  readonly bytes: number;
+  readonly since: number;
 }
 
 /** The recovery key of a new seal. It is shown once. */

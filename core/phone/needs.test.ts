@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { needsOf, type NeedFacts, type NeedingPhone, type NeedingRun } from './needs.ts';
+import { needsOf, type NeedFacts, type OffsiteNeeds, type NeedingPhone, type NeedingRun } from './needs.ts';
 
 const day = 86_400_000;
 const now = 100 * day;
@@ -15,7 +15,7 @@ const run = (over: Partial<NeedingRun> = {}): NeedingRun => ({
 const nothing: NeedFacts = {
   ...{ phones: [phone()], runs: [run()], halfWritten: [], waiting: [], damaged: [] },
   shelf: { isLocked: false, absence: undefined, freeBytes: 50, totalBytes: 100 },
-  offsite: { state: 'open', missing: 0, isAway: false, fault: undefined },
+  offsite: [{ copy: 'bucket', isLocked: false, missing: 0, isAway: false, fault: undefined }],
 };
 const needs = (over: Partial<NeedFacts>) => needsOf({ ...nothing, ...over }, now);
 const said = (over: Partial<NeedFacts>) =>
@@ -24,8 +24,7 @@ const said = (over: Partial<NeedFacts>) =>
 describe('what needs hands', () => {
   it('is nothing where all is well', () => {
     expect(needs({})).toEqual([]);
-    expect(needs({ shelf: undefined, offsite: undefined })).toEqual([]);
-    expect(needs({ offsite: { state: 'off', missing: 9, isAway: false, fault: undefined } })).toEqual([]);
+    expect(needs({ shelf: undefined, offsite: [] })).toEqual([]);
   });
 
   it('comes in the order of urgency', () => {
@@ -79,15 +78,19 @@ describe('what needs hands', () => {
     expect(said({ shelf })).toEqual([words]);
   });
 
-  it.each<[Partial<NonNullable<NeedFacts['offsite']>>, string[]]>([
+  it.each<[Partial<OffsiteNeeds>, string[]]>([
     [{ missing: 2 }, ['later: 2 sets and copies are not off-site yet › Go to Off-site']],
-    [{ state: 'locked' }, []],
-    [{ state: 'locked', missing: 1 }, ['later: The off-site copy is locked › Go to Off-site']],
+    [{ isLocked: true }, []],
+    [{ isLocked: true, missing: 1 }, ['later: The off-site copy is locked › Go to Off-site']],
     [{ isAway: true }, []],
-    [{ isAway: true, missing: 1 }, ['later: The disk of the off-site copy is away › Go to Off-site']],
+    [
+      { copy: 'disk', isAway: true, missing: 1 },
+      ['later: The disk of the copy on the second disk is away › Go to Off-site'],
+    ],
+    [{ copy: 'disk', missing: 1 }, ['later: 1 set or copy is not on the second disk yet › Go to Off-site']],
     [{ fault: 'It did not answer.' }, ['soon: The off-site copy › Go to Off-site']],
   ])('of the off-site copy: %j', (over, words) => {
-    expect(said({ offsite: { ...nothing.offsite!, ...over } })).toEqual(words);
+    expect(said({ offsite: [{ ...nothing.offsite[0]!, ...over }] })).toEqual(words);
   });
 
   it('has phones that are due one by one while they are here, and together while they are away', () => {

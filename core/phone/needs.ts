@@ -65,7 +65,8 @@ export interface NeedFacts {
   readonly damaged: readonly { readonly id: string; readonly label: string; readonly nickname: string }[];
   /** Undefined while it is not known. */
   readonly shelf: ShelfNeeds | undefined;
-  readonly offsite: OffsiteNeeds | undefined;
+  /** Of the copies that are set up. */
+  readonly offsite: readonly OffsiteNeeds[];
 }
 
 export interface ShelfNeeds {
@@ -77,7 +78,8 @@ export interface ShelfNeeds {
 }
 
 export interface OffsiteNeeds {
-  readonly state: 'off' | 'locked' | 'open';
+  readonly copy: 'bucket' | 'disk';
+  readonly isLocked: boolean;
   readonly missing: number;
   readonly isAway: boolean;
   readonly fault: string | undefined;
@@ -101,7 +103,7 @@ export function needsOf(facts: NeedFacts, now: number): Need[] {
     ...badRuns(facts, now),
     ...damaged(facts),
     ...duePhones(facts),
-    ...ofOffsite(facts),
+    ...facts.offsite.flatMap(ofOffsite),
   ];
   return found.sort((a, b) => order.indexOf(a.urgency) - order.indexOf(b.urgency));
 }
@@ -244,32 +246,28 @@ const together = (phones: readonly NeedingPhone[], where: 'here' | 'away'): Need
 /** As whyDue says it, in a sentence. */
 const keptText = (due: string) => (due.startsWith('kept') ? due : `kept before ${due.replace(' since', '')}`);
 
-function ofOffsite({ offsite }: NeedFacts): Need[] {
-  if (!offsite || offsite.state === 'off') return [];
-  const { state, missing, isAway, fault } = offsite;
-  const things = `${missing} ${missing === 1 ? 'set or copy is' : 'sets and copies are'} not off-site yet`;
+const copies = {
+  bucket: { name: 'the off-site copy', where: 'off-site' },
+  disk: { name: 'the copy on the second disk', where: 'on the second disk' },
+} as const;
+
+function ofOffsite({ copy, isLocked, missing, isAway, fault }: OffsiteNeeds): Need[] {
+  const { name, where } = copies[copy];
+  const title = name.replace('t', 'T');
+  const things = `${missing} ${missing === 1 ? 'set or copy is' : 'sets and copies are'} not ${where} yet`;
   const need = {
-    id: 'off-site',
+    id: `off-site ${copy}`,
     urgency: 'later',
     place: { is: 'off-site' },
     action: 'Go to Off-site',
   } as const;
-  if (state === 'locked')
-    return missing === 0
-      ? []
-      : [
-          {
-            ...need,
-            title: 'The off-site copy is locked',
-            sentence: `${things}. Unlock it, and it goes on.`,
-          },
-        ];
-  if (isAway)
-    return missing === 0
-      ? []
-      : [{ ...need, title: 'The disk of the off-site copy is away', sentence: `${things}. Plug it in.` }];
-  if (fault !== undefined) return [{ ...need, urgency: 'soon', title: 'The off-site copy', sentence: fault }];
-  return missing === 0 ? [] : [{ ...need, title: things, sentence: 'It goes on by itself after a while.' }];
+  if (fault !== undefined && !isLocked && !isAway)
+    return [{ ...need, urgency: 'soon', title, sentence: fault }];
+  if (missing === 0) return [];
+  if (isLocked)
+    return [{ ...need, title: `${title} is locked`, sentence: `${things}. Unlock it, and it goes on.` }];
+  if (isAway) return [{ ...need, title: `The disk of ${name} is away`, sentence: `${things}. Plug it in.` }];
+  return [{ ...need, title: things, sentence: 'It goes on by itself after a while.' }];
 }
 
 const isUnderWay = (state: string) => ['queued', 'running', 'paused', 'waiting'].includes(state);

@@ -25,7 +25,7 @@ afterAll(() => {
 /** A bench without a larder: one chunk, which it needs or not. */
 function benchOn(bucket: MemoryBucket, at: 0 | 1, now: () => number) {
   const name = ['first', 'second'][at]!;
-  const rows = offsiteStatements(databases[at]!);
+  const rows = offsiteStatements(databases[at]!, 'bucket');
   rows.clear();
   const sealed = new SealedBucket(bucket, seal);
   const stored = {

@@ -1,9 +1,15 @@
 import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
+import type {
+  AloneView,
+  OffsiteCopy,
+  OffsiteSetUp,
+  OffsiteThingView,
+  OffsiteView,
+} from '@keen-larder/contract/larder/offsite.ts';
 import type { OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/larder/offsite.ts';
 import type { OffsiteStatements } from '../database/offsite/offsite.ts';
-import { BucketFailure, Problem, SealFailure } from '../failures.ts';
+import { BucketFailure, DamagedImage, Problem, SealFailure } from '../failures.ts';
 import {
   changePassphrase,
   makeSeal,
@@ -15,6 +21,7 @@ import {
 } from '../sealing/seal-key.ts';
 import { requireLong } from '../sealing/passphrase.ts';
 import { printedKey } from '../sealing/recovery-key.ts';
+import { parseManifest } from '../shelf/manifest.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import { objectNames, type Bucket } from './bucket.ts';
 import { hasAny, readState, type OffsiteManifest } from './bucket-state.ts';
@@ -26,7 +33,8 @@ import { OffsitePacks } from './offsite-packs.ts';
 import { isFolder, placeOf, placeText, withKey, type OffsitePlace } from './place.ts';
 import { SealedBucket } from './sealed-bucket.ts';
 
-interface OffsiteParts {
+export interface OffsiteParts {
+  readonly copy: OffsiteCopy;
   readonly home: string;
   readonly shelf: Shelf;
   readonly rows: OffsiteStatements;
@@ -39,6 +47,9 @@ interface OffsiteParts {
   readonly bucketAt?: (place: OffsitePlace) => Bucket;
 }
 
+/** A set that is to lie there alone. */
+export type Moved = Pick<AloneView, 'id' | 'label' | 'serial' | 'nickname' | 'createdAt' | 'bytes'>;
+
 /** An open bucket, and what is done with it. */
 interface OpenBucket {
   readonly sealed: SealedBucket;
@@ -47,7 +58,7 @@ interface OpenBucket {
   readonly fetching: Fetching;
 }
 
-/** The copy of the larder in a bucket that several benches may share. */
+/** A copy of the larder, in a bucket that several benches may share, or on another disk. */
 export class Offsite {
   private file: OffsiteFile | undefined;
   private open: OpenBucket | undefined;
@@ -57,7 +68,15 @@ export class Offsite {
   private isAway = false;
 
   constructor(private readonly parts: OffsiteParts) {
-    this.file = readOffsiteFile(parts.home);
+    this.file = readOffsiteFile(parts.home, parts.copy);
+  }
+
+  get copy(): OffsiteCopy {
+    return this.parts.copy;
+  }
+
+  get state(): OffsiteView['state'] {
+    return !this.file ? 'off' : this.open ? 'open' : 'locked';
   }
 
   view(): OffsiteView {
@@ -66,9 +85,9 @@ export class Offsite {
     const all = things();
     const isOffsite = new Set(kept.map(keyOf));
     return {
-      state: !this.file ? 'off' : this.open ? 'open' : 'locked',
+      copy: this.copy,
+      state: this.state,
       place: this.file && placeText(this.file.place),
-      isFolder: this.file !== undefined && isFolder(this.file.place),
       isAway: this.isAway,
       benchName: this.file?.bench.name,
       keptCount: all.length,
@@ -78,6 +97,7 @@ export class Offsite {
       since: Object.fromEntries(
         kept.filter(({ kind }) => kind === 'sets').map(({ id, since }) => [id, since]),
       ),
+      alone: this.alone(),
       bytesPerSecond: this.file?.bytesPerSecond,
       hours: this.file?.hours,
     };
@@ -89,6 +109,7 @@ export class Offsite {
    */
   async setUp({ passphrase, benchName, ...where }: OffsiteStart): Promise<OffsiteSetUp> {
     const place = placeOf(where, this.file?.place);
+    this.requireNothingAlone();
     const bucket = await this.bucketAt(place);
     const found = await sealIn(bucket);
     let recoveryKey: string | undefined;
@@ -139,20 +160,21 @@ export class Offsite {
     const seal = await changePassphrase(sealed.seal, passphrase);
     await sealed.bucket.put(objectNames.seal, sealText(seal));
     this.file = { ...this.required(), seal };
-    await writeOffsiteFile(this.parts.home, this.file);
+    await writeOffsiteFile(this.parts.home, this.copy, this.file);
   }
 
   async setLimits({ bytesPerSecond, hours }: OffsiteLimits): Promise<OffsiteView> {
     const { place, bench, seal } = this.required();
     this.file = { place, bench, seal, ...(bytesPerSecond && { bytesPerSecond }), ...(hours && { hours }) };
-    await writeOffsiteFile(this.parts.home, this.file);
+    await writeOffsiteFile(this.parts.home, this.copy, this.file);
     this.changed(undefined);
     return this.view();
   }
 
-  /** The bench goes on without it; what is in the bucket stays there. */
+  /** The bench goes on without it; what is in the bucket stays there. @throws Problem 409 where sets lie there alone */
   turnOff(): OffsiteView {
-    removeOffsiteFile(this.parts.home);
+    this.requireNothingAlone();
+    removeOffsiteFile(this.parts.home, this.copy);
     [this.file, this.open, this.isAway] = [undefined, undefined, false];
     this.parts.rows.clear();
     this.changed(undefined);
@@ -260,13 +282,79 @@ export class Offsite {
     return this.requiredOpen().fetching;
   }
 
-  /** Puts chunks that are damaged on the shelf there anew. @returns how many the bucket had */
-  async repair(digests: readonly Buffer[]): Promise<number> {
+  /** Puts chunks that are damaged on the shelf there anew. @returns those that the bucket does not have */
+  async repair(digests: readonly Buffer[]): Promise<Buffer[]> {
     const { packs, fetching } = this.requiredOpen();
     await this.manifests();
     const there = digests.filter((digest) => packs.has(digest));
     if (there.length > 0) await fetching.fetch(there);
-    return there.length;
+    return digests.filter((digest) => !packs.has(digest));
+  }
+
+  /** Sets that lie there alone. */
+  alone(): AloneView[] {
+    const { rows, things } = this.parts;
+    const { file } = this;
+    const found = file ? rows.alone() : [];
+    if (found.length === 0) return [];
+    const here = new Set(things().map(keyOf));
+    return found
+      .filter(({ id }) => !here.has(keyOf({ kind: 'sets', id })))
+      .map((row) => ({ ...row, bench: file!.bench.id }));
+  }
+
+  /**
+   * Sends what the copy does not have of a set yet, and reads all of it back from there.
+   * @throws DamagedImage where it is damaged here, BucketFailure where the copy does not give it as it is
+   */
+  prove(id: string, passed: (bytes: number) => void, signal: AbortSignal): Promise<void> {
+    return this.told(async () => {
+      const { keeping, packs, sealed } = this.requiredOpen();
+      const thing = this.parts.things().find((each) => each.kind === 'sets' && each.id === id);
+      if (!thing) throw new Problem(404, 'There is no such set. It may have been deleted.');
+      const { missing } = await keeping.look([thing]);
+      const { left } = await keeping.send(missing, undefined, signal);
+      if (left.length > 0) throw new DamagedImage(left.join(' '));
+      if (!(await packs.claim(thing.chunks())))
+        throw new BucketFailure(`${sealed.bucket.place} is about to lose a part of the set.`);
+      for await (const { stored } of packs.read(thing.chunks())) {
+        signal.throwIfAborted();
+        passed(stored.length);
+      }
+      const there = await sealed.get(objectNames.manifest(this.required().bench.id, 'sets', id));
+      if (!isSameSet(there.toString(), await thing.manifest()))
+        throw new BucketFailure(`${sealed.bucket.place} does not have the set as it is here.`);
+    });
+  }
+
+  /** Of what is read back of a set, as it is stored here. */
+  bytesToProve(id: string): number {
+    const { things, shelf } = this.parts;
+    const thing = things().find((each) => each.kind === 'sets' && each.id === id);
+    return (thing?.chunks() ?? []).reduce((sum, digest) => sum + (shelf.find(digest)?.storedBytes ?? 0), 0);
+  }
+
+  /** Whether all of a set is there as it is here, as far as was looked. */
+  hasSet(id: string): boolean {
+    return this.parts.rows.kept().some((row) => row.kind === 'sets' && row.id === id && row.stamp !== '');
+  }
+
+  /** From now on what the copy has of a set stays there, though the larder lets it go. */
+  willBeAlone(set: Moved): void {
+    this.parts.rows.moved({ ...set, since: this.parts.now() });
+  }
+
+  /** The larder has it again. */
+  notAlone(id: string): void {
+    this.parts.rows.notAlone(id);
+    this.parts.onChange();
+  }
+
+  /** Nobody wants a set any more that lies there alone: it goes when the copy is brought into step next. @throws Problem 404 */
+  giveUp(id: string): void {
+    if (!this.alone().some((each) => each.id === id)) throw new Problem(404, 'No such set lies there alone.');
+    this.parts.rows.stale('sets', id);
+    this.notAlone(id);
   }
 
   /** Removes chunks that nobody needs here any more from the bucket. @returns how many packs go */
@@ -310,7 +398,7 @@ export class Offsite {
       objectNames.bench(bench.id),
       Buffer.from(JSON.stringify({ name: bench.name })),
     );
-    await writeOffsiteFile(this.parts.home, this.file);
+    await writeOffsiteFile(this.parts.home, this.copy, this.file);
     this.changed(undefined);
   }
 
@@ -346,17 +434,34 @@ export class Offsite {
     this.parts.onChange();
   }
 
+  private requireNothingAlone(): void {
+    const { length } = this.alone();
+    if (length === 0) return;
+    const sets = length === 1 ? 'A set lies' : `${length} sets lie`;
+    throw new Problem(
+      409,
+      `${sets} in ${placeText(this.required().place)} alone. Fetch ${length === 1 ? 'it' : 'them'} first, or give ${length === 1 ? 'it' : 'them'} up.`,
+    );
+  }
+
   private required(): OffsiteFile {
-    if (!this.file) throw new Problem(409, 'There is no off-site copy yet. Say first where it goes.');
+    if (!this.file)
+      throw new Problem(409, `There is no copy ${copyWords[this.copy]} yet. Say first where it goes.`);
     return this.file;
   }
 
   private requiredOpen(): OpenBucket {
     this.required();
-    if (!this.open) throw new Problem(409, 'The off-site copy is locked. Give its passphrase first.');
+    if (!this.open)
+      throw new Problem(409, `The copy ${copyWords[this.copy]} is locked. Give its passphrase first.`);
     return this.open;
   }
 }
+
+const isSameSet = (one: string, other: string): boolean =>
+  JSON.stringify(parseManifest(one)) === JSON.stringify(parseManifest(other));
+
+const copyWords = { bucket: 'in a bucket', disk: 'on a second disk' } as const;
 
 interface ManifestHead {
   readonly phone: { readonly serial: string; readonly nickname: string };

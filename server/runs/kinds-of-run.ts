@@ -23,6 +23,7 @@ export const kindsOfRun: KindsOfRun = {
   importing: {},
   rebuilding: {},
   'copying-off-site': { interrupted: () => 'What was sent before is there: it goes on with the rest.' },
+  moving: { interrupted: () => 'What was not moved is here as before. Move it again.' },
   ordering: { interrupted: () => 'The rest goes when the rules are carried out the next time.' },
   erasing: { interrupted: () => 'Erase it again: what is left goes then.' },
   fetching: { interrupted: () => 'What was fetched before is on the shelf. Fetch it again: the rest comes.' },

@@ -44,7 +44,7 @@ export class OffsiteBench {
     const { shelf, database } = this.open;
     const [sets, copies] = [setStatements(database), copyStatements(database)];
     this.offsite = new Offsite({
-      ...{ home: this.home, shelf, rows: offsiteStatements(database) },
+      ...{ home: this.home, shelf, copy: 'bucket', rows: offsiteStatements(database, 'bucket') },
       things: () => keptThings(shelf, sets, copies),
       now: () => this.bench.clock.wall,
       onChange: () => undefined,

@@ -21,10 +21,17 @@ import type { NameIndexChange } from '@keen-larder/contract/requests/larder/find
 import type { SealedDownload, ExportsView } from '@keen-larder/contract/larder/exports.ts';
 import type { SealSetUp, SealView } from '@keen-larder/contract/larder/seal.ts';
 import type { Passphrase, PassphraseChange } from '@keen-larder/contract/requests/larder/seal.ts';
-import type { OffsiteSetUp, OffsiteThingView, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
+import type {
+  OffsiteCopy,
+  OffsiteSetUp,
+  OffsiteThingView,
+  OffsiteView,
+  OffsiteViews,
+} from '@keen-larder/contract/larder/offsite.ts';
 import type {
   OffsiteFetch,
   OffsiteLimits,
+  OffsiteMove,
   OffsiteStart,
 } from '@keen-larder/contract/requests/larder/offsite.ts';
 import type { OrderRoom, OrderSchedule, OrderView, ScrubView } from '@keen-larder/contract/order.ts';
@@ -160,14 +167,21 @@ export const api = {
   find: (text: string) => ask<FindView>(`/find?q=${at(text)}`),
   names: () => ask<NameIndexView>('/names'),
   setNames: (change: NameIndexChange) => ask<NameIndexView>('/names', 'PUT', change),
-  offsite: () => ask<OffsiteView>('/offsite'),
+  offsite: () => ask<OffsiteViews>('/offsite'),
   setUpOffsite: (request: OffsiteStart) => ask<OffsiteSetUp>('/offsite', 'PUT', request),
-  turnOffOffsite: () => ask<OffsiteView>('/offsite', 'DELETE'),
-  unlockOffsite: (request: Passphrase) => ask<OffsiteView>('/offsite/unlocking', 'POST', request),
-  limitOffsite: (request: OffsiteLimits) => ask<OffsiteView>('/offsite/limits', 'PUT', request),
-  copyOffsite: () => ask<RunView>('/offsite/copying', 'POST', {}),
-  offsiteElsewhere: () => ask<OffsiteThingView[]>('/offsite/elsewhere'),
-  fetchOffsite: (request: OffsiteFetch) => ask<RunView>('/offsite/fetching', 'POST', request),
+  turnOffOffsite: (copy: OffsiteCopy) => ask<OffsiteView>(`/offsite/${copy}`, 'DELETE'),
+  unlockOffsite: (copy: OffsiteCopy, request: Passphrase) =>
+    ask<OffsiteView>(`/offsite/${copy}/unlocking`, 'POST', request),
+  limitOffsite: (copy: OffsiteCopy, request: OffsiteLimits) =>
+    ask<OffsiteView>(`/offsite/${copy}/limits`, 'PUT', request),
+  copyOffsite: (copy: OffsiteCopy) => ask<RunView>(`/offsite/${copy}/copying`, 'POST', {}),
+  offsiteElsewhere: (copy: OffsiteCopy) => ask<OffsiteThingView[]>(`/offsite/${copy}/elsewhere`),
+  fetchOffsite: (copy: OffsiteCopy, request: OffsiteFetch) =>
+    ask<RunView>(`/offsite/${copy}/fetching`, 'POST', request),
+  moveOffsite: (copy: OffsiteCopy, request: OffsiteMove) =>
+    ask<RunView>(`/offsite/${copy}/moving`, 'POST', request),
+  giveUpOffsite: (copy: OffsiteCopy, id: string) =>
+    ask<OffsiteView>(`/offsite/${copy}/alone/${at(id)}`, 'DELETE'),
   exports: () => ask<ExportsView>('/exports'),
   verifyExport: (id: string) => ask<RunView>(`/exports/${at(id)}/verifying`, 'POST', {}),
   removeExport: (id: string) => ask<ExportsView>(`/exports/${at(id)}`, 'DELETE'),

@@ -17,6 +17,7 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   rebuilding: 'Rebuilding the catalogue',
   'copying-off-site': 'Copying off-site',
   fetching: 'Fetching from off-site',
+  moving: 'Moving into a copy',
   erasing: 'Erasing',
   ordering: 'Putting in order',
 };

@@ -25,7 +25,6 @@ export const useNeeds = defineStore('needs', () => {
 
   const facts = computed((): NeedFacts => {
     const { shelf, loaded, sets } = larder;
-    const { view } = offsite;
     return {
       phones: bench.phones.map((phone) => ({
         ...{ serial: phone.serial, nickname: phone.nickname, presence: phone.presence },
@@ -45,12 +44,12 @@ export const useNeeds = defineStore('needs', () => {
         freeBytes: shelf.freeBytes,
         totalBytes: shelf.totalBytes,
       },
-      offsite: view && {
-        state: view.state,
+      offsite: offsite.inUse.map((view) => ({
+        ...{ copy: view.copy, isLocked: view.state === 'locked' },
         missing: view.keptCount - view.offsiteCount,
         isAway: view.isAway,
         fault: view.fault,
-      },
+      })),
     };
   });
   const list = computed(() => (bench.loaded && runs.loaded ? needsOf(facts.value, now.value) : undefined));

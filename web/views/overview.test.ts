@@ -10,7 +10,10 @@ import BenchOverview from './bench/BenchOverview.vue';
 
 onEmptyStage();
 
-const offsite = { state: 'open', keptCount: 3, offsiteCount: 1, isAway: false, since: {} };
+const bucket = {
+  ...{ copy: 'bucket', state: 'open', keptCount: 3, offsiteCount: 1, isAway: false, since: {}, alone: [] },
+};
+const offsite = { bucket, disk: { ...bucket, copy: 'disk', state: 'off' } };
 
 async function overview(halfWritten: unknown[] = []) {
   answering({ 'GET /half-written': halfWritten, 'GET /offsite': offsite, 'GET /runs': [] });
@@ -55,7 +58,10 @@ it('says so where nothing does', async () => {
 });
 
 it('is what the bench shows without a phone, and the bench remembers the phone that one was on', async () => {
-  answering({ 'GET /half-written': [], 'GET /offsite': { ...offsite, offsiteCount: 3 } });
+  answering({
+    'GET /half-written': [],
+    'GET /offsite': { ...offsite, bucket: { ...bucket, offsiteCount: 3 } },
+  });
   const bench = useBench();
   bench.take(phone({ presence: 'away' }));
   bench.loaded = true;

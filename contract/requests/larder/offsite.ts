@@ -103,3 +103,11 @@ export class OffsiteFetch {
   @ArrayMaxSize(10_000)
   things!: OffsiteThing[];
 }
+
+/** Sets that are to lie in the copy alone. */
+export class OffsiteMove {
+  @IsUUID(undefined, { each: true })
+  @ArrayMinSize(1)
+  @ArrayMaxSize(1000)
+  sets!: string[];
+}

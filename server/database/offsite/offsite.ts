@@ -1,3 +1,4 @@
+import type { AloneView, OffsiteCopy } from '@keen-larder/contract/larder/offsite.ts';
 import type { Database } from '../open.ts';
 
 /** A pack in the bucket, as far as its index was read. */
@@ -30,47 +31,87 @@ export interface OffsiteKeptRow {
   readonly since: number;
 }
 
-export function offsiteStatements(db: Database) {
-  const packs = db.prepare<[], OffsitePackRow>('SELECT * FROM offsitePacks');
-  const addPack = db.prepare<[name: string, bytes: number]>(
-    'INSERT INTO offsitePacks (name, bytes) VALUES (?, ?)',
+/** A set that lies in a copy alone. */
+export type AloneRow = Omit<AloneView, 'bench'>;
+
+/** @param copy which of the copies: what is remembered of the other one is not touched */
+export function offsiteStatements(db: Database, copy: OffsiteCopy) {
+  const packs = db.prepare<[OffsiteCopy], OffsitePackRow>(
+    'SELECT id, name, bytes FROM offsitePacks WHERE copy = ?',
+  );
+  const addPack = db.prepare<[copy: OffsiteCopy, name: string, bytes: number]>(
+    'INSERT INTO offsitePacks (copy, name, bytes) VALUES (?, ?, ?)',
   );
   const addChunk = db.prepare<OffsiteChunkRow>(`
     INSERT INTO offsiteChunks (digest, packId, offset, storedBytes, plainBytes, codec)
     VALUES (@digest, @packId, @offset, @storedBytes, @plainBytes, @codec) ON CONFLICT DO NOTHING`);
-  const find = db.prepare<[digest: Uint8Array], OffsiteChunkRow>(
-    'SELECT * FROM offsiteChunks WHERE digest = ? LIMIT 1',
+  const find = db.prepare<[digest: Uint8Array, copy: OffsiteCopy], OffsiteChunkRow>(`
+    SELECT offsiteChunks.* FROM offsiteChunks JOIN offsitePacks ON offsitePacks.id = packId
+    WHERE digest = ? AND copy = ? LIMIT 1`);
+  const dropPack = db.prepare<[copy: OffsiteCopy, name: string]>(
+    'DELETE FROM offsitePacks WHERE copy = ? AND name = ?',
   );
-  const dropPack = db.prepare<[name: string]>('DELETE FROM offsitePacks WHERE name = ?');
-  const kept = db.prepare<[], OffsiteKeptRow>('SELECT * FROM offsiteKept');
-  const keep = db.prepare<OffsiteKeptRow>(`
-    INSERT INTO offsiteKept (kind, id, stamp, bytes, since) VALUES (@kind, @id, @stamp, @bytes, @since)
-    ON CONFLICT (kind, id) DO UPDATE SET stamp = excluded.stamp, bytes = excluded.bytes, since = excluded.since`);
-  const drop = db.prepare<[kind: string, id: string]>('DELETE FROM offsiteKept WHERE kind = ? AND id = ?');
+  const kept = db.prepare<[OffsiteCopy], OffsiteKeptRow>(
+    'SELECT kind, id, stamp, bytes, since FROM offsiteKept WHERE copy = ?',
+  );
+  const keep = db.prepare<OffsiteKeptRow & { readonly copy: OffsiteCopy }>(`
+    INSERT INTO offsiteKept (copy, kind, id, stamp, bytes, since) VALUES (@copy, @kind, @id, @stamp, @bytes, @since)
+    ON CONFLICT (copy, kind, id) DO UPDATE SET stamp = excluded.stamp, bytes = excluded.bytes, since = excluded.since`);
+  const drop = db.prepare<[copy: OffsiteCopy, kind: string, id: string]>(
+    'DELETE FROM offsiteKept WHERE copy = ? AND kind = ? AND id = ?',
+  );
+  const clearKept = db.prepare<[OffsiteCopy]>('DELETE FROM offsiteKept WHERE copy = ?');
+  const clearChunks = db.prepare<[OffsiteCopy]>(
+    'DELETE FROM offsiteChunks WHERE packId IN (SELECT id FROM offsitePacks WHERE copy = ?)',
+  );
+  const clearPacks = db.prepare<[OffsiteCopy]>('DELETE FROM offsitePacks WHERE copy = ?');
+  const alone = db.prepare<[OffsiteCopy], AloneRow>(
+    'SELECT * FROM offsiteAlone WHERE copy = ? ORDER BY createdAt DESC',
+  );
+  const addAlone = db.prepare<AloneRow>(`
+    INSERT OR REPLACE INTO offsiteAlone (copy, id, label, serial, nickname, createdAt, bytes, since)
+    VALUES (@copy, @id, @label, @serial, @nickname, @createdAt, @bytes, @since)`);
+  const dropAlone = db.prepare<[copy: OffsiteCopy, id: string]>(
+    'DELETE FROM offsiteAlone WHERE copy = ? AND id = ?',
+  );
   const clear = db.transaction(() => {
-    db.exec('DELETE FROM offsiteKept; DELETE FROM offsiteChunks; DELETE FROM offsitePacks');
+    for (const each of [clearKept, clearChunks, clearPacks]) each.run(copy);
   });
   const add = db.transaction(
     (name: string, bytes: number, chunks: readonly Omit<OffsiteChunkRow, 'packId'>[]) => {
-      const packId = Number(addPack.run(name, bytes).lastInsertRowid);
+      const packId = Number(addPack.run(copy, name, bytes).lastInsertRowid);
       for (const each of chunks) addChunk.run({ ...each, packId });
     },
   );
+  const moved = db.transaction((row: AloneRow) => {
+    addAlone.run(row);
+    drop.run(copy, 'sets', row.id);
+  });
   return {
-    packs: () => packs.all(),
+    packs: () => packs.all(copy),
     addPack: (name: string, bytes: number, chunks: readonly Omit<OffsiteChunkRow, 'packId'>[]) =>
       add(name, bytes, chunks),
     /** Where a chunk lies, in one of the packs that are known. */
-    find: (digest: Uint8Array) => find.get(digest),
-    dropPack: (name: string) => void dropPack.run(name),
-    kept: () => kept.all(),
-    keep: (row: OffsiteKeptRow) => void keep.run(row),
+    find: (digest: Uint8Array) => find.get(digest, copy),
+    dropPack: (name: string) => void dropPack.run(copy, name),
+    kept: () => kept.all(copy),
+    keep: (row: OffsiteKeptRow) => void keep.run({ ...row, copy }),
     /** The bucket may have a manifest of it, which goes with it; it is not off-site as it is now. */
-    stale: (kind: string, id: string) => void keep.run({ kind, id, stamp: '', bytes: 0, since: 0 }),
-    drop: (kind: string, id: string) => void drop.run(kind, id),
+    stale: (kind: string, id: string) => void keep.run({ copy, kind, id, stamp: '', bytes: 0, since: 0 }),
+    drop: (kind: string, id: string) => void drop.run(copy, kind, id),
     /** Of another bucket. */
     clear: () => clear(),
+    /** Sets that lie there alone. */
+    alone: () => alone.all(copy),
+    /** From now on a set lies there alone: what is there of it stays, though the larder has it no more. */
+    moved: (row: Omit<AloneRow, 'copy'>) => moved({ ...row, copy }),
+    notAlone: (id: string) => void dropAlone.run(copy, id),
   };
 }
 
 export type OffsiteStatements = ReturnType<typeof offsiteStatements>;
+
+/** A copy on another disk was the only one before there could be two: what is remembered of it is of that one. */
+export function callItDisk(db: Database): void {
+  db.exec("UPDATE offsitePacks SET copy = 'disk'; UPDATE offsiteKept SET copy = 'disk'");
+}

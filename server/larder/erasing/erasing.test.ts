@@ -219,7 +219,7 @@ it('does not begin while the bucket has of it what is not here any more', async 
   expect((await erasing.view(gone)).hindrances).toEqual([]);
   // As after a home was lost: nobody knows that it was sent from here.
   await bench.open.larder.remove([id]);
-  offsiteStatements(bench.open.database).drop('sets', id);
+  offsiteStatements(bench.open.database, 'bucket').drop('sets', id);
   expect((await erasing.view(gone)).hindrances).toEqual([
     expect.stringMatching(/has a set or copy of it that the larder does not have. Fetch it/),
   ]);

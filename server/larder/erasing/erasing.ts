@@ -8,7 +8,7 @@ import type { PhoneRowStatements } from '../../database/erasing/phone-rows.ts';
 import type { NameStatements } from '../../database/names/names.ts';
 import type { SetStatements } from '../../database/sets.ts';
 import { BucketFailure, Problem, SealFailure } from '../../failures.ts';
-import type { Offsite } from '../../offsite/offsite.ts';
+import type { OffsiteCopies } from '../../offsite/offsite-copies.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Larder } from '../larder.ts';
@@ -25,7 +25,7 @@ interface ErasingParts {
   readonly copies: CopyStatements;
   readonly names: NameStatements;
   readonly rows: PhoneRowStatements;
-  readonly offsite: Offsite;
+  readonly offsite: Pick<OffsiteCopies, 'state' | 'erase' | 'unfetchedOf'>;
   readonly exportFolder: string;
   readonly exports: Pick<Exports, 'ofPhone' | 'remove'>;
   /** Replaces all copies of the catalogue by one of how it is now. */
@@ -59,7 +59,7 @@ export class Erasing {
       for (const digest of digests) sum += shelf.find(digest)?.storedBytes ?? 0;
       return sum;
     };
-    const { state } = offsite.view();
+    const { state } = offsite;
     const inUse = [...sets, ...copies].flatMap((id) => larder.bin.whyInUse(id) ?? []);
     const hindrances = [
       ...(isBusy(serial) ? ['A run on this phone is under way. Wait until it has ended.'] : []),

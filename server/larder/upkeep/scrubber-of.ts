@@ -1,11 +1,11 @@
 import type { Logger } from 'pino';
-import type { Offsite } from '../../offsite/offsite.ts';
+import type { OffsiteCopies } from '../../offsite/offsite-copies.ts';
 import type { Larder } from '../larder.ts';
 import { Scrubber, type ScrubberParts } from './scrubber.ts';
 
 type Parts = Omit<ScrubberParts, 'repair' | 'onDamage' | 'days'> & {
   readonly larder: Pick<Larder, 'whileWriting'>;
-  readonly offsite: Offsite;
+  readonly offsite: Pick<OffsiteCopies, 'isOpen' | 'repair'>;
   readonly log: Logger;
   readonly days: number | undefined;
   /** Sets and copies are not as they were listed before. */

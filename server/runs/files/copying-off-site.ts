@@ -1,17 +1,26 @@
+import type { OffsiteCopy } from '@keen-larder/contract/larder/offsite.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { BucketFailure, RunFailure } from '../../failures.ts';
 import type { OffsiteManifest } from '../../offsite/bucket-state.ts';
-import type { Offsite } from '../../offsite/offsite.ts';
+import type { OffsiteCopies } from '../../offsite/offsite-copies.ts';
 import type { RunContext } from '../engine/run-context.ts';
 
-type OffsiteContext = RunContext & { readonly offsite: Offsite };
+export type OffsiteContext = RunContext & { readonly offsite: OffsiteCopies };
+
+const whereTo = { bucket: 'off-site', disk: 'onto the second disk' } as const;
+const whereFrom = { bucket: 'off-site', disk: 'the second disk' } as const;
+export const copyNames = { bucket: 'off-site copy', disk: 'copy on the second disk' } as const;
 
 /**
- * Sends what the bucket does not have of the larder.
- * @throws Problem 409 where there is no bucket, or it is locked; BucketFailure, SealFailure
+ * Sends what a copy does not have of the larder.
+ * @throws Problem 409 where there is no such copy, or it is locked; BucketFailure, SealFailure
  */
-export async function startCopyingOffSite({ engine, larder, offsite }: OffsiteContext): Promise<RunView> {
+export async function startCopyingOffSite(
+  { engine, larder, offsite: copies }: OffsiteContext,
+  copy: OffsiteCopy,
+): Promise<RunView> {
+  const offsite = copies.of(copy);
   await larder.requireShelf();
   const missing = await offsite.missing();
   const bytes = offsite.bytesToSend(missing);
@@ -19,12 +28,12 @@ export async function startCopyingOffSite({ engine, larder, offsite }: OffsiteCo
   return engine.start(
     {
       kind: 'copying-off-site',
-      title: missing.length === 0 ? 'Look over the off-site copy' : `Copy ${count} off-site`,
+      title: missing.length === 0 ? `Look over the ${copyNames[copy]}` : `Copy ${count} ${whereTo[copy]}`,
       steps: [{ text: 'Send what is not there yet', bytes }],
     },
     async (run) => {
       let left: readonly string[] = [];
-      let words = 'The off-site copy is as the larder is.';
+      let words = `The ${copyNames[copy]} is as the larder is.`;
       await run.step(0, async (passed) => {
         const done = await asRun(() => offsite.send(missing, passed, run.signal));
         left = done.left;
@@ -42,28 +51,31 @@ export async function startCopyingOffSite({ engine, larder, offsite }: OffsiteCo
 }
 
 /** As nobody asked for it: a run only where something is missing. @returns whether all of the larder is there now */
-export async function goOnOffSite(app: OffsiteContext): Promise<boolean> {
-  if (!(await app.offsite.look())) return false;
-  if ((await app.offsite.missing()).length === 0) return app.offsite.tidy();
-  const { id } = await startCopyingOffSite(app);
+export async function goOnOffSite(app: OffsiteContext, copy: OffsiteCopy): Promise<boolean> {
+  const offsite = app.offsite.of(copy);
+  if (!(await offsite.look())) return false;
+  if ((await offsite.missing()).length === 0) return offsite.tidy();
+  const { id } = await startCopyingOffSite(app, copy);
   return (await app.engine.ended(id)).state === 'done';
 }
 
 /**
- * Brings sets and copies back from the bucket, as far as the shelf does not have them.
+ * Brings sets and copies back from a copy, as far as the shelf does not have them.
  * @throws Problem 409, BucketFailure, SealFailure
  */
 export async function startFetching(
-  { engine, larder, offsite }: OffsiteContext,
+  { engine, larder, offsite: copies }: OffsiteContext,
+  copy: OffsiteCopy,
   wanted: readonly OffsiteManifest[],
 ): Promise<RunView> {
+  const offsite = copies.of(copy);
   await larder.requireShelf();
   await offsite.manifests();
   const things = await Promise.all(wanted.map((each) => offsite.thing(each)));
   return engine.start(
     {
       kind: 'fetching',
-      title: `Fetch ${things.length === 1 ? things[0]!.name : `${things.length} sets and copies`} from off-site`,
+      title: `Fetch ${things.length === 1 ? things[0]!.name : `${things.length} sets and copies`} from ${whereFrom[copy]}`,
       steps: things.map((thing) => ({ text: `Fetch ${thing.name}`, bytes: offsite.sizeOf(thing) })),
     },
     async (run) => {
@@ -78,6 +90,7 @@ export async function startFetching(
           });
       });
       for (const { level, text } of await larder.reconcile()) run.log(text, level);
+      for (const { kind, id } of things) if (kind === 'sets') copies.all.forEach((each) => each.notAlone(id));
       larder.changed();
       larder.copies.changed();
       return `${things.length === 1 ? 'It is' : `All ${things.length} are`} in the larder.`;
@@ -85,7 +98,7 @@ export async function startFetching(
   );
 }
 
-async function asRun<T>(work: () => Promise<T>): Promise<T> {
+export async function asRun<T>(work: () => Promise<T>): Promise<T> {
   try {
     return await work();
   } catch (error) {

@@ -10,7 +10,7 @@ import TimeText from '../../parts/TimeText.vue';
 import { useBench } from '../../state/bench.ts';
 import { useJobs } from '../../state/jobs.ts';
 import { useLarder } from '../../state/larder.ts';
-import { useOffsite } from '../../state/larder/offsite.ts';
+import { copyPlaces, useOffsite } from '../../state/larder/offsite.ts';
 import { useNeeds } from '../../state/needs.ts';
 import { useRuns } from '../../state/runs.ts';
 
@@ -128,12 +128,11 @@ const count = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : 
           </div>
           <div>
             <dt><RouterLink to="/larder/off-site">Off-site</RouterLink></dt>
-            <dd v-if="!offsite.view || offsite.view.state === 'off'">no second copy is set up</dd>
-            <dd v-else>
-              {{ offsite.view.offsiteCount }} of {{ offsite.view.keptCount }} sets and copies<template
-                v-if="offsite.view.state === 'locked'"
-                >, locked</template
-              ><template v-else-if="offsite.view.isAway">, its disk is away</template>
+            <dd v-if="!offsite.inUse.length">no second copy is set up</dd>
+            <dd v-for="view in offsite.inUse" :key="view.copy">
+              {{ view.offsiteCount }} of {{ view.keptCount }} sets and copies {{ copyPlaces[view.copy]
+              }}<template v-if="view.state === 'locked'">, locked</template
+              ><template v-else-if="view.isAway">, which is away</template>
             </dd>
           </div>
           <div v-if="larder.firmware.length">

@@ -9,6 +9,7 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
 import { Import } from 'lucide-vue-next';
 import EmptyState from '../../parts/EmptyState.vue';
+import AloneSets from './offsite/AloneSets.vue';
 import LarderAxis from './LarderAxis.vue';
 import PickedSets from './PickedSets.vue';
 import PaperLabel from '../../parts/PaperLabel.vue';
@@ -221,6 +222,7 @@ const emptyBin = (atOnce: boolean) =>
     </template>
   </EmptyState>
   <p v-else-if="!larder.loaded" class="soft">Opening the larder…</p>
+  <AloneSets v-if="larder.loaded && !binShown" :serial="serial" />
 </template>
 
 <style scoped>

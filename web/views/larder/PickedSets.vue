@@ -6,6 +6,7 @@ import type { SetView } from '@keen-larder/contract/sets.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
+import MoveSets from './offsite/MoveSets.vue';
 import { useLarder } from '../../state/larder.ts';
 import { announceError, useNotices } from '../../state/notices/notices.ts';
 import { useRuns } from '../../state/runs.ts';
@@ -67,6 +68,7 @@ const verify = () =>
     <ElButton size="small" :disabled="!picked.length || busy" @click="change({ binned: true })"
       ><Trash2 :size="14" aria-hidden="true" />&nbsp;Into the bin</ElButton
     >
+    <MoveSets :sets="picked" small />
     <span class="end">
       <ElButton
         size="small"

@@ -22,6 +22,7 @@ import { useOffsite } from '../../state/larder/offsite.ts';
 import { announceError, useNotices } from '../../state/notices/notices.ts';
 import { usePicks } from '../../state/picks.ts';
 import { useRuns } from '../../state/runs.ts';
+import MoveSets from './offsite/MoveSets.vue';
 import CompareWith from './comparing/CompareWith.vue';
 import ExportLine from './exports/ExportLine.vue';
 import ImageTable from './ImageTable.vue';
@@ -41,7 +42,6 @@ const picks = computed(() => store.forSet(props.id));
 const offsite = useOffsite();
 // Where there is no such copy nothing is said of it.
 void offsite.load().catch(() => undefined);
-const offsiteSince = computed(() => offsite.view?.since[props.id]);
 /** Images with gaps, and where. */
 const unsettled = computed(() =>
   (set.value?.images ?? []).flatMap((each) =>
@@ -177,10 +177,10 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
               <template v-else>not since it was taken</template>
             </dd>
           </div>
-          <div v-if="offsite.view && offsite.view.state !== 'off'">
-            <dt>Off-site</dt>
+          <div v-for="{ copy, since } in offsite.inUse" :key="copy">
+            <dt>{{ copy === 'bucket' ? 'Off-site' : 'Second disk' }}</dt>
             <dd>
-              <template v-if="offsiteSince">since <TimeText :at="offsiteSince" /></template>
+              <template v-if="since[id]">since <TimeText :at="since[id]!" /></template>
               <RouterLink v-else to="/larder/off-site">not yet</RouterLink>
             </dd>
           </div>
@@ -194,6 +194,7 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
     <div class="actions">
       <ElButton @click="verify"><ShieldCheck :size="15" aria-hidden="true" />&nbsp;Verify</ElButton>
       <CompareWith :set="set" />
+      <MoveSets v-if="set.binnedAt === undefined" :sets="[set]" />
       <ElButton
         v-if="set.binnedAt === undefined"
         :aria-pressed="set.pinned"

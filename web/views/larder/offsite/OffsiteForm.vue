@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { ElButton, ElInput, ElOption, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus';
+import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus';
 import { computed, reactive, ref, shallowRef } from 'vue';
 import type { ExportPlace } from '@keen-larder/contract/larder/exports.ts';
-import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
+import type { OffsiteCopy, OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import NewPassphrase from '../sealing/NewPassphrase.vue';
 
 /** Takes a bucket, or a folder on another disk, into use. */
+const props = defineProps<{ copy: OffsiteCopy }>();
 const emit = defineEmits<{ done: [view: OffsiteView, recoveryKey: string | undefined] }>();
 const place = reactive({
   endpoint: '',
@@ -17,7 +18,7 @@ const place = reactive({
   accessKeyId: '',
   secretAccessKey: '',
 });
-const isFolder = ref(false);
+const isFolder = computed(() => props.copy === 'disk');
 /** Drives that are plugged in, and folders that the program may use. */
 const places = shallowRef<readonly ExportPlace[]>([]);
 const folder = ref('');
@@ -29,7 +30,7 @@ const loadPlaces = () =>
     },
     () => undefined,
   );
-void loadPlaces();
+if (isFolder.value) void loadPlaces();
 const benchName = ref('');
 const passphrase = ref('');
 const again = ref('');
@@ -84,11 +85,7 @@ async function start(): Promise<void> {
 </script>
 
 <template>
-  <form aria-label="Where the copy goes" @submit.prevent="start">
-    <ElRadioGroup v-model="isFolder" aria-label="Where the copy goes" @change="loadPlaces">
-      <ElRadioButton :value="false">A bucket</ElRadioButton>
-      <ElRadioButton :value="true">A folder on another disk</ElRadioButton>
-    </ElRadioGroup>
+  <form :aria-label="isFolder ? 'Which disk' : 'Which bucket'" @submit.prevent="start">
     <template v-if="isFolder">
       <label v-if="places.length">
         <span>Disk</span>
@@ -107,6 +104,7 @@ async function start(): Promise<void> {
         program is started: <code>npm start -- --export-to FOLDER</code>. A disk in the same room is lost in
         the same fire: take it home, and bring it back to be brought up to date.
       </p>
+      <ElButton v-if="!places.length" size="small" @click="loadPlaces">Look again</ElButton>
     </template>
     <template v-else>
       <label v-for="field in fields" :key="field.name">
@@ -120,19 +118,24 @@ async function start(): Promise<void> {
         />
       </label>
     </template>
-    <label>
-      <span>This bench</span>
-      <ElInput
-        v-model="benchName"
-        placeholder="what other benches see, e.g. Front bench"
-        aria-label="This bench"
-      />
-    </label>
-    <NewPassphrase v-model="passphrase" v-model:again="again" hint="; of a copy in use, its own" />
-    <p v-if="error" class="error" role="alert">{{ error }}</p>
-    <ElButton type="primary" native-type="submit" :disabled="busy || !isNamed || !benchName || !passphrase">{{
-      isFolder ? 'Use this folder' : 'Use this bucket'
-    }}</ElButton>
+    <template v-if="!isFolder || places.length">
+      <label>
+        <span>This bench</span>
+        <ElInput
+          v-model="benchName"
+          placeholder="what other benches see, e.g. Front bench"
+          aria-label="This bench"
+        />
+      </label>
+      <NewPassphrase v-model="passphrase" v-model:again="again" hint="; of a copy in use, its own" />
+      <p v-if="error" class="error" role="alert">{{ error }}</p>
+      <ElButton
+        type="primary"
+        native-type="submit"
+        :disabled="busy || !isNamed || !benchName || !passphrase"
+        >{{ isFolder ? 'Use this folder' : 'Use this bucket' }}</ElButton
+      >
+    </template>
   </form>
 </template>
 
@@ -143,7 +146,7 @@ form {
   justify-items: start;
 }
 
-label:not(.el-radio-button) {
+label {
   display: grid;
   grid-template-columns: 142px 380px;
   gap: 10px;
@@ -151,8 +154,15 @@ label:not(.el-radio-button) {
   font-size: 14px;
 }
 
-.error {
+p {
   max-width: 74ch;
+}
+
+code {
+  white-space: nowrap;
+}
+
+.error {
   color: var(--beetroot);
 }
 </style>

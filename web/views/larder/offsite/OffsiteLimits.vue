@@ -17,7 +17,10 @@ function change(over: { readonly rate?: number; readonly hours?: readonly [numbe
   const bytesPerSecond = Math.round((over.rate ?? rate.value) * MiB);
   const next = over.hours === null ? undefined : (over.hours ?? hours.value);
   api
-    .limitOffsite({ ...(bytesPerSecond && { bytesPerSecond }), ...(next && { hours: [...next] }) })
+    .limitOffsite(props.view.copy, {
+      ...(bytesPerSecond && { bytesPerSecond }),
+      ...(next && { hours: [...next] }),
+    })
     .then((view) => emit('changed', view), announceError);
 }
 </script>

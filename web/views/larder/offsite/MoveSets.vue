@@ -1,0 +1,95 @@
+<script setup lang="ts">
+import { ElButton, ElOption, ElSelect } from 'element-plus';
+import { computed, ref } from 'vue';
+import { useRouter } from 'vue-router';
+import type { OffsiteCopy } from '@keen-larder/contract/larder/offsite.ts';
+import type { SetView } from '@keen-larder/contract/sets.ts';
+import { api } from '../../../api/client.ts';
+import { copyNames, useOffsite } from '../../../state/larder/offsite.ts';
+import { announceError } from '../../../state/notices/notices.ts';
+
+/** Moves sets into a copy that is open: they lie there alone afterwards. */
+const props = defineProps<{ sets: readonly SetView[]; small?: boolean }>();
+const offsite = useOffsite();
+void offsite.load().catch(() => undefined);
+const router = useRouter();
+const to = ref<OffsiteCopy>();
+const busy = ref(false);
+const open = computed(() => offsite.inUse.filter(({ state, isAway }) => state === 'open' && !isAway));
+const one = computed(() => props.sets.length === 1);
+const pinned = computed(() => props.sets.filter((set) => set.pinned).length);
+
+async function move(): Promise<void> {
+  busy.value = true;
+  try {
+    const run = await api.moveOffsite(to.value!, { sets: props.sets.map(({ id }) => id) });
+    await router.push({ name: 'runs', params: { id: run.id } });
+  } catch (failure) {
+    announceError(failure);
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <ElSelect
+    v-if="open.length && sets.length && to === undefined"
+    v-model="to"
+    :size="small ? 'small' : 'default'"
+    placeholder="Move to…"
+    aria-label="Move to another disk, or into the bucket"
+    class="places"
+  >
+    <ElOption
+      v-for="{ copy } in open"
+      :key="copy"
+      :value="copy"
+      :label="copy === 'bucket' ? 'into the bucket' : 'onto the second disk'"
+    />
+  </ElSelect>
+  <div v-else-if="to !== undefined" class="asked" role="group" aria-label="Move">
+    <p>
+      {{ one ? 'It is' : `${sets.length} sets are` }} sent to {{ copyNames[to] }}, read back from there, and
+      then removed here. {{ one ? 'It can' : 'They can' }} be fetched again as long as {{ copyNames[to] }} is
+      there.
+      <template v-if="pinned"
+        >{{ one ? 'It is pinned' : `${pinned} are pinned` }}: take the pin off first.</template
+      >
+    </p>
+    <ElButton type="primary" size="small" :disabled="busy || pinned > 0" @click="move">{{
+      one ? 'Move it' : 'Move them'
+    }}</ElButton>
+    <ElButton size="small" @click="to = undefined">Leave {{ one ? 'it' : 'them' }} here</ElButton>
+  </div>
+</template>
+
+<style scoped>
+.places {
+  width: 150px;
+}
+
+.asked {
+  display: flex;
+  flex-basis: 100%;
+  order: 1;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+  padding: 8px 12px;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  background: var(--card);
+}
+
+.asked p {
+  flex-basis: 100%;
+  max-width: 74ch;
+  margin: 0;
+  font-size: 13px;
+}
+
+.asked .el-button {
+  margin: 0;
+}
+</style>
