@@ -60,8 +60,11 @@ class Pair {
   /** Has it done, and prints what it took. */
   async timed(what: string, order: LarderOrder): Promise<Carried> {
     const before = await this.carried();
+    const cpu = [this.larder, this.phone].map((each) => each.cpuSeconds);
     const done = await this.larder.tell<Carried>(order);
+    const took = [this.larder, this.phone].map((each, i) => (each.cpuSeconds - cpu[i]!).toFixed(1));
     row(what, done.ms, (await this.carried()) - before, done.peakBytes);
+    print(`    processors: the application ${took[0]} s, the simulated phone ${took[1]} s`);
     return done;
   }
 

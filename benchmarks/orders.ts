@@ -1,8 +1,12 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { once } from 'node:events';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { environment, flagsFor } from '../scripts/node-flags.mjs';
+
+/** Of Linux's accounts (sysconf(_SC_CLK_TCK)). */
+const ticksPerSecond = 100;
 
 /** Does what it is told on its standard input, a line of JSON each, and answers with one. For a program of a benchmark. */
 export async function obey<Order>(
@@ -41,6 +45,12 @@ export class Told<Order> {
   tell<T>(order: Order): Promise<T> {
     this.child.stdin!.write(`${JSON.stringify(order)}\n`);
     return this.answer();
+  }
+
+  /** Processor time that it has taken, of all its threads. */
+  get cpuSeconds(): number {
+    const fields = readFileSync(`/proc/${this.child.pid}/stat`, 'latin1').split(') ')[1]!.split(' ');
+    return (Number(fields[11]) + Number(fields[12])) / ticksPerSecond;
   }
 
   async end(): Promise<void> {

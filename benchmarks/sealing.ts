@@ -9,6 +9,7 @@ import { rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Command } from 'commander';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { FolderBucket } from '@keen-larder/server/offsite/folder-bucket.ts';
 import { S3Bucket } from '@keen-larder/server/offsite/s3-bucket.ts';
 import { SetWriter } from '@keen-larder/server/shelf/set-writer.ts';
 import type { Shelf } from '@keen-larder/server/shelf/shelf.ts';
@@ -102,6 +103,14 @@ async function offsite(
     say('sent to a stand-in bucket, sealed', `${(sending / 1000).toFixed(1)} s`);
     say('`cp` : sent', `${(copying / sending).toFixed(2)} × (wanted: at least 0.7)`);
     await bench.close();
+    const disk = new OffsiteBench(new FolderBucket(join(folder.path, 'disk'), false), 'Bench', workers);
+    await disk.begin();
+    await disk.bench.keep(disk.open, 'one', { system: image });
+    await disk.setUp();
+    const onDisk = await timed(() => disk.sync());
+    say('sent to a second disk, sealed, synced', `${(onDisk / 1000).toFixed(1)} s`);
+    say('`cp` : sent to a second disk', `${(copying / onDisk).toFixed(2)} ×`);
+    await disk.close();
   } finally {
     service.kill();
     rmSync(folder.path, { recursive: true, force: true });

@@ -15,31 +15,37 @@ const partBytes = 1 << 20;
 const cipher = 'aes-256-ctr';
 
 /**
- * Pieces of bytes that wait on the disk for their turn. The file has no name there, and is encrypted by a key that nobody else
- * has: nothing of it outlives the program. Killed while it is made, it leaves a file with the suffix of unfinished ones.
+ * Pieces of bytes that wait on the disk for their turn. The file has no name there: nothing of it outlives the program. Killed while it is
+ * made, it leaves a file with the suffix of unfinished ones. Where what is kept is sealed it is encrypted, by a key that nobody else has.
  */
 export class SetAside {
   private readonly places: Slots<number>;
   private made = 0;
-  private readonly key = randomBytes(32);
 
   private constructor(
     private readonly file: FileHandle,
     private readonly pieceBytes: number,
     mostPieces: number,
+    private readonly key: Uint8Array | undefined,
   ) {
     this.places = new Slots(mostPieces, () => this.made++ * this.pieceBytes);
   }
 
   /**
    * @param mostPieces that wait at once
+   * @param isSecret what is put is to be encrypted: it takes time, and memory
    * @throws Error from the file system
    */
-  static async open(folder: string, pieceBytes: number, mostPieces: number): Promise<SetAside> {
+  static async open(
+    folder: string,
+    pieceBytes: number,
+    mostPieces: number,
+    isSecret: boolean,
+  ): Promise<SetAside> {
     const path = join(folder, `${randomUUID()}${partialSuffix}`);
     const file = await open(path, 'wx+', 0o600);
     await rm(path);
-    return new SetAside(file, pieceBytes, mostPieces);
+    return new SetAside(file, pieceBytes, mostPieces, isSecret ? randomBytes(32) : undefined);
   }
 
   /**
@@ -49,7 +55,7 @@ export class SetAside {
   async put(piece: Uint8Array): Promise<Aside | undefined> {
     const place = await this.places.take();
     const counter = randomBytes(16);
-    const closed = createCipheriv(cipher, this.key, counter).update(piece);
+    const closed = this.key ? createCipheriv(cipher, this.key, counter).update(piece) : piece;
     try {
       for (let at = 0; at < closed.length;)
         at += (await this.file.write(closed, at, closed.length - at, place + at)).bytesWritten;
@@ -65,13 +71,14 @@ export class SetAside {
   }
 
   private async *take(place: number, bytes: number, counter: Buffer): AsyncGenerator<Uint8Array> {
-    const opening = createDecipheriv(cipher, this.key, counter);
+    const opening = this.key && createDecipheriv(cipher, this.key, counter);
     const part = Buffer.allocUnsafe(Math.min(bytes, partBytes));
     try {
       for (let at = 0; at < bytes;) {
         const { bytesRead } = await this.file.read(part, 0, Math.min(part.length, bytes - at), place + at);
         if (bytesRead === 0) throw new Error(`What was set aside ends ${bytes - at} bytes early.`);
-        yield opening.update(part.subarray(0, bytesRead));
+        const read = part.subarray(0, bytesRead);
+        yield opening ? opening.update(read) : read;
         at += bytesRead;
       }
     } finally {

@@ -4,7 +4,7 @@ import { BucketFailure, DamagedImage, SealFailure, ShelfFailure } from '../failu
 import { sealedSize } from '../sealing/sealed-object.ts';
 import { indexOf, packOf, recordsIn } from '../shelf/packs/pack-bytes.ts';
 import { packBytes, type PackedChunk } from '../shelf/packs/pack-format.ts';
-import { unpackChunk } from '../shelf/packs/unpack-chunk.ts';
+import { checkChunk } from '../shelf/packs/unpack-chunk.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import { objectNames } from './bucket.ts';
 import { hasAny, type BucketState } from './bucket-state.ts';
@@ -97,7 +97,7 @@ export class OffsitePacks {
       throw new DamagedImage(`a part of it cannot be read (${(error as Error).message})`);
     });
     const fault = chunk
-      ? unpackChunk(bufferOf(chunk.stored), { ...chunk, digest })
+      ? checkChunk(bufferOf(chunk.stored), { ...chunk, digest })
       : 'is not as it was sealed';
     if (!chunk || fault) {
       shelf.reportDamage(digest, fault!);
@@ -253,7 +253,7 @@ export class OffsitePacks {
       const span = await sealed.readPack(name, bytes, first.offset, end - first.offset);
       for (const { digest, codec, offset, storedBytes, plainBytes } of places.slice(i, last)) {
         const stored = span.subarray(offset - first.offset, offset - first.offset + storedBytes);
-        const fault = unpackChunk(stored, { codec, digest, plainBytes });
+        const fault = checkChunk(stored, { codec, digest, plainBytes });
         if (fault)
           throw new BucketFailure(`A chunk in ${sealed.bucket.place} ${fault}: ${name} at ${offset}.`);
         yield { digest, codec, stored, plainBytes };

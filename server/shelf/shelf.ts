@@ -155,7 +155,7 @@ export class Shelf {
 
   /** A chunk as it was stored before it was sealed. @returns undefined where it is not as it was sealed @throws as `readStored` */
   async readChunk(row: ChunkRow): Promise<PackedChunk | undefined> {
-    const stored = Buffer.alloc(row.storedBytes);
+    const stored = Buffer.allocUnsafeSlow(row.storedBytes);
     await this.readStored(row, stored);
     return this.seal.asPlain({ ...row, stored });
   }

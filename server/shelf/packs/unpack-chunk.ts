@@ -1,6 +1,6 @@
 import zstd from 'zstd-napi/binding.js';
 import { chunkDigest } from '../threads/digest.ts';
-import { codecs } from './pack-format.ts';
+import { chunkBytes, codecs } from './pack-format.ts';
 import { mostStoredBytes, openRecord } from './sealed-record.ts';
 
 // The binding itself rather than its wrapper: it writes into memory that is used again and again.
@@ -44,4 +44,17 @@ export function unpackChunk(
   if (unpacked !== plain.length || unpacked !== plainBytes)
     return `has ${unpacked} bytes instead of ${plainBytes}`;
   return chunkDigest(plain).equals(digest) ? undefined : 'does not match its digest';
+}
+
+/** For chunks that are only checked, one after the other. */
+let checked: Buffer | undefined;
+
+/** As `unpackChunk`, of a chunk whose bytes are not wanted. */
+export function checkChunk(
+  stored: Buffer,
+  chunk: { readonly codec: number; readonly digest: Uint8Array; readonly plainBytes: number },
+): string | undefined {
+  if (chunk.codec === codecs.plain || chunk.plainBytes > chunkBytes) return unpackChunk(stored, chunk);
+  checked ??= Buffer.allocUnsafeSlow(chunkBytes);
+  return unpackChunk(stored, chunk, checked.subarray(0, chunk.plainBytes));
 }

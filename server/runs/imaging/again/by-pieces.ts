@@ -74,7 +74,10 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
   // Where it cannot be made, nothing is read ahead.
-  const aside = await SetAside.open(shelf.packFolder, aheadBytes, piecesAhead).catch(() => undefined);
+  const isSecret = shelf.seal.state !== 'none';
+  const aside = await SetAside.open(shelf.packFolder, aheadBytes, piecesAhead, isSecret).catch(
+    () => undefined,
+  );
   try {
     const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
     if (!segments) return false;
