@@ -1,5 +1,5 @@
 import type { Duplex } from 'node:stream';
-import { createGunzip, createGzip } from 'node:zlib';
+import { createGunzip } from 'node:zlib';
 import { CompressStream, DecompressStream } from 'zstd-napi';
 import { rangesBytes, rangesHead, rangesTail, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import {
@@ -15,6 +15,7 @@ import { untilTaken } from '../../../async/in-pairs.ts';
 import { through } from '../../../async/through.ts';
 import { commands, packers, type Packer } from '../commands.ts';
 import type { AdbShell } from '../shell.ts';
+import { gzipped } from './gzip-pieces.ts';
 
 /** What one command may name: an argument of Linux has 128 KiB at most. */
 const rangesAtOnce = 200;
@@ -24,9 +25,10 @@ const outBytes = 1 << 20;
 const triedWords = 'larder';
 const plainly = { way: 'plain', mostBytes: Infinity } as const;
 
-const packed: Record<Packer, () => Duplex> = {
-  gzip: () => createGzip({ level: 1, chunkSize: outBytes }),
-  zstd: () => new CompressStream({ compressionLevel: 1 }),
+type Packing = (plain: AsyncIterable<Uint8Array>) => AsyncGenerator<Uint8Array>;
+const packed: Record<Packer, Packing> = {
+  gzip: gzipped,
+  zstd: (plain) => through(new CompressStream({ compressionLevel: 1 }), plain),
 };
 const unpacked: Record<Packer, () => Duplex> = {
   gzip: () => createGunzip({ chunkSize: outBytes }),
@@ -110,7 +112,7 @@ export class AdbCable {
     const plain = measure.plain(parts);
     const [script, sent] =
       way === 'packed'
-        ? [commands.writePackedAt(packer!, node, offset), through(packed[packer!](), plain)]
+        ? [commands.writePackedAt(packer!, node, offset), packed[packer!](plain)]
         : [commands.writeAt(node, offset), plain];
     // Little is given where it packs well, and much is to be written.
     const quiet = way === 'packed' ? { bytes: mostBytes } : {};
