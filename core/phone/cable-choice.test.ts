@@ -35,9 +35,9 @@ describe('which way bytes cross a cable', () => {
     expect(seconds).toBeLessThan(1.05 * ((4 * GiB * 0.4) / 38e6));
   });
 
-  it('does not pack where the tool is slower than the cable, and does not try it again', () => {
+  it('does not pack where the tool is slower than the cable, and seldom tries it again', () => {
     const { seconds, by } = carry(64 * GiB, { cable: 350e6, tool: 100e6, share: () => 0.4 });
-    expect(by.packed).toBe(64 * MiB);
+    expect(by.packed).toBeLessThanOrEqual(8 * 32 * MiB);
     expect(seconds).toBeLessThan(1.01 * ((64 * GiB) / 350e6));
   });
 

@@ -48,7 +48,7 @@ const probeBytes = 32 << 20;
 const probingShare = 0.03;
 const leastSureBytes = 128 << 20;
 const mostSureBytes = 8 * 1024 ** 3;
-/** What packs so well and is slower all the same is held up by the packing, whatever comes next. */
+/** What packs so well and is slower all the same is held up by the packing, whatever comes next; unless processors were busy then. */
 const wellPackedShare = 0.5;
 /** Packing takes processors at both ends, which have other things to do: it must be faster by a tenth. */
 const worthPacking = 1.1;
@@ -89,15 +89,16 @@ export class CableChoice {
     const { best } = this;
     if (bytes < measurableBytes) return { way: best, mostBytes: Infinity };
     const { plain, packed, share = 1 } = this.known;
-    if (packed === undefined) return { way: 'packed', mostBytes: triedBytes };
     if (plain === undefined) return { way: 'plain', mostBytes: triedBytes };
+    // Less of what may be the slower one by far.
+    if (packed === undefined) return { way: 'packed', mostBytes: probeBytes };
     const [other, slower] =
       best === 'packed' ? (['plain', packed / plain] as const) : (['packed', plain / packed] as const);
-    const sureBytes = Math.min(
-      Math.max((probeBytes * (slower - 1)) / probingShare, leastSureBytes),
-      mostSureBytes,
-    );
-    const isDue = this.sinceTried >= sureBytes && (other === 'plain' || share > wellPackedShare);
+    const isHeldUp = other === 'packed' && share <= wellPackedShare;
+    const sureBytes = isHeldUp
+      ? mostSureBytes
+      : Math.min(Math.max((probeBytes * (slower - 1)) / probingShare, leastSureBytes), mostSureBytes);
+    const isDue = this.sinceTried >= sureBytes;
     if (isDue) return { way: other, mostBytes: probeBytes };
     const wholeMebibytes = Math.floor((Math.max(plain, packed) * stretchSeconds) / 2 ** 20) * 2 ** 20;
     return { way: best, mostBytes: Math.max(stretchBytes, wholeMebibytes) };
