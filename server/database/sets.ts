@@ -65,6 +65,7 @@ interface PiecesRow {
   readonly sha256: Buffer;
   readonly algorithm: KnownPieces['by'];
   readonly digests: Buffer;
+  readonly fine: Buffer | null;
 }
 
 export interface KeptRow {
@@ -182,8 +183,9 @@ export function setStatements(db: Database) {
     FROM images JOIN sets ON sets.id = images.setId WHERE sets.binnedAt IS NULL`);
 
   const savePieces = db.prepare<PiecesRow>(`
-    INSERT INTO pieces (sha256, algorithm, digests) VALUES (@sha256, @algorithm, @digests)
-    ON CONFLICT (sha256) DO UPDATE SET algorithm = excluded.algorithm, digests = excluded.digests`);
+    INSERT INTO pieces (sha256, algorithm, digests, fine) VALUES (@sha256, @algorithm, @digests, @fine)
+    ON CONFLICT (sha256) DO UPDATE SET algorithm = excluded.algorithm, digests = excluded.digests,
+      fine = CASE WHEN algorithm = excluded.algorithm THEN coalesce(excluded.fine, fine) ELSE excluded.fine END`);
   const pieces = db.prepare<[sha256: Buffer], PiecesRow>('SELECT * FROM pieces WHERE sha256 = ?');
 
   const insert = db.transaction((set: SetRow, images: readonly ImageRow[]) => {
@@ -249,11 +251,15 @@ export function setStatements(db: Database) {
       found: readonly { partition: string; damage: string | null }[],
     ) => recordVerification(id, at, found),
     totals: () => imaged.get()!,
-    savePieces: (sha256: Buffer, known: KnownPieces) =>
-      void savePieces.run({ sha256, algorithm: known.by, digests: packPieces(known) }),
+    savePieces(sha256: Buffer, { by, hex, fine }: KnownPieces): void {
+      const row = { sha256, algorithm: by, digests: packPieces(by, hex) };
+      savePieces.run({ ...row, fine: fine ? packPieces(by, fine) : null });
+    },
     pieces(sha256: Buffer): KnownPieces | undefined {
       const row = pieces.get(sha256);
-      return row && unpackPieces(row.algorithm, row.digests);
+      if (!row) return undefined;
+      const { algorithm: by, digests, fine } = row;
+      return { by, hex: unpackPieces(by, digests), ...(fine && { fine: unpackPieces(by, fine) }) };
     },
   };
 }

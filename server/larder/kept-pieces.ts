@@ -6,11 +6,11 @@ import type { KnownPieces } from '../shelf/piece-digests.ts';
 export interface KeptImage {
   readonly label: string;
   readonly image: ImageRow;
-  /** Digests of its coarse pieces, as far as they are known. */
+  /** Digests of its pieces, as far as they are known. */
   readonly pieces?: KnownPieces | undefined;
 }
 
-/** Digests of coarse pieces of kept images, as far as they came to be known; they go with the last image that has them. */
+/** Digests of pieces of kept images, as far as they came to be known; they go with the last image that has them. */
 export class KeptPieces {
   constructor(private readonly sets: Pick<SetStatements, 'pieces' | 'savePieces'>) {}
 

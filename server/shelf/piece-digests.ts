@@ -1,34 +1,57 @@
+import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import type { Block } from './threads/chunk-worker.ts';
 import type { DigestStream, ShelfWorkers } from './threads/workers.ts';
 
-/** Digests of an image's pieces, in order. They tell where to look and prove nothing. */
+/** In order, in lower-case hexadecimal; undefined where one is not known. */
+export type PieceHex = readonly (string | undefined)[];
+
+/** Digests of an image's pieces. They tell where to look and prove nothing. */
 export interface KnownPieces {
   readonly by: 'sha256' | 'md5';
-  /** Lower-case hexadecimal; undefined where it is not known. */
-  readonly hex: readonly (string | undefined)[];
+  /** Of coarse pieces. */
+  readonly hex: PieceHex;
+  /** Of fine ones. */
+  readonly fine?: PieceHex;
 }
 
 const bytesOf = { sha256: 32, md5: 16 } as const;
 
 /** As the catalogue keeps them: one behind the other, zeros where one is not known. */
-export function packPieces({ by, hex }: KnownPieces): Buffer {
-  return Buffer.concat(hex.map((each) => Buffer.from(each ?? '00'.repeat(bytesOf[by]), 'hex')));
+export function packPieces(by: KnownPieces['by'], hex: PieceHex): Buffer {
+  // An array with holes has none of them here.
+  return Buffer.concat(Array.from(hex, (each) => Buffer.from(each ?? '00'.repeat(bytesOf[by]), 'hex')));
 }
 
-export function unpackPieces(by: KnownPieces['by'], packed: Buffer): KnownPieces {
+export function unpackPieces(by: KnownPieces['by'], packed: Buffer): PieceHex {
   const hex: (string | undefined)[] = [];
   for (let at = 0; at < packed.length; at += bytesOf[by]) {
     const digest = packed.subarray(at, at + bytesOf[by]);
     hex.push(digest.some((byte) => byte > 0) ? digest.toString('hex') : undefined);
   }
-  return { by, hex };
+  return hex;
 }
 
 /** What is known of the same image from two sides; the first counts more. */
 export function joinPieces(first: KnownPieces, second: KnownPieces): KnownPieces {
   if (first.by !== second.by) return first;
   const count = Math.max(first.hex.length, second.hex.length);
-  return { by: first.by, hex: Array.from({ length: count }, (_, i) => first.hex[i] ?? second.hex[i]) };
+  return {
+    ...second,
+    ...first,
+    hex: Array.from({ length: count }, (_, i) => first.hex[i] ?? second.hex[i]),
+  };
+}
+
+const fineInCoarse = coarseBytes / fineBytes;
+
+/** With the fine pieces of an earlier image, where the coarse one around them is as it was. */
+export function withFineOf(known: KnownPieces, before: KnownPieces | undefined): KnownPieces {
+  if (!before?.fine || before.by !== known.by) return known;
+  const fine = before.fine.map((each, i) => {
+    const at = Math.floor(i / fineInCoarse);
+    return known.hex[at] !== undefined && known.hex[at] === before.hex[at] ? each : undefined;
+  });
+  return { ...known, fine };
 }
 
 /** Digests of an image's pieces, computed while its blocks pass for another reason. */

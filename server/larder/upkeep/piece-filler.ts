@@ -1,7 +1,11 @@
+import { createHash } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
-import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import type { ImageRow, SetStatements } from '../../database/sets.ts';
+import { digestBytes } from '../../shelf/packs/pack-format.ts';
 import { readBlocks } from '../../shelf/image-reader.ts';
+import type { PieceHex } from '../../shelf/piece-digests.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Larder } from '../larder.ts';
 
@@ -13,6 +17,7 @@ interface PieceFillerParts {
   readonly isBusy: () => boolean;
 }
 
+const fineInCoarse = coarseBytes / fineBytes;
 /** After so long without a run there is time. */
 const quietMs = 60_000;
 /** Of one processor. */
@@ -21,8 +26,8 @@ const share = 0.25;
 const savedPieces = 32;
 
 /**
- * Digests the coarse pieces of each phone's newest images that nobody had time for while they were read, as over a fast cable:
- * imaging the phone again then need not read the shelf to know where to look.
+ * Digests the pieces of each phone's newest images that nobody had time for while they were read: imaging the phone again, and putting
+ * back, then need not read the shelf to know where to look.
  */
 export class PieceFiller {
   private readonly ending = new AbortController();
@@ -51,7 +56,11 @@ export class PieceFiller {
     const found = sets.wholeImages(coarseBytes).find(({ sha256, bytes }) => {
       if (this.faulty.has(sha256.toString('hex'))) return false;
       const known = larder.pieces.of({ sha256 });
-      return !known || known.hex.filter((each) => each !== undefined).length < Math.ceil(bytes / coarseBytes);
+      const countOf = (hex: PieceHex = []) => hex.filter((each) => each !== undefined).length;
+      return (
+        countOf(known?.hex) < Math.ceil(bytes / coarseBytes) ||
+        countOf(known?.fine) < Math.ceil(bytes / fineBytes)
+      );
     });
     return found && larder.image(found.setId, found.partition);
   }
@@ -60,14 +69,19 @@ export class PieceFiller {
     const { pieces } = this.parts.larder;
     const known = pieces.of(image);
     const by = known?.by ?? 'md5';
-    const hex = Array.from({ length: Math.ceil(image.bytes / coarseBytes) }, (_, i) => known?.hex[i]);
+    const allOf = (hex: PieceHex | undefined, pieceBytes: number) =>
+      Array.from({ length: Math.ceil(image.bytes / pieceBytes) }, (_, i) => hex?.[i]);
+    const [hex, fine] = [allOf(known?.hex, coarseBytes), allOf(known?.fine, fineBytes)];
     let unsaved = 0;
     try {
       for (const [i, before] of hex.entries()) {
-        if (before !== undefined) continue;
-        hex[i] = await this.digest(image, i, by);
+        const first = i * fineInCoarse;
+        if (before !== undefined && !fine.slice(first, first + fineInCoarse).includes(undefined)) continue;
+        const own = await this.digest(image, i, by);
+        hex[i] ??= own.coarse;
+        fine.splice(first, own.fine.length, ...own.fine);
         if (++unsaved === savedPieces) {
-          pieces.remember(image.sha256, { by, hex });
+          pieces.remember(image.sha256, { by, hex, fine });
           unsaved = 0;
         }
         await rest();
@@ -76,25 +90,36 @@ export class PieceFiller {
       if (!this.ending.signal.aborted) this.faulty.add(image.sha256.toString('hex'));
       else throw error;
     } finally {
-      if (unsaved > 0) pieces.remember(image.sha256, { by, hex });
+      if (unsaved > 0) pieces.remember(image.sha256, { by, hex, fine });
     }
   }
 
-  private async digest(image: ImageRow, index: number, by: 'sha256' | 'md5'): Promise<string> {
+  /** A coarse piece and its fine ones, by one reading. */
+  private async digest(
+    image: ImageRow,
+    index: number,
+    by: 'sha256' | 'md5',
+  ): Promise<{ readonly coarse: string; readonly fine: readonly string[] }> {
     const { shelf } = this.parts;
     const offset = index * coarseBytes;
     const range = { offset, bytes: Math.min(coarseBytes, image.bytes - offset) };
+    if (range.bytes === coarseBytes && isZeros(image, range)) return zerosBy(by);
     const digests = shelf.workers.digestStream(by);
+    const fine: string[] = [];
     try {
       for await (const block of readBlocks(shelf, image, range)) {
-        await digests.update(block);
+        const [these] = await Promise.all([
+          shelf.workers.digestPieces(block, fineBytes, by),
+          digests.update(block),
+        ]);
+        fine.push(...these);
         block.release();
       }
     } catch (error) {
       void digests.finish();
       throw error;
     }
-    return (await digests.finish()).toString('hex');
+    return { coarse: (await digests.finish()).toString('hex'), fine };
   }
 
   private async run(): Promise<void> {
@@ -127,3 +152,16 @@ export class PieceFiller {
     }
   }
 }
+
+function isZeros({ chunks, chunkBytes }: ImageRow, { offset, bytes }: ByteRange): boolean {
+  const [from, end] = [offset, offset + bytes].map((at) => (at / chunkBytes) * digestBytes);
+  return chunks.subarray(from, end).every((byte) => byte === 0);
+}
+
+/** Much of a flash has never been written to. */
+function zerosBy(by: 'sha256' | 'md5'): { readonly coarse: string; readonly fine: readonly string[] } {
+  const of = (bytes: number) => createHash(by).update(Buffer.alloc(bytes)).digest('hex');
+  zeros[by] ??= { coarse: of(coarseBytes), fine: Array.from({ length: fineInCoarse }, () => of(fineBytes)) };
+  return zeros[by];
+}
+const zeros: Partial<Record<'sha256' | 'md5', ReturnType<typeof zerosBy>>> = {};

@@ -11,7 +11,7 @@ import type { SetWriter } from '../../shelf/set-writer.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Journal, Recalled } from './imaging-journal.ts';
 import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
-import { joinPieces, type KnownPieces } from '../../shelf/piece-digests.ts';
+import { joinPieces, withFineOf, type KnownPieces } from '../../shelf/piece-digests.ts';
 import type { Run } from '../engine/live-run.ts';
 import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
@@ -30,7 +30,7 @@ export interface TakenImage {
   readonly unsettled: readonly ByteRange[];
   /** How the rest was proved. */
   readonly proof: ProofWay;
-  /** Digests of its coarse pieces, as far as they came to be known on the way. */
+  /** Digests of its pieces, as far as they came to be known on the way. */
   readonly pieces: KnownPieces | undefined;
 }
 
@@ -182,7 +182,8 @@ export async function takeImage(
     journal.replaced(name, ranges, { taken: rangesBytes(ranges), chunks: proven.stored.chunks });
   }
   const isAsTold = proven.stored === stored && proven.unsettled.length === 0;
-  const pieces = isAsTold ? await piecesOf(told, writer) : undefined;
+  const known = isAsTold ? await piecesOf(told, writer) : undefined;
+  const pieces = known && withFineOf(known, base?.pieces);
   const proof = await phone.retry({
     what: `Compare ${name}`,
     attempt: ({ link }) => {

@@ -24,7 +24,7 @@ export function* piecesOf({ offset, bytes }: ByteRange, pieceBytes: number): Gen
 export interface KeptPieces {
   readonly shelf: Shelf;
   readonly image: ImageRecipe;
-  /** Digests of its coarse pieces, as far as they are known; the others are computed. */
+  /** Digests of its pieces, as far as they are known; the others are computed. */
   readonly pieces?: KnownPieces | undefined;
   /** What the phone told of its coarse pieces before. */
   readonly told?: AsyncIterable<Digest> | undefined;
@@ -73,10 +73,18 @@ const compareCoarse =
     return own === undefined ? hasSame(kept, piece, told, memory) : own === told.hex;
   };
 
-/** The fine pieces of a coarse one: the image is read once for all of them. */
+/** The fine pieces of a coarse one: by digests that are known, else the image is read once for all of them. */
 function compareFine(kept: KeptPieces, range: ByteRange, memory: ReadingMemory): Comparison {
+  const first = range.offset / fineBytes;
+  const known = kept.pieces?.fine?.slice(first, first + Math.ceil(range.bytes / fineBytes));
+  const isKnown =
+    Number.isInteger(first) &&
+    known !== undefined &&
+    known.length * fineBytes >= range.bytes &&
+    !known.includes(undefined);
   let own: { readonly by: Digest['by']; readonly hex: Promise<readonly string[]> } | undefined;
   return async ({ offset }, { by, hex }) => {
+    if (isKnown && kept.pieces!.by === by) return known[(offset - range.offset) / fineBytes] === hex;
     own ??= { by, hex: fineDigests(kept, range, by, memory) };
     return own.by === by && (await own.hex)[(offset - range.offset) / fineBytes] === hex;
   };

@@ -1,7 +1,7 @@
 // Imaging again by pieces, on a phone in memory that lies, changes, breaks off and wears out: whatever it does, an image that
 // counts as whole is what its flash holds.
 import { createHash } from 'node:crypto';
-import { afterAll, beforeAll, expect, it } from 'vitest';
+import { afterAll, beforeAll, expect, it, vi } from 'vitest';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
 import { faultSeeds, isLong } from '../../../../testing/effort.ts';
@@ -15,11 +15,11 @@ import { readImage } from '../../../shelf/image-reader.ts';
 import { SetWriter } from '../../../shelf/set-writer.ts';
 import { takeImage } from '../image-taking.ts';
 import { chunkBytes } from '../../../shelf/packs/pack-format.ts';
-import { packPieces, unpackPieces } from '../../../shelf/piece-digests.ts';
+import { packPieces, unpackPieces, withFineOf, type KnownPieces } from '../../../shelf/piece-digests.ts';
 import type { ByPiecesSoFar } from '@keen-larder/core/phone/cable-choice.ts';
 import { until } from '../../../../testing/until.ts';
 import { takeByPieces } from './by-pieces.ts';
-import { segmentsOf } from '../../phone/pieces.ts';
+import { differingRanges, piecesOf, segmentsOf } from '../../phone/pieces.ts';
 import type { PhoneTask } from '../../phone/phone-at-work.ts';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 
@@ -109,6 +109,16 @@ function phoneOf(number: (below: number) => number, fault: Fault) {
   };
   return { flash, partitions, worn, wholes, read: () => read };
 }
+
+/** As a phone with nothing but that tool tells. */
+const toldBy =
+  (by: Digest['by'], flash: Uint8Array) => (_name: string, range: ByteRange, pieceBytes: number) =>
+    Promise.resolve(
+      (async function* () {
+        for (const { offset, bytes } of piecesOf(range, pieceBytes))
+          yield await Promise.resolve({ by, hex: sum(by, flash.subarray(offset, offset + bytes)) });
+      })(),
+    );
 
 async function imageAgain(partitions: PartitionAccess) {
   const link = { partitions, mode: 'recovery' } as Partial<PhoneLink> as PhoneLink;
@@ -204,6 +214,41 @@ it('counts everything that the cable was busy with, before it says that the cabl
   expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, readBytes: 2 * fineBytes }]);
 });
 
+it('knows where to look without reading the shelf, where digests of fine pieces are known', async () => {
+  const { partitions, flash } = phoneOf(numbersOf(4), 'none');
+  first.copy(flash);
+  flash[coarseBytes + 1] = 2;
+  const hexOf = (pieceBytes: number) =>
+    [...piecesOf({ offset: 0, bytes: imageBytes }, pieceBytes)].map(({ offset, bytes }) =>
+      sum('md5', first.subarray(offset, offset + bytes)),
+    );
+  const pieces = { by: 'md5' as const, hex: hexOf(coarseBytes), fine: hexOf(fineBytes) };
+  const { shelf } = open;
+  const read = vi.spyOn(shelf, 'readStored');
+  const differing = async (known: KnownPieces) => {
+    read.mockClear();
+    const kept = { shelf, image: base.image, pieces: known };
+    const found: ByteRange[] = [];
+    const by = { ...partitions, digestPieces: toldBy('md5', flash) };
+    for await (const range of differingRanges(by, name, kept, new AbortController().signal, () => undefined))
+      found.push(range);
+    expect(found).toEqual([{ offset: coarseBytes, bytes: fineBytes }]);
+    return read.mock.calls.length;
+  };
+  expect(await differing(pieces)).toBe(0);
+  // One that is not known is not believed to be anything: all of its coarse piece is read.
+  const fine = pieces.fine.map((each, i) => (i === coarseBytes / fineBytes + 3 ? undefined : each));
+  expect(await differing({ ...pieces, fine })).toBeGreaterThan(0);
+  expect(await differing({ by: 'md5', hex: pieces.hex })).toBeGreaterThan(0);
+  read.mockRestore();
+  // Of an image that was taken by pieces: as far as the coarse piece around them is the same.
+  const after = withFineOf({ by: 'md5', hex: pieces.hex.with(1, sum('md5', flash)) }, pieces);
+  expect(after.fine?.indexOf(undefined)).toBe(coarseBytes / fineBytes);
+  expect(after.fine?.slice(0, coarseBytes / fineBytes)).toEqual(
+    pieces.fine.slice(0, coarseBytes / fineBytes),
+  );
+});
+
 it('leaves the rest to be read where the cable is faster', async () => {
   const { partitions, flash } = phoneOf(numbersOf(2), 'none');
   first.copy(flash);
@@ -261,7 +306,10 @@ it('what is the same of 128 GiB is found with little memory', async () => {
   const zeros = sum('md5', Buffer.alloc(coarseBytes));
   const other = sum('md5', Buffer.from('other'));
   const image = { partition: name, bytes, chunkBytes, chunks: Buffer.alloc((bytes / chunkBytes) * 32) };
-  const packed = packPieces({ by: 'md5', hex: Array.from({ length: count }, () => zeros) });
+  const packed = packPieces(
+    'md5',
+    Array.from({ length: count }, () => zeros),
+  );
   expect(packed.length).toBe(count * 16);
   async function* told(range: ByteRange, pieceBytes: number): AsyncGenerator<Digest> {
     for (let at = 0; at < range.bytes; at += pieceBytes) {
@@ -275,7 +323,7 @@ it('what is the same of 128 GiB is found with little memory', async () => {
   } as Partial<PartitionAccess> as PartitionAccess;
   const { signal } = new AbortController();
   const before = process.memoryUsage();
-  const kept = { shelf: open.shelf, image, pieces: unpackPieces('md5', packed) };
+  const kept = { shelf: open.shelf, image, pieces: { by: 'md5' as const, hex: unpackPieces('md5', packed) } };
   let [differing, most] = [0, 0];
   for await (const { piece, isSame } of (await segmentsOf(
     access,
@@ -314,10 +362,7 @@ it.each([
     digestPieces: (_: string, range: ByteRange, pieceBytes: number) =>
       Promise.resolve(told(range, pieceBytes)),
   } as Partial<PartitionAccess> as PartitionAccess;
-  const pieces = unpackPieces(
-    'md5',
-    packPieces({ by: 'md5', hex: Array.from({ length: count }, () => zeros) }),
-  );
+  const pieces = { by: 'md5' as const, hex: Array.from({ length: count }, () => zeros) };
   const { signal } = new AbortController();
   const kept = { shelf: open.shelf, image, pieces };
   let differing = 0;
