@@ -88,3 +88,29 @@ it.runIf(isLong)('finds a flipped bit, and repairs it from off-site', async () =
   expect(JSON.parse(repaired.out)).toMatchObject({ damagedChunks: 0, damaged: [] });
   expect((await larder(['verify', '--home', home])).code).toBe(0);
 });
+
+it.runIf(isLong)('moves a set onto a second disk, and brings it back from there', async () => {
+  const app = await openOn(home, undefined);
+  await app.offsite.setUp({ folder: at('disk'), passphrase, benchName: 'Front bench' });
+  await app.close();
+  expect(await larder(['offsite', 'status', '--home', home])).toMatchObject({
+    code: 2,
+    err: expect.stringMatching(/has two copies\. Name one: --copy bucket, or --copy disk\.\n$/) as string,
+  });
+  const onDisk = (command: string, ...words: string[]) =>
+    larder(['offsite', command, ...words, '--copy', 'disk', '--home', home]);
+  expect((await onDisk('move', 'Nothing')).code).toBe(2);
+  expect(await onDisk('move', 'Before')).toMatchObject({
+    code: 0,
+    out: expect.stringMatching(/^“Before” lies in the copy on the second disk alone\./) as string,
+  });
+  expect((await larder(['sets', '--home', home])).out).toBe('');
+  expect((await onDisk('status')).out).toMatch(/there alone: “Before” \(.*\)\n$/);
+  expect(await onDisk('restore', '--set', 'Before')).toMatchObject({
+    code: 0,
+    out: 'It is in the larder.\n',
+  });
+  rmSync(at('out'), { recursive: true });
+  expect((await larder(['export', 'Before', at('out'), '--home', home])).code).toBe(0);
+  expect(readFileSync(join(at('out'), 'boot.img')).equals(boot)).toBe(true);
+});
