@@ -86,6 +86,16 @@ describe('the table of failures', () => {
     for (const [name, error] of rows) expect(failureTable.find((row) => row.is(error))?.name).toBe(name);
   });
 
+  it('is titled by what happened: a run that cannot start, where checks stand in its way', () => {
+    const check = { id: 'battery', severity: 'stop', title: 'Low', sentence: 'Charge it.' } as const;
+    const titleOf = (problem: Problem) => problem.toJSON().title;
+    expect(titleOf(new Problem(422, 'x', [check]))).toBe('The run cannot start');
+    expect(titleOf(new Problem(422, 'x'))).toBe('Not possible like this');
+    const { status, title } = traitsOf(new FormatError('tar', 'header', 0, 'x'));
+    expect(titleOf(new Problem(status, 'x', undefined, title))).toBe('It cannot be read');
+    expect(traitsOf(new BucketFailure('x')).title).toBe('The copy did not do it');
+  });
+
   it('ends what an unforeseen error happened in, and keeps its stack', () => {
     expect(traitsOf(new TypeError('x'))).toMatchObject({ isFinal: true, isExpected: false, status: 500 });
   });

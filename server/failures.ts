@@ -12,6 +12,8 @@ export class Problem extends Error {
     readonly status: number,
     readonly detail: string,
     readonly obstacles?: readonly Check[],
+    /** Left out for what its status says. */
+    readonly title?: string,
   ) {
     super(detail);
   }
@@ -20,7 +22,7 @@ export class Problem extends Error {
   toJSON(): ProblemDetails {
     return {
       type: 'about:blank',
-      title: titles[this.status] ?? 'Error',
+      title: this.title ?? (this.obstacles ? 'The run cannot start' : (titles[this.status] ?? 'Error')),
       status: this.status,
       detail: this.detail,
       ...(this.obstacles && { obstacles: this.obstacles }),
@@ -35,7 +37,7 @@ const titles: Readonly<Record<number, string>> = {
   404: 'Not found',
   409: 'Not possible now',
   413: 'Too large',
-  422: 'The run cannot start',
+  422: 'Not possible like this',
   500: 'Something went wrong in Keen Larder',
   502: 'The phone did not do it',
   503: 'The shelf is not to be used now',
@@ -162,6 +164,8 @@ export interface FailureTraits {
   readonly isExpected: boolean;
   /** Of the HTTP answer. */
   readonly status: number;
+  /** Of the HTTP answer, where its status says something else. */
+  readonly title?: string;
 }
 
 interface FailureRow extends FailureTraits {
@@ -212,12 +216,19 @@ export const failureTable: readonly FailureRow[] = [
   { name: 'LinkFailure', is: a(LinkFailure), ...waitedFor, status: 502 },
   { name: 'PhoneRefusal', is: a(PhoneRefusal), ...ofOnePart, status: 502 },
   { name: 'FlashFailure', is: a(FlashFailure), ...ofOnePart, status: 502 },
-  { name: 'DamagedImage', is: a(DamagedImage), ...ofOnePart, status: 422 },
+  { name: 'DamagedImage', is: a(DamagedImage), ...ofOnePart, status: 422, title: 'It is damaged' },
   { name: 'ShelfFailure', is: a(ShelfFailure), ...final, isFinal: false, status: 503 },
-  { name: 'BucketFailure', is: a(BucketFailure), ...final, isFinal: false, status: 502 },
-  { name: 'SealFailure', is: a(SealFailure), ...final, status: 422 },
-  { name: 'FormatError', is: a(FormatError), ...ofOnePart, status: 422 },
-  { name: 'UnsafeEntry', is: a(UnsafeEntry), ...ofOnePart, status: 422 },
+  {
+    name: 'BucketFailure',
+    is: a(BucketFailure),
+    ...final,
+    isFinal: false,
+    status: 502,
+    title: 'The copy did not do it',
+  },
+  { name: 'SealFailure', is: a(SealFailure), ...final, status: 422, title: 'The seal stays closed' },
+  { name: 'FormatError', is: a(FormatError), ...ofOnePart, status: 422, title: 'It cannot be read' },
+  { name: 'UnsafeEntry', is: a(UnsafeEntry), ...ofOnePart, status: 422, title: 'It is not taken' },
   { name: 'full disk', is: isDiskFull, ...final, isFinal: false, isExpected: false, status: 507 },
 ];
 

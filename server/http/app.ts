@@ -148,14 +148,16 @@ function asProblem(error: unknown): Problem {
   // Errors of Express and of its parsers carry a status of their own.
   const own = (error as { status?: unknown }).status;
   if (typeof own === 'number' && own >= 400 && own < 500) return new Problem(own, (error as Error).message);
-  const { status } = traitsOf(error);
+  const { status, title } = traitsOf(error);
   if (error instanceof FormatError)
-    return new Problem(status, `The image cannot be read there: ${error.message}.`);
+    return new Problem(status, `The image cannot be read there: ${error.message}.`, undefined, title);
   // What nobody foresaw may name files of this computer: it goes into the log alone.
   return new Problem(
     status,
     status < 500 || traitsOf(error).isExpected || isDiskFull(error)
       ? plainWords(error, false)
       : 'Keen Larder could not do this. The log file says why.',
+    undefined,
+    title,
   );
 }

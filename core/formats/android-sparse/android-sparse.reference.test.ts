@@ -5,7 +5,9 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, describe, expect, it } from 'vitest';
 import { testFolder } from '../../../testing/folder.ts';
+import { crc32 as zlibCrc32 } from 'node:zlib';
 import { memorySource } from '../../bytes/source.ts';
+import { inspectImage } from '../inspect/inspect.ts';
 import {
   planSparse,
   readSparse,
@@ -128,14 +130,7 @@ describe('sparse images', () => {
 
   it('with a CRC chunk are held to it, also over fills far too long to walk through', async () => {
     // One raw block, 2^32 blocks of a fill would be 16 TiB; 2^30 of them are 4 TiB, gone through in no time.
-    const fillBlocks = 2 ** 30;
-    const sparse = Buffer.alloc(28 + 12 + 4096 + 16 + 16);
-    const words = [0xed26ff3a, 1, 28 | (12 << 16), 4096, 1 + fillBlocks, 3, 0];
-    words.forEach((word, i) => sparse.writeUInt32LE(word, i * 4));
-    [0xcac1, 1, 12 + 4096].forEach((word, i) => sparse.writeUInt32LE(word, 28 + i * 4));
-    sparse.fill('a block ', 40, 40 + 4096);
-    [0xcac2, fillBlocks, 16, 0x01020304].forEach((word, i) => sparse.writeUInt32LE(word, 4136 + i * 4));
-    [0xcac4, 0, 16, 0].forEach((word, i) => sparse.writeUInt32LE(word, 4152 + i * 4));
+    const sparse = withCrc(2 ** 30, 0);
     const error = await (async () => {
       for await (const piece of sparsePieces(memorySource(sparse))) void piece;
     })().catch((caught: unknown) => caught);
@@ -144,4 +139,27 @@ describe('sparse images', () => {
     sparse.writeUInt32LE(parseInt(computed, 16), 4164);
     for await (const piece of sparsePieces(memorySource(sparse))) void piece;
   });
+
+  it('are read to their CRC-32 when they are inspected', async () => {
+    const whole = Buffer.concat([Buffer.alloc(4096, 'a block '), Buffer.alloc(8 * 4096, '\x04\x03\x02\x01')]);
+    const sparse = withCrc(8, zlibCrc32(whole));
+    const { fields, findings } = await inspectImage(memorySource(sparse));
+    expect([fields['CRC-32'], findings]).toEqual(['as it says', []]);
+    sparse[100]! ^= 1;
+    const damaged = await inspectImage(memorySource(sparse));
+    expect(damaged.fields['CRC-32']).toBe('not as it says');
+    expect(damaged.findings).toEqual([expect.stringMatching(/CRC-32.*the image so far has/)]);
+  });
 });
+
+/** One raw block, blocks of a fill, and what the CRC-32 of both is said to be. */
+function withCrc(fillBlocks: number, crc: number): Buffer {
+  const sparse = Buffer.alloc(28 + 12 + 4096 + 16 + 16);
+  const words = [0xed26ff3a, 1, 28 | (12 << 16), 4096, 1 + fillBlocks, 3, 0];
+  words.forEach((word, i) => sparse.writeUInt32LE(word, i * 4));
+  [0xcac1, 1, 12 + 4096].forEach((word, i) => sparse.writeUInt32LE(word, 28 + i * 4));
+  sparse.fill('a block ', 40, 40 + 4096);
+  [0xcac2, fillBlocks, 16, 0x01020304].forEach((word, i) => sparse.writeUInt32LE(word, 4136 + i * 4));
+  [0xcac4, 0, 16, crc].forEach((word, i) => sparse.writeUInt32LE(word, 4152 + i * 4));
+  return sparse;
+}

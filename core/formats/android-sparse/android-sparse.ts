@@ -1,4 +1,5 @@
 export {
+  checkSparse,
   readSparse,
   sparseBytes,
   sparseMagic,

@@ -243,6 +243,17 @@ export async function* sparseBytes(source: ByteSource): AsyncGenerator<Uint8Arra
   }
 }
 
+/**
+ * Reads all of a sparse file that has CRC-32s, and compares them.
+ * @returns whether it has any
+ * @throws FormatError where one is wrong
+ */
+export async function checkSparse(source: ByteSource): Promise<boolean> {
+  if (!(await hasCrc(cached(source, headersAtOnce, 2), await readHeader(source)))) return false;
+  for await (const piece of sparsePieces(source)) void piece;
+  return true;
+}
+
 /** Position of the first extent that ends behind `offset`. */
 function firstAt(extents: readonly Extent[], offset: number): number {
   let [low, high] = [0, extents.length];

@@ -2,7 +2,7 @@ import { FormatError } from '../../bytes/format-error.ts';
 import { slice, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 import { sizeText } from '../../bytes/units.ts';
-import { readSparse, sparseSource } from '../android-sparse/android-sparse.ts';
+import { checkSparse, readSparse, sparseSource } from '../android-sparse/android-sparse.ts';
 import { readBootImage, readVendorBoot } from '../boot-image/boot-image.ts';
 import { describe } from '../described/describe.ts';
 import { Erofs } from '../erofs/erofs.ts';
@@ -154,8 +154,16 @@ async function inspectVendorBoot(source: ByteSource): Promise<Inspection> {
 
 async function inspectSparse(source: ByteSource, depth: number): Promise<Inspection> {
   const { blockBytes, imageBytes, chunks } = await readSparse(source);
+  const findings: string[] = [];
+  const hasSums = await checkSparse(source).catch((error: unknown) => {
+    if (!(error instanceof FormatError)) throw error;
+    findings.push(`${error.message}.`);
+    return true;
+  });
   return inspection('sparse image', source.bytes, {
+    findings,
     fields: {
+      'CRC-32': hasSums ? (findings.length === 0 ? 'as it says' : 'not as it says') : 'none',
       'block size': blockBytes,
       chunks,
       'describes an image of': `${sizeText(imageBytes)} (${imageBytes} bytes)`,
