@@ -246,7 +246,8 @@ async function fetchChunks(
       codec: row.codec,
       offset,
       bytes: row.storedBytes,
-      digest,
+      // By itself: a view would take the whole list of the image's chunks along to the other thread, with each block.
+      digest: new Uint8Array(digest),
       plainOffset,
       plainBytes,
     });
