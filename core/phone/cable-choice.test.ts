@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { CableChoice, crossedWords, fastest, isReadSooner, type CableWay } from './cable-choice.ts';
+import { CableChoice, crossedWords, fastest, isWholeSooner, type CableWay } from './cable-choice.ts';
 
 const MiB = 1 << 20;
 const GiB = 1024 ** 3;
@@ -91,19 +91,19 @@ describe('comparing', () => {
     const slow = fastest({ plain: 38e6, packed: 55e6 });
     expect(slow).toBe(55e6);
     expect(fastest({})).toBeUndefined();
-    const soFar = (sameBytes: number, ms: number, readBytes = 0) => ({ sameBytes, readBytes, ms });
-    expect(isReadSooner(soFar(GiB, 10_000), slow)).toBe(false);
-    expect(isReadSooner(soFar(GiB, 10_000), undefined)).toBe(false);
-    expect(isReadSooner(soFar(255 * MiB, 10_000), 100e6)).toBe(false);
-    expect(isReadSooner(soFar(256 * MiB, 2700), 100e6)).toBe(true);
-    expect(isReadSooner(soFar(256 * MiB, 2600), 100e6)).toBe(false);
-    // Two seconds of a fast cable.
-    expect(isReadSooner(soFar(699e6, 10_000), 350e6)).toBe(false);
-    expect(isReadSooner(soFar(700e6, 2001), 350e6)).toBe(true);
+    const soFar = (sameBytes: number, ms: number, crossedBytes = 0) => ({ sameBytes, crossedBytes, ms });
+    expect(isWholeSooner(soFar(GiB, 10_000), slow)).toBe(false);
+    expect(isWholeSooner(soFar(GiB, 10_000), undefined)).toBe(false);
+    expect(isWholeSooner(soFar(127 * MiB, 10_000), 100e6)).toBe(false);
+    expect(isWholeSooner(soFar(256 * MiB, 2700), 100e6)).toBe(true);
+    expect(isWholeSooner(soFar(256 * MiB, 2600), 100e6)).toBe(false);
+    // Half a second of a fast cable.
+    expect(isWholeSooner(soFar(174e6, 10_000), 350e6)).toBe(false);
+    expect(isWholeSooner(soFar(175e6, 501), 350e6)).toBe(true);
   });
 
   it('counts no time against it that what differs takes to cross', () => {
-    expect(isReadSooner({ sameBytes: GiB, readBytes: 380e6, ms: 19_000 }, 38e6)).toBe(false);
-    expect(isReadSooner({ sameBytes: GiB, readBytes: 380e6, ms: 39_000 }, 38e6)).toBe(true);
+    expect(isWholeSooner({ sameBytes: GiB, crossedBytes: 380e6, ms: 19_000 }, 38e6)).toBe(false);
+    expect(isWholeSooner({ sameBytes: GiB, crossedBytes: 380e6, ms: 39_000 }, 38e6)).toBe(true);
   });
 });

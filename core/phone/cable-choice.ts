@@ -129,31 +129,32 @@ export const fastest = ({ plain, packed }: CableSpeeds): number | undefined =>
   plain === undefined && packed === undefined ? undefined : Math.max(plain ?? 0, packed ?? 0);
 
 /** Less tells nothing: the first of it waits in memory, and asking a phone takes a moment. */
-const tellingBytes = 256 << 20;
-const tellingSeconds = 2;
+const tellingBytes = 128 << 20;
+const tellingSeconds = 0.5;
 
-/** What was done of an image that is taken by pieces. */
+/** What was done of an image that is taken, or put back, by pieces. */
 export interface ByPiecesSoFar {
-  /** What the phone has as the earlier image does, and came from the shelf. */
+  /** What the phone has as the image on the shelf does. */
   readonly sameBytes: number;
-  /** What differs, and came over the cable, ahead of what was taken as well. */
-  readonly readBytes: number;
+  /** What differs, and came over the cable meanwhile, ahead of what was taken as well. */
+  readonly crossedBytes: number;
   /** For all of it, since the first piece was there. */
   readonly ms: number;
 }
 
 /**
- * Whether a partition is read sooner as a whole, as on a cable that is faster than this computer: what is the same takes longer to
- * be compared and to come from the shelf than to cross.
- * @param readSpeed bytes in a second, where that was measured
+ * Whether a partition is read, or written, sooner as a whole, as on a cable that is faster than this computer: what is the same takes
+ * longer to be compared, and to come from the shelf, than to cross.
+ * @param cableSpeed bytes in a second, where that was measured
  */
-export function isReadSooner(
-  { sameBytes, readBytes, ms }: ByPiecesSoFar,
-  readSpeed: number | undefined,
+export function isWholeSooner(
+  { sameBytes, crossedBytes, ms }: ByPiecesSoFar,
+  cableSpeed: number | undefined,
 ): boolean {
-  if (readSpeed === undefined || sameBytes < Math.max(tellingBytes, tellingSeconds * readSpeed)) return false;
-  const crossingMs = (bytes: number) => (bytes / readSpeed) * 1000;
-  return crossingMs(sameBytes) < ms - crossingMs(readBytes);
+  if (cableSpeed === undefined || sameBytes < Math.max(tellingBytes, tellingSeconds * cableSpeed))
+    return false;
+  const crossingMs = (bytes: number) => (bytes / cableSpeed) * 1000;
+  return crossingMs(sameBytes) < ms - crossingMs(crossedBytes);
 }
 
 /** What crossed, for the log; undefined where nothing was packed. */

@@ -72,6 +72,7 @@ export interface CableAccess {
   onMeasured: ((memory: CableMemory) => void) | undefined;
   /** Bytes of flash that were read in a second, by the faster way, as far as was measured. */
   readonly readSpeed: number | undefined;
+  readonly writeSpeed: number | undefined;
   /** From now on nothing is packed. */
   carryPlainly(): void;
   /** What crossed since this was last asked. */

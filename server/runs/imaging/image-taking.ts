@@ -1,5 +1,5 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
-import { isReadSooner } from '@keen-larder/core/phone/cable-choice.ts';
+import { isWholeSooner } from '@keen-larder/core/phone/cable-choice.ts';
 import { rangesBytes, rangesText, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { ProofWay } from '@keen-larder/core/phone/proof-ways.ts';
@@ -152,7 +152,7 @@ export async function takeImage(
           (await run.withoutBytes(() =>
             takeByPieces({
               ...{ access, name, writer, base, shelf, run, signal, spared: spare, onTold, onStored },
-              isReadSooner: (soFar) => isReadSooner(soFar, readSpeed),
+              isWholeSooner: (soFar) => isWholeSooner(soFar, readSpeed),
             }),
           ));
         if (!isTaken) await writer.take(access.read(name, writer.missing, signal), onStored);

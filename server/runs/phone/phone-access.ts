@@ -1,5 +1,5 @@
 import { PhoneRefusal, Problem } from '../../failures.ts';
-import { crossedWords } from '@keen-larder/core/phone/cable-choice.ts';
+import { crossedWords, isWholeSooner, type ByPiecesSoFar } from '@keen-larder/core/phone/cable-choice.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
 import type {
   ArchivedFiles,
@@ -23,6 +23,21 @@ export function accessOf({ partitions, mode }: PhoneLink): PartitionAccess {
 export function logCrossed(run: Pick<Run, 'log'>, partition: string, { cable }: PartitionAccess): void {
   const words = cable && crossedWords(partition, cable.takeCrossed());
   if (words) run.log(words);
+}
+
+/** Whether the rest of a partition is written sooner than compared; the log tells where it is. */
+export function isWrittenSooner(
+  run: Pick<Run, 'log'>,
+  partition: string,
+  { cable }: PartitionAccess,
+): (soFar: ByPiecesSoFar) => boolean {
+  const speed = cable?.writeSpeed;
+  return (soFar) => {
+    const isSooner = isWholeSooner(soFar, speed);
+    if (isSooner)
+      run.log(`${partition}: this cable is faster than what was kept can be compared. The rest is written.`);
+    return isSooner;
+  };
 }
 
 /** Remembers how long it took to keep a partition again, or to put it back, over the present cable. */

@@ -1,4 +1,6 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import type { ByPiecesSoFar } from '@keen-larder/core/phone/cable-choice.ts';
+import { stopwatch } from '../../async/stopwatch.ts';
 import { recorded, type Recorded } from '../../async/recorded.ts';
 import { readAhead } from '../../async/read-ahead.ts';
 import { DamagedImage } from '../../failures.ts';
@@ -268,6 +270,7 @@ export async function segmentsOf(
 /**
  * Where a phone does not have what an image has, as far as it tells.
  * @param spared told of what it has
+ * @param isWholeSooner whether all the rest is to be written, since comparing takes longer
  */
 export async function* differingRanges(
   access: PartitionAccess,
@@ -275,13 +278,35 @@ export async function* differingRanges(
   kept: KeptPieces,
   signal: AbortSignal,
   spared: (bytes: number) => void,
+  isWholeSooner: (soFar: ByPiecesSoFar) => boolean = () => false,
 ): AsyncGenerator<ByteRange> {
   const whole = { offset: 0, bytes: kept.image.bytes };
   const segments = await segmentsOf(access, onto, kept, whole, signal);
-  if (!segments) yield whole;
-  else
-    for await (const { piece, isSame } of segments) {
-      if (isSame) spared(piece.bytes);
-      else yield piece;
+  if (!segments) {
+    yield whole;
+    return;
+  }
+  let [sameBytes, ms] = [0, 0];
+  try {
+    for (;;) {
+      // Comparing goes on while what differs is written: what counts is what is waited for.
+      const waited = stopwatch();
+      const next = await segments.next();
+      ms += waited();
+      if (next.done) return;
+      const { piece, isSame } = next.value;
+      if (!isSame) {
+        yield piece;
+        continue;
+      }
+      spared(piece.bytes);
+      sameBytes += piece.bytes;
+      const end = piece.offset + piece.bytes;
+      if (end === whole.bytes || !isWholeSooner({ sameBytes, crossedBytes: 0, ms })) continue;
+      yield { offset: end, bytes: whole.bytes - end };
+      return;
     }
+  } finally {
+    await segments.return(undefined);
+  }
 }

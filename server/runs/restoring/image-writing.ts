@@ -32,7 +32,7 @@ import {
 import { flashImage } from '../phone/flash-image.ts';
 import type { WritingJournal } from './writing-journal.ts';
 import { DamagedImage, FlashFailure, RunFailure } from '../../failures.ts';
-import { accessOf, filesOf, logCrossed, rememberPace } from '../phone/phone-access.ts';
+import { accessOf, filesOf, isWrittenSooner, logCrossed, rememberPace } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** An image is written so often before its phone is given up as one that does not keep what it is given. */
@@ -325,13 +325,14 @@ export class ImageWriting {
           if (mayCompare && isComparedInPieces(image.bytes) && access.writeRanges && access.digestPieces) {
             let spared = 0;
             // After a break the phone is asked anew.
-            const before = this.told.get(onto);
-            const told = before?.by === access ? before.told : undefined;
-            const kept = { shelf, image, pieces: larder.pieces.of(image), told };
-            const differing = differingRanges(access, onto, kept, signal, (bytes) => {
-              spared += bytes;
-              passed(bytes);
-            });
+            const { by, told } = this.told.get(onto) ?? {};
+            const kept = { shelf, image, pieces: larder.pieces.of(image), ...(by === access && { told }) };
+            const spare = (more: number) => {
+              spared += more;
+              passed(more);
+            };
+            const isSooner = isWrittenSooner(this.run, onto, access);
+            const differing = differingRanges(access, onto, kept, signal, spare, isSooner);
             await access.writeRanges(onto, readCounted(shelf, image, differing, passed), signal);
             return spared;
           }

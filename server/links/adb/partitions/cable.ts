@@ -63,6 +63,11 @@ export class AdbCable {
     return fastest(this.reading.speeds);
   }
 
+  /** Likewise written; as fast as they were read, until that was measured. */
+  get writeSpeed(): number | undefined {
+    return fastest(this.writing.speeds) ?? this.readSpeed;
+  }
+
   /** From now on nothing is packed. */
   carryPlainly(): void {
     this.writesBy = undefined;

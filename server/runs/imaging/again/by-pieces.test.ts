@@ -206,12 +206,12 @@ it('counts everything that the cable was busy with, before it says that the cabl
     const isTaken = await takeByPieces({
       ...{ access: partitions, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
       ...{ spared: nothing, onTold: nothing, onStored: nothing, run: { log: nothing } },
-      isReadSooner: (soFar) => asked.push(soFar) < 0,
+      isWholeSooner: (soFar) => asked.push(soFar) < 0,
     });
     expect(isTaken).toBe(true);
     await set.discard();
   });
-  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, readBytes: 2 * fineBytes }]);
+  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, crossedBytes: 2 * fineBytes }]);
 });
 
 it('knows where to look without reading the shelf, where digests of fine pieces are known', async () => {
@@ -249,6 +249,31 @@ it('knows where to look without reading the shelf, where digests of fine pieces 
   );
 });
 
+it('leaves the rest to be written where the cable is faster than comparing', async () => {
+  const { partitions, flash } = phoneOf(numbersOf(6), 'none');
+  first.copy(flash);
+  flash[1] = 2;
+  const kept = { shelf: open.shelf, image: base.image };
+  const asked: ByPiecesSoFar[] = [];
+  let spared = 0;
+  const found: ByteRange[] = [];
+  for await (const range of differingRanges(
+    partitions,
+    name,
+    kept,
+    new AbortController().signal,
+    (bytes) => (spared += bytes),
+    (soFar) => asked.push(soFar) === 1,
+  ))
+    found.push(range);
+  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, crossedBytes: 0 }]);
+  expect(spared).toBe(coarseBytes - fineBytes);
+  expect(found).toEqual([
+    { offset: 0, bytes: fineBytes },
+    { offset: coarseBytes, bytes: imageBytes - coarseBytes },
+  ]);
+});
+
 it('leaves the rest to be read where the cable is faster', async () => {
   const { partitions, flash } = phoneOf(numbersOf(2), 'none');
   first.copy(flash);
@@ -262,7 +287,7 @@ it('leaves the rest to be read where the cable is faster', async () => {
       ...{ access: partitions, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
       ...{ spared: nothing, onTold: nothing, onStored: nothing },
       run: { log: (text: string) => void told.push(text) },
-      isReadSooner: ({ sameBytes }) => sameBytes >= coarseBytes,
+      isWholeSooner: ({ sameBytes }) => sameBytes >= coarseBytes,
     });
     expect(isTaken).toBe(false);
     expect(writer.missing).toEqual([{ offset: coarseBytes, bytes: imageBytes - coarseBytes }]);

@@ -31,7 +31,7 @@ export interface ByPieces {
   /** Told of bytes that were read. */
   readonly onStored: (bytes: number) => void;
   /** Whether the rest is read sooner as a whole. */
-  readonly isReadSooner: (soFar: ByPiecesSoFar) => boolean;
+  readonly isWholeSooner: (soFar: ByPiecesSoFar) => boolean;
 }
 
 /** What differs is read in pieces of so many bytes, far ahead: neither does the cable wait for what is the same, nor that for the cable. */
@@ -59,17 +59,17 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   let ms: (() => number) | undefined;
   let sameBytes = 0;
   /** Ahead as well: the cable was busy with it. */
-  let readBytes = 0;
+  let crossedBytes = 0;
   const onRead = (bytes: number) => {
-    readBytes += bytes;
+    crossedBytes += bytes;
   };
   const read = async (piece: ByteRange) => {
     const before = writer.taken;
     await writer.take(access.read(name, [piece], signal), onStored);
     onRead(writer.taken - before);
   };
-  const isReadSooner = () =>
-    writer.missing.length > 0 && pieces.isReadSooner({ sameBytes, readBytes, ms: ms?.() ?? 0 });
+  const isWholeSooner = () =>
+    writer.missing.length > 0 && pieces.isWholeSooner({ sameBytes, crossedBytes, ms: ms?.() ?? 0 });
   const kept = { shelf, image: base.image, pieces: base.pieces };
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
@@ -93,7 +93,7 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
         for (const part of piecesOf(piece, sameAtOnceBytes)) {
           if (await takeKept(pieces, part.bytes)) sameBytes += part.bytes;
           else await read(part);
-          if (!isReadSooner()) continue;
+          if (!isWholeSooner()) continue;
           run.log(
             `${name}: this cable is faster than what was kept can be read and digested. The rest is read.`,
           );
