@@ -446,7 +446,7 @@ export class Offsite {
 
   private required(): OffsiteFile {
     if (!this.file)
-      throw new Problem(409, `There is no copy ${copyWords[this.copy]} yet. Say first where it goes.`);
+      throw new Problem(409, `No copy ${copyWords[this.copy]} was set up yet. Say first where it goes.`);
     return this.file;
   }
 

@@ -51,14 +51,13 @@ export class LoaderClient {
   }
 
   async hello(): Promise<LoaderHello> {
-    return parseHello(Buffer.from(await this.ask(operations.hello)).toString());
+    const text = Buffer.from(await this.ask(operations.hello)).toString();
+    return understood(() => parseHello(text));
   }
 
   async battery(): Promise<{ readonly percent: number; readonly charging: boolean }> {
-    return JSON.parse(Buffer.from(await this.ask(operations.battery)).toString()) as {
-      percent: number;
-      charging: boolean;
-    };
+    const text = Buffer.from(await this.ask(operations.battery)).toString();
+    return understood(() => JSON.parse(text) as { percent: number; charging: boolean });
   }
 
   /** SHA-256 over stretches of a region, computed by the phone. */
@@ -207,4 +206,15 @@ function requireWell(status: number): void {
     throw new FlashFailure('The phone cannot write its own flash there: it is worn and cannot be repaired.');
   }
   throw new PhoneRefusal(`The phone’s loader refused (status ${status}).`);
+}
+
+/** @throws LinkFailure where what came makes no sense: bytes may have been changed on their way */
+function understood<T>(parse: () => T): T {
+  try {
+    return parse();
+  } catch (error) {
+    throw new LinkFailure(`What the phone says makes no sense (${(error as Error).message}).`, {
+      cause: error,
+    });
+  }
 }
