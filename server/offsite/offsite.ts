@@ -310,10 +310,12 @@ export class Offsite {
   prove(id: string, passed: (bytes: number) => void, signal: AbortSignal): Promise<void> {
     return this.told(async () => {
       const { keeping, packs, sealed } = this.requiredOpen();
-      const thing = this.parts.things().find((each) => each.kind === 'sets' && each.id === id);
+      const all = this.parts.things();
+      const thing = all.find((each) => each.kind === 'sets' && each.id === id);
       if (!thing) throw new Problem(404, 'There is no such set. It may have been deleted.');
-      const { missing } = await keeping.look([thing]);
-      const { left } = await keeping.send(missing, undefined, signal);
+      // At all of it: what the bucket has lost is noticed once, whatever relied on it.
+      const { missing } = await keeping.look(all);
+      const { left } = await keeping.send(missing.includes(thing) ? [thing] : [], undefined, signal);
       if (left.length > 0) throw new DamagedImage(left.join(' '));
       if (!(await packs.claim(thing.chunks())))
         throw new BucketFailure(`${sealed.bucket.place} is about to lose a part of the set.`);

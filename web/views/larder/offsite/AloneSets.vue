@@ -8,14 +8,14 @@ import { listText } from '@keen-larder/core/runsheet/check.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
 import { copyPlaces, useOffsite, type MovedSet } from '../../../state/larder/offsite.ts';
-import { announceError } from '../../../state/notices/notices.ts';
+import { useDoing } from '../../../state/notices/doing.ts';
 
 /** Sets that were moved into a copy, and that the larder has no more; of one phone where it is named. */
 const props = defineProps<{ serial?: string }>();
 const offsite = useOffsite();
 void offsite.load().catch(() => undefined);
 const router = useRouter();
-const busy = ref(false);
+const { busy, doing } = useDoing();
 /** Of which it was said that nobody wants it any more. */
 const givingUp = ref<string>();
 const sets = computed(() => offsite.moved.filter(({ serial }) => !props.serial || serial === props.serial));
@@ -26,16 +26,6 @@ const source = ({ places }: MovedSet) =>
   places.find((place) => viewOf(place)?.state === 'open' && !viewOf(place)?.isAway);
 const isLocked = ({ places }: MovedSet) => places.some((place) => viewOf(place)?.state === 'locked');
 
-async function doing(work: () => Promise<unknown>): Promise<void> {
-  busy.value = true;
-  try {
-    await work();
-  } catch (failure) {
-    announceError(failure);
-  } finally {
-    busy.value = false;
-  }
-}
 const fetchFrom = ({ copy, bench, id }: AloneView) =>
   doing(async () => {
     const run = await api.fetchOffsite(copy, { things: [{ bench, kind: 'sets', id }] });

@@ -6,7 +6,7 @@ import type { OffsiteCopy } from '@keen-larder/contract/larder/offsite.ts';
 import type { SetView } from '@keen-larder/contract/sets.ts';
 import { api } from '../../../api/client.ts';
 import { copyNames, useOffsite } from '../../../state/larder/offsite.ts';
-import { announceError } from '../../../state/notices/notices.ts';
+import { useDoing } from '../../../state/notices/doing.ts';
 
 /** Moves sets into a copy that is open: they lie there alone afterwards. */
 const props = defineProps<{ sets: readonly SetView[]; small?: boolean }>();
@@ -14,22 +14,16 @@ const offsite = useOffsite();
 void offsite.load().catch(() => undefined);
 const router = useRouter();
 const to = ref<OffsiteCopy>();
-const busy = ref(false);
+const { busy, doing } = useDoing();
 const open = computed(() => offsite.inUse.filter(({ state, isAway }) => state === 'open' && !isAway));
 const one = computed(() => props.sets.length === 1);
 const pinned = computed(() => props.sets.filter((set) => set.pinned).length);
 
-async function move(): Promise<void> {
-  busy.value = true;
-  try {
+const move = () =>
+  doing(async () => {
     const run = await api.moveOffsite(to.value!, { sets: props.sets.map(({ id }) => id) });
     await router.push({ name: 'runs', params: { id: run.id } });
-  } catch (failure) {
-    announceError(failure);
-  } finally {
-    busy.value = false;
-  }
-}
+  });
 </script>
 
 <template>

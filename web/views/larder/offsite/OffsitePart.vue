@@ -8,7 +8,7 @@ import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
 import { useOffsite } from '../../../state/larder/offsite.ts';
-import { announceError } from '../../../state/notices/notices.ts';
+import { useDoing } from '../../../state/notices/doing.ts';
 import RecoveryKey from '../sealing/RecoveryKey.vue';
 import OffsiteForm from './OffsiteForm.vue';
 import OffsiteLimits from './OffsiteLimits.vue';
@@ -19,23 +19,12 @@ const router = useRouter();
 const offsite = useOffsite();
 const elsewhere = shallowRef<readonly OffsiteThingView[]>();
 const isFormShown = ref(false);
-const busy = ref(false);
+const { busy, doing } = useDoing();
 const passphrase = ref('');
 /** Shown once. */
 const recoveryKey = ref<string>();
 const copy = computed(() => props.view.copy);
 const isBucket = computed(() => copy.value === 'bucket');
-
-async function doing(work: () => Promise<unknown>): Promise<void> {
-  busy.value = true;
-  try {
-    await work();
-  } catch (failure) {
-    announceError(failure);
-  } finally {
-    busy.value = false;
-  }
-}
 
 const unlock = () =>
   doing(async () => {
