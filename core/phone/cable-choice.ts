@@ -65,6 +65,8 @@ export class CableChoice {
   private sinceTried = 0;
   private readonly short = { plain: nothing, packed: nothing };
   private known: CableSpeeds = {};
+  /** Stretches that began and were not measured yet. */
+  private readonly underWay: Record<CableWay, number> = { plain: 0, packed: 0 };
 
   constructor(recalled: CableSpeeds = {}) {
     this.known = recalled;
@@ -89,19 +91,26 @@ export class CableChoice {
     const { best } = this;
     if (bytes < measurableBytes) return { way: best, mostBytes: Infinity };
     const { plain, packed, share = 1 } = this.known;
-    if (plain === undefined) return { way: 'plain', mostBytes: triedBytes };
+    const isTried = (way: CableWay) => this.underWay[way] > 0;
+    if (plain === undefined && !isTried('plain')) return { way: 'plain', mostBytes: triedBytes };
     // Less of what may be the slower one by far.
-    if (packed === undefined) return { way: 'packed', mostBytes: probeBytes };
+    if (plain === undefined || packed === undefined) return { way: 'packed', mostBytes: probeBytes };
     const [other, slower] =
       best === 'packed' ? (['plain', packed / plain] as const) : (['packed', plain / packed] as const);
     const isHeldUp = other === 'packed' && share <= wellPackedShare;
     const sureBytes = isHeldUp
       ? mostSureBytes
       : Math.min(Math.max((probeBytes * (slower - 1)) / probingShare, leastSureBytes), mostSureBytes);
-    const isDue = this.sinceTried >= sureBytes;
+    const isDue = this.sinceTried >= sureBytes && !isTried(other);
     if (isDue) return { way: other, mostBytes: probeBytes };
     const wholeMebibytes = Math.floor((Math.max(plain, packed) * stretchSeconds) / 2 ** 20) * 2 ** 20;
     return { way: best, mostBytes: Math.max(stretchBytes, wholeMebibytes) };
+  }
+
+  /** A stretch begins, while the one before may not be over yet. @returns to be called when it is over */
+  begin(way: CableWay): () => void {
+    this.underWay[way]++;
+    return () => this.underWay[way]--;
   }
 
   /** Takes down how fast a stretch went; short ones count together. */
@@ -136,8 +145,8 @@ const tellingSeconds = 0.5;
 export interface ByPiecesSoFar {
   /** What the phone has as the image on the shelf does. */
   readonly sameBytes: number;
-  /** What differs, and came over the cable meanwhile, ahead of what was taken as well. */
-  readonly crossedBytes: number;
+  /** How long what differs was waited for at the cable meanwhile, ahead of what was taken as well. */
+  readonly crossingMs: number;
   /** For all of it, since the first piece was there. */
   readonly ms: number;
 }
@@ -148,13 +157,12 @@ export interface ByPiecesSoFar {
  * @param cableSpeed bytes in a second, where that was measured
  */
 export function isWholeSooner(
-  { sameBytes, crossedBytes, ms }: ByPiecesSoFar,
+  { sameBytes, crossingMs, ms }: ByPiecesSoFar,
   cableSpeed: number | undefined,
 ): boolean {
   if (cableSpeed === undefined || sameBytes < Math.max(tellingBytes, tellingSeconds * cableSpeed))
     return false;
-  const crossingMs = (bytes: number) => (bytes / cableSpeed) * 1000;
-  return crossingMs(sameBytes) < ms - crossingMs(crossedBytes);
+  return (sameBytes / cableSpeed) * 1000 < ms - crossingMs;
 }
 
 /** What crossed, for the log; undefined where nothing was packed. */

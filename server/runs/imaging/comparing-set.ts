@@ -83,7 +83,7 @@ async function differingRanges(
   range: ByteRange,
   signal: AbortSignal,
 ): Promise<readonly ByteRange[] | undefined> {
-  const segments = await segmentsOf(access, name, kept, range, signal, undefined, 1);
+  const segments = await segmentsOf(access, name, kept, range, signal, 1);
   if (!segments) return undefined;
   const differing: ByteRange[] = [];
   for await (const { piece, isSame } of segments) if (!isSame) differing.push(piece);

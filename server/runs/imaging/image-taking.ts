@@ -10,13 +10,13 @@ import { chunkBytes } from '../../shelf/packs/pack-format.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import type { Shelf } from '../../shelf/shelf.ts';
 import type { Journal, Recalled } from './imaging-journal.ts';
-import { coarseBytes } from '@keen-larder/core/phone/piece-sizes.ts';
-import { joinPieces, withFineOf, type KnownPieces } from '../../shelf/piece-digests.ts';
+import { withFineOf, type KnownPieces } from '../../shelf/piece-digests.ts';
 import type { Run } from '../engine/live-run.ts';
 import { readInParts } from '../phone/partition-reading.ts';
 import type { Attempt, PhoneAtWork } from '../phone/phone-at-work.ts';
 import type { KeptImage } from '../../larder/kept-pieces.ts';
 import { takeByPieces } from './again/by-pieces.ts';
+import { ToldPieces } from './again/told-pieces.ts';
 import { proveImage } from './image-proof.ts';
 import { FlashFailure, MoreThanAsked, RunFailure } from '../../failures.ts';
 import { md5Stored } from '../../shelf/verify-image.ts';
@@ -71,7 +71,23 @@ export async function takeImage(
   taking: Taking,
   partition: PartitionFacts,
   ranges: readonly ByteRange[],
+  known: Known,
+  passing: Told,
+): Promise<TakenImage> {
+  const told = new ToldPieces();
+  try {
+    return await takeAndProve(taking, partition, ranges, known, told, passing);
+  } finally {
+    told.stop();
+  }
+}
+
+async function takeAndProve(
+  taking: Taking,
+  partition: PartitionFacts,
+  ranges: readonly ByteRange[],
   { recalled, told: toldBefore, base }: Known,
+  told: ToldPieces,
   { passed, resize }: Told,
 ): Promise<TakenImage> {
   const { phone, set, journal, run, shelf } = taking;
@@ -85,10 +101,6 @@ export async function takeImage(
     writtenDownAt = performance.now();
     journal.checkpointSoon();
   };
-  const told = new Map<number, Digest>();
-  const onTold = ({ offset }: ByteRange, digest: Digest) => {
-    if (offset % coarseBytes === 0) told.set(offset / coarseBytes, digest);
-  };
   let spared = 0;
   /** What comes from the shelf is not to be read. */
   const spare = (bytes: number) => {
@@ -99,6 +111,7 @@ export async function takeImage(
   const startAnew = async (why: string) => {
     run.log(why, 'warning');
     early.forget();
+    told.forget();
     passed(spared - writer.taken);
     spare(-spared);
     await writer.startAnew();
@@ -151,7 +164,7 @@ export async function takeImage(
           // How fast it goes says nothing about the cable.
           (await run.withoutBytes(() =>
             takeByPieces({
-              ...{ access, name, writer, base, shelf, run, signal, spared: spare, onTold, onStored },
+              ...{ access, name, writer, base, shelf, run, signal, spared: spare, told, onStored },
               isWholeSooner: (soFar) => isWholeSooner(soFar, readSpeed),
             }),
           ));
@@ -182,7 +195,7 @@ export async function takeImage(
     journal.replaced(name, ranges, { taken: rangesBytes(ranges), chunks: proven.stored.chunks });
   }
   const isAsTold = proven.stored === stored && proven.unsettled.length === 0;
-  const known = isAsTold ? await piecesOf(told, writer) : undefined;
+  const known = isAsTold ? told.with(await writer.knownPieces()) : undefined;
   const pieces = known && withFineOf(known, base?.pieces);
   const proof = await phone.retry({
     what: `Compare ${name}`,
@@ -193,22 +206,6 @@ export async function takeImage(
     },
   });
   return { ...proven, ranges, proof, pieces };
-}
-
-/** What the phone told of pieces of an image that it proved since, and what was digested on the way. */
-async function piecesOf(
-  told: ReadonlyMap<number, Digest>,
-  writer: ImageWriter,
-): Promise<KnownPieces | undefined> {
-  const own = await writer.knownPieces();
-  const by = told.get(0)?.by;
-  if (!by) return own;
-  const count = Math.max(...told.keys()) + 1;
-  const hex = Array.from({ length: count }, (_, i) => {
-    const each = told.get(i);
-    return each?.by === by ? each.hex : undefined;
-  });
-  return own ? joinPieces({ by, hex }, own) : { by, hex };
 }
 
 /** Less is digested in no time. */

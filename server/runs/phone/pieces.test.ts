@@ -51,7 +51,8 @@ const logOf = (runId: string) =>
 const { signal } = new AbortController();
 /** As the phone tells it now. */
 async function firstPiece(): Promise<Digest> {
-  const told = await coarseDigests(app.bench.access(serial), 'system', imageOf(first).bytes, signal);
+  const whole = { offset: 0, bytes: imageOf(first).bytes };
+  const told = await coarseDigests(app.bench.access(serial), 'system', whole, signal);
   for await (const each of told!) return each;
   throw new Error('It tells none.');
 }

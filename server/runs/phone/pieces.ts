@@ -28,19 +28,34 @@ export interface KeptPieces {
   readonly image: ImageRecipe;
   /** Digests of its pieces, as far as they are known; the others are computed. */
   readonly pieces?: KnownPieces | undefined;
-  /** What the phone told of its coarse pieces before. */
+  /** What the phone tells of coarse pieces, where it was asked before. */
   readonly told?: AsyncIterable<Digest> | undefined;
 }
 
-/** All coarse pieces of a partition, as its phone tells them from now on; fewer where it tells something else. */
+/**
+ * All coarse pieces of a range, as its phone tells them from now on, whether somebody waits for them or not; fewer where it tells
+ * something else, or is gone.
+ * @param onTold for each as it comes
+ * @returns undefined where the phone tells none
+ */
 export async function coarseDigests(
   access: PartitionAccess,
   name: string,
-  bytes: number,
+  range: ByteRange,
   signal: AbortSignal,
+  onTold: (piece: ByteRange, told: Digest) => void = () => undefined,
 ): Promise<Recorded<Digest> | undefined> {
-  const told = await access.digestPieces?.(name, { offset: 0, bytes }, coarseBytes, signal);
-  return told && recorded(told);
+  const told = await access.digestPieces?.(name, range, coarseBytes, signal);
+  if (!told) return undefined;
+  async function* noticed(digests: AsyncIterable<Digest>): AsyncGenerator<Digest> {
+    const pieces = piecesOf(range, coarseBytes);
+    for await (const digest of digests) {
+      const { value: piece } = pieces.next();
+      if (piece) onTold(piece, digest);
+      yield digest;
+    }
+  }
+  return recorded(noticed(told));
 }
 
 /** Whether an image has a piece as a phone told it. The phone's digests only tell where to look; they prove nothing. */
@@ -58,7 +73,7 @@ async function* comparisons(
     for (const piece of piecesOf(range, pieceBytes)) {
       const next = await iterator.next();
       if (next.done) yield { piece, isSame: false };
-      else yield { piece, isSame: await isSameAs(piece, next.value), told: next.value };
+      else yield { piece, isSame: await isSameAs(piece, next.value) };
     }
   } finally {
     await iterator.return?.();
@@ -156,8 +171,6 @@ async function* joined(pieces: AsyncIterable<Segment>): AsyncGenerator<Segment> 
 export interface Segment {
   readonly piece: ByteRange;
   readonly isSame: boolean;
-  /** The phone's digest of it, where it is one piece. */
-  readonly told?: Digest;
 }
 
 /** Blocks of an image that are read ahead for comparing. */
@@ -217,7 +230,6 @@ class Findings {
 /**
  * Where a phone has what an image has, and where not: coarse pieces, and fine ones where those differ. While one segment is dealt
  * with the next ones are found out.
- * @param onTold what the phone tells of each coarse piece
  * @param mostDiffering of the bytes compared so far; where more differ, all the rest is taken to; 1 for never
  * @returns undefined where the phone tells none
  */
@@ -227,7 +239,6 @@ export async function segmentsOf(
   kept: KeptPieces,
   range: ByteRange,
   signal: AbortSignal,
-  onTold: (piece: ByteRange, told: Digest) => void = () => undefined,
   mostDiffering = usualMostDiffering,
 ): Promise<AsyncGenerator<Segment> | undefined> {
   const toldCoarse = kept.told ?? (await access.digestPieces?.(name, range, coarseBytes, signal));
@@ -237,8 +248,7 @@ export async function segmentsOf(
   async function* segments(pieces: AsyncGenerator<Segment>): AsyncGenerator<Segment> {
     try {
       const findings = new Findings(range.bytes, mostDiffering);
-      for await (const { piece, isSame, told } of pieces) {
-        if (told) onTold(piece, told);
+      for await (const { piece, isSame } of pieces) {
         if (findings.isHopeless) {
           yield { piece: { ...piece, bytes: range.offset + range.bytes - piece.offset }, isSame: false };
           return;
@@ -302,7 +312,7 @@ export async function* differingRanges(
       spared(piece.bytes);
       sameBytes += piece.bytes;
       const end = piece.offset + piece.bytes;
-      if (end === whole.bytes || !isWholeSooner({ sameBytes, crossedBytes: 0, ms })) continue;
+      if (end === whole.bytes || !isWholeSooner({ sameBytes, crossingMs: 0, ms })) continue;
       yield { offset: end, bytes: whole.bytes - end };
       return;
     }

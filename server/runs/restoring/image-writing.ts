@@ -109,7 +109,8 @@ export class ImageWriting {
     const access = this.context.bench.linkIn(serial)?.partitions;
     const by = await access?.quickDigest?.(onto).catch(() => undefined);
     if (!access || !by) return undefined;
-    const told = await coarseDigests(access, onto, image.bytes, this.run.signal).catch(() => undefined);
+    const whole = { offset: 0, bytes: image.bytes };
+    const told = await coarseDigests(access, onto, whole, this.run.signal).catch(() => undefined);
     if (told) {
       this.told.set(onto, { by: access, told });
       this.telling = told.ended;

@@ -45,6 +45,8 @@ export class AdbCable {
   private found: Promise<Packer | undefined> | undefined;
   private crossed: CableCrossed = { bytes: 0, carriedBytes: 0, packedBy: undefined };
   private writesBy: Packer | undefined;
+  /** When the last stretch was written, by the clock of stretches. */
+  private writtenAt = 0;
   /** So long may the stretch be that is being written. */
   stretchBytes = Infinity;
   /** Told what was measured. */
@@ -104,7 +106,10 @@ export class AdbCable {
     this.stretchBytes = this.writesBy ? this.writing.next(bytes).mostBytes : Infinity;
   }
 
-  /** Feeds a stretch to a node. */
+  /**
+   * Feeds a stretch to a node. The next one may begin when its parts are taken: much of it is on its way then (a phone may allow for
+   * 32 MiB), so that a stretch is measured from the end of the one before to when it is written.
+   */
   async feed(
     node: string,
     offset: number,
@@ -122,10 +127,16 @@ export class AdbCable {
     // Little is given where it packs well, and much is to be written.
     const quiet = way === 'packed' ? { bytes: mostBytes } : {};
     const told = untilTaken(measure.carried(sent), () => {
-      measure.end();
       if (packer) this.stretchBytes = this.writing.next(mostBytes).mostBytes;
     });
-    await this.shell.feed(script, told, { signal, quiet });
+    const over = this.writing.begin(way);
+    try {
+      await this.shell.feed(script, told, { signal, quiet });
+      measure.end(this.writtenAt);
+      this.writtenAt = performance.now();
+    } finally {
+      over();
+    }
   }
 
   private async *unpacked(
@@ -203,7 +214,6 @@ class Stretch {
   private readonly since = performance.now();
   private bytes = 0;
   private carriedBytes = 0;
-  private isEnded = false;
 
   constructor(private readonly told: (bytes: number, carriedBytes: number, ms: number) => void) {}
 
@@ -221,9 +231,8 @@ class Stretch {
     }
   }
 
-  end(): void {
-    if (this.isEnded) return;
-    this.isEnded = true;
-    this.told(this.bytes, this.carriedBytes, performance.now() - this.since);
+  /** @param before when the one before ended, where that may be later than when this one began */
+  end(before = this.since): void {
+    this.told(this.bytes, this.carriedBytes, performance.now() - Math.max(this.since, before));
   }
 }

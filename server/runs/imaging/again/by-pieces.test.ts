@@ -19,6 +19,7 @@ import { packPieces, unpackPieces, withFineOf, type KnownPieces } from '../../..
 import type { ByPiecesSoFar } from '@keen-larder/core/phone/cable-choice.ts';
 import { until } from '../../../../testing/until.ts';
 import { takeByPieces } from './by-pieces.ts';
+import { ToldPieces } from './told-pieces.ts';
 import { differingRanges, piecesOf, segmentsOf } from '../../phone/pieces.ts';
 import type { PhoneTask } from '../../phone/phone-at-work.ts';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
@@ -193,6 +194,18 @@ it('counts everything that the cable was busy with, before it says that the cabl
   flash[1] = 1;
   flash[coarseBytes + 1] = 2;
   const asked: ByPiecesSoFar[] = [];
+  /** A moment for each mebibyte: far more than its bytes alone would tell. */
+  const access: PartitionAccess = {
+    ...partitions,
+    read: async function* (...what) {
+      let bytes = 0;
+      for await (const part of partitions.read(...what)) {
+        if (bytes % fineBytes === 0) await new Promise((resolve) => setTimeout(resolve, 60));
+        bytes += part.length;
+        yield part;
+      }
+    },
+  };
   await open.larder.whileWriting(async () => {
     const set = new SetWriter(open.shelf);
     const writer = set.image(imageBytes, wholeOf(imageBytes));
@@ -204,14 +217,16 @@ it('counts everything that the cable was busy with, before it says that the cabl
       await takeFrom(...what);
     };
     const isTaken = await takeByPieces({
-      ...{ access: partitions, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
-      ...{ spared: nothing, onTold: nothing, onStored: nothing, run: { log: nothing } },
+      ...{ access, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
+      ...{ spared: nothing, told: new ToldPieces(), onStored: nothing, run: { log: nothing } },
       isWholeSooner: (soFar) => asked.push(soFar) < 0,
     });
     expect(isTaken).toBe(true);
     await set.discard();
   });
-  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, crossedBytes: 2 * fineBytes }]);
+  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes }]);
+  // Clocks tick at their own moments.
+  expect(asked[0]!.crossingMs).toBeGreaterThan(110);
 });
 
 it('knows where to look without reading the shelf, where digests of fine pieces are known', async () => {
@@ -266,7 +281,7 @@ it('leaves the rest to be written where the cable is faster than comparing', asy
     (soFar) => asked.push(soFar) === 1,
   ))
     found.push(range);
-  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, crossedBytes: 0 }]);
+  expect(asked).toMatchObject([{ sameBytes: coarseBytes - fineBytes, crossingMs: 0 }]);
   expect(spared).toBe(coarseBytes - fineBytes);
   expect(found).toEqual([
     { offset: 0, bytes: fineBytes },
@@ -278,24 +293,50 @@ it('leaves the rest to be read where the cable is faster', async () => {
   const { partitions, flash } = phoneOf(numbersOf(2), 'none');
   first.copy(flash);
   flash[coarseBytes + 1] = 2;
-  const told: string[] = [];
+  const said: string[] = [];
+  const told = new ToldPieces();
+  let mayGoOn: () => void;
+  const goesOn = new Promise<void>((resolve) => (mayGoOn = resolve));
+  const tell = toldBy('md5', flash);
+  /** Its last coarse piece takes it longer. */
+  const access: PartitionAccess = {
+    ...partitions,
+    digestPieces: async (asked, range, pieceBytes) => {
+      const all = await tell(asked, range, pieceBytes);
+      return (async function* () {
+        for await (const each of all) {
+          yield each;
+          if (pieceBytes === coarseBytes) await goesOn;
+        }
+      })();
+    },
+  };
   await open.larder.whileWriting(async () => {
     const set = new SetWriter(open.shelf);
     const writer = set.image(imageBytes, wholeOf(imageBytes));
     const nothing = () => undefined;
     const isTaken = await takeByPieces({
-      ...{ access: partitions, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
-      ...{ spared: nothing, onTold: nothing, onStored: nothing },
-      run: { log: (text: string) => void told.push(text) },
+      ...{ access, name, writer, base, shelf: open.shelf, signal: new AbortController().signal },
+      ...{ spared: nothing, told, onStored: nothing },
+      run: { log: (text: string) => void said.push(text) },
       isWholeSooner: ({ sameBytes }) => sameBytes >= coarseBytes,
     });
     expect(isTaken).toBe(false);
     expect(writer.missing).toEqual([{ offset: coarseBytes, bytes: imageBytes - coarseBytes }]);
     await set.discard();
   });
-  expect(told).toEqual([
+  expect(said).toEqual([
     'userdata: this cable is faster than what was kept can be read and digested. The rest is read.',
   ]);
+  // The next time it is known where to look, all the same.
+  const hexOf = (...pieces: readonly Uint8Array[]) => ({
+    by: 'md5',
+    hex: pieces.map((each) => sum('md5', each)),
+  });
+  expect(told.with(undefined)).toEqual(hexOf(flash.subarray(0, coarseBytes)));
+  mayGoOn!();
+  await until('the rest', () => told.with(undefined)?.hex.length === 2);
+  expect(told.with(undefined)).toEqual(hexOf(flash.subarray(0, coarseBytes), flash.subarray(coarseBytes)));
 });
 
 const always: readonly Fault[] = ['none', 'lies', 'nonsense', 'cable', 'few', 'none told'];

@@ -2,7 +2,7 @@ import { DamagedImage, MoreThanAsked } from '../../../failures.ts';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { rangesBytes, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { KeptImage } from '../../../larder/kept-pieces.ts';
-import type { Digest, PartitionAccess } from '../../../links/phone-link.ts';
+import type { PartitionAccess } from '../../../links/phone-link.ts';
 import type { ImageWriter } from '../../../shelf/image-writer.ts';
 import type { Shelf } from '../../../shelf/shelf.ts';
 import type { Run } from '../../engine/live-run.ts';
@@ -12,7 +12,8 @@ import { inBatches } from '../../../async/in-batches.ts';
 import { stopwatch } from '../../../async/stopwatch.ts';
 import { readAhead } from '../../../async/read-ahead.ts';
 import { SetAside, type Aside } from '../../../disk/set-aside.ts';
-import { piecesOf, segmentsOf, type Segment } from '../../phone/pieces.ts';
+import { coarseDigests, piecesOf, segmentsOf, type Segment } from '../../phone/pieces.ts';
+import type { ToldPieces } from './told-pieces.ts';
 
 /** What is needed to take an image by pieces. */
 export interface ByPieces {
@@ -26,8 +27,8 @@ export interface ByPieces {
   readonly signal: AbortSignal;
   /** Told of bytes that need not be read. */
   readonly spared: (bytes: number) => void;
-  /** What the phone tells of each coarse piece. */
-  readonly onTold: (piece: ByteRange, told: Digest) => void;
+  /** Takes down what the phone tells of coarse pieces, of all of them also where only some are taken from the shelf. */
+  readonly told: Pick<ToldPieces, 'take' | 'signal'>;
   /** Told of bytes that were read. */
   readonly onStored: (bytes: number) => void;
   /** Whether the rest is read sooner as a whole. */
@@ -54,23 +55,22 @@ interface Fetched extends Segment {
  * @returns false where what is missing then is to be read: the phone tells none, most of it differs, or the cable is faster
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
-  const { access, name, writer, base, shelf, run, onStored, onTold } = pieces;
+  const { access, name, writer, base, shelf, run, onStored } = pieces;
   // From the first piece on: what is waited for before it is waited for once.
   let ms: (() => number) | undefined;
   let sameBytes = 0;
-  /** Ahead as well: the cable was busy with it. */
-  let crossedBytes = 0;
-  const onRead = (bytes: number) => {
-    crossedBytes += bytes;
+  /** Ahead as well. How much crossed says less: small pieces take longer than what the cable carries at its best. */
+  let crossingMs = 0;
+  const onCrossed = (took: number) => {
+    crossingMs += took;
   };
   const read = async (piece: ByteRange) => {
-    const before = writer.taken;
+    const took = stopwatch();
     await writer.take(access.read(name, [piece], signal), onStored);
-    onRead(writer.taken - before);
+    onCrossed(took());
   };
   const isWholeSooner = () =>
-    writer.missing.length > 0 && pieces.isWholeSooner({ sameBytes, crossedBytes, ms: ms?.() ?? 0 });
-  const kept = { shelf, image: base.image, pieces: base.pieces };
+    writer.missing.length > 0 && pieces.isWholeSooner({ sameBytes, crossingMs, ms: ms?.() ?? 0 });
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
   // Where it cannot be made, nothing is read ahead.
@@ -79,9 +79,13 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
     () => undefined,
   );
   try {
-    const segments = await segmentsOf(access, name, kept, writer.missing[0]!, signal, onTold);
+    const rest = writer.missing[0]!;
+    const listening = AbortSignal.any([pieces.signal, pieces.told.signal]);
+    const told = await coarseDigests(access, name, rest, listening, pieces.told.take);
+    const kept = { shelf, image: base.image, pieces: base.pieces, told };
+    const segments = told && (await segmentsOf(access, name, kept, rest, signal));
     if (!segments) return false;
-    const fetched = aside ? readDiffering(access, name, segments, { aside, onRead }, signal) : segments;
+    const fetched = aside ? readDiffering(access, name, segments, { aside, onCrossed }, signal) : segments;
     for await (const { piece, isSame, ahead } of readAhead<Fetched>(fetched, segmentsAhead)) {
       ms ??= stopwatch();
       // The phone gave less than it was asked for.
@@ -117,7 +121,7 @@ async function* readDiffering(
   access: PartitionAccess,
   name: string,
   segments: AsyncIterable<Segment>,
-  { aside, onRead }: { readonly aside: SetAside; readonly onRead: (bytes: number) => void },
+  { aside, onCrossed }: { readonly aside: SetAside; readonly onCrossed: (ms: number) => void },
   signal: AbortSignal,
 ): AsyncGenerator<Fetched> {
   const memory = Buffer.allocUnsafe(aheadBytes);
@@ -137,8 +141,9 @@ async function* readDiffering(
           continue;
         }
         for (const piece of piecesOf(segment.piece, aheadBytes)) {
+          const took = stopwatch();
           const filled = await stream.fill(memory, piece.bytes);
-          onRead(filled);
+          onCrossed(took());
           const ahead: Aside | undefined = hasRoom ? await aside.put(memory.subarray(0, filled)) : undefined;
           hasRoom &&= ahead !== undefined;
           yield { piece, isSame: false, ahead };
