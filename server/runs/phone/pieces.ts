@@ -50,8 +50,8 @@ export async function coarseDigests(
   async function* noticed(digests: AsyncIterable<Digest>): AsyncGenerator<Digest> {
     const pieces = piecesOf(range, coarseBytes);
     for await (const digest of digests) {
-      const { value: piece } = pieces.next();
-      if (piece) onTold(piece, digest);
+      const next = pieces.next();
+      if (!next.done) onTold(next.value, digest);
       yield digest;
     }
   }
