@@ -33,6 +33,14 @@ export function readUtf16(bytes: Uint8Array): string {
   return text;
 }
 
+/** UTF-16LE. */
+export function utf16(text: string): Uint8Array {
+  const bytes = new Uint8Array(text.length * 2);
+  const view = new DataView(bytes.buffer);
+  for (let i = 0; i < text.length; i++) view.setUint16(i * 2, text.charCodeAt(i), true);
+  return bytes;
+}
+
 /** Lower-case hexadecimal. */
 export function hex(bytes: Uint8Array): string {
   let text = '';

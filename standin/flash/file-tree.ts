@@ -8,10 +8,9 @@ import {
   Ext4,
   Ext4Builder,
   rootInode,
-  type BlockRun,
   type Inode,
-  type NewFile,
 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import type { BlockRun, NewFile } from '@keen-larder/core/formats/file-system/building.ts';
 import type { Device } from './flash.ts';
 
 /** What is put into a file system: a file, or another name of one that is there. */
@@ -37,7 +36,7 @@ export const formatDevice = (device: Device): Promise<void> =>
 /**
  * Changes the files of an ext4 by making its tables anew: a simulated phone has no kernel that would change them.
  * Files that stay keep the blocks that they lie in.
- * @throws Ext4BuildError when there is no room
+ * @throws BuildError when there is no room
  */
 export async function editTree(device: Device, edit: TreeEdit): Promise<void> {
   const fs = await Ext4.open(device);

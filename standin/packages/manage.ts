@@ -3,7 +3,8 @@ import { categoriesOf, isAppId } from '@keen-larder/core/apps/ids.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
-import { Ext4, Ext4BuildError, type NewFile } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { BuildError, type NewFile } from '@keen-larder/core/formats/file-system/building.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { editTree, type Addition, type TreeEdit } from '../flash/file-tree.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
@@ -86,7 +87,7 @@ async function changeNow(
   try {
     await editTree(source, { ...edit, adds: [...(edit.adds ?? []), ...written] });
   } catch (error) {
-    if (error instanceof Ext4BuildError) throw noRoom();
+    if (error instanceof BuildError) throw noRoom();
     throw error;
   }
 }

@@ -1,6 +1,7 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { cacheGroupOf, categoriesOf } from '@keen-larder/core/apps/ids.ts';
-import { Ext4, type NewFile } from '@keen-larder/core/formats/ext4/ext4.ts';
+import type { NewFile } from '@keen-larder/core/formats/file-system/building.ts';
+import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { notebookDatabase } from '../firmware/database.ts';
 import { filler } from '../firmware/filler.ts';
 import { apkOf, carried, type Program } from '../firmware/programs.ts';

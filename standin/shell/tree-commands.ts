@@ -1,7 +1,8 @@
 import { posix } from 'node:path';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
-import { Ext4, Ext4BuildError, readSuperblock } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { BuildError } from '@keen-larder/core/formats/file-system/building.ts';
+import { Ext4, readSuperblock } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
 import {
   complain,
@@ -56,7 +57,7 @@ async function edit(
       await editTree(source, change);
       return 0;
     } catch (error) {
-      if (error instanceof Ext4BuildError) return complain(process, name, error.message);
+      if (error instanceof BuildError) return complain(process, name, error.message);
       throw error;
     }
   });

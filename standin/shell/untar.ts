@@ -2,7 +2,7 @@ import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { extract, type Header } from 'tar-stream';
-import { Ext4BuildError } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { BuildError } from '@keen-larder/core/formats/file-system/building.ts';
 import { editTree, type Addition } from '../flash/file-tree.ts';
 import { complain, resolvePath, type Process } from './host.ts';
 import type { Place } from './tree-commands.ts';
@@ -31,7 +31,7 @@ export async function unpackFolder(process: Process, { mount, within }: Place): 
     try {
       await turnsOf(process.host).changing(() => editTree(mount.source, { adds }));
     } catch (error) {
-      if (!(error instanceof Ext4BuildError)) throw error;
+      if (!(error instanceof BuildError)) throw error;
       return await complain(process, 'tar', error.message);
     }
     return fault ? await complain(process, 'tar', fault.message) : 0;

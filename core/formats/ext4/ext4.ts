@@ -1,7 +1,4 @@
-export type { BlockRun } from './building/block-map.ts';
-export { Ext4BuildError } from './building/build-error.ts';
 export { Ext4Builder } from './building/ext4-builder.ts';
-export type { Ext4Plan, Ext4Sink, NewFile } from './building/plan.ts';
 export { emptyTables } from './empty-tables.ts';
 export { Ext4, rootInode } from './file-system.ts';
 export { usedRanges } from './used-blocks.ts';

@@ -129,7 +129,8 @@ export const checkpointFlags = {
 } as const;
 
 /** A block of summaries: entries, a journal, a footer. */
-export const summaryEntriesBytes = 512 * 7;
+export const summaryEntryBytes = 7; // nid u32, version u8, place u16
+export const summaryEntriesBytes = 512 * summaryEntryBytes;
 export const journalBytes = blockBytes - summaryEntriesBytes - 5;
 
 export const natEntryBytes = 9; // version u8, inode u32, block u32

@@ -1,11 +1,5 @@
-import { Ext4BuildError } from './build-error.ts';
+import { BuildError, type BlockRun } from '../../file-system/building.ts';
 import { blocksPerGroup, type Ext4Geometry } from './geometry.ts';
-
-/** Blocks one behind the other. */
-export interface BlockRun {
-  readonly block: number;
-  readonly count: number;
-}
 
 export const setBit = (bits: Uint8Array, i: number): void => void (bits[i >> 3]! |= 1 << (i & 7));
 const isSet = (bits: Uint8Array, i: number) => (bits[i >> 3]! & (1 << (i & 7))) !== 0;
@@ -33,13 +27,13 @@ export class BlockMap {
     return true;
   }
 
-  /** The next free blocks, in as few pieces as the tables between them allow. @throws Ext4BuildError */
+  /** The next free blocks, in as few pieces as the tables between them allow. @throws BuildError */
   allocate(count: number): BlockRun[] {
     const { blocks } = this.geometry;
     const runs: { block: number; count: number }[] = [];
     for (let left = count; left > 0;) {
       while (this.nextBlock < blocks && isSet(this.used, this.nextBlock)) this.nextBlock++;
-      if (this.nextBlock >= blocks) throw new Ext4BuildError('No space left on device');
+      if (this.nextBlock >= blocks) throw new BuildError('No space left on device');
       const from = this.nextBlock;
       while (left > 0 && this.nextBlock < blocks && !isSet(this.used, this.nextBlock)) {
         setBit(this.used, this.nextBlock++);

@@ -6,7 +6,8 @@ import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { testFolder } from '../../../../testing/folder.ts';
 import { memorySource } from '../../../bytes/source.ts';
-import { Ext4, Ext4Builder, Ext4BuildError, type NewFile } from '../ext4.ts';
+import { BuildError, type NewFile } from '../../file-system/building.ts';
+import { Ext4, Ext4Builder } from '../ext4.ts';
 
 const folder = testFolder();
 afterAll(folder.remove);
@@ -159,6 +160,6 @@ describe('what makes no sense', () => {
     );
     await fails((builder) => builder.add(file('/a', bytesOf(5, 1), { bytes: 4 }))).toThrow(/more bytes/);
     await fails((builder) => builder.add(file('/a', bytesOf(5 << 20, 1)))).toThrow(/No space left/);
-    await fails((builder) => Promise.resolve(builder.link('/b', '/a'))).toThrow(Ext4BuildError);
+    await fails((builder) => Promise.resolve(builder.link('/b', '/a'))).toThrow(BuildError);
   });
 });

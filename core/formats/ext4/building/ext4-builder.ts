@@ -1,7 +1,18 @@
 import { utf8 } from '../../../bytes/text.ts';
-import { BlockMap, setBit, type BlockRun } from './block-map.ts';
-import { Ext4BuildError } from './build-error.ts';
-import { directoryBlocks, type DirectoryEntry } from './directory-blocks.ts';
+import {
+  BuildError,
+  NewTree,
+  parentOf,
+  pour,
+  zeroIn,
+  type BlockRun,
+  type BuildSink,
+  type FileSystemBuilder,
+  type NewDirectory,
+  type NewFile,
+} from '../../file-system/building.ts';
+import { BlockMap, setBit } from './block-map.ts';
+import { directoryBlocks } from './directory-blocks.ts';
 import {
   blockBytes,
   blocksPerGroup,
@@ -11,7 +22,7 @@ import {
   inodesPerBlock,
 } from './geometry.ts';
 import { extent, extentHeader, extentIndex, extentMagic, superblockOffset } from '../layouts.ts';
-import type { Ext4Plan, Ext4Sink, NewFile } from './plan.ts';
+import type { Ext4Plan } from './plan.ts';
 import {
   areaBytes,
   descriptorsOf,
@@ -23,12 +34,6 @@ import {
 } from './tables.ts';
 import { attributeBlock, inodeArea } from './write-attributes.ts';
 
-interface NewDirectory {
-  readonly number: number;
-  readonly parent: number;
-  readonly entries: DirectoryEntry[];
-}
-
 const longestExtent = 32_768;
 const rootNumber = 2;
 const typeBits = { file: 0x8000, directory: 0x4000, link: 0xa000 } as const;
@@ -38,17 +43,16 @@ const entryTypes = { file: 1, directory: 2, link: 7 } as const;
  * Makes an ext4 file system, one file after the other, without a journal (kernel, Documentation/filesystems/ext4).
  * Files lie one behind the other; tables are written at the end, so that nothing counts before `finish`.
  */
-export class Ext4Builder {
+export class Ext4Builder implements FileSystemBuilder {
   private readonly geometry: Ext4Geometry;
   private readonly map: BlockMap;
   private readonly inodes = new Map<number, NewInode>();
-  private readonly directories = new Map<string, NewDirectory>();
-  private readonly numbers = new Map<string, number>();
+  private readonly tree = new NewTree(rootNumber);
   private nextNumber = firstNumber;
 
   constructor(
     private readonly plan: Ext4Plan,
-    private readonly sink: Ext4Sink,
+    private readonly sink: BuildSink,
   ) {
     this.geometry = new Ext4Geometry(plan.bytes);
     this.map = new BlockMap(this.geometry);
@@ -68,13 +72,11 @@ export class Ext4Builder {
     });
   }
 
-  /** Bytes that are still free for contents. */
   get freeBytes(): number {
     const { blocks } = this.geometry;
     return (blocks - this.map.taken(0, blocks)) * blockBytes;
   }
 
-  /** @throws Ext4BuildError when it does not fit, or has no directory to lie in */
   async add(file: NewFile): Promise<void> {
     if (file.path === '/') {
       const inode = this.inodes.get(rootNumber)!;
@@ -82,9 +84,9 @@ export class Ext4Builder {
       return;
     }
     if (file.type === 'directory') {
-      if (!this.directories.has(file.path)) this.makeDirectory(file.path, file);
+      if (!this.tree.directories.has(file.path)) this.makeDirectory(file.path, file);
       else {
-        const { number } = this.directories.get(file.path)!;
+        const { number } = this.tree.directories.get(file.path)!;
         const inode = this.inodes.get(number)!;
         this.inodes.set(number, { ...inode, mode: typeBits.directory | file.permissions, file });
       }
@@ -96,31 +98,25 @@ export class Ext4Builder {
     if (file.type === 'link') return this.addTarget(inode, file);
     inode.bytes = file.bytes ?? 0;
     const runs = file.lies ?? this.map.allocate(Math.ceil(inode.bytes / blockBytes));
-    if (!file.lies) await this.pour(file, runs);
+    if (!file.lies) await pour(file, runs, blockBytes, this.sink);
     await this.mapRuns(inode, runs);
   }
 
-  /**
-   * Sets blocks aside in which a file lies already; to be called before anything is added.
-   * @returns false where they are not free: nothing is set aside then
-   */
   reserve(runs: readonly BlockRun[]): boolean {
     return this.map.reserve(runs);
   }
 
-  /** Gives a file that is there already another name. @throws Ext4BuildError when there is none */
   link(path: string, to: string): void {
-    const number = this.numbers.get(to);
+    const number = this.tree.numberOf(to);
     const inode = number === undefined ? undefined : this.inodes.get(number);
     if (number === undefined || !inode)
-      throw new Ext4BuildError(`${path} is linked to ${to}, which is not there`);
-    this.enterAs(path, number, entryTypes.file);
+      throw new BuildError(`${path} is linked to ${to}, which is not there`);
+    this.tree.enter(path, number, 'file');
     inode.links++;
   }
 
-  /** Writes directories, attributes and tables: only now is it a file system. */
   async finish(): Promise<void> {
-    for (const directory of this.directories.values()) await this.writeDirectory(directory);
+    for (const directory of this.tree.directories.values()) await this.writeDirectory(directory);
     for (const inode of this.inodes.values()) await this.writeAttributes(inode);
     const { groups } = this.geometry;
     for (let group = 0; group < groups; group++) await this.writeGroup(group);
@@ -145,15 +141,14 @@ export class Ext4Builder {
     return {
       freeBlocks: to - from - this.map.taken(from, to),
       freeInodes: inodesPerGroup - this.inodesIn(group),
-      directories: [...this.directories.values()].filter(within).length,
+      directories: [...this.tree.directories.values()].filter(within).length,
     };
   }
 
   private makeDirectory(path: string, file: Omit<NewFile, 'path' | 'type'>): void {
     const isRoot = path === '/';
     const number = isRoot ? rootNumber : this.enter(path, 'directory');
-    const parent = isRoot ? rootNumber : this.directories.get(parentOf(path))!.number;
-    this.directories.set(path, { number, parent, entries: [] });
+    const parent = isRoot ? rootNumber : this.tree.directories.get(parentOf(path))!.number;
     const inode = this.newInode('directory', file);
     inode.links = 2;
     this.inodes.set(number, inode);
@@ -175,22 +170,11 @@ export class Ext4Builder {
 
   private enter(path: string, type: NewFile['type']): number {
     if (this.nextNumber > this.geometry.groups * this.geometry.inodesPerGroup)
-      throw new Ext4BuildError('too many files');
+      throw new BuildError('too many files');
     const number = this.nextNumber;
-    this.enterAs(path, number, entryTypes[type]);
+    this.tree.enter(path, number, type);
     this.nextNumber++;
     return number;
-  }
-
-  private enterAs(path: string, number: number, type: number): void {
-    const directory = this.directories.get(parentOf(path));
-    const name = path.slice(path.lastIndexOf('/') + 1);
-    if (!directory) throw new Ext4BuildError(`${path} lies in no directory`);
-    if (name === '' || name === '.' || name === '..' || utf8(name).length > 255)
-      throw new Ext4BuildError(`${path} is not a name`);
-    if (this.numbers.has(path)) throw new Ext4BuildError(`${path} is there twice`);
-    this.numbers.set(path, number);
-    directory.entries.push({ name, number, type });
   }
 
   private async addTarget(inode: NewInode, { target = '' }: NewFile): Promise<void> {
@@ -205,30 +189,6 @@ export class Ext4Builder {
     block.set(bytes);
     await this.sink.write(runs[0]!.block * blockBytes, block);
     await this.mapRuns(inode, runs);
-  }
-
-  /** Writes a file's bytes into its blocks, the last one filled up with zeros. */
-  private async pour(file: NewFile, runs: readonly BlockRun[]): Promise<void> {
-    let [index, within, done] = [0, 0, 0];
-    const size = file.bytes ?? 0;
-    const place = async (bytes: Uint8Array): Promise<void> => {
-      for (let at = 0; at < bytes.length;) {
-        const run = runs[index];
-        if (!run) throw new Ext4BuildError(`${file.path} has more bytes than the ${size} it said`);
-        const part = bytes.subarray(at, at + run.count * blockBytes - within);
-        await this.sink.write(run.block * blockBytes + within, part);
-        at += part.length;
-        within += part.length;
-        if (within === run.count * blockBytes) [index, within] = [index + 1, 0];
-      }
-    };
-    for await (const part of file.content ?? []) {
-      done += part.length;
-      if (done > size) throw new Ext4BuildError(`${file.path} has more bytes than the ${size} it said`);
-      await place(part);
-    }
-    if (done < size) throw new Ext4BuildError(`${file.path} ended after ${done} of ${size} bytes`);
-    if (size % blockBytes !== 0) await place(new Uint8Array(blockBytes - (size % blockBytes)));
   }
 
   /** Enters where a file lies: in the inode itself, or in blocks of the tree. */
@@ -261,7 +221,7 @@ export class Ext4Builder {
     }
     const perLeaf = Math.floor((blockBytes - extentHeader.bytes) / extent.bytes);
     const leaves = Math.ceil(extents.length / perLeaf);
-    if (leaves > 4) throw new Ext4BuildError('a file lies in too many pieces');
+    if (leaves > 4) throw new BuildError('a file lies in too many pieces');
     extentHeader.write(inode.block, 0, header(leaves, 4, 1));
     for (let i = 0; i < leaves; i++) {
       const some = extents.slice(i * perLeaf, (i + 1) * perLeaf);
@@ -283,7 +243,7 @@ export class Ext4Builder {
     const all = [
       { name: '.', number, type: entryTypes.directory },
       { name: '..', number: parent, type: entryTypes.directory },
-      ...entries,
+      ...entries.map((each) => ({ ...each, type: entryTypes[each.type] })),
     ];
     const blocks = directoryBlocks(all);
     const inode = this.inodes.get(number)!;
@@ -301,7 +261,7 @@ export class Ext4Builder {
     const { attributes } = inode.file;
     if (attributes.length === 0 || inodeArea(attributes, areaBytes)) return;
     const bytes = attributeBlock(attributes);
-    if (!bytes) throw new Ext4BuildError('extended attributes are too large');
+    if (!bytes) throw new BuildError('extended attributes are too large');
     const [{ block }] = this.map.allocate(1) as [BlockRun];
     inode.attributeBlock = block;
     inode.blocks++;
@@ -328,8 +288,7 @@ export class Ext4Builder {
       at: (tables + 2) * blockBytes + table.length,
       bytes: tableBlocks * blockBytes - table.length,
     };
-    if (this.sink.zero) await this.sink.zero(rest.at, rest.bytes);
-    else await this.sink.write(rest.at, new Uint8Array(rest.bytes));
+    await zeroIn(this.sink, rest.at, rest.bytes);
   }
 
   private inodesIn(group: number): number {
@@ -345,5 +304,3 @@ const header = (entries: number, most: number, depth: number) => ({
   eh_depth: depth,
   eh_generation: 0,
 });
-
-const parentOf = (path: string) => path.slice(0, path.lastIndexOf('/')) || '/';

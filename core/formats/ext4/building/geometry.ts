@@ -1,4 +1,4 @@
-import { Ext4BuildError } from './build-error.ts';
+import { BuildError } from '../../file-system/building.ts';
 
 export const blockBytes = 4096;
 export const blocksPerGroup = blockBytes * 8;
@@ -16,7 +16,7 @@ export class Ext4Geometry {
   readonly descriptorBlocks: number;
   readonly tableBlocks: number;
 
-  /** @param bytes of the device @throws Ext4BuildError when these are too few */
+  /** @param bytes of the device @throws BuildError when these are too few */
   constructor(bytes: number) {
     let blocks = Math.floor(bytes / blockBytes);
     const inodes = Math.max(64, Math.floor(bytes / bytesPerInode));
@@ -32,7 +32,7 @@ export class Ext4Geometry {
     this.inodesPerGroup = Math.min(perGroup(this.groups), blocksPerGroup);
     this.tableBlocks = this.inodesPerGroup / inodesPerBlock;
     this.descriptorBlocks = Math.ceil((this.groups * descriptorBytes) / blockBytes);
-    if (blocks < overhead(this.groups) + 16) throw new Ext4BuildError(`${bytes} bytes are too few`);
+    if (blocks < overhead(this.groups) + 16) throw new BuildError(`${bytes} bytes are too few`);
   }
 
   /** The block in which a group's bitmaps and its inode table begin. */

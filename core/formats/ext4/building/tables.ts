@@ -8,7 +8,8 @@ import {
   superblock,
   superblockMagic,
 } from '../layouts.ts';
-import type { Ext4Plan, NewFile } from './plan.ts';
+import type { NewFile } from '../../file-system/building.ts';
+import type { Ext4Plan } from './plan.ts';
 import { inodeArea } from './write-attributes.ts';
 
 const extraBytes = 32;

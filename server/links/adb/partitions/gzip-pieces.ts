@@ -26,7 +26,7 @@ export async function* gzipped(parts: AsyncIterable<Uint8Array>): AsyncGenerator
     const piece = memory.subarray(0, filled);
     crc = crc32(piece, crc);
     bytes += filled;
-    const packed = deflate(piece, { level, finishFlush: constants.Z_FULL_FLUSH }).finally(() =>
+    const packed = deflate(piece, { level, chunkSize: pieceBytes + (64 << 10), finishFlush: constants.Z_FULL_FLUSH }).finally(() =>
       free.push(memory),
     );
     // What it throws is told when its turn comes.
