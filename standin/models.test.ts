@@ -3,7 +3,9 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { bootControlOf, chainFault, forecastStart, type Slot } from '@keen-larder/core/boot/boot.ts';
 import { readLogicalPartitions } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
-import { Ext4, looksLikeExt4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { looksLikeExt4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { looksLikeF2fs } from '@keen-larder/core/formats/f2fs/f2fs.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { testFolder } from '../testing/bench.ts';
 import { copyFlashes } from '../testing/flashes.ts';
 import { startRecovery, startSystem, userDataDevice } from './boot/start.ts';
@@ -50,13 +52,14 @@ describe('Knot 5', () => {
   });
 
   it('has user data that is ciphertext to all but itself', async () => {
-    const raw = await flash.partition('userdata')!.read(0, 4096);
-    expect(looksLikeExt4(raw)).toBe(false);
+    const raw = await flash.partition('userdata')!.read(0, 8192);
+    expect([looksLikeExt4(raw), looksLikeF2fs(raw)]).toEqual([false, false]);
     const userData = await userDataDevice(flash, model);
-    const fs = await Ext4.open(userData);
+    const fs = await openFileSystem(userData);
+    expect(fs.format).toBe('f2fs');
     expect((await fs.text('/system/packages.list'))!).toMatch(/example\.harbourchat 10082/);
     await useForADay(flash, 4, userData);
-    const again = await Ext4.open(await userDataDevice(flash, model));
+    const again = await openFileSystem(await userDataDevice(flash, model));
     expect((await again.text('/system/starts.txt'))!.trim()).toBe('00000000004');
   });
 
@@ -195,7 +198,8 @@ describe('Rush 4', () => {
       const back = await changed(flash, 'boot_a', 100_000);
       expect(await startSystem(flash, model)).toMatchObject({ starts: false });
       await back();
-      expect(looksLikeExt4(await flash.partition('userdata')!.read(0, 4096))).toBe(false);
+      const head = await flash.partition('userdata')!.read(0, 8192);
+      expect([looksLikeExt4(head), looksLikeF2fs(head)]).toEqual([false, false]);
       const { partitions } = await readLogicalPartitions(flash.partition('super')!);
       expect(partitions.map(({ name }) => name)).toContain('vendor_a');
     } finally {

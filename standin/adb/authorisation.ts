@@ -1,5 +1,5 @@
 import { constants, createPublicKey, publicDecrypt, randomBytes, type KeyObject } from 'node:crypto';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import {
   authTokenBytes,
   parseAdbPublicKey,
@@ -89,7 +89,7 @@ export class Authorisation {
   private async lines(): Promise<string[]> {
     const parts: Uint8Array[] = [];
     try {
-      const fs = await Ext4.open(await this.userData());
+      const fs = await openFileSystem(await this.userData());
       const inode = await fs.find(adbKeysPath);
       if (inode) for await (const part of fs.content(inode)) parts.push(part.slice());
     } catch {

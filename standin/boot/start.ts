@@ -17,7 +17,9 @@ import {
   type Slot,
 } from '@keen-larder/core/boot/boot.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { Ext4, parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { parseSuperblock, superblockOffset, withMount } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { F2fs, withNextVersion } from '@keen-larder/core/formats/f2fs/f2fs.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { keyPath } from '../firmware/user-contents.ts';
 import { CipherDevice, unwrapKey } from '../flash/cipher.ts';
 import { makerSigner } from '../firmware/verified-chain.ts';
@@ -194,9 +196,19 @@ export async function userDataDevice(flash: Flash, model: Model): Promise<Device
   return new CipherDevice(device, key);
 }
 
-/** A mount leaves its time and count in the superblock of user data, as the kernel does. */
+/** A mount leaves its time and count in the superblock of user data, or another checkpoint in an f2fs, as the kernel does. */
 export async function markMounted(flash: Flash, model: Model): Promise<void> {
   const userData = await userDataDevice(flash, model);
+  const fs = await openFileSystem(userData);
+  if (fs instanceof F2fs) {
+    const { blockBytes } = fs.superblock;
+    const { start, packBlocks } = fs.checkpoint;
+    for (const block of [start, start + packBlocks - 1]) {
+      const head = await userData.read(block * blockBytes, blockBytes);
+      await userData.write(block * blockBytes, withNextVersion(head));
+    }
+    return;
+  }
   const superblock = await userData.read(superblockOffset, 1024);
   parseSuperblock(superblock, userData.bytes);
   await userData.write(superblockOffset, withMount(superblock, Math.floor(Date.now() / 1000)));
@@ -261,7 +273,7 @@ async function readImei(
   const device = flash.partition(partition);
   if (!device) return null;
   try {
-    const text = (await (await Ext4.open(device)).text(path))?.trim();
+    const text = (await (await openFileSystem(device)).text(path))?.trim();
     return text && /^\d{15}$/.test(text) ? text : null;
   } catch (error) {
     if (error instanceof FormatError || error instanceof IoError) return null;

@@ -1,5 +1,5 @@
 /**
- * Makes the shipped file systems with e2fsprogs and img2simg: `npx tsx standin/firmware/build.ts`.
+ * Makes the shipped file systems with e2fsprogs, erofs-utils, the project's own builder of f2fs, and img2simg: `npx tsx standin/firmware/build.ts`.
  * The blocks of the large files are left out (zero) so that the images stay small; a simulated
  * phone fills them in when its flash is composed (`pour.ts`).
  */
@@ -11,6 +11,7 @@ import {
   mkdtempSync,
   openSync,
   closeSync,
+  ftruncateSync,
   lstatSync,
   lutimesSync,
   readdirSync,
@@ -23,6 +24,9 @@ import {
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { compress } from 'zstd-napi';
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
+import { F2fsBuilder } from '@keen-larder/core/formats/f2fs/f2fs.ts';
+import type { NewFile } from '@keen-larder/core/formats/file-system/building.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { madeBytes, templates, type Template } from './contents.ts';
@@ -47,6 +51,7 @@ async function build(template: Template): Promise<void> {
     for (const item of template.items) lay(root, item);
     dateAll(root);
     if (template.erofs) makeErofs(root, image, template);
+    else if (template.f2fs) await makeF2fs(image, template);
     else makeExt4(root, image, template);
     await emptyFillers(image, template);
     execFileSync('img2simg', [image, `${image}.sparse`]);
@@ -71,6 +76,49 @@ function makeErofs(root: string, image: string, template: Template): void {
     stdio: ['ignore', 'ignore', 'inherit'],
   });
   execFileSync('fsck.erofs', [image], { stdio: 'ignore' });
+}
+
+/** By our own builder, with owners and labels. */
+async function makeF2fs(image: string, { name, megabytes, volume, items }: Template): Promise<void> {
+  const bytes = megabytes << 20;
+  const file = openSync(image, 'w+');
+  ftruncateSync(file, bytes);
+  try {
+    const uuid = Buffer.from(uuidOf(name).replaceAll('-', ''), 'hex');
+    const builder = new F2fsBuilder(
+      { bytes, volume, uuid, madeAt: Number(fakeTime) },
+      {
+        write(offset, part) {
+          writeSync(file, part, 0, part.length, offset);
+          return Promise.resolve();
+        },
+        zero: () => Promise.resolve(),
+      },
+    );
+    const directories = new Set(items.flatMap(({ path, directory }) => (directory ? [path] : [])));
+    for (const { path } of items)
+      for (let parent = dirname(path); parent !== '/'; parent = dirname(parent)) directories.add(parent);
+    for (const path of [...directories].sort())
+      await builder.add(newFileOf(items.find((item) => item.path === path) ?? { path, directory: true }));
+    for (const item of items) if (!item.directory) await builder.add(newFileOf(item));
+    await builder.finish();
+  } finally {
+    closeSync(file);
+  }
+  execFileSync('fsck.f2fs', ['--dry-run', '-f', image], { stdio: 'ignore' });
+}
+
+function newFileOf(item: Item): NewFile {
+  const { path, link, directory, label, owner: [uid, gid] = [0, 0] } = item;
+  const content = directory || link ? undefined : Buffer.from(item.text ?? madeBytes(item)!);
+  return {
+    ...{ path, uid, gid, modifiedAt: Number(fakeTime) },
+    type: directory ? 'directory' : link ? 'link' : 'file',
+    permissions: item.mode ?? (link ? 0o777 : directory ? 0o755 : 0o644),
+    attributes: label ? [{ name: 'security.selinux', value: Buffer.from(`${label}\0`) }] : [],
+    ...(link && { target: link }),
+    ...(content && { bytes: content.length, content: onePiece(content) }),
+  };
 }
 
 function makeExt4(root: string, image: string, template: Template): void {

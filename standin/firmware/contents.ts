@@ -25,6 +25,8 @@ export interface Template {
   readonly modern?: true;
   /** Read-only, as systems are shipped since Android 13 (AOSP, "EROFS"); else ext4. */
   readonly erofs?: true;
+  /** As phones with flash of many erase blocks have user data (AOSP, fstab). */
+  readonly f2fs?: true;
   readonly items: readonly Item[];
 }
 
@@ -131,7 +133,7 @@ export const templates: readonly Template[] = [
     megabytes: userDataMegabytes.knot5,
     volume: 'data',
     lastMounted: '/data',
-    modern: true,
+    f2fs: true,
     items: [
       ...userData(
         34,
@@ -250,7 +252,7 @@ export const templates: readonly Template[] = [
     megabytes: userDataMegabytes[device],
     volume: 'data',
     lastMounted: '/data',
-    ...(device === 'knot5' && { modern: true }),
+    ...(device === 'knot5' && { f2fs: true }),
     items: userData(sdk, [], 0),
   })),
   {

@@ -3,7 +3,6 @@ import { join } from 'node:path';
 import { decompress } from 'zstd-napi';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { sparsePieces } from '@keen-larder/core/formats/android-sparse/android-sparse.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import type { Device } from '../flash/flash.ts';
@@ -22,19 +21,9 @@ interface Stretch {
 /** Where a large file of a shipped file system lies, in whole blocks where it has them. @throws Error where it is missing */
 export async function stretchesOf(fs: FileSystem, path: string): Promise<Stretch[]> {
   const missing = () => new Error(`${path} is missing`);
-  if (fs instanceof Ext4) {
-    const { blockBytes } = fs.superblock;
-    const inode = await fs.find(path);
-    if (!inode) throw missing();
-    return (await fs.runs(inode)).map(({ fileBlock, diskBlock, blocks }) => ({
-      from: fileBlock * blockBytes,
-      at: diskBlock * blockBytes,
-      length: blocks * blockBytes,
-    }));
-  }
   const node = await fs.find(path);
   if (!node) throw missing();
-  // What is read-only has no holes.
+  // None of them has holes.
   let from = 0;
   return ((await fs.places(node)) ?? []).map(({ offset, bytes }) => {
     const stretch = { from, at: offset, length: bytes };

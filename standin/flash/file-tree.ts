@@ -3,14 +3,16 @@ import { mkdtemp, open, rm, type FileHandle } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { mergeRanges, rangeWithout, type ByteRange } from '@keen-larder/core/bytes/ranges.ts';
-import {
-  emptyTables,
-  Ext4,
-  Ext4Builder,
-  rootInode,
-  type Inode,
-} from '@keen-larder/core/formats/ext4/ext4.ts';
-import type { BlockRun, NewFile } from '@keen-larder/core/formats/file-system/building.ts';
+import { emptyTables, Ext4, Ext4Builder } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { F2fs, F2fsBuilder } from '@keen-larder/core/formats/f2fs/f2fs.ts';
+import type {
+  BlockRun,
+  BuildSink,
+  FileSystemBuilder,
+  NewFile,
+} from '@keen-larder/core/formats/file-system/building.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import type { Device } from './flash.ts';
 
 /** What is put into a file system: a file, or another name of one that is there. */
@@ -29,23 +31,26 @@ export interface TreeEdit {
 const pieceBytes = 1 << 20;
 const blockBytes = 4096;
 
-/** Formats a device: an empty ext4. */
-export const formatDevice = (device: Device): Promise<void> =>
-  build(device, { volume: 'data', lastMounted: '/data' }, () => Promise.resolve());
+/** What a simulated phone writes; the rest it only reads. */
+type Writable = 'ext4' | 'f2fs';
+
+/** Formats a device: empty. */
+export const formatDevice = (device: Device, format: Writable = 'ext4'): Promise<void> =>
+  build(device, { format, volume: 'data', lastMounted: '/data' }, () => Promise.resolve());
 
 /**
- * Changes the files of an ext4 by making its tables anew: a simulated phone has no kernel that would change them.
+ * Changes the files of an ext4 or f2fs by making its tables anew: a simulated phone has no kernel that would change them.
  * Files that stay keep the blocks that they lie in.
  * @throws BuildError when there is no room
  */
 export async function editTree(device: Device, edit: TreeEdit): Promise<void> {
-  const fs = await Ext4.open(device);
-  const { volumeName, lastMountedOn } = fs.superblock;
+  const fs = await openFileSystem(device);
+  const plan = planOf(fs);
   const kept = await whatStays(fs, edit);
-  const empty = await emptyTables(fs);
+  const empty = fs instanceof Ext4 ? await emptyTables(fs) : [];
   await build(
     device,
-    { volume: volumeName, lastMounted: lastMountedOn },
+    plan,
     async (builder) => {
       const lying = new Map<number, BlockRun[]>();
       for (const { inode } of kept) {
@@ -73,14 +78,29 @@ export async function editTree(device: Device, edit: TreeEdit): Promise<void> {
   );
 }
 
+interface Plan {
+  readonly format: Writable;
+  readonly volume: string;
+  readonly lastMounted: string;
+}
+
+function planOf(fs: FileSystem): Plan {
+  if (fs instanceof Ext4) {
+    const { volumeName: volume, lastMountedOn: lastMounted } = fs.superblock;
+    return { format: 'ext4', volume, lastMounted };
+  }
+  if (fs instanceof F2fs) return { format: 'f2fs', volume: fs.superblock.volumeName, lastMounted: '' };
+  throw new Error(`${fs.format} is only read`);
+}
+
 interface Kept {
   readonly path: string;
-  readonly inode: Inode;
+  readonly inode: FileNode;
 }
 
 /** What is there afterwards of what was there, under its new paths; directories come before what they hold. */
 async function whatStays(
-  fs: Ext4,
+  fs: FileSystem,
   { removes = () => false, adds = [], moves = new Map() }: TreeEdit,
 ): Promise<Kept[]> {
   const replaced = new Set(adds.map(({ path }) => path));
@@ -89,7 +109,7 @@ async function whatStays(
   );
   const kept: Kept[] = [];
   const moved: Kept[] = [];
-  const keep = async (path: string, inode: Inode): Promise<void> => {
+  const keep = async (path: string, inode: FileNode): Promise<void> => {
     const to = moves.get(path);
     if (to !== undefined) {
       moved.push({ path: to, inode });
@@ -105,28 +125,29 @@ async function whatStays(
       await keep(`${path === '/' ? '' : path}/${name}`, await fs.inode(number));
     }
   };
-  await keep('/', await fs.inode(rootInode));
+  await keep('/', await fs.inode(fs.root));
   for (const { path, inode } of moved) await keep(path, inode);
   return kept;
 }
 
 /** Where a file without holes lies, whose blocks are as large as those of a new file system. */
-async function wholeBlocks(fs: Ext4, inode: Inode): Promise<BlockRun[] | undefined> {
-  if (fs.superblock.blockBytes !== blockBytes) return undefined;
-  let next = 0;
+async function wholeBlocks(fs: FileSystem, inode: FileNode): Promise<BlockRun[] | undefined> {
+  if (fs instanceof Ext4 && fs.superblock.blockBytes !== blockBytes) return undefined;
+  let left = Math.ceil(inode.bytes / blockBytes);
   const found: BlockRun[] = [];
-  for (const { fileBlock, diskBlock, blocks, written } of await fs.runs(inode)) {
-    if (!written || fileBlock !== next) return undefined;
-    next += blocks;
-    found.push({ block: diskBlock, count: blocks });
+  for (const { offset, bytes } of (await fs.places(inode)) ?? []) {
+    const count = Math.min(left, Math.ceil(bytes / blockBytes));
+    if (offset % blockBytes !== 0) return undefined;
+    if (count > 0) found.push({ block: offset / blockBytes, count });
+    left -= count;
   }
-  return next === Math.ceil(inode.bytes / blockBytes) ? found : undefined;
+  return left === 0 ? found : undefined;
 }
 
 async function newFileOf(
-  fs: Ext4,
+  fs: FileSystem,
   path: string,
-  inode: Inode,
+  inode: FileNode,
   lies: BlockRun[] | undefined,
 ): Promise<NewFile | undefined> {
   const { type } = inode;
@@ -150,38 +171,33 @@ async function newFileOf(
  */
 async function build(
   device: Device,
-  plan: { readonly volume: string; readonly lastMounted: string },
-  fill: (builder: Ext4Builder) => Promise<void>,
+  { format, ...names }: Plan,
+  fill: (builder: FileSystemBuilder) => Promise<void>,
   empty: readonly ByteRange[] = [],
 ): Promise<void> {
-  const folder = await mkdtemp(join(tmpdir(), 'keen-larder-ext4-'));
+  const folder = await mkdtemp(join(tmpdir(), 'keen-larder-files-'));
   const scratch = await open(join(folder, 'scratch'), 'w+');
   try {
     const written: ByteRange[] = [];
     const zeroed: ByteRange[] = [];
-    const builder = new Ext4Builder(
-      {
-        ...plan,
-        bytes: device.bytes,
-        uuid: randomBytes(16),
-        madeAt: Math.floor(Date.now() / 1000),
+    const madeAt = Math.floor(Date.now() / 1000);
+    const plan = { ...names, bytes: device.bytes, uuid: randomBytes(16), madeAt };
+    const sink: BuildSink = {
+      write: async (offset, bytes) => {
+        written.push({ offset, bytes: bytes.length });
+        await scratch.write(bytes, 0, bytes.length, offset);
       },
-      {
-        write: async (offset, bytes) => {
-          written.push({ offset, bytes: bytes.length });
-          await scratch.write(bytes, 0, bytes.length, offset);
-        },
-        zero(offset, bytes) {
-          zeroed.push(...rangeWithout({ offset, bytes }, empty));
-          return Promise.resolve();
-        },
+      zero(offset, bytes) {
+        zeroed.push(...rangeWithout({ offset, bytes }, empty));
+        return Promise.resolve();
       },
-    );
+    };
+    const builder = format === 'ext4' ? new Ext4Builder(plan, sink) : new F2fsBuilder(plan, sink);
     await fill(builder);
     await builder.finish();
     const piece = Buffer.allocUnsafe(pieceBytes);
     for (const range of mergeRanges(written)) await copy(scratch, device, range, piece);
-    for (const { offset, bytes } of zeroed) await device.write(offset, Buffer.alloc(bytes));
+    for (const { offset, bytes } of mergeRanges(zeroed)) await device.write(offset, Buffer.alloc(bytes));
   } finally {
     await scratch.close();
     await rm(folder, { recursive: true });

@@ -1,6 +1,5 @@
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
@@ -53,7 +52,7 @@ export function installedApps(host: ShellHost): Promise<Installed[]> {
 async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
   const mountAt = (at: string) => mounts.find((mount) => mount.at === at);
   const data = mountAt('/data');
-  const fs = data && (await Ext4.open(data.source));
+  const fs = data && (await openFileSystem(data.source));
   const packages = (await fs?.text(settingsFiles.packages)) ?? '';
   const restrictions = (await fs?.text(settingsFiles.restrictions)) ?? '';
   const grants = (await fs?.text(settingsFiles.grants)) ?? '';

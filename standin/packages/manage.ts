@@ -4,7 +4,8 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { BuildError, type NewFile } from '@keen-larder/core/formats/file-system/building.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import { editTree, type Addition, type TreeEdit } from '../flash/file-tree.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
@@ -50,15 +51,15 @@ const labelled = (label: string) => [
 /** Reads the settings, has them changed, and writes those that did together with an edit of the file tree. */
 const change = (
   host: ShellHost,
-  work: (settings: Settings, fs: Ext4) => TreeEdit | Promise<TreeEdit>,
+  work: (settings: Settings, fs: FileSystem) => TreeEdit | Promise<TreeEdit>,
 ): Promise<void> => turnsOf(host).changing(() => changeNow(host, work));
 
 async function changeNow(
   host: ShellHost,
-  work: (settings: Settings, fs: Ext4) => TreeEdit | Promise<TreeEdit>,
+  work: (settings: Settings, fs: FileSystem) => TreeEdit | Promise<TreeEdit>,
 ): Promise<void> {
   const { source } = dataOf(host);
-  const fs = await Ext4.open(source);
+  const fs = await openFileSystem(source);
   const read = async (key: keyof Settings) => (await fs.text(settingsFiles[key])) ?? '';
   const before: Settings = {
     packages: await read('packages'),
@@ -213,7 +214,7 @@ function nextUserId({ properties }: ShellHost, packages: string): number {
   return given.length > 0 ? Math.max(...given) + 1 : own;
 }
 
-async function missing(fs: Ext4, folders: readonly string[]): Promise<NewFile[]> {
+async function missing(fs: FileSystem, folders: readonly string[]): Promise<NewFile[]> {
   const made: NewFile[] = [];
   for (const path of folders) {
     if (await fs.find(path)) continue;
@@ -223,7 +224,7 @@ async function missing(fs: Ext4, folders: readonly string[]): Promise<NewFile[]>
 }
 
 /** An app's own folders, empty, where they are not there yet. */
-async function dataFolders(fs: Ext4, name: string, userId: number): Promise<NewFile[]> {
+async function dataFolders(fs: FileSystem, name: string, userId: number): Promise<NewFile[]> {
   const attributes = labelled(`u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId: userId })}`);
   const made: NewFile[] = [];
   for (const path of [`/data/${name}`, `/user_de/0/${name}`]) {

@@ -1,4 +1,5 @@
-import { Ext4, type Inode } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import { withDay } from '../firmware/database.ts';
 import { overwriteFile, touchFile } from '../flash/file-writes.ts';
 import type { Device, Flash } from '../flash/flash.ts';
@@ -22,7 +23,7 @@ export async function useForADay(
   userData: Device = flash.partition('userdata')!,
 ): Promise<void> {
   await overwriteFile(userData, '/system/starts.txt', 0, Buffer.from(`${String(day).padStart(11, '0')}\n`));
-  const fs = await Ext4.open(userData);
+  const fs = await openFileSystem(userData);
   for (const notebook of notebooks) {
     const path = `/data/example.${notebook}/databases/${notebook}.db`;
     const before = await fs.find(path);
@@ -32,7 +33,7 @@ export async function useForADay(
   }
 }
 
-async function bytesOf(fs: Ext4, inode: Inode): Promise<Buffer> {
+async function bytesOf(fs: FileSystem, inode: FileNode): Promise<Buffer> {
   const parts: Uint8Array[] = [];
   for await (const part of fs.content(inode)) parts.push(Uint8Array.from(part));
   return Buffer.concat(parts);

@@ -1,7 +1,7 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { cacheGroupOf, categoriesOf } from '@keen-larder/core/apps/ids.ts';
 import type { NewFile } from '@keen-larder/core/formats/file-system/building.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { notebookDatabase } from '../firmware/database.ts';
 import { filler } from '../firmware/filler.ts';
 import { apkOf, carried, type Program } from '../firmware/programs.ts';
@@ -122,10 +122,10 @@ const programLabel = labelled('u:object_r:apk_data_file:s0');
 /**
  * Installs apps as a phone has them that has been in use for long: by several makers, from stores and by hand, in one APK and in
  * several. What is there already stays as it is.
- * @param userData an ext4, seen through its cipher
+ * @param userData its file system, seen through its cipher
  */
 export async function putTwoDozenApps(userData: Device): Promise<void> {
-  const fs = await Ext4.open(userData);
+  const fs = await openFileSystem(userData);
   const read = async (path: string) => (await fs.text(path)) ?? '';
   let [packages, list, grants] = [
     await read(settingsFiles.packages),

@@ -20,7 +20,20 @@ import {
 import { gzip } from './gzip.ts';
 import { content, dumpsys, service } from './service-commands.ts';
 import { tar } from './tar.ts';
-import { chcon, chown, df, du, find, mkdir, mke2fs, mv, rm, placeOf, stat } from './tree-commands.ts';
+import {
+  chcon,
+  chown,
+  df,
+  du,
+  find,
+  makeF2fs,
+  mkdir,
+  mke2fs,
+  mv,
+  rm,
+  placeOf,
+  stat,
+} from './tree-commands.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
@@ -326,6 +339,7 @@ export const commandTable: Readonly<Record<string, Command>> = {
   ls,
   mkdir,
   mke2fs,
+  make_f2fs: makeF2fs,
   mount,
   mv,
   pm,

@@ -2,7 +2,8 @@ import { posix } from 'node:path';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import { BuildError } from '@keen-larder/core/formats/file-system/building.ts';
-import { Ext4, readSuperblock } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { readSuperblock } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { F2fs } from '@keen-larder/core/formats/f2fs/f2fs.ts';
 import { editTree, formatDevice, type Addition } from '../flash/file-tree.ts';
 import {
   complain,
@@ -38,7 +39,7 @@ async function edit(
   process: Process,
   name: string,
   paths: readonly string[],
-  work: (fs: Ext4, within: readonly string[]) => Promise<Parameters<typeof editTree>[1] | string>,
+  work: (fs: FileSystem, within: readonly string[]) => Promise<Parameters<typeof editTree>[1] | string>,
 ): Promise<number> {
   const places = paths.map((path) => placeOf(process, path));
   const [first] = places;
@@ -50,7 +51,7 @@ async function edit(
   return turnsOf(process.host).changing(async () => {
     try {
       const change = await work(
-        await Ext4.open(source),
+        await openFileSystem(source),
         places.map((place) => place!.within),
       );
       if (typeof change === 'string') return await complain(process, name, change);
@@ -302,8 +303,9 @@ export const df: Command = async (process) => {
   const { source } = place.mount;
   // Of what is only read nothing is free.
   const whole = { blockBytes, blocks: Math.floor(source.bytes / blockBytes), freeBlocks: 0 };
-  const isExt4 = (await openFileSystem(source)).format === 'ext4';
-  const { blocks, freeBlocks, ...sizes } = isExt4 ? await readSuperblock(source) : whole;
+  const fs = await openFileSystem(source);
+  const { blocks, freeBlocks, ...sizes } =
+    fs.format === 'ext4' ? await readSuperblock(source) : fs instanceof F2fs ? roomOf(fs) : whole;
   const kibibytes = (count: number) => (count * sizes.blockBytes) / 1024;
   const isFull = process.host.flash.faults.isFull && place.mount.at === '/data';
   const [all, free] = [kibibytes(blocks), isFull ? 0 : kibibytes(freeBlocks)];
@@ -315,20 +317,32 @@ export const df: Command = async (process) => {
   return 0;
 };
 
+/** What an f2fs says of its room: blocks for its user, and those that nothing lies in. */
+function roomOf({ superblock: { blockBytes }, checkpoint: { userBlocks, validBlocks } }: F2fs) {
+  return { blockBytes, blocks: userBlocks, freeBlocks: userBlocks - validBlocks };
+}
+
 /** `mke2fs -t ext4 [-F] [-q] [-b 4096] NODE` */
-export const mke2fs: Command = async (process) => {
+export const mke2fs: Command = (process) =>
+  process.args.includes('-t') && process.args.includes('ext4')
+    ? makeFileSystem(process, 'mke2fs', 'ext4')
+    : complain(process, 'mke2fs', 'usage: mke2fs -t ext4 NODE');
+
+/** `make_f2fs [-g android] NODE` */
+export const makeF2fs: Command = (process) => makeFileSystem(process, 'make_f2fs', 'f2fs');
+
+async function makeFileSystem(process: Process, name: string, format: 'ext4' | 'f2fs'): Promise<number> {
   const { args, host, uid } = process;
   const node = args.at(-1) ?? '';
   const device = deviceAt(host, node);
-  if (!args.includes('-t') || !args.includes('ext4') || !device)
-    return complain(process, 'mke2fs', `${node}: No such file or directory`);
-  if (uid !== 0) return complain(process, 'mke2fs', `${node}: Permission denied`);
+  if (!device) return complain(process, name, `${node}: No such file or directory`);
+  if (uid !== 0) return complain(process, name, `${node}: Permission denied`);
   // The same partition may be mounted under another of its names.
   const isMounted = host.mounts.some((mount) => {
     const other = deviceAt(host, mount.device);
     return mount.at === '/data' && other?.bytes === device.bytes;
   });
-  if (isMounted) return complain(process, 'mke2fs', `${node} is mounted; will not make a filesystem here!`);
-  await turnsOf(host).changing(() => formatDevice(device));
+  if (isMounted) return complain(process, name, `${node} is mounted; will not make a filesystem here!`);
+  await turnsOf(host).changing(() => formatDevice(device, format));
   return 0;
-};
+}

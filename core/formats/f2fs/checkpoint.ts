@@ -17,6 +17,9 @@ import type { F2fsSuperblock } from './superblock.ts';
 /** The state of the file system that was written down last. */
 export interface Checkpoint {
   readonly version: bigint;
+  /** Where it begins, as a block number, and how many blocks it has. */
+  readonly start: number;
+  readonly packBlocks: number;
   /** Blocks in use in the main area, nodes included. */
   readonly validBlocks: number;
   /** Blocks that there are for its user. */
@@ -63,6 +66,8 @@ export async function readCheckpoint(source: ByteSource, sb: F2fsSuperblock): Pr
     );
   return {
     version: head.version,
+    start,
+    packBlocks: head.packBlocks,
     validBlocks: safeInteger(head.validBlocks, 'f2fs', 'validBlocks', start * blockBytes + 16),
     userBlocks: safeInteger(head.userBlocks, 'f2fs', 'userBlocks', start * blockBytes + 8),
     inodes: head.validInodes,

@@ -2,7 +2,7 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { LeftoverView } from '@keen-larder/contract/copies.ts';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { putTwoDozenApps } from '@keen-larder/standin/scenario/two-dozen.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
@@ -32,7 +32,7 @@ const views = () => app.appSheets.leftoverViews(serial);
 const named = (all: readonly LeftoverView[], name: string) => all.find((each) => each.package === name);
 /** Paths below some folders of user data, with owner, mode and size. */
 async function tree(...roots: readonly string[]): Promise<string[]> {
-  const fs = await Ext4.open(await bench.phone.userData());
+  const fs = await openFileSystem(await bench.phone.userData());
   const lines: string[] = [];
   const walk = async (path: string): Promise<void> => {
     const inode = await fs.find(path);

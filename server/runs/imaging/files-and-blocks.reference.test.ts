@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
@@ -80,7 +81,7 @@ describe('file archives', () => {
     const out = join(folder.path, 'unpacked');
     mkdirSync(out);
     tar('--numeric-owner', '--same-owner', '-xpf', path, '-C', out);
-    const fs = await Ext4.open(await phoneOf(knot5).userData());
+    const fs = await openFileSystem(await phoneOf(knot5).userData());
     for (const name of ['/data/example.tidebook/databases/tidebook.db', '/app/example.dunebank-1/base.apk']) {
       const inode = (await fs.find(name))!;
       const stat = statSync(join(out, name));

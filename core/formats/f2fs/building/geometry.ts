@@ -7,8 +7,6 @@ export const logs = 6;
 /** The areas begin at a whole segment behind the superblocks. */
 const segment0 = blocksPerSegment;
 const checkpointSegments = 2;
-/** Of what there is besides, kept free for cleaning, in hundredths. */
-const overprovisioned = 10;
 const checksumAt = blockBytes - 4;
 
 const segmentsOf = (blocks: number) => Math.ceil(blocks / blocksPerSegment);
@@ -61,12 +59,22 @@ export class F2fsGeometry {
     this.summarySegments = segmentsOf(behindNat + 1);
     this.main = this.summaries + this.summarySegments * blocksPerSegment;
     this.mainSegments = behindNat - this.summarySegments;
-    this.reservedSegments = Math.ceil(100 / overprovisioned) + 1 + logs;
-    this.overprovisionedSegments =
-      this.reservedSegments +
-      Math.max(0, Math.floor(((this.mainSegments - this.reservedSegments) * overprovisioned) / 100));
+    const { reserved, overprovisioned } = keptFree(this.mainSegments);
+    this.reservedSegments = reserved;
+    this.overprovisionedSegments = overprovisioned;
     if (this.segments <= 0 || this.mainSegments < this.overprovisionedSegments + 2)
       throw new BuildError(`${bytes} bytes are too few`);
     this.userBlocks = (this.mainSegments - this.overprovisionedSegments) * blocksPerSegment;
   }
+}
+
+/** What is kept free for cleaning: so much of all of it, in hundredths, that most is left. */
+function keptFree(mainSegments: number): { readonly reserved: number; readonly overprovisioned: number } {
+  let best = { reserved: mainSegments, overprovisioned: mainSegments };
+  for (let share = 1; share < 100; share++) {
+    const reserved = Math.ceil(100 / share) + 1 + logs;
+    const overprovisioned = reserved + Math.ceil(((mainSegments - reserved) * share) / 100);
+    if (overprovisioned < best.overprovisioned) best = { reserved, overprovisioned };
+  }
+  return best;
 }

@@ -47,6 +47,8 @@ export class AdbCable {
   private writesBy: Packer | undefined;
   /** When the last stretch was written, by the clock of stretches. */
   private writtenAt = 0;
+  /** The stretch that is being written. */
+  private present: { readonly way: CableWay; readonly over: Promise<void> } | undefined;
   /** So long may the stretch be that is being written. */
   stretchBytes = Infinity;
   /** Told what was measured. */
@@ -108,7 +110,8 @@ export class AdbCable {
 
   /**
    * Feeds a stretch to a node. The next one may begin when its parts are taken: much of it is on its way then (a phone may allow for
-   * 32 MiB), so that a stretch is measured from the end of the one before to when it is written.
+   * 32 MiB), so that a stretch is measured from the end of the one before to when it is written, and one that goes another way waits
+   * for that: on one cable they would be measured together.
    */
   async feed(
     node: string,
@@ -118,6 +121,7 @@ export class AdbCable {
   ): Promise<void> {
     const { writesBy: packer, stretchBytes: mostBytes } = this;
     const { way } = packer ? this.writing.next(mostBytes) : plainly;
+    if (this.present && this.present.way !== way) await this.present.over;
     const measure = this.stretch(this.writing, way, packer);
     const plain = measure.plain(parts);
     const [script, sent] =
@@ -130,8 +134,11 @@ export class AdbCable {
       if (packer) this.stretchBytes = this.writing.next(mostBytes).mostBytes;
     });
     const over = this.writing.begin(way);
+    const feeding = this.shell.feed(script, told, { signal, quiet });
+    // What it throws is told to whoever waits for this stretch.
+    this.present = { way, over: feeding.catch(() => undefined) };
     try {
-      await this.shell.feed(script, told, { signal, quiet });
+      await feeding;
       measure.end(this.writtenAt);
       this.writtenAt = performance.now();
     } finally {

@@ -4,6 +4,8 @@ import { constants, crc32, deflateRaw } from 'node:zlib';
 
 const deflate = promisify<Buffer, object, Buffer>(deflateRaw);
 const pieceBytes = 1 << 20;
+/** What a piece packs to at the most, in one go instead of many. */
+const packedBytes = pieceBytes + (64 << 10);
 /** The slowest that packs well: a cable is waited for, or this. */
 const level = 1;
 /** Each takes a thread of the runtime's pool, which has four. */
@@ -26,9 +28,8 @@ export async function* gzipped(parts: AsyncIterable<Uint8Array>): AsyncGenerator
     const piece = memory.subarray(0, filled);
     crc = crc32(piece, crc);
     bytes += filled;
-    const packed = deflate(piece, { level, chunkSize: pieceBytes + (64 << 10), finishFlush: constants.Z_FULL_FLUSH }).finally(() =>
-      free.push(memory),
-    );
+    const options = { level, chunkSize: packedBytes, finishFlush: constants.Z_FULL_FLUSH };
+    const packed = deflate(piece, options).finally(() => free.push(memory));
     // What it throws is told when its turn comes.
     packed.catch(() => undefined);
     coming.push(packed);
