@@ -1,3 +1,5 @@
+import { Problem } from '../failures.ts';
+import { parseSeal, type Seal } from '../sealing/seal-key.ts';
 import { manifestKinds, objectNames, type Bucket, type ManifestKind } from './bucket.ts';
 
 /** What a bucket has, by the names of its objects. */
@@ -58,3 +60,16 @@ export async function hasAny(bucket: Bucket, prefix: string): Promise<boolean> {
   for await (const found of bucket.list(prefix)) if (found) return true;
   return false;
 }
+
+/** The bucket's seal; undefined where it is new. @throws Problem 422 where it has something else */
+export async function sealIn(bucket: Bucket): Promise<Seal | undefined> {
+  if (await hasAny(bucket, objectNames.seal))
+    return parseSeal((await bucket.get(objectNames.seal)).toString());
+  if (!(await hasAny(bucket, ''))) return undefined;
+  throw new Problem(
+    422,
+    `${bucket.place} has other things in it, and no seal of Keen Larder. Name an empty one, or a folder of its own within it.`,
+  );
+}
+
+export const sealText = (seal: Seal): Buffer => Buffer.from(`${JSON.stringify(seal, null, 2)}\n`);

@@ -63,7 +63,7 @@ export class OffsiteCopies {
     for (const copy of this.all.filter(({ isOpen }) => isOpen)) {
       if (left.length === 0) break;
       try {
-        left = await copy.repair(left);
+        left = await copy.opened.repair(left);
       } catch (error) {
         failure ??= error;
       }

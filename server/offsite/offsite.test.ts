@@ -216,7 +216,7 @@ describe('a larder', () => {
     const digest = list!.chunks.subarray(0, 32);
     shelf.reportDamage(digest, 'does not match its digest');
     expect(shelf.has(digest)).toBe(false);
-    expect(await bench.offsite.repair([digest])).toEqual([]);
+    expect(await bench.offsite.opened.repair([digest])).toEqual([]);
     expect(shelf.has(digest)).toBe(true);
     expect((await bench.bench.read(bench.open, id, 'boot')).equals(noise('first', 700_000))).toBe(true);
   });
@@ -240,7 +240,7 @@ it('a flipped bit that is found on the shelf is repaired from there, and the set
     copies: copyStatements(database),
     findings: scrubFindingStatements(database),
     repair: (digests) =>
-      larder.whileWriting(async () => digests.length - (await bench.offsite.repair(digests)).length),
+      larder.whileWriting(async () => digests.length - (await bench.offsite.opened.repair(digests)).length),
     onDamage: (names, repaired) => told.push([names.join(), repaired]),
   });
   bench.bench.pass(1000);

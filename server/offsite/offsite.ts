@@ -9,27 +9,17 @@ import type {
 } from '@keen-larder/contract/larder/offsite.ts';
 import type { OffsiteLimits, OffsiteStart } from '@keen-larder/contract/requests/larder/offsite.ts';
 import type { OffsiteStatements } from '../database/offsite/offsite.ts';
-import { BucketFailure, DamagedImage, Problem, SealFailure } from '../failures.ts';
-import {
-  changePassphrase,
-  makeSeal,
-  openSeal,
-  parseSeal,
-  type Cost,
-  type OpenSeal,
-  type Seal,
-} from '../sealing/seal-key.ts';
+import { BucketFailure, Problem, SealFailure } from '../failures.ts';
+import { changePassphrase, makeSeal, openSeal, type Cost, type OpenSeal } from '../sealing/seal-key.ts';
 import { requireLong } from '../sealing/passphrase.ts';
 import { printedKey } from '../sealing/recovery-key.ts';
-import { parseManifest } from '../shelf/manifest.ts';
 import type { Shelf } from '../shelf/shelf.ts';
 import { objectNames, type Bucket } from './bucket.ts';
-import { hasAny, readState, type OffsiteManifest } from './bucket-state.ts';
-import { Fetching, type OffsiteThing } from './fetching.ts';
-import { KeepingInStep, type InStep, type KeptThing } from './keeping-in-step.ts';
+import { readState, sealIn, sealText } from './bucket-state.ts';
+import type { InStep, KeptThing } from './keeping-in-step.ts';
 import { readOffsiteFile, removeOffsiteFile, writeOffsiteFile, type OffsiteFile } from './offsite-file.ts';
 import { FolderBucket } from './folder-bucket.ts';
-import { OffsitePacks } from './offsite-packs.ts';
+import { keyOf, nameOfBench, OpenCopy } from './open-copy.ts';
 import { isFolder, placeOf, placeText, withKey, type OffsitePlace } from './place.ts';
 import { SealedBucket } from './sealed-bucket.ts';
 
@@ -50,18 +40,10 @@ export interface OffsiteParts {
 /** A set that is to lie there alone. */
 export type Moved = Pick<AloneView, 'id' | 'label' | 'serial' | 'nickname' | 'createdAt' | 'bytes'>;
 
-/** An open bucket, and what is done with it. */
-interface OpenBucket {
-  readonly sealed: SealedBucket;
-  readonly packs: OffsitePacks;
-  readonly keeping: KeepingInStep;
-  readonly fetching: Fetching;
-}
-
 /** A copy of the larder, in a bucket that several benches may share, or on another disk. */
 export class Offsite {
   private file: OffsiteFile | undefined;
-  private open: OpenBucket | undefined;
+  private open: OpenCopy | undefined;
   private comparedAt: number | undefined;
   private fault: string | undefined;
   /** Its disk is not plugged in, as far as was looked. */
@@ -156,7 +138,7 @@ export class Offsite {
 
   /** @throws Problem 409 where it is not open, BucketFailure */
   async changePassphrase(passphrase: string): Promise<void> {
-    const { sealed } = this.requiredOpen();
+    const { sealed } = this.opened;
     const seal = await changePassphrase(sealed.seal, passphrase);
     await sealed.bucket.put(objectNames.seal, sealText(seal));
     this.file = { ...this.required(), seal };
@@ -189,25 +171,13 @@ export class Offsite {
 
   /** What the bucket does not have of the larder, by what it has now. @throws Problem 409, BucketFailure, SealFailure */
   async missing(): Promise<KeptThing[]> {
-    return this.told(async () => (await this.requiredOpen().keeping.look(this.parts.things())).missing);
-  }
-
-  /** As they are stored here. */
-  bytesToSend(missing: readonly KeptThing[]): number {
-    const { packs } = this.requiredOpen();
-    const { shelf } = this.parts;
-    const wanted = new Map(
-      missing.flatMap((thing) => thing.chunks()).map((digest) => [digest.toString('latin1'), digest]),
-    );
-    return [...wanted.values()]
-      .filter((digest) => !packs.has(digest))
-      .reduce((sum, digest) => sum + (shelf.find(digest)?.storedBytes ?? 0), 0);
+    return this.told(async () => (await this.opened.keeping.look(this.parts.things())).missing);
   }
 
   /** Sends what is missing, and removes what is needed no more. */
   send(missing: readonly KeptThing[], passed: (bytes: number) => void, signal: AbortSignal): Promise<InStep> {
     return this.told(async () => {
-      const { keeping } = this.requiredOpen();
+      const { keeping } = this.opened;
       const done = await keeping.send(missing, passed, signal);
       await keeping.tidy(this.parts.things());
       this.comparedAt = this.parts.now();
@@ -218,77 +188,21 @@ export class Offsite {
   /** Where nothing is missing: removes what is needed no more. */
   tidy(): Promise<boolean> {
     return this.told(async () => {
-      await this.requiredOpen().keeping.tidy(this.parts.things());
+      await this.opened.keeping.tidy(this.parts.things());
       this.comparedAt = this.parts.now();
       return true;
     });
   }
 
-  /** What any bench has in the bucket. @throws Problem 409, BucketFailure, SealFailure */
-  async manifests(): Promise<OffsiteManifest[]> {
-    const { sealed, packs } = this.requiredOpen();
-    const state = await readState(sealed.bucket);
-    await packs.bringUpToDate(state);
-    return [...state.kept];
+  /** Everything in the bucket that the larder does not have. @throws Problem 409, BucketFailure, SealFailure */
+  elsewhere(): Promise<OffsiteThingView[]> {
+    return this.opened.elsewhere((fault) => (this.fault = fault));
   }
 
   /** What this bench has there of a phone, and the larder does not have: of a home that was lost. @throws BucketFailure, SealFailure */
   async unfetchedOf(serial: string): Promise<OffsiteThingView[]> {
     const { bench } = this.required();
     return (await this.elsewhere()).filter((thing) => thing.bench === bench.id && thing.serial === serial);
-  }
-
-  /** Everything in the bucket that the larder does not have. */
-  async elsewhere(): Promise<OffsiteThingView[]> {
-    const { fetching, sealed } = this.requiredOpen();
-    const here = new Set(this.parts.things().map(keyOf));
-    const names = new Map<string, string>();
-    const found: OffsiteThingView[] = [];
-    for (const manifest of await this.manifests()) {
-      if (here.has(keyOf(manifest))) continue;
-      const { bench, kind, id } = manifest;
-      if (!names.has(bench)) names.set(bench, (await nameOfBench(sealed, bench)) ?? 'a bench without a name');
-      const thing = await fetching.read(manifest).catch((error: unknown) => {
-        if (!(error instanceof SealFailure)) throw error;
-        this.fault = error.message;
-        return undefined;
-      });
-      if (!thing) continue;
-      const { name, text } = thing;
-      const { phone, createdAt, images, parts } = JSON.parse(text) as ManifestHead;
-      const bytes = (images ?? parts ?? []).reduce((sum, each) => sum + each.bytes, 0);
-      found.push({
-        ...{ bench, kind, id, name, bytes, benchName: names.get(bench)! },
-        serial: phone.serial,
-        nickname: phone.nickname,
-        createdAt: Date.parse(createdAt),
-      });
-    }
-    return found.sort((a, b) => b.createdAt - a.createdAt);
-  }
-
-  /** Reads a thing's manifest from the bucket. */
-  thing(manifest: OffsiteManifest): Promise<OffsiteThing> {
-    return this.requiredOpen().fetching.read(manifest);
-  }
-
-  /** Bytes of what of it is to be fetched, as they are stored. */
-  sizeOf(thing: OffsiteThing): number {
-    const { fetching, packs } = this.requiredOpen();
-    return packs.storedBytes(fetching.missing(thing));
-  }
-
-  get fetching(): Fetching {
-    return this.requiredOpen().fetching;
-  }
-
-  /** Puts chunks that are damaged on the shelf there anew. @returns those that the bucket does not have */
-  async repair(digests: readonly Buffer[]): Promise<Buffer[]> {
-    const { packs, fetching } = this.requiredOpen();
-    await this.manifests();
-    const there = digests.filter((digest) => packs.has(digest));
-    if (there.length > 0) await fetching.fetch(there);
-    return digests.filter((digest) => !packs.has(digest));
   }
 
   /** Sets that lie there alone. */
@@ -303,37 +217,9 @@ export class Offsite {
       .map((row) => ({ ...row, bench: file!.bench.id }));
   }
 
-  /**
-   * Sends what the copy does not have of a set yet, and reads all of it back from there.
-   * @throws DamagedImage where it is damaged here, BucketFailure where the copy does not give it as it is
-   */
+  /** @see OpenCopy.prove */
   prove(id: string, passed: (bytes: number) => void, signal: AbortSignal): Promise<void> {
-    return this.told(async () => {
-      const { keeping, packs, sealed } = this.requiredOpen();
-      const all = this.parts.things();
-      const thing = all.find((each) => each.kind === 'sets' && each.id === id);
-      if (!thing) throw new Problem(404, 'There is no such set. It may have been deleted.');
-      // At all of it: what the bucket has lost is noticed once, whatever relied on it.
-      const { missing } = await keeping.look(all);
-      const { left } = await keeping.send(missing.includes(thing) ? [thing] : [], undefined, signal);
-      if (left.length > 0) throw new DamagedImage(left.join(' '));
-      if (!(await packs.claim(thing.chunks())))
-        throw new BucketFailure(`${sealed.bucket.place} is about to lose a part of the set.`);
-      for await (const { stored } of packs.read(thing.chunks())) {
-        signal.throwIfAborted();
-        passed(stored.length);
-      }
-      const there = await sealed.get(objectNames.manifest(this.required().bench.id, 'sets', id));
-      if (!isSameSet(there.toString(), await thing.manifest()))
-        throw new BucketFailure(`${sealed.bucket.place} does not have the set as it is here.`);
-    });
-  }
-
-  /** Of what is read back of a set, as it is stored here. */
-  bytesToProve(id: string): number {
-    const { things, shelf } = this.parts;
-    const thing = things().find((each) => each.kind === 'sets' && each.id === id);
-    return (thing?.chunks() ?? []).reduce((sum, digest) => sum + (shelf.find(digest)?.storedBytes ?? 0), 0);
+    return this.told(() => this.opened.prove(id, passed, signal));
   }
 
   /** Whether all of a set is there as it is here, as far as was looked. */
@@ -361,7 +247,7 @@ export class Offsite {
 
   /** Removes chunks that nobody needs here any more from the bucket. @returns how many packs go */
   erase(digests: readonly Buffer[]): Promise<number> {
-    return this.told(() => this.requiredOpen().keeping.erase(this.parts.things(), digests));
+    return this.told(() => this.opened.keeping.erase(this.parts.things(), digests));
   }
 
   get isOpen(): boolean {
@@ -405,18 +291,14 @@ export class Offsite {
   }
 
   private use(bucket: Bucket, seal: OpenSeal): void {
-    const { rows, shelf, now } = this.parts;
+    const { rows, shelf, now, things } = this.parts;
     const sealed = new SealedBucket(bucket, seal);
     const bench = this.file!.bench.id;
     const pace = async (bytes: number) => {
       const limit = this.file?.bytesPerSecond;
       if (limit) await pause((bytes / limit) * 1000);
     };
-    const packs = new OffsitePacks({ sealed, rows, bench, shelf, pace });
-    const fetching = new Fetching(sealed, packs, shelf);
-    const read = (manifest: OffsiteManifest) => fetching.read(manifest);
-    const keeping = new KeepingInStep({ sealed, packs, rows, bench, now, read });
-    this.open = { sealed, packs, keeping, fetching };
+    this.open = new OpenCopy(sealed, { rows, shelf, now, things, bench, pace });
   }
 
   /** Notes why something did not succeed. */
@@ -452,7 +334,8 @@ export class Offsite {
     return this.file;
   }
 
-  private requiredOpen(): OpenBucket {
+  /** @throws Problem 409 where it is not */
+  get opened(): OpenCopy {
     this.required();
     if (!this.open)
       throw new Problem(409, `The copy ${copyWords[this.copy]} is locked. Give its passphrase first.`);
@@ -460,36 +343,4 @@ export class Offsite {
   }
 }
 
-const isSameSet = (one: string, other: string): boolean =>
-  JSON.stringify(parseManifest(one)) === JSON.stringify(parseManifest(other));
-
 const copyWords = { bucket: 'in a bucket', disk: 'on a second disk' } as const;
-
-interface ManifestHead {
-  readonly phone: { readonly serial: string; readonly nickname: string };
-  readonly createdAt: string;
-  readonly images?: readonly { readonly bytes: number }[];
-  readonly parts?: readonly { readonly bytes: number }[];
-}
-
-const keyOf = ({ kind, id }: { readonly kind: string; readonly id: string }): string => `${kind}/${id}`;
-
-const sealText = (seal: Seal) => Buffer.from(`${JSON.stringify(seal, null, 2)}\n`);
-
-/** The bucket's seal; undefined where it is new. @throws Problem 422 where it has something else */
-async function sealIn(bucket: Bucket): Promise<Seal | undefined> {
-  if (await hasAny(bucket, objectNames.seal))
-    return parseSeal((await bucket.get(objectNames.seal)).toString());
-  if (!(await hasAny(bucket, ''))) return undefined;
-  throw new Problem(
-    422,
-    `${bucket.place} has other things in it, and no seal of Keen Larder. Name an empty one, or a folder of its own within it.`,
-  );
-}
-
-/** Undefined where the bucket does not have it. */
-async function nameOfBench(sealed: SealedBucket, bench: string): Promise<string | undefined> {
-  const object = objectNames.bench(bench);
-  if (!(await hasAny(sealed.bucket, object))) return undefined;
-  return (JSON.parse((await sealed.get(object)).toString()) as { name: string }).name;
-}

@@ -69,9 +69,9 @@ export class OffsiteBench {
 
   /** Fetches everything that only the bucket has; what it cannot give is left out. */
   async fetchAll(): Promise<void> {
-    const { fetching } = this.offsite;
+    const { fetching } = this.offsite.opened;
     for (const each of await this.offsite.elsewhere()) {
-      const thing = await this.offsite.thing(each);
+      const thing = await fetching.read(each);
       try {
         await fetching.fetch(fetching.missing(thing));
       } catch (error) {

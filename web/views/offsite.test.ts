@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { flushPromises } from '@vue/test-utils';
-import { ElSelect } from 'element-plus';
+import { ElOption, ElSelect } from 'element-plus';
 import { expect, it } from 'vitest';
 import type { OffsiteView } from '@keen-larder/contract/larder/offsite.ts';
 import { answering, button, last, onEmptyStage, run, serial, set, show } from '../testing/stage.ts';
@@ -179,6 +179,12 @@ it('sets are moved when that was asked for twice, and pinned ones are not', asyn
   });
   const shown = await show(MoveSets, { sets: [set({ id: 's1' })] });
   await flushPromises();
+  expect(
+    shown.findAllComponents(ElOption).map((each) => [each.props('label'), each.props('disabled')]),
+  ).toEqual([
+    ['into the bucket (locked: unlock it under Off-site)', true],
+    ['onto the second disk', false],
+  ]);
   shown.findComponent(ElSelect).vm.$emit('update:modelValue', 'disk');
   await flushPromises();
   expect(shown.text()).toMatch(/It is sent to the second disk, read back from there, and then removed here/);

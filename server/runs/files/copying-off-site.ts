@@ -23,7 +23,7 @@ export async function startCopyingOffSite(
   const offsite = copies.of(copy);
   await larder.requireShelf();
   const missing = await offsite.missing();
-  const bytes = offsite.bytesToSend(missing);
+  const bytes = offsite.opened.bytesToSend(missing);
   const count = `${missing.length} ${missing.length === 1 ? 'set or copy' : 'sets and copies'}`;
   return engine.start(
     {
@@ -70,19 +70,20 @@ export async function startFetching(
 ): Promise<RunView> {
   const offsite = copies.of(copy);
   await larder.requireShelf();
-  await offsite.manifests();
-  const things = await Promise.all(wanted.map((each) => offsite.thing(each)));
+  const { opened } = offsite;
+  await opened.manifests();
+  const things = await Promise.all(wanted.map((each) => opened.fetching.read(each)));
   return engine.start(
     {
       kind: 'fetching',
       title: `Fetch ${things.length === 1 ? things[0]!.name : `${things.length} sets and copies`} from ${whereFrom[copy]}`,
-      steps: things.map((thing) => ({ text: `Fetch ${thing.name}`, bytes: offsite.sizeOf(thing) })),
+      steps: things.map((thing) => ({ text: `Fetch ${thing.name}`, bytes: opened.sizeOf(thing) })),
     },
     async (run) => {
       await larder.whileWriting(async () => {
         for (const [i, thing] of things.entries())
           await run.step(i, async (passed) => {
-            const { fetching } = offsite;
+            const { fetching } = opened;
             const missing = fetching.missing(thing);
             await asRun(() => fetching.fetch(missing, passed, run.signal));
             await fetching.enter(thing);

@@ -35,7 +35,7 @@ export async function startMoving(
       title: `Move ${sets.length === 1 ? labels[0]! : `${sets.length} sets`} into the ${copyNames[copy]}`,
       steps: sets.map(({ id, label }) => ({
         text: `Send “${label}” and read it back`,
-        bytes: to.bytesToProve(id),
+        bytes: to.opened.bytesToProve(id),
       })),
     },
     async (run) => {

@@ -8,14 +8,20 @@ import { api } from '../../../api/client.ts';
 import { copyNames, useOffsite } from '../../../state/larder/offsite.ts';
 import { useDoing } from '../../../state/notices/doing.ts';
 
-/** Moves sets into a copy that is open: they lie there alone afterwards. */
+/** Moves sets into a copy: they lie there alone afterwards. One that is locked, or away, is named and cannot be picked. */
 const props = defineProps<{ sets: readonly SetView[]; small?: boolean }>();
 const offsite = useOffsite();
 void offsite.load().catch(() => undefined);
 const router = useRouter();
 const to = ref<OffsiteCopy>();
 const { busy, doing } = useDoing();
-const open = computed(() => offsite.inUse.filter(({ state, isAway }) => state === 'open' && !isAway));
+const places = computed(() =>
+  offsite.inUse.map(({ copy, state, isAway }) => ({
+    copy,
+    name: copy === 'bucket' ? 'into the bucket' : 'onto the second disk',
+    why: isAway ? 'it is not plugged in' : state === 'open' ? undefined : 'locked: unlock it under Off-site',
+  })),
+);
 const one = computed(() => props.sets.length === 1);
 const pinned = computed(() => props.sets.filter((set) => set.pinned).length);
 
@@ -28,7 +34,7 @@ const move = () =>
 
 <template>
   <ElSelect
-    v-if="open.length && sets.length && to === undefined"
+    v-if="places.length && sets.length && to === undefined"
     v-model="to"
     :size="small ? 'small' : 'default'"
     placeholder="Move to…"
@@ -36,10 +42,11 @@ const move = () =>
     class="places"
   >
     <ElOption
-      v-for="{ copy } in open"
+      v-for="{ copy, name, why } in places"
       :key="copy"
       :value="copy"
-      :label="copy === 'bucket' ? 'into the bucket' : 'onto the second disk'"
+      :label="why ? `${name} (${why})` : name"
+      :disabled="why !== undefined"
     />
   </ElSelect>
   <div v-else-if="to !== undefined" class="asked" role="group" aria-label="Move">
