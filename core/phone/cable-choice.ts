@@ -145,9 +145,7 @@ const tellingSeconds = 0.5;
 export interface ByPiecesSoFar {
   /** What the phone has as the image on the shelf does. */
   readonly sameBytes: number;
-  /** How long what differs was waited for at the cable meanwhile, ahead of what was taken as well. */
-  readonly crossingMs: number;
-  /** For all of it, since the first piece was there. */
+  /** How long that took: to be found out, and to be taken from the shelf. What differs has to cross either way. */
   readonly ms: number;
 }
 
@@ -156,13 +154,10 @@ export interface ByPiecesSoFar {
  * longer to be compared, and to come from the shelf, than to cross.
  * @param cableSpeed bytes in a second, where that was measured
  */
-export function isWholeSooner(
-  { sameBytes, crossingMs, ms }: ByPiecesSoFar,
-  cableSpeed: number | undefined,
-): boolean {
+export function isWholeSooner({ sameBytes, ms }: ByPiecesSoFar, cableSpeed: number | undefined): boolean {
   if (cableSpeed === undefined || sameBytes < Math.max(tellingBytes, tellingSeconds * cableSpeed))
     return false;
-  return (sameBytes / cableSpeed) * 1000 < ms - crossingMs;
+  return (sameBytes / cableSpeed) * 1000 < ms;
 }
 
 /** What crossed, for the log; undefined where nothing was packed. */

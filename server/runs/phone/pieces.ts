@@ -302,7 +302,6 @@ export async function* differingRanges(
       // Comparing goes on while what differs is written: what counts is what is waited for.
       const waited = stopwatch();
       const next = await segments.next();
-      ms += waited();
       if (next.done) return;
       const { piece, isSame } = next.value;
       if (!isSame) {
@@ -311,8 +310,9 @@ export async function* differingRanges(
       }
       spared(piece.bytes);
       sameBytes += piece.bytes;
+      ms += waited();
       const end = piece.offset + piece.bytes;
-      if (end === whole.bytes || !isWholeSooner({ sameBytes, crossingMs: 0, ms })) continue;
+      if (end === whole.bytes || !isWholeSooner({ sameBytes, ms })) continue;
       yield { offset: end, bytes: whole.bytes - end };
       return;
     }

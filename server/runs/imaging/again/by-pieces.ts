@@ -56,21 +56,9 @@ interface Fetched extends Segment {
  */
 export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
   const { access, name, writer, base, shelf, run, onStored } = pieces;
-  // From the first piece on: what is waited for before it is waited for once.
-  let ms: (() => number) | undefined;
-  let sameBytes = 0;
-  /** Ahead as well. How much crossed says less: small pieces take longer than what the cable carries at its best. */
-  let crossingMs = 0;
-  const onCrossed = (took: number) => {
-    crossingMs += took;
-  };
-  const read = async (piece: ByteRange) => {
-    const took = stopwatch();
-    await writer.take(access.read(name, [piece], signal), onStored);
-    onCrossed(took());
-  };
-  const isWholeSooner = () =>
-    writer.missing.length > 0 && pieces.isWholeSooner({ sameBytes, crossingMs, ms: ms?.() ?? 0 });
+  let [sameBytes, ms] = [0, 0];
+  const read = (piece: ByteRange) => writer.take(access.read(name, [piece], signal), onStored);
+  const isWholeSooner = () => writer.missing.length > 0 && pieces.isWholeSooner({ sameBytes, ms });
   const stopping = new AbortController();
   const signal = AbortSignal.any([pieces.signal, stopping.signal]);
   // Where it cannot be made, nothing is read ahead.
@@ -85,9 +73,10 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
     const kept = { shelf, image: base.image, pieces: base.pieces, told };
     const segments = told && (await segmentsOf(access, name, kept, rest, signal));
     if (!segments) return false;
-    const fetched = aside ? readDiffering(access, name, segments, { aside, onCrossed }, signal) : segments;
+    const fetched = aside ? readDiffering(access, name, segments, aside, signal) : segments;
+    // What the first one is waited for is waited for once.
+    let took = () => 0;
     for await (const { piece, isSame, ahead } of readAhead<Fetched>(fetched, segmentsAhead)) {
-      ms ??= stopwatch();
       // The phone gave less than it was asked for.
       if (writer.missing[0]?.offset !== piece.offset) break;
       if (ahead) await writer.take(ahead.take(), onStored, true);
@@ -95,14 +84,18 @@ export async function takeByPieces(pieces: ByPieces): Promise<boolean> {
       else if (!isSame) await read(piece);
       else
         for (const part of piecesOf(piece, sameAtOnceBytes)) {
-          if (await takeKept(pieces, part.bytes)) sameBytes += part.bytes;
-          else await read(part);
+          if (await takeKept(pieces, part.bytes)) {
+            sameBytes += part.bytes;
+            ms += took();
+          } else await read(part);
+          took = stopwatch();
           if (!isWholeSooner()) continue;
           run.log(
             `${name}: this cable is faster than what was kept can be read and digested. The rest is read.`,
           );
           return false;
         }
+      took = stopwatch();
     }
     return true;
   } finally {
@@ -121,7 +114,7 @@ async function* readDiffering(
   access: PartitionAccess,
   name: string,
   segments: AsyncIterable<Segment>,
-  { aside, onCrossed }: { readonly aside: SetAside; readonly onCrossed: (ms: number) => void },
+  aside: SetAside,
   signal: AbortSignal,
 ): AsyncGenerator<Fetched> {
   const memory = Buffer.allocUnsafe(aheadBytes);
@@ -141,9 +134,7 @@ async function* readDiffering(
           continue;
         }
         for (const piece of piecesOf(segment.piece, aheadBytes)) {
-          const took = stopwatch();
           const filled = await stream.fill(memory, piece.bytes);
-          onCrossed(took());
           const ahead: Aside | undefined = hasRoom ? await aside.put(memory.subarray(0, filled)) : undefined;
           hasRoom &&= ahead !== undefined;
           yield { piece, isSame: false, ahead };
