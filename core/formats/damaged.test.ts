@@ -34,7 +34,7 @@ import {
 } from '../protocols/fastboot/fastboot-messages.ts';
 import { loaderHeaderBytes, LoaderParser } from '../protocols/loader/loader-messages.ts';
 import { readBinaryXml } from './apk/binary-xml.ts';
-import { certificatesIn } from './apk/der.ts';
+import { signerIn } from './apk/der.ts';
 import { readApk, writeApk } from './apk/apk.ts';
 import { manifestOf } from './apk/manifest.ts';
 import { Resources } from './apk/resources.ts';
@@ -162,7 +162,7 @@ describe('readers fed with damaged bytes', { timeout: fuzzTimeoutMs }, () => {
       [
         'a PKCS #7 signature',
         () => Promise.resolve(Uint8Array.of(0x30, 10, 6, 1, 1, 0xa0, 5, 0x30, 3, 0xa0, 1, 0)),
-        (bytes: Uint8Array) => Promise.resolve().then(() => certificatesIn(bytes)),
+        (bytes: Uint8Array) => Promise.resolve().then(() => signerIn(bytes)),
       ],
     ] as const)('%s', async (_name, whole, read) => {
       const bytes = await whole();

@@ -2,13 +2,20 @@ import { FormatError } from '../../bytes/format-error.ts';
 import type { ByteSource } from '../../bytes/source.ts';
 import { definedClasses } from '../dex/dex.ts';
 import { readBinaryXml } from './binary-xml.ts';
-import { manifestOf, type ApkManifest, type TextOrResource } from './manifest.ts';
+import { manifestOf, type ApkManifest, type NumberOrResource, type TextOrResource } from './manifest.ts';
+import { platformStrings } from './platform-strings.ts';
 import { Resources, type ResourceValue } from './resources.ts';
 import { readSigning, type Signing } from './signing.ts';
 import { readZipDirectory, readZipEntry, type ZipDirectory } from './zip.ts';
 
 /** What an APK says of itself. */
-export interface Apk extends Omit<ApkManifest, 'label' | 'icon'> {
+export interface Apk extends Omit<
+  ApkManifest,
+  'label' | 'icon' | 'versionCode' | 'versionCodeMajor' | 'versionName'
+> {
+  /** With the major part in the upper 32 bits. */
+  readonly versionCode: number;
+  readonly versionName?: string;
   /** What people call it; its package where it has no label. */
   readonly label: string;
   /** Path of its icon in the archive, where that is a picture. */
@@ -26,7 +33,7 @@ const mostCodeBytes = 64 << 20;
 const wantedDensity = 320;
 
 /**
- * Reads an APK: manifest, label, icon's path, ABIs and signers (Android, public documentation of the APK
+ * Reads an APK: manifest, versions, label, icon's path, ABIs and signers (Android, public documentation of the APK
  * formats; AOSP ResourceTypes.h). Label and icon are of the default configuration, or of English where that
  * has none.
  * @throws FormatError
@@ -36,22 +43,29 @@ export async function readApk(source: ByteSource): Promise<Apk> {
   const manifest = manifestOf(
     readBinaryXml(await entry(source, zip, 'AndroidManifest.xml', mostManifestBytes)),
   );
-  const { label, icon, ...rest } = manifest;
-  const isResource = (value: TextOrResource | undefined) => value !== undefined && 'resource' in value;
-  const resources =
-    isResource(label) || isResource(icon)
-      ? new Resources(await entry(source, zip, 'resources.arsc', mostResourcesBytes))
-      : undefined;
-  const valuesOf = (value: TextOrResource | undefined): readonly ResourceValue[] =>
-    !value
-      ? []
-      : 'resource' in value
-        ? resources!.values(value.resource)
-        : [{ language: '', density: 0, text: value.text }];
+  const { label, icon, versionCode, versionCodeMajor, versionName, ...rest } = manifest;
+  const named = [label, icon, versionCode, versionCodeMajor, versionName].some(
+    (value) => typeof value === 'object' && 'resource' in value,
+  );
+  // Who names resources of the platform alone has none.
+  const table = named && zip.entries.find(({ name }) => name === 'resources.arsc');
+  const resources = table ? new Resources(await readZipEntry(source, table, mostResourcesBytes)) : undefined;
+  const textAlone = (text: string): readonly ResourceValue[] => [{ language: '', density: 0, text }];
+  const valuesOf = (value: TextOrResource | undefined): readonly ResourceValue[] => {
+    if (!value) return [];
+    if ('text' in value) return textAlone(value.text);
+    const ofPlatform = platformStrings.get(value.resource);
+    return ofPlatform === undefined ? (resources?.values(value.resource) ?? []) : textAlone(ofPlatform);
+  };
+  const numberOf = (value: NumberOrResource): number =>
+    typeof value === 'number' ? value : Number.parseInt(labelAmong(valuesOf(value)) ?? '', 10) || 0;
+  const name = labelAmong(valuesOf(versionName));
   const iconPath = pictureAmong(valuesOf(icon));
   const signing = await readSigning(source, zip);
   return {
     ...rest,
+    versionCode: numberOf(versionCodeMajor) * 2 ** 32 + numberOf(versionCode),
+    ...(name !== undefined && { versionName: name }),
     label: labelAmong(valuesOf(label)) ?? rest.package,
     ...(iconPath && { iconPath }),
     abis: abisOf(zip),

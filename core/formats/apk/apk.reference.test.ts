@@ -8,7 +8,10 @@ import { join } from 'node:path';
 import { crc32, deflateSync } from 'node:zlib';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { memorySource } from '../../bytes/source.ts';
+import { inspectImage } from '../inspect/inspect.ts';
 import { readApk, readIcon, writeApk, type ApkPlan } from './apk.ts';
+import { platformStrings } from './platform-strings.ts';
+import { readV4Signature } from './v4-signature.ts';
 
 const framework = '/usr/share/android-framework-res/framework-res.apk';
 const folder = mkdtempSync(join(tmpdir(), 'keen-larder-apk-'));
@@ -156,6 +159,135 @@ describe('an APK that aapt made', () => {
     const digest = /certificate SHA-256 digest: ([0-9a-f]{64})/.exec(told)![1]!;
     expect((await readApk(apk(name))).signing).toEqual({ scheme, certificates: [digest] });
   });
+});
+
+describe('an APK of several signers', () => {
+  const keyOf = (alias: string) => ['--ks', 'keys', '--ks-pass', 'pass:saltmere', '--ks-key-alias', alias];
+  const printed = (name: string, ...options: string[]) =>
+    [
+      ...run('apksigner', 'verify', '--print-certs', ...options, name).matchAll(
+        /certificate SHA-256 digest: ([0-9a-f]{64})/g,
+      ),
+    ].map(([, digest]) => digest);
+  beforeAll(() => {
+    for (const alias of ['two', 'three'])
+      run(
+        ...([
+          'keytool',
+          '-genkeypair',
+          '-keystore',
+          'keys',
+          '-storepass',
+          'saltmere',
+          '-alias',
+          alias,
+        ] as const),
+        ...['-keyalg', 'RSA', '-keysize', '2048', '-dname', `CN=Saltmere ${alias}`, '-validity', '9000'],
+      );
+  });
+
+  it.each([
+    ['v1', ['--v1-signing-enabled', 'true', '--v2-signing-enabled', 'false']],
+    ['v2', ['--v1-signing-enabled', 'false', '--v2-signing-enabled', 'true']],
+  ])('by %s has all that apksigner prints', async (scheme, options) => {
+    const name = `two-${scheme}.apk`;
+    const signers = [...keyOf('one'), '--next-signer', ...keyOf('two')];
+    const about = [...options, '--v3-signing-enabled', 'false', '--min-sdk-version', '24'];
+    run('apksigner', 'sign', ...signers, ...about, '--out', name, 'unsigned.apk');
+    const { signing } = await readApk(apk(name));
+    expect(signing?.scheme).toBe(scheme);
+    expect([...signing!.certificates].sort()).toEqual(printed(name, '--min-sdk-version', '24').sort());
+    expect(new Set(signing!.certificates).size).toBe(2);
+  });
+
+  it('names the one who signed where the one before stands beside', async () => {
+    const [two, three] = [keyOf('two'), keyOf('three')];
+    run('apksigner', 'rotate', '--out', 'lineage', '--old-signer', ...two, '--new-signer', ...three);
+    const signers = [...two, '--next-signer', ...three, '--lineage', 'lineage'];
+    run('apksigner', 'sign', ...signers, '--min-sdk-version', '28', '--out', 'rotated.apk', 'unsigned.apk');
+    const signing = { scheme: 'v3', certificates: [certificateOf('three')] };
+    expect((await readApk(apk('rotated.apk'))).signing).toEqual(signing);
+    // Scheme v3.1 is v3 under another number (Android, "APK Signature Scheme v3.1"); no tool here signs by it.
+    const bytes = readFileSync(join(folder, 'rotated.apk'));
+    const at = bytes.lastIndexOf(Buffer.from([0xc0, 0x68, 0x53, 0xf0]));
+    bytes.writeUInt32LE(0x1b93ad61, at);
+    put('rotated-31.apk', bytes);
+    expect((await readApk(apk('rotated-31.apk'))).signing).toEqual({ ...signing, scheme: 'v3.1' });
+  });
+
+  it('has a signature beside it that is told for what it is (v4)', async () => {
+    const about = ['--v4-signing-enabled', 'true', '--min-sdk-version', '30'];
+    run('apksigner', 'sign', ...keyOf('one'), ...about, '--out', 'beside.apk', 'unsigned.apk');
+    const beside = readFileSync(join(folder, 'beside.apk.idsig'));
+    expect(await inspectImage(memorySource(beside))).toMatchObject({
+      format: 'APK signature (scheme v4)',
+      fields: { certificate: certificateOf('one'), 'block size': 4096 },
+    });
+    // By the rules of the tree: leaves of 4096 bytes, nodes of digests filled up with zeros.
+    const sha = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest();
+    let level = readFileSync(join(folder, 'beside.apk'));
+    for (let isLeaf = true; isLeaf || level.length > 4096; isLeaf = false) {
+      const digests: Buffer[] = [];
+      for (let at = 0; at < level.length; at += 4096)
+        digests.push(sha(Buffer.concat([level.subarray(at, at + 4096)], 4096)));
+      level = Buffer.concat(digests);
+    }
+    const root = sha(Buffer.concat([level], 4096)).toString('hex');
+    expect(readV4Signature(beside)?.rootHash).toBe(root);
+  });
+
+  const certificateOf = (alias: string) => {
+    const args = ['-exportcert', '-keystore', 'keys', '-storepass', 'saltmere', '-alias', alias] as const;
+    return createHash('sha256')
+      .update(execFileSync('keytool', args, { cwd: folder, stdio: ['ignore', 'pipe', 'ignore'] }))
+      .digest('hex');
+  };
+});
+
+it('an APK whose version and label stand elsewhere is read by its resources, as aapt dumps them', async () => {
+  put(
+    'elsewhere/AndroidManifest.xml',
+    `<manifest xmlns:android="http://schemas.android.com/apk/res/android" package="example.elsewhere"
+      android:versionCode="@integer/code" android:versionName="@string/version">
+      <uses-sdk android:minSdkVersion="23" android:targetSdkVersion="29" />
+      <application android:label="@android:string/untitled" android:hasCode="false" /></manifest>`,
+  );
+  put(
+    'elsewhere/res/values/all.xml',
+    '<resources><integer name="code">8123</integer><string name="version">8.1 β</string></resources>',
+  );
+  const from = ['-M', 'elsewhere/AndroidManifest.xml', '-S', 'elsewhere/res', '-I', framework];
+  run('aapt', 'package', '-f', ...from, '-F', 'elsewhere.apk');
+  // What `badging` does not follow.
+  const values = run('aapt', 'dump', '--values', 'resources', 'elsewhere.apk');
+  const code = /integer\/code: t=0x10 d=0x([0-9a-f]{8})/.exec(values)![1]!;
+  const version = /string\/version: [^\n]*\n\s*\(string(?:8|16)\) "(.*)"/.exec(values)![1];
+  const found = await readApk(apk('elsewhere.apk'));
+  expect(found).toMatchObject({
+    versionCode: Number.parseInt(code, 16),
+    versionName: version,
+    label: '<Untitled>',
+  });
+});
+
+it('an APK with the platform’s label and nothing of its own is read, and the platform’s texts are as it has them', async () => {
+  put(
+    'bare/AndroidManifest.xml',
+    `<manifest xmlns:android="http://schemas.android.com/apk/res/android" package="example.bare" android:versionCode="1">
+      <uses-sdk android:minSdkVersion="23" /><application android:label="@android:string/autofill" android:hasCode="false" /></manifest>`,
+  );
+  run('aapt', 'package', '-f', '-M', 'bare/AndroidManifest.xml', '-I', framework, '-F', 'bare.apk');
+  expect(run('unzip', '-l', 'bare.apk')).not.toMatch(/resources\.arsc/);
+  expect((await readApk(apk('bare.apk'))).label).toBe('Autofill');
+  const values = execFileSync('aapt', ['dump', '--values', 'resources', framework], {
+    encoding: 'utf8',
+    maxBuffer: 1 << 28,
+  });
+  for (const [id, text] of platformStrings) {
+    const head = `resource 0x0${id.toString(16)} android:string/`;
+    const rest = values.slice(values.search(new RegExp(`${head}\\w+: t=`)));
+    expect(/\(string(?:8|16)\) "(.*)"$/m.exec(rest)?.[1], head).toBe(text);
+  }
 });
 
 describe('an APK that is made here', () => {

@@ -37,10 +37,14 @@ export function derValues(bytes: Uint8Array): DerValue[] {
   return values;
 }
 
-const tags = { sequence: 0x30, explicit0: 0xa0 } as const;
+const tags = { integer: 0x02, sequence: 0x30, explicit0: 0xa0 } as const;
 
-/** The certificates in a PKCS #7 signature (RFC 2315, 9.1), each as its own DER. @throws FormatError */
-export function certificatesIn(signature: Uint8Array): Uint8Array[] {
+/**
+ * The certificate of whoever made a PKCS #7 signature (RFC 2315, 9.1 and 9.2), as its own DER: others may stand beside it.
+ * @returns undefined where it is not among them
+ * @throws FormatError
+ */
+export function signerIn(signature: Uint8Array): Uint8Array | undefined {
   const [contentInfo] = derValues(signature);
   const explicit = derValues(contentInfo?.content ?? new Uint8Array()).find(
     ({ tag }) => tag === tags.explicit0,
@@ -49,7 +53,17 @@ export function certificatesIn(signature: Uint8Array): Uint8Array[] {
   const parts = signedData ? derValues(signedData.content) : [];
   const certificates = parts.find(({ tag }) => tag === tags.explicit0);
   if (!certificates) throw bad(0, 'no certificates in it');
-  return derValues(certificates.content)
-    .filter(({ tag }) => tag === tags.sequence)
-    .map(({ whole }) => whole);
+  const [, named] = derValues(derValues(parts.at(-1)!.content)[0]?.content ?? new Uint8Array());
+  const [issuer, serial] = derValues(named?.content ?? new Uint8Array());
+  if (!issuer || !serial) throw bad(0, 'a signer who is not named');
+  return derValues(certificates.content).find(({ tag, content }) => {
+    if (tag !== tags.sequence) return false;
+    // Version, where it is told, serial number, algorithm, issuer (RFC 5280, 4.1).
+    const fields = derValues(derValues(content)[0]?.content ?? new Uint8Array());
+    const at = fields.findIndex((each) => each.tag === tags.integer);
+    return same(fields[at]?.whole, serial.whole) && same(fields[at + 2]?.whole, issuer.whole);
+  })?.whole;
 }
+
+const same = (a: Uint8Array | undefined, b: Uint8Array): boolean =>
+  a?.length === b.length && a.every((byte, i) => byte === b[i]);

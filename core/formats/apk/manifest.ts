@@ -65,14 +65,17 @@ const [dutyOfPermission, dutyOfCategory, dutyOfAction] = [
 
 /** Text as it stands, or the number of a resource that has it. */
 export type TextOrResource = { readonly text: string } | { readonly resource: number };
+/** A number as it stands, or the number of a resource that has it. */
+export type NumberOrResource = number | { readonly resource: number };
 
 export interface ApkManifest {
   readonly package: string;
   /** Name of a split; left out of the base. */
   readonly split?: string;
-  /** With the major part in the upper 32 bits. */
-  readonly versionCode: number;
-  readonly versionName?: string;
+  readonly versionCode: NumberOrResource;
+  /** What belongs in the upper 32 bits of the version. */
+  readonly versionCodeMajor: NumberOrResource;
+  readonly versionName?: TextOrResource;
   readonly minSdk: number;
   readonly targetSdk: number;
   readonly sharedUserId?: string;
@@ -92,16 +95,16 @@ export function manifestOf(root: XmlElement): ApkManifest {
   const uses = root.children.find((each) => each.name === 'uses-sdk');
   const application = root.children.find((each) => each.name === 'application');
   const minSdk = uses ? (number(uses, 'minSdkVersion') ?? 1) : 1;
-  const major = number(root, 'versionCodeMajor') ?? 0;
   const split = plain(root, 'split');
-  const versionName = text(root, 'versionName');
+  const versionName = textOrResource(root, 'versionName');
   const sharedUserId = text(root, 'sharedUserId');
   const label = application && textOrResource(application, 'label');
   const icon = application && textOrResource(application, 'icon');
   return {
     package: name,
     ...(split && { split }),
-    versionCode: major * 2 ** 32 + (number(root, 'versionCode') ?? 0),
+    versionCode: numberOrResource(root, 'versionCode'),
+    versionCodeMajor: numberOrResource(root, 'versionCodeMajor'),
     ...(versionName !== undefined && { versionName }),
     minSdk,
     targetSdk: (uses && number(uses, 'targetSdkVersion')) ?? minSdk,
@@ -146,6 +149,11 @@ function number(element: XmlElement, name: AttributeName): number | undefined {
   if (found?.type === valueTypes.decimal || found?.type === valueTypes.hexadecimal) return found.data;
   // A preview of an Android has its letter here, and runs on nothing else.
   return found?.text !== undefined ? Number.parseInt(found.text, 10) || undefined : undefined;
+}
+
+function numberOrResource(element: XmlElement, name: AttributeName): NumberOrResource {
+  const found = attribute(element, name);
+  return found?.type === valueTypes.reference ? { resource: found.data } : (number(element, name) ?? 0);
 }
 
 function flag(element: XmlElement, name: AttributeName): boolean | undefined {

@@ -21,7 +21,7 @@ export interface ResourceValue {
   readonly language: string;
   /** Dots per inch; 0 for any. */
   readonly density: number;
-  /** Text, or the path of a file in the archive. */
+  /** Text, a number as text, or the path of a file in the archive. */
   readonly text: string;
 }
 
@@ -36,7 +36,7 @@ interface TypeTable {
   readonly density: number;
 }
 
-/** Compiled resources, `resources.arsc` (AOSP ResourceTypes.h), as far as labels and icons need them. */
+/** Compiled resources, `resources.arsc` (AOSP ResourceTypes.h), as far as labels, icons and versions need them. */
 export class Resources {
   private readonly strings: StringPool | undefined;
   /** By package and type: `0x7f02`. */
@@ -63,6 +63,8 @@ export class Resources {
       if (value.type === valueTypes.string) {
         const text = this.strings?.maybe(value.data);
         if (text !== undefined) found.push({ language, density, text });
+      } else if (value.type === valueTypes.decimal || value.type === valueTypes.hexadecimal) {
+        found.push({ language, density, text: String(value.data) });
       } else if (value.type === valueTypes.reference || value.type === valueTypes.dynamicReference) {
         for (const each of this.values(value.data, hops + 1)) {
           found.push({ ...each, language: language || each.language, density: density || each.density });

@@ -3,7 +3,7 @@ import { FormatError } from '../../bytes/format-error.ts';
 import { layout, raw, u32, u64 } from '../../bytes/layout.ts';
 import { readWithin, type ByteSource } from '../../bytes/source.ts';
 import { hex, readUtf8 } from '../../bytes/text.ts';
-import { certificatesIn } from './der.ts';
+import { signerIn } from './der.ts';
 import { readZipEntry, type ZipDirectory } from './zip.ts';
 
 /** End of the APK signing block, before the central directory (Android, APK Signature Scheme v2), little endian. */
@@ -32,10 +32,14 @@ export async function readSigning(source: ByteSource, zip: ZipDirectory): Promis
     const value = block?.get(id);
     if (value) return { scheme, certificates: signersIn(value).map((each) => hex(sha256(each))) };
   }
-  const signature = zip.entries.find(({ name }) => /^META-INF\/[^/]+\.(RSA|DSA|EC)$/i.test(name));
-  if (!signature) return undefined;
-  const [certificate] = certificatesIn(await readZipEntry(source, signature, mostSignatureBytes));
-  return { scheme: 'v1', certificates: certificate ? [hex(sha256(certificate))] : [] };
+  const signatures = zip.entries.filter(({ name }) => /^META-INF\/[^/]+\.(RSA|DSA|EC)$/i.test(name));
+  if (signatures.length === 0) return undefined;
+  const certificates = new Set<string>();
+  for (const each of signatures) {
+    const certificate = signerIn(await readZipEntry(source, each, mostSignatureBytes));
+    if (certificate) certificates.add(hex(sha256(certificate)));
+  }
+  return { scheme: 'v1', certificates: [...certificates] };
 }
 
 /** The pairs of the signing block by their ids. */

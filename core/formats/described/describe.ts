@@ -9,6 +9,7 @@ import {
   readDeviceTree,
   readDeviceTreeTable,
 } from './device-tree.ts';
+import { readV4Signature } from '../apk/v4-signature.ts';
 import { readElf } from './elf.ts';
 import { readSquashfs } from './squashfs.ts';
 
@@ -21,7 +22,7 @@ const endsEarly = (format: string, wanted: number, bytes: number): string[] =>
     : [];
 
 /**
- * What is told and not looked into: FAT, tables of the older kind, squashfs, programs, device trees.
+ * What is told and not looked into: FAT, tables of the older kind, squashfs, programs, signatures beside APKs, device trees.
  * @returns undefined for anything else
  * @throws FormatError where it carries the mark of a device tree and cannot be read as one
  */
@@ -30,6 +31,7 @@ export async function describe(head: Uint8Array, source: ByteSource): Promise<In
     ofBootSector(head, source.bytes) ??
     ofSquashfs(head, source.bytes) ??
     ofElf(head, source.bytes) ??
+    ofV4Signature(head, source.bytes) ??
     ofTrees(head, source)
   );
 }
@@ -90,6 +92,19 @@ function ofElf(head: Uint8Array, bytes: number): Inspection | undefined {
         entry: `0x${found.entry.toString(16)}`,
         segments: found.segments,
       },
+    })
+  );
+}
+
+function ofV4Signature(head: Uint8Array, bytes: number): Inspection | undefined {
+  const found = readV4Signature(head);
+  return (
+    found &&
+    inspection('APK signature (scheme v4)', bytes, {
+      fields: { certificate: found.certificate, 'root hash': found.rootHash, 'block size': found.blockBytes },
+      rows: [
+        'It belongs beside its APK, for putting that onto a phone piece by piece; the APK needs it for nothing else.',
+      ],
     })
   );
 }
