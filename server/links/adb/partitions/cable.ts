@@ -141,6 +141,10 @@ export class AdbCable {
       await feeding;
       measure.end(this.writtenAt);
       this.writtenAt = performance.now();
+    } catch (error) {
+      if (way !== 'packed' || signal.aborted || !(error instanceof PhoneRefusal)) throw error;
+      this.carryPlainly();
+      throw new LinkFailure(`The phone does not unpack by ${packer} (${error.message}).`, { cause: error });
     } finally {
       over();
     }
@@ -161,11 +165,13 @@ export class AdbCable {
     try {
       yield* through(unpacked[packer](), measure.carried(this.shell.stream(script, { signal: stop, quiet })));
     } catch (error) {
-      if (signal?.aborted || error instanceof PhoneFailure) throw error;
+      const isRefused = error instanceof PhoneRefusal;
+      if (signal?.aborted || (error instanceof PhoneFailure && !isRefused)) throw error;
       this.carryPlainly();
-      throw new LinkFailure(
-        `What the phone packed by ${packer} cannot be unpacked (${(error as Error).message}).`,
-      );
+      const what = isRefused
+        ? `The phone does not pack by ${packer}`
+        : `What the phone packed by ${packer} cannot be unpacked`;
+      throw new LinkFailure(`${what} (${(error as Error).message}).`, { cause: error });
     } finally {
       given.abort();
     }
