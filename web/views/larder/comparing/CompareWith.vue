@@ -66,7 +66,7 @@ function choose(id: string): void {
 
 <style scoped>
 .el-select {
-  width: 210px;
+  width: 172px;
 }
 
 .when {

@@ -67,7 +67,7 @@ const move = () =>
 
 <style scoped>
 .places {
-  width: 150px;
+  width: 136px;
 }
 
 .asked {
