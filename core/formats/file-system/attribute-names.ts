@@ -10,3 +10,11 @@ export const attributePrefixes: Readonly<Record<number, string>> = {
   9: 'encryption.',
   11: 'verity.',
 };
+
+const longestFirst = Object.entries(attributePrefixes).sort((a, b) => b[1].length - a[1].length);
+
+/** The number of what a name begins with, and the rest of it. */
+export function splitAttributeName(name: string): { readonly index: number; readonly rest: string } {
+  const [index, prefix] = longestFirst.find(([, each]) => name.startsWith(each))!;
+  return { index: Number(index), rest: name.slice(prefix.length) };
+}

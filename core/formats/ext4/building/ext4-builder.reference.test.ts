@@ -5,8 +5,9 @@ import { closeSync, openSync, readFileSync, truncateSync, writeFileSync, writeSy
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { testFolder } from '../../../../testing/folder.ts';
+import { bytesOf, entry, file, label, madeAt } from '../../../../testing/new-files.ts';
 import { memorySource } from '../../../bytes/source.ts';
-import { BuildError, type NewFile } from '../../file-system/building.ts';
+import { BuildError } from '../../file-system/building.ts';
 import { Ext4, Ext4Builder } from '../ext4.ts';
 
 const folder = testFolder();
@@ -14,29 +15,6 @@ afterAll(folder.remove);
 const run = (command: string, ...args: string[]) =>
   execFileSync(command, args, { encoding: 'utf8', maxBuffer: 1 << 26, stdio: ['ignore', 'pipe', 'pipe'] });
 const debugfs = (image: string, request: string) => run('debugfs', '-R', request, image);
-const madeAt = 1_780_000_000;
-
-async function* pieces(bytes: Uint8Array, size = 70_001): AsyncGenerator<Uint8Array> {
-  for (let at = 0; at < bytes.length; at += size) yield await Promise.resolve(bytes.subarray(at, at + size));
-}
-function bytesOf(length: number, seed: number): Uint8Array {
-  const bytes = new Uint8Array(length);
-  for (let i = 0; i < length; i++) bytes[i] = i * seed + (i >> 8);
-  return bytes;
-}
-const label = (text: string) => ({ name: 'security.selinux', value: Buffer.from(`${text}\0`) });
-const entry = (path: string, type: NewFile['type'], over: Partial<NewFile> = {}): NewFile => ({
-  path,
-  type,
-  permissions: type === 'directory' ? 0o755 : 0o644,
-  uid: 0,
-  gid: 0,
-  modifiedAt: madeAt,
-  attributes: [],
-  ...over,
-});
-const file = (path: string, bytes: Uint8Array, over: Partial<NewFile> = {}) =>
-  entry(path, 'file', { bytes: bytes.length, content: pieces(bytes), ...over });
 
 async function built(
   name: string,

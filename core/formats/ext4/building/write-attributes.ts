@@ -1,6 +1,7 @@
 import { utf8 } from '../../../bytes/text.ts';
 import type { StoredAttribute as Attribute } from '../attributes.ts';
-import { attributeEntry, attributeMagic, attributePrefixes } from '../layouts.ts';
+import { splitAttributeName } from '../../file-system/attribute-names.ts';
+import { attributeEntry, attributeMagic } from '../layouts.ts';
 
 export type NewAttribute = Pick<Attribute, 'name' | 'value'>;
 
@@ -12,11 +13,10 @@ interface SplitAttribute {
 
 /** In the order that blocks want: by prefix, then length, then name. */
 function splitAttributes(attributes: readonly NewAttribute[]): SplitAttribute[] {
-  const prefixes = Object.entries(attributePrefixes).sort((a, b) => b[1].length - a[1].length);
   return attributes
     .map(({ name, value }) => {
-      const [index, prefix] = prefixes.find(([, each]) => name.startsWith(each))!;
-      return { index: Number(index), name: utf8(name.slice(prefix.length)), value };
+      const { index, rest } = splitAttributeName(name);
+      return { index, name: utf8(rest), value };
     })
     .sort((a, b) => a.index - b.index || a.name.length - b.name.length || compare(a.name, b.name));
 }

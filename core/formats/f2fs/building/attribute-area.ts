@@ -1,11 +1,9 @@
 import { utf8 } from '../../../bytes/text.ts';
 import { viewOf } from '../../../bytes/layout.ts';
-import { attributePrefixes } from '../../file-system/attribute-names.ts';
+import { splitAttributeName } from '../../file-system/attribute-names.ts';
 import { BuildError } from '../../file-system/building.ts';
 import type { Attribute } from '../../file-system/reading.ts';
 import { attributeHeaderBytes, attributeMagic } from '../layouts.ts';
-
-const prefixes = Object.entries(attributePrefixes).sort((a, b) => b[1].length - a[1].length);
 
 /**
  * Attributes as they stand in an inode and, going on from there, in a node (fs/f2fs/xattr.h).
@@ -20,12 +18,12 @@ export function attributeArea(attributes: readonly Attribute[], mostBytes: numbe
   view.setUint32(4, 1, true); // h_refcount
   let at = attributeHeaderBytes;
   for (const { name, value } of attributes) {
-    const [index, prefix] = prefixes.find(([, each]) => name.startsWith(each))!;
-    const rest = utf8(name.slice(prefix.length));
+    const { index, rest: text } = splitAttributeName(name);
+    const rest = utf8(text);
     const next = (at + 4 + rest.length + value.length + 3) & ~3;
     // Four bytes of zeros end them.
     if (next + 4 > mostBytes) throw new BuildError('extended attributes are too large');
-    view.setUint8(at, Number(index));
+    view.setUint8(at, index);
     view.setUint8(at + 1, rest.length);
     view.setUint16(at + 2, value.length, true);
     area.set(rest, at + 4);

@@ -1,7 +1,6 @@
 import { viewOf } from '../../../bytes/layout.ts';
 import { utf16 } from '../../../bytes/text.ts';
-import type { BuildSink, FileSystemPlan } from '../../file-system/building.ts';
-import { zeroIn } from '../../file-system/building.ts';
+import { zeroIn, type BuildSink, type FileSystemPlan } from '../../file-system/building.ts';
 import {
   blockBytes,
   checkpoint,

@@ -1,6 +1,6 @@
-import { joinBytes } from '../../bytes/join.ts';
-import { written } from '../../bytes/layout.ts';
-import { chunkHeader, chunkTypes, stringPoolHeader } from './layouts.ts';
+import { joinBytes } from '../../../bytes/join.ts';
+import { written } from '../../../bytes/layout.ts';
+import { chunkHeader, chunkTypes, stringPoolHeader } from '../layouts.ts';
 
 export const words = (...values: readonly number[]): Uint8Array =>
   new Uint8Array(Uint32Array.from(values).buffer);

@@ -1,7 +1,7 @@
-import { joinBytes } from '../../bytes/join.ts';
-import { written } from '../../bytes/layout.ts';
-import { utf8 } from '../../bytes/text.ts';
-import { blockFooter, blockMagic, pairHead, schemeIds } from './signing.ts';
+import { joinBytes } from '../../../bytes/join.ts';
+import { written } from '../../../bytes/layout.ts';
+import { utf8 } from '../../../bytes/text.ts';
+import { blockFooter, blockMagic, pairHead, schemeIds } from '../signing.ts';
 import { words } from './write-chunks.ts';
 import type { ZipParts } from './write-zip.ts';
 

@@ -1,8 +1,8 @@
-import { crc32 } from '../../bytes/crc32.ts';
-import { joinBytes } from '../../bytes/join.ts';
-import { written } from '../../bytes/layout.ts';
-import { utf8 } from '../../bytes/text.ts';
-import { directoryEntry, endRecord, localHeader, methods, signatures } from './zip.ts';
+import { crc32 } from '../../../bytes/crc32.ts';
+import { joinBytes } from '../../../bytes/join.ts';
+import { written } from '../../../bytes/layout.ts';
+import { utf8 } from '../../../bytes/text.ts';
+import { directoryEntry, endRecord, localHeader, methods, signatures } from '../zip.ts';
 
 export interface ZipFile {
   readonly name: string;

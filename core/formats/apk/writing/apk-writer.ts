@@ -1,6 +1,6 @@
-import { joinBytes } from '../../bytes/join.ts';
-import { raw, u16, u32, u8, layout, written } from '../../bytes/layout.ts';
-import { attributeIds, dutyDeclarations, type AppDuty, type AttributeName } from './manifest.ts';
+import { joinBytes } from '../../../bytes/join.ts';
+import { raw, u16, u32, u8, layout, written } from '../../../bytes/layout.ts';
+import { attributeIds, dutyDeclarations, type AppDuty, type AttributeName } from '../manifest.ts';
 import {
   attributeHeader,
   chunkTypes,
@@ -12,7 +12,7 @@ import {
   resourceValue,
   typeHeader,
   valueTypes,
-} from './layouts.ts';
+} from '../layouts.ts';
 import { signedApk, type ApkSigner } from './write-signing.ts';
 import { chunk, stringPool, words } from './write-chunks.ts';
 import { zipOf, type ZipFile } from './write-zip.ts';
