@@ -1,19 +1,23 @@
 /**
- * A simulated phone in recovery, on a cable of some rate: `SERIAL FLASH IMAGE BYTES-PER-SECOND [packs]`, 0 for no limit. Its user data is
- * the image's.
+ * A simulated phone in recovery, on a cable of some rate: `SERIAL FLASH IMAGE BYTES-PER-SECOND [gzip|zstd]`, 0 for no limit, and
+ * what it packs with. Its user data is the image's.
  */
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
+import { Duplex } from 'node:stream';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
-import { deviceDigest } from '@keen-larder/standin/shell/commands.ts';
+import { commandTable, deviceDigest } from '@keen-larder/standin/shell/commands.ts';
 import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
-import type { ShellHost, Streams } from '@keen-larder/standin/shell/host.ts';
+import type { Command, Process, ShellHost, Streams } from '@keen-larder/standin/shell/host.ts';
 import { packBefore } from '@keen-larder/standin/shell/gzip.ts';
 import { runScript } from '@keen-larder/standin/shell/run.ts';
 import { piecesScript } from '@keen-larder/server/links/adb/commands.ts';
 import { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { fastTiming } from '@keen-larder/standin/phone/phone-state.ts';
+import { through } from '@keen-larder/server/async/through.ts';
 import { makeFlash } from './flash.ts';
 import { obey } from './orders.ts';
 
@@ -26,7 +30,13 @@ const node = '/dev/block/by-name/userdata';
 /** Coarse pieces that changed since the phone last digested itself. */
 const touched = new Set<number>();
 let isSecond = false;
-const [serial, path, image, rate, packs] = process.argv.slice(2) as [string, string, string, string, string?];
+const [serial, path, image, rate, packer] = process.argv.slice(2) as [
+  string,
+  string,
+  string,
+  string,
+  ('gzip' | 'zstd')?,
+];
 const megabytes = statSync(image).size / MiB;
 if (!existsSync(path)) await makeFlash(path, [['userdata', megabytes]]);
 const flash = await Flash.open(path);
@@ -49,6 +59,7 @@ const nowhere: Streams = {
   out: () => Promise.resolve(),
   err: () => Promise.resolve(),
 };
+if (packer === 'zstd') (commandTable as Record<string, Command>)['zstd'] = zstd;
 await become(image);
 const phone = new Phone(
   { serial },
@@ -84,8 +95,17 @@ async function become(path: string): Promise<number> {
   }
   await source.close();
   await digestBefore(userData);
-  if (packs) await packBefore(contentOf(userData), 1);
+  if (packer === 'gzip') await packBefore(contentOf(userData), 1);
   return changed;
+}
+
+/** The tool itself, as a phone may have it that has more than the platform's. */
+async function zstd({ args, stdin, out }: Process): Promise<number> {
+  const tool = spawn('zstd', args, { stdio: ['pipe', 'pipe', 'inherit'] });
+  const ended = once(tool, 'exit');
+  for await (const part of through(Duplex.from({ writable: tool.stdin, readable: tool.stdout }), stdin))
+    await out(part);
+  return ((await ended) as [number])[0];
 }
 
 async function* contentOf(device: Device): AsyncGenerator<Uint8Array> {

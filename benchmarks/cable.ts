@@ -42,14 +42,19 @@ class Pair {
     readonly adb: string,
   ) {}
 
-  /** @param packs whether the phone is asked to pack, which it does before: it has processors of its own */
-  static async start(name: string, image: string, megabytes: number, packs = false): Promise<Pair> {
+  /** @param packer what the phone packs with. By gzip it does so before: it has processors of its own */
+  static async start(
+    name: string,
+    image: string,
+    megabytes: number,
+    packer?: 'gzip' | 'zstd',
+  ): Promise<Pair> {
     const phone = new Told<PhoneOrder>('cable-phone.ts', [
       'BENCH-0001',
       at(`${name}.flash`),
       image,
       String(megabytes * 1e6),
-      ...(packs ? ['packs'] : []),
+      ...(packer ? [packer] : []),
     ]);
     const { adb } = await phone.answer<{ adb: string }>();
     const larder = new Told<LarderOrder>('cable-larder.mjs', [at(`${name}.home`), adb]);
@@ -207,10 +212,10 @@ async function again(rate: number, before: string, after: string): Promise<void>
 /** What compresses, as it is and packed: a phone and a larder that know nothing of each other yet for each. */
 async function packing(rate: number): Promise<void> {
   print(`\n${rate} MB/s, ${mebibytes / 4} MiB of programs:`);
-  const ms: { reading: number; writing: number }[] = [];
-  for (const plainly of [true, false]) {
-    const pair = await Pair.start('programs', at('programs'), rate, !plainly);
-    const way = plainly ? 'as it is' : 'packed where that is faster';
+  const seconds = async (packer?: 'gzip' | 'zstd') => {
+    const plainly = packer === undefined;
+    const pair = await Pair.start('programs', at('programs'), rate, packer);
+    const way = packer ? `packed by ${packer} where that is faster` : 'as it is';
     try {
       const kept = await pair.timed(`imaging, ${way}`, { do: 'keep', label: 'first', plainly });
       said(kept.log);
@@ -221,16 +226,19 @@ async function packing(rate: number): Promise<void> {
         plainly,
       });
       said(put.log);
-      ms.push({ reading: kept.ms, writing: put.ms });
+      return { reading: kept.ms, writing: put.ms };
     } finally {
       await pair.end();
       for (const name of ['programs.flash', 'programs.home'])
         rmSync(at(name), { recursive: true, force: true });
     }
+  };
+  const plain = await seconds();
+  for (const packer of ['gzip', 'zstd'] as const) {
+    const packed = await seconds(packer);
+    ratio(`imaging, ${packer} : as it is`, plain.reading / packed.reading, rate < 100 ? 1.5 : 1);
+    ratio(`putting back, ${packer} : as it is`, plain.writing / packed.writing, rate < 100 ? 1.5 : 1);
   }
-  const [plain, packed] = ms;
-  ratio('imaging, packed : as it is', plain!.reading / packed!.reading, rate < 100 ? 1.5 : 1);
-  ratio('putting back, packed : as it is', plain!.writing / packed!.writing, rate < 100 ? 1.5 : 1);
 }
 
 /** Four phones at once on cables without limit, beside one alone. */

@@ -53,7 +53,7 @@ const wellPackedShare = 0.5;
 /** Packing takes processors at both ends, which have other things to do: it must be faster by a tenth. */
 const worthPacking = 1.1;
 /** No core of a phone packs so much in a second, and none of a bench much more (gzip -1; measured on one of 2.5 GHz: 50 to 80 MB/s). */
-const outrunsPacking = 100e6;
+const packedAtMost = 100e6;
 /** Less tells nothing about speed. */
 const measurableBytes = 16 << 20;
 
@@ -85,6 +85,12 @@ export class CableChoice {
     return isFaster ? 'packed' : 'plain';
   }
 
+  /** Whether the cable carries more, as it is, than is packed in the same time. */
+  get outrunsPacking(): boolean {
+    const { plain, packed } = this.known;
+    return packed === undefined && plain !== undefined && plain >= packedAtMost;
+  }
+
   /**
    * How the next stretch is to be carried, and how long it may be.
    * @param bytes how many are left at most
@@ -95,8 +101,7 @@ export class CableChoice {
     const { plain, packed, share = 1 } = this.known;
     const isTried = (way: CableWay) => this.underWay[way] > 0;
     if (plain === undefined && !isTried('plain')) return { way: 'plain', mostBytes: triedBytes };
-    if (plain !== undefined && packed === undefined && plain >= outrunsPacking)
-      return { way: 'plain', mostBytes: Infinity };
+    if (this.outrunsPacking) return { way: 'plain', mostBytes: Infinity };
     // Less of what may be the slower one by far.
     if (plain === undefined || packed === undefined) return { way: 'packed', mostBytes: probeBytes };
     const [other, slower] =

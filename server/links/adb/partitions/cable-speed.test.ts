@@ -68,3 +68,17 @@ it('does not measure two ways together', async () => {
   expect(cable.takeCrossed().packedBy).toBe('gzip');
   expect(met).toEqual([]);
 });
+
+it('does not try to pack what is written over a cable that reads faster than anything packs', async () => {
+  const cable = new AdbCable(slowShell().shell);
+  cable.recall({ read: { plain: 200e6 }, write: {} });
+  await cable.begin(200 * MiB);
+  await cable.feed(
+    '/dev/node',
+    0,
+    stretch(() => undefined),
+    new AbortController().signal,
+  );
+  expect(cable.stretchBytes).toBe(Infinity);
+  expect(cable.takeCrossed().packedBy).toBeUndefined();
+});

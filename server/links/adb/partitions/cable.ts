@@ -191,8 +191,10 @@ export class AdbCable {
   }
 
   private packerFor(choice: CableChoice, bytes: number): Promise<Packer | undefined> {
-    const isWorth = bytes >= worthPackingBytes || choice.best === 'packed';
-    return isWorth ? this.packer() : Promise.resolve(undefined);
+    const isKnown = choice.best === 'packed';
+    // The cable is as fast both ways, and flash that is slower than it takes no more for being sent less.
+    const isWorth = bytes >= worthPackingBytes && !this.reading.outrunsPacking;
+    return isKnown || isWorth ? this.packer() : Promise.resolve(undefined);
   }
 
   /** What the phone packs with; found out when first asked. */
