@@ -6,7 +6,7 @@ import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
-import { Duplex } from 'node:stream';
+import { promisify } from 'node:util';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import { commandTable, deviceDigest } from '@keen-larder/standin/shell/commands.ts';
 import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
@@ -17,7 +17,6 @@ import { runScript } from '@keen-larder/standin/shell/run.ts';
 import { piecesScript } from '@keen-larder/server/links/adb/commands.ts';
 import { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { fastTiming } from '@keen-larder/standin/phone/phone-state.ts';
-import { through } from '@keen-larder/server/async/through.ts';
 import { makeFlash } from './flash.ts';
 import { obey } from './orders.ts';
 
@@ -103,8 +102,13 @@ async function become(path: string): Promise<number> {
 async function zstd({ args, stdin, out }: Process): Promise<number> {
   const tool = spawn('zstd', args, { stdio: ['pipe', 'pipe', 'inherit'] });
   const ended = once(tool, 'exit');
-  for await (const part of through(Duplex.from({ writable: tool.stdin, readable: tool.stdout }), stdin))
-    await out(part);
+  const giving = (async () => {
+    // A part is good until the next one is asked for: it must have gone into the pipe by then.
+    for await (const part of stdin) await promisify(tool.stdin.write.bind(tool.stdin, part))();
+    tool.stdin.end();
+  })();
+  for await (const part of tool.stdout as AsyncIterable<Uint8Array>) await out(part);
+  await giving;
   return ((await ended) as [number])[0];
 }
 
