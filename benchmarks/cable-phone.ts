@@ -6,7 +6,6 @@ import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
-import { promisify } from 'node:util';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
 import { commandTable, deviceDigest } from '@keen-larder/standin/shell/commands.ts';
 import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
@@ -104,7 +103,10 @@ async function zstd({ args, stdin, out }: Process): Promise<number> {
   const ended = once(tool, 'exit');
   const giving = (async () => {
     // A part is good until the next one is asked for: it must have gone into the pipe by then.
-    for await (const part of stdin) await promisify(tool.stdin.write.bind(tool.stdin, part))();
+    for await (const part of stdin)
+      await new Promise<void>((resolve, reject) =>
+        tool.stdin.write(part, (error) => (error ? reject(error) : resolve())),
+      );
     tool.stdin.end();
   })();
   for await (const part of tool.stdout as AsyncIterable<Uint8Array>) await out(part);
