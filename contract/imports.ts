@@ -15,6 +15,8 @@ export interface ImportView {
   readonly copies: readonly PlannedCopy[];
   /** What packages in it say of themselves, a sentence each. */
   readonly said: readonly string[];
+  /** Files that a passphrase opens, which was not given yet. */
+  readonly locked: readonly string[];
   /** What the list that came along says. */
   readonly suggested:
     | {

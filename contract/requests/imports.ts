@@ -32,6 +32,13 @@ export class ImportChoice {
   partition!: string;
 }
 
+/** What opens files that are encrypted. */
+export class ImportPassphrase {
+  @IsString()
+  @Length(1, 1000)
+  passphrase!: string;
+}
+
 /** What is to be made of files that came. */
 export class ImportingRequest {
   @IsArray()

@@ -11,10 +11,14 @@ import {
 import type { CopyDescription } from './description.ts';
 
 /** What was found in a file that belongs to an app: a program, or an archive of one of its folders. */
-export type AppContent =
+export type AppContent = (
   | { readonly kind: 'program'; readonly apk: Apk }
   /** @property uid who owns what is in it; undefined where no app does */
-  | { readonly kind: 'folder'; readonly uid: number | undefined };
+  | { readonly kind: 'folder'; readonly uid: number | undefined }
+) & {
+  /** What the backup that it lies in says of the app. */
+  readonly told?: CopiedApp;
+};
 
 /** A file that came. */
 export interface IncomingPart {
@@ -125,9 +129,20 @@ function undescribed(within: readonly IncomingPart[]): PlannedCopy[] {
     for (const each of folders.values()) taken.add(each);
     return ofProgram(all, folders);
   });
-  const left = archives.filter((each) => !taken.has(each)).map(ofArchive);
-  return [...copies, ...left];
+  const left = archives.filter((each) => !taken.has(each));
+  const told = left.find(({ content }) => content.told)?.content.told;
+  return [...copies, ...(told ? [ofFolders(left, told)] : left.map(ofArchive))];
 }
+
+/** Folders of one app, in the folder of a backup that has no program of it. */
+const ofFolders = (archives: readonly IncomingPart[], app: CopiedApp): PlannedCopy => ({
+  path: archives[0]!.path,
+  parts: archives.map((each) => {
+    const kind = partKindOf(each) ?? 'data';
+    return partOf(each, kind, partNameOf(kind));
+  }),
+  app,
+});
 
 /** An archive's name without what its packing adds. */
 const stemOf = ({ path }: IncomingPart) =>
@@ -165,6 +180,7 @@ function ofProgram(
   const owner = [...folders.values()].flatMap(({ content }) =>
     content.kind === 'folder' && content.uid !== undefined ? [content.uid] : [],
   )[0];
+  const { told } = file.content;
   return {
     path: file.path,
     parts: [
@@ -172,7 +188,10 @@ function ofProgram(
       ...splits,
       ...[...folders].map(([kind, each]) => partOf(each, kind, partNameOf(kind))),
     ],
-    app: appOf(apk, [...new Set(all.flatMap((each) => each.apk.abis))].sort(), owner ?? 0),
+    app: {
+      ...appOf(apk, [...new Set(all.flatMap((each) => each.apk.abis))].sort(), owner ?? 0),
+      ...(told && { installer: told.installer, sdk: told.sdk }),
+    },
     ...(fault && { fault }),
   };
 }

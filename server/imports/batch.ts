@@ -50,6 +50,8 @@ export interface Batch {
   readonly contents: Contents | undefined;
   /** What packages in it say of themselves, a sentence each. */
   readonly said: readonly string[];
+  /** Files that a passphrase opens, which was not given, or is another one. */
+  readonly locked: readonly string[];
   readonly bytes: number;
   /** Whether the same files lie there still, none of them written to. */
   isAsItLies(): Promise<boolean>;
@@ -63,10 +65,19 @@ export interface Batch {
   close(): Promise<void>;
 }
 
-/** A file or folder of files, as something to import. @param scratch a folder for what must be unpacked */
-export async function openBatch(id: string, path: string, scratch: string): Promise<Batch> {
+/**
+ * A file or folder of files, as something to import.
+ * @param scratch a folder for what must be unpacked
+ * @param passphrase of what is encrypted
+ */
+export async function openBatch(
+  id: string,
+  path: string,
+  scratch: string,
+  passphrase?: string,
+): Promise<Batch> {
   await mkdir(scratch, { recursive: true });
-  const opener = new Opener(scratch);
+  const opener = new Opener(scratch, passphrase);
   let holders = 0;
   let isClosed = false;
   const end = async () => {
@@ -102,6 +113,7 @@ export async function openBatch(id: string, path: string, scratch: string): Prom
       files: images,
       parts,
       ...lists,
+      locked: images.filter(({ isLocked }) => isLocked).map((each) => each.path),
       bytes: [...images, ...parts].reduce((sum, each) => sum + each.bytes, 0),
       isAsItLies: async () => (await lieOf(path)) === lies,
       hold,

@@ -1,12 +1,23 @@
 // Copies of apps as files that the tools of the trade made or unpacked: GNU tar, gzip, aapt, sha256sum.
 import { execFileSync } from 'node:child_process';
-import { appendFileSync, cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  appendFileSync,
+  cpSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
+import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
+import { handmadeBackup } from '../../testing/android-backups.ts';
 import { isIn, openOn, serial, serveAlone, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { copyTar } from '../larder/copy-export.ts';
@@ -285,5 +296,131 @@ describe('plain files', () => {
     const ended = await imported(view);
     expect(ended.outcome).toMatch(/The files stay where they are: there are images among them\.$/);
     expect(existsSync(join(imports, view.id, 'boot.img'))).toBe(true);
+  });
+});
+
+describe('a backup of the platform’s own', () => {
+  /** Folders of an app's data, and how a backup calls them (AOSP, FullBackup.java). */
+  const tokens = { files: 'f', databases: 'db', shared_prefs: 'sp', no_backup: 'nb' } as const;
+  const name = 'example.tidebook';
+  let tar: Buffer;
+
+  beforeAll(() => {
+    const root = join(folder.path, 'backup');
+    const own = join(root, 'apps', name);
+    mkdirSync(join(own, 'a'), { recursive: true });
+    const copy = unpacked(root);
+    const lines = ['1', name, `${copied.app.versionCode}`, '30', 'example.store', '1', '1', 'abcd', ''];
+    writeFileSync(join(own, '_manifest'), lines.join('\n'));
+    cpSync(join(copy, 'base.apk'), join(own, 'a', 'base.apk'));
+    for (const [archive, before] of [
+      ['data.tar', ''],
+      ['device-data.tar', 'd_'],
+    ] as const) {
+      const into = join(root, archive);
+      mkdirSync(into);
+      run('tar', ['-xf', join(copy, archive), '-C', into], root);
+      for (const [from, token] of Object.entries(tokens))
+        if (existsSync(join(into, from)))
+          cpSync(join(into, from), join(own, `${before}${token}`), { recursive: true });
+    }
+    // A phone passes links over.
+    run('find', [own, '-type', 'l', '-delete'], root);
+    mkdirSync(join(root, 'shared/0/DCIM'), { recursive: true });
+    writeFileSync(join(root, 'shared/0/DCIM/one.jpg'), 'picture');
+    const owned = [`--owner=${copied.app.uid}`, `--group=${copied.app.uid}`, '--numeric-owner'];
+    const rest = readdirSync(own)
+      .filter((each) => each !== '_manifest')
+      .map((each) => `apps/${name}/${each}`);
+    const order = [`apps/${name}/_manifest`, ...rest, 'shared'];
+    tar = execFileSync(
+      'tar',
+      ['--format=pax', '--hard-dereference', ...owned, '-cf', '-', '-C', root, ...order],
+      {
+        maxBuffer: 1 << 28,
+      },
+    );
+  });
+
+  it('becomes copies, and goes onto the phone', async () => {
+    const home = join(folder.path, 'home', 'imports');
+    writeFileSync(join(home, 'backup.ab'), handmadeBackup(tar));
+    const there = () => first.incoming.view(() => []).imports.find(({ id }) => id === 'backup.ab');
+    await until('it to be found', () => there()?.state === 'ready');
+    const view = there()!;
+    expect(view.said.join(' ')).toMatch(/^One file of shared storage in backup\.ab .* stay in it/);
+    expect(view.copies).toHaveLength(1);
+    expect(view.copies[0]).toMatchObject({
+      parts: [{ name: 'base.apk' }, { name: 'data.tar' }, { name: 'device-data.tar' }],
+      app: { package: name, label: 'Tidebook', installer: 'example.store', sdk: 30, uid: copied.app.uid },
+    });
+    const { id } = await startImportingApps(
+      first,
+      first.incoming.batch('backup.ab'),
+      request(view, { serial }),
+      () => first.incoming.putAside('backup.ab'),
+    );
+    expect((await first.engine.ended(id)).state).toBe('done');
+    const [kept] = first.larder.copies
+      .of(serial)
+      .filter(({ app: { installer } }) => installer === 'example.store');
+    const putting = await startPuttingApps(first, serial, {
+      copies: [{ copyId: kept!.id, parts: ['program', 'data', 'device-data'] }],
+      confirmed: [],
+      armedWith: serial.slice(-4),
+    });
+    expect((await first.engine.ended(putting.id)).outcome).toMatch(/^One app is in place and proved/);
+  }, 60_000);
+
+  it('is asked for its passphrase', async () => {
+    writeFileSync(
+      join(imports, 'locked.ab'),
+      handmadeBackup(tar, { passphrase: Buffer.from('sea lavender') }),
+    );
+    const view = await ready('locked.ab');
+    expect(view).toMatchObject({ locked: ['locked.ab'], copies: [] });
+    expect(view.images[0]!.fault).toBe(
+      'It is encrypted with a passphrase. Give the passphrase to look into it.',
+    );
+    await expect(app.incoming.unlock('locked.ab', 'Sea lavender')).rejects.toThrow(
+      'This passphrase does not open locked.ab. Upper and lower case differ.',
+    );
+    expect((await ready('locked.ab')).locked).toEqual(['locked.ab']);
+    await app.incoming.unlock('locked.ab', 'sea lavender');
+    const opened = await ready('locked.ab');
+    expect([opened.locked, opened.copies.map((each) => each.app?.label)]).toEqual([[], ['Tidebook']]);
+    expect((await imported(opened)).state).toBe('done');
+  });
+
+  it('without programs is known by what it says itself', async () => {
+    const root = join(folder.path, 'bare');
+    mkdirSync(join(root, 'apps/example.bare/f'), { recursive: true });
+    mkdirSync(join(root, 'apps/example.bare/ef'), { recursive: true });
+    writeFileSync(join(root, 'apps/example.bare/_manifest'), '1\nexample.bare\n7\n28\n\n0\n1\nabcd\n');
+    writeFileSync(join(root, 'apps/example.bare/f/one'), '1');
+    writeFileSync(join(root, 'apps/example.bare/ef/two'), '2');
+    const order = ['_manifest', 'f', 'ef'].map((each) => `apps/example.bare/${each}`);
+    const bare = execFileSync('tar', ['--format=pax', '-cf', '-', '-C', root, ...order]);
+    writeFileSync(join(imports, 'bare.ab'), handmadeBackup(bare, { packed: false }));
+    const view = await ready('bare.ab');
+    const sha256 = createHash('sha256').update(Buffer.from('abcd', 'hex')).digest('hex');
+    expect(view.copies).toMatchObject([
+      {
+        app: {
+          package: 'example.bare',
+          label: 'example.bare',
+          versionCode: 7,
+          sdk: 28,
+          certificates: [sha256],
+        },
+        parts: [{ name: 'data.tar' }, { name: 'external.tar' }],
+      },
+    ]);
+    expect((await imported(view)).state).toBe('done');
+  });
+
+  it('that is damaged is refused by name', async () => {
+    writeFileSync(join(imports, 'cut.ab'), handmadeBackup(tar).subarray(0, 50_000));
+    expect((await ready('cut.ab')).images[0]!.fault).toMatch(/^It cannot be read: Android backup: data/);
   });
 });

@@ -6,6 +6,7 @@ import { Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { watch, type FSWatcher } from 'chokidar';
 import { planCopies } from '@keen-larder/core/apps/import-plan.ts';
+import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { planImport } from '@keen-larder/core/larder/import-plan.ts';
 import type { ImportsView, ImportView, UploadedView } from '@keen-larder/contract/imports.ts';
 import { copyMark, deepestFolder, exists, openBatch, type Batch } from './batch.ts';
@@ -139,6 +140,18 @@ export class Incoming {
     await rm(this.copyOf(id), { recursive: true, force: true });
   }
 
+  /**
+   * Looks again, into what a passphrase opens.
+   * @throws Problem 404, 409 as `batch`, or 422 where it opens nothing
+   */
+  async unlock(id: string, passphrase: string): Promise<void> {
+    const { locked } = this.batch(id);
+    await this.look(id, passphrase);
+    const left = this.batch(id).locked;
+    if (left.length > 0 && left.length >= locked.length)
+      throw new Problem(422, `This passphrase does not open ${listText(left)}. Upper and lower case differ.`);
+  }
+
   /** Removes a copy that a browser made. @throws Problem 409 for what somebody else put there */
   async discard(id: string): Promise<void> {
     const batch = this.batch(id);
@@ -199,7 +212,7 @@ export class Incoming {
       id,
       setTimeout(() => {
         this.timers.delete(id);
-        this.look(id);
+        void this.look(id);
       }, this.settledMs),
     );
     if (this.entries.get(id)?.state === 'arriving' || this.closing.has(id)) return;
@@ -208,20 +221,22 @@ export class Incoming {
   }
 
   /** Opens what lies there now, one after the other. */
-  private look(id: string): void {
+  private look(id: string, passphrase?: string): Promise<unknown> {
     this.order = this.order
-      .then(() => this.lookNow(id))
+      .then(() => this.lookNow(id, passphrase))
       .catch((error: unknown) => {
         this.entries.set(id, { state: 'ready', fault: `It cannot be read: ${(error as Error).message}.` });
         this.changed();
       });
+    return this.order;
   }
 
-  private async lookNow(id: string): Promise<void> {
+  private async lookNow(id: string, passphrase?: string): Promise<void> {
     const path = join(this.folder, id);
     const before = this.opened.get(id);
     // It is told late of some things, and of some that changed nothing.
-    if (before && (await before.isAsItLies().catch(() => false))) {
+    const isNew = passphrase === undefined;
+    if (isNew && before && (await before.isAsItLies().catch(() => false))) {
       this.entries.set(id, { state: 'ready', batch: before });
       return this.changed();
     }
@@ -234,7 +249,7 @@ export class Incoming {
     }
     this.entries.set(id, { state: 'looking' });
     this.changed();
-    const batch = await openBatch(id, path, join(this.scratch, randomUUID()));
+    const batch = await openBatch(id, path, join(this.scratch, randomUUID()), passphrase);
     this.opened.set(id, batch);
     // When it stirred meanwhile, it will be looked at once more.
     if (this.timers.has(id)) return;
@@ -282,13 +297,14 @@ function viewOf(
     images: [],
     copies: [],
     said: [],
+    locked: [],
     suggested: undefined,
     fault: undefined,
   };
   if (!('batch' in entry)) {
     return { ...none, state: entry.state, fault: 'fault' in entry ? entry.fault : undefined };
   }
-  const { isCopy, files, parts, descriptions, contents, said, bytes } = entry.batch;
+  const { isCopy, files, parts, descriptions, contents, said, locked, bytes } = entry.batch;
   return {
     id,
     isCopy,
@@ -297,6 +313,7 @@ function viewOf(
     images: planImport(files, knownOf(contents?.phone.serial), contents),
     copies: planCopies(parts, descriptions),
     said,
+    locked,
     suggested: contents && { label: contents.label, note: contents.note, ...contents.phone },
     fault: undefined,
   };

@@ -109,6 +109,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /copies/:id/end': does('copied files in'),
   'DELETE /copies/:id': asks,
   'DELETE /imports/:id': does('discarded files that were copied in'),
+  'POST /imports/:id/passphrase': does('unlocked files that came'),
   'POST /imports/:id/sheet': asks,
   'POST /imports/:id/importing': does('imported files'),
   'POST /imports/:id/apps-sheet': asks,

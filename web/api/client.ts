@@ -55,6 +55,7 @@ import type {
   ImportingAppsStart,
   ImportingRequest,
   ImportingStart,
+  ImportPassphrase,
 } from '@keen-larder/contract/requests/imports.ts';
 import type { ErasingStart, LockingRequest, LockingStart } from '@keen-larder/contract/requests/phones.ts';
 import type {
@@ -249,6 +250,8 @@ export const api = {
     ask<{ id: string }>(`/copies/${at(id)}/end?${new URLSearchParams({ name })}`, 'POST', {}),
   breakOffCopy: (id: string) => ask<undefined>(`/copies/${at(id)}`, 'DELETE'),
   discardImport: (id: string) => ask<undefined>(`/imports/${at(id)}`, 'DELETE'),
+  unlockImport: (id: string, passphrase: ImportPassphrase) =>
+    ask<undefined>(`/imports/${at(id)}/passphrase`, 'POST', passphrase),
   importSheet: (id: string, request: ImportingRequest, signal: AbortSignal) =>
     ask<RunSheet>(`/imports/${at(id)}/sheet`, 'POST', request, signal),
   startImporting: (id: string, start: ImportingStart) =>

@@ -300,6 +300,7 @@ describe('copies that come as files', () => {
     images,
     copies,
     said: [],
+    locked: [],
     suggested: undefined,
     fault: undefined,
   });

@@ -162,6 +162,7 @@ const found = (over: Partial<ImportView> = {}): ImportView => ({
     image('broken.img.lz4', { fault: 'It is compressed by lz4.' }),
   ],
   said: [],
+  locked: [],
   suggested: undefined,
   fault: undefined,
   ...over,

@@ -4,6 +4,7 @@ import {
   ImportingAppsStart,
   ImportingRequest,
   ImportingStart,
+  ImportPassphrase,
 } from '@keen-larder/contract/requests/imports.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
@@ -62,6 +63,12 @@ export function importRoutes(app: KeenLarder): Router {
 
   routes.delete('/imports/:id', async (request, response) => {
     await incoming.discard(request.params.id);
+    response.status(204).end();
+  });
+
+  routes.post('/imports/:id/passphrase', async (request, response) => {
+    const { passphrase } = valid(ImportPassphrase, request.body);
+    await incoming.unlock(request.params.id, passphrase);
     response.status(204).end();
   });
 

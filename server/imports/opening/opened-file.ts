@@ -17,6 +17,8 @@ export interface OpenedFile extends IncomingFile {
   readonly outer?: { readonly path: string; plain(): AsyncIterable<Uint8Array> };
   /** What the package that it is of says, a sentence each. */
   readonly said?: readonly string[];
+  /** A passphrase opens it, which was not given, or is another one. */
+  readonly isLocked?: true;
   /** When it is a part of an update by blocks: its list, or the blocks that are new. */
   readonly updatePart?: {
     /** Path without what tells the parts apart. */

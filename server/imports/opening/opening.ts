@@ -10,17 +10,20 @@ import {
   sparseSource,
 } from '@keen-larder/core/formats/android-sparse/android-sparse.ts';
 import { wholeDiskOf } from '@keen-larder/core/formats/gpt/gpt.ts';
+import { looksLikeBackup } from '@keen-larder/core/formats/android-backup/header.ts';
 import { headBytes, recogniseImage } from '@keen-larder/core/formats/inspect/inspect.ts';
 import { readTransferList } from '@keen-larder/core/formats/block-update/transfer-list.ts';
 import { looksLikePayload } from '@keen-larder/core/formats/update-payload/payload.ts';
 import { readUtf8 } from '@keen-larder/core/bytes/text.ts';
 import { partitionFor } from '@keen-larder/core/larder/import-plan.ts';
 import { archiveOf } from '@keen-larder/core/phone/archives.ts';
+import { backupTar, BackupLocked } from '../../formats/android-backup/backup-stream.ts';
 import { fileSource, NoRoomFor, sourceBytes, writeSparsely } from '../../formats/file-source.ts';
 import { entrySource, placedEntries, type PlacedEntry } from '../../formats/tar-source.ts';
 import { looksLikeTar } from '../../formats/tar.ts';
 import { looksLikeZip, zipEntries, type ZipEntry } from '../../formats/zip.ts';
 import { unbrotli, unwrap, wrapperOf } from '../../formats/unpacking/wrappers.ts';
+import { lookIntoBackup } from './android-backups.ts';
 import { apkIn, appFolderIn } from './app-parts.ts';
 import { beginning } from './beginning.ts';
 import { updatePartOf } from './block-updates.ts';
@@ -49,8 +52,14 @@ export class Opener {
   private readonly found: { readonly path: string; readonly handle: FileHandle; readonly mtimeMs: number }[] =
     [];
 
-  /** @param scratch a folder that the caller removes */
-  constructor(private readonly scratch: string) {}
+  /**
+   * @param scratch a folder that the caller removes
+   * @param passphrase of what is encrypted
+   */
+  constructor(
+    private readonly scratch: string,
+    private readonly passphrase?: string,
+  ) {}
 
   async close(): Promise<void> {
     await Promise.all(this.handles.map((handle) => handle.close()));
@@ -109,7 +118,7 @@ export class Opener {
         const found = await recogniseImage(memorySource(inner));
         const through = [...layers, wrapper];
         const isPlain = !['sparse image', 'GPT'].includes(found) && !wrapperOf(inner);
-        if (isPlain && !looksLikeTar(inner) && !looksLikeZip(inner) && !looksLikePayload(inner)) {
+        if (isPlain && !looksLikeTar(inner) && !looksLikeZip(inner) && !isOther(inner)) {
           return [{ ...one, layers: [...through, found], image: unpacked }];
         }
         return await this.look(await this.putAside(unpacked()), path, through, depth + 1, packed);
@@ -120,6 +129,10 @@ export class Opener {
         return await this.lookIntoZip(source, path, layers, depth);
       }
       if (looksLikePayload(head)) return await this.lookIntoPayload(source, path, layers);
+      if (looksLikeBackup(head)) {
+        const tar = await this.putAside(backupTar(sourceBytes(source), this.passphrase));
+        return await lookIntoBackup(tar, path);
+      }
       const isFiles = archiveOf(partitionFor(path, []).partition ?? '') !== undefined;
       if (looksLikeTar(head) && /\.md5$/i.test(path)) {
         const summed = await withoutSum(source);
@@ -162,6 +175,8 @@ export class Opener {
         return faulty(
           `To be looked into it must be unpacked, and ${error.message}. Free some space, then bring it again.`,
         );
+      if (error instanceof BackupLocked)
+        return [{ ...faulty(`${error.message} Give the passphrase to look into it.`)[0]!, isLocked: true }];
       if (!(error instanceof FormatError)) throw error;
       return faulty(`It cannot be read: ${error.message}.`);
     }
@@ -299,6 +314,9 @@ export class Opener {
     return withoutOuter(found, layers);
   }
 }
+
+/** What is looked into in its own way. */
+const isOther = (head: Uint8Array) => looksLikePayload(head) || looksLikeBackup(head);
 
 /** Behind the last entry only the images themselves are told; that they came in an archive is in the path. */
 const withoutOuter = (found: readonly OpenedFile[], layers: readonly string[]): OpenedFile[] =>

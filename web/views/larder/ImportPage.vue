@@ -14,6 +14,7 @@ import type { FileToCopy } from '../../uploads/upload.ts';
 import DropZone from './DropZone.vue';
 import ImportCopies from './ImportCopies.vue';
 import ImportTable from './ImportTable.vue';
+import UnlockImport from './UnlockImport.vue';
 
 /** Files on their way into the larder. */
 const props = defineProps<{ id?: string }>();
@@ -100,8 +101,9 @@ const stateText = (view: ImportView) =>
       <ElRadioButton value="images">{{ imagesText(open) }}</ElRadioButton>
       <ElRadioButton value="copies">{{ copiesText(open) }}</ElRadioButton>
     </ElRadioGroup>
-    <p v-if="open.said.length && !store.isForCopies(open)" class="said">
-      The package says: {{ open.said.join(' ') }}
+    <UnlockImport v-if="open.locked.length" :found="open" />
+    <p v-if="open.said.length" class="said">
+      <template v-if="!store.isForCopies(open)">The package says:</template> {{ open.said.join(' ') }}
     </p>
     <ImportCopies v-if="store.isForCopies(open)" :found="open" />
     <ImportTable v-else-if="open.images.length" :found="open" />
