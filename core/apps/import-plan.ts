@@ -45,6 +45,8 @@ export interface PlannedCopy {
   readonly parts: readonly PlannedPart[];
   /** What the description or the program says; left out for an archive of nobody knows which app. */
   readonly app?: CopiedApp;
+  /** Its files are data alone, and the backup that they came in says of which version. */
+  readonly isTold?: true;
   /** The phone and the time that its description tells. */
   readonly from?: NamedPhone;
   readonly copiedAt?: number;
@@ -142,6 +144,7 @@ const ofFolders = (archives: readonly IncomingPart[], app: CopiedApp): PlannedCo
     return partOf(each, kind, partNameOf(kind));
   }),
   app,
+  isTold: true,
 });
 
 /** An archive's name without what its packing adds. */

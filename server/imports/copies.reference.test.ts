@@ -348,7 +348,9 @@ describe('a backup of the platform’s own', () => {
     const there = () => first.incoming.view(() => []).imports.find(({ id }) => id === 'backup.ab');
     await until('it to be found', () => there()?.state === 'ready');
     const view = there()!;
-    expect(view.said.join(' ')).toMatch(/^One file of shared storage in backup\.ab .* stay in it/);
+    expect(view.said.join(' ')).toMatch(
+      /^Not taken in: shared storage \(one file, 7 B\)\. Keep backup\.ab for that\.$/,
+    );
     expect(view.copies).toHaveLength(1);
     expect(view.copies[0]).toMatchObject({
       parts: [{ name: 'base.apk' }, { name: 'data.tar' }, { name: 'device-data.tar' }],
@@ -416,6 +418,8 @@ describe('a backup of the platform’s own', () => {
         parts: [{ name: 'data.tar' }, { name: 'external.tar' }],
       },
     ]);
+    const alone = (await checks(view)).find(({ id }) => id === 'data-without-program');
+    expect(alone!.sentence).toBe('The data of example.bare can go back only where the app is installed.');
     expect((await imported(view)).state).toBe('done');
   });
 

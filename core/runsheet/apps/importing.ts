@@ -110,16 +110,23 @@ const withoutGrants: ImportingAppsCheck = ({ copies }) => {
 
 const withoutProgram: ImportingAppsCheck = ({ copies }) => {
   const alone = copies.filter(({ parts }) => parts.every(({ kind }) => isData(kind)));
-  return alone.length === 0
-    ? []
-    : [
-        {
-          id: 'data-without-program',
-          severity: 'note',
-          title: `${countText(alone.length)} of data alone`,
-          sentence: `The data of ${labelsOf(alone)} can go back only where the app is installed. It is taken for data of the version that is known here: ${listText(alone.map(({ app }) => app.versionName ?? String(app.versionCode)))}.`,
-        },
-      ];
+  if (alone.length === 0) return [];
+  const guessed = alone.filter(({ isTold }) => !isTold);
+  const versions = listText(guessed.map(({ app }) => app.versionName ?? String(app.versionCode)));
+  const which = guessed.length === alone.length ? 'It' : `That of ${labelsOf(guessed)}`;
+  return [
+    {
+      id: 'data-without-program',
+      severity: 'note',
+      title: `${countText(alone.length)} of data alone`,
+      sentence: [
+        `The data of ${labelsOf(alone)} can go back only where the app is installed.`,
+        ...(guessed.length > 0
+          ? [`${which} is taken for data of the version that is known here: ${versions}.`]
+          : []),
+      ].join(' '),
+    },
+  ];
 };
 
 const checksums: ImportingAppsCheck = ({ copies, isListed }) => {

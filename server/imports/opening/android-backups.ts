@@ -57,23 +57,16 @@ export async function lookIntoBackup(tar: ByteSource, path: string): Promise<Ope
   return found;
 }
 
-/** What of it is not taken in. */
+/** What of it is not taken in, for which it is to be kept. */
 function saidOf({ shared, byRecords, withWidgets, strangers }: BackupContent, path: string): string[] {
-  const files = shared.files === 1 ? 'One file' : `${shared.files} files`;
-  return [
-    ...(shared.files > 0
-      ? [
-          `${files} of shared storage in ${path} (${sizeText(shared.bytes)}) stay in it: take them out with tar.`,
-        ]
-      : []),
+  const files = `${shared.files === 1 ? 'one file' : `${shared.files} files`}, ${sizeText(shared.bytes)}`;
+  const left = [
+    ...(shared.files > 0 ? [`shared storage (${files})`] : []),
     ...(byRecords.length > 0
-      ? [
-          `${listText(byRecords)} gave records instead of files, which Android alone can put back: keep ${path}.`,
-        ]
+      ? [`what ${listText(byRecords)} gave as records, which Android alone puts back`]
       : []),
-    ...(withWidgets.length > 0
-      ? [`Widgets of ${listText(withWidgets)} on the home screen are not taken in.`]
-      : []),
-    ...(strangers.length > 0 ? [`What is in ${listText(strangers)} is not known, and not taken in.`] : []),
+    ...(withWidgets.length > 0 ? [`widgets of ${listText(withWidgets)}`] : []),
+    ...(strangers.length > 0 ? [`${listText(strangers)}, which is not known`] : []),
   ];
+  return left.length > 0 ? [`Not taken in: ${left.join('; ')}. Keep ${path} for that.`] : [];
 }

@@ -46,11 +46,19 @@ async function choose(
   for (const { path, package: name } of choices) {
     const copy = planned.find((each) => each.path === path);
     if (!copy) continue;
-    const app = copy.app ?? (name ? await knownApp(context, serial, name, ownerOf(batch, copy)) : undefined);
+    const app = await (copy.isTold
+      ? named(context, serial, copy.app!)
+      : (copy.app ?? (name ? knownApp(context, serial, name, ownerOf(batch, copy)) : undefined)));
     if (app) copies.push({ ...copy, app });
     else unknown.push({ path, package: name });
   }
   return { copies, unknown };
+}
+
+/** An app by the name that people know, where that is known here: a backup does not say it. */
+async function named(context: RunContext, serial: string, app: CopiedApp): Promise<CopiedApp> {
+  const known = await knownApp(context, serial, app.package, app.uid);
+  return known ? { ...app, label: known.label } : app;
 }
 
 /** Who owns what is in an archive. */
