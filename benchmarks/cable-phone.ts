@@ -49,6 +49,7 @@ const host: ShellHost = {
   mounts: [],
   startedAt: Date.now(),
   imei: undefined,
+  isAgreedTo: () => Promise.resolve(false),
   battery: () => ({ percent: 90, charging: true }),
   reboot: () => undefined,
 };

@@ -28,8 +28,8 @@ export interface PracticePhone {
   /** The computer that wants to be let in, as the question on its screen tells. */
   readonly asking: { readonly name: string; readonly fingerprint: string } | undefined;
   readonly locked: boolean;
-  /** What its bootloader wants to be told on the screen before it does it; both wipe user data. */
-  readonly question: 'lock' | 'unlock' | undefined;
+  /** What it wants to be told on the screen before it does it: its bootloader wipes user data with both, its system hands apps' data out. */
+  readonly question: 'lock' | 'unlock' | 'backup' | undefined;
 }
 
 /** Firmware that the practice bench can put onto a phone. */

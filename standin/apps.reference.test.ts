@@ -72,6 +72,7 @@ describe('a running phone', () => {
       imei: undefined,
       mounts: outcome.mounts.map((mount) => ({ ...mount, device: `/dev/${mount.partition}` })),
       startedAt: Date.now(),
+      isAgreedTo: () => Promise.resolve(false),
       battery: () => ({ percent: 50, charging: false }),
       reboot: () => undefined,
     };

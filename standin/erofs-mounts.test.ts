@@ -26,6 +26,7 @@ beforeAll(async () => {
     ...{ mode: 'system', properties: {}, rootDaemon: true, hasSu: true, flash, disk: 'sda', imei: undefined },
     mounts: [{ device: '/dev/block/dm-0', at: '/system', writable: false, source: source! }],
     startedAt: 0,
+    isAgreedTo: () => Promise.resolve(false),
     battery: () => ({ percent: 50, charging: false }),
     reboot: () => undefined,
   };

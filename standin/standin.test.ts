@@ -44,6 +44,7 @@ async function shell(script: string, over: Partial<ShellHost> = {}, stdin: Uint8
     imei: undefined,
     mounts: [cache()],
     startedAt: Date.now(),
+    isAgreedTo: () => Promise.resolve(false),
     battery: () => ({ percent: 50, charging: false }),
     reboot: () => undefined,
     ...over,

@@ -65,6 +65,8 @@ export interface CopiedApp {
   readonly hasHardwareKeys: boolean;
   /** Android's API level on the phone that it came from. */
   readonly sdk?: number | undefined;
+  /** Its data is what the platform's own backup gave: nothing compared it with what the phone has. */
+  readonly isAsGiven?: true | undefined;
   /** Left behind by an app that was not installed any more. */
   readonly isLeftover?: true | undefined;
   /** Of its data, when that was kept. */

@@ -62,6 +62,7 @@ const appShape: Shape = {
   installer: maybe(isText),
   permissions: listOf(shaped({ name: isText, granted: isFlag })),
   hasHardwareKeys: isFlag,
+  isAsGiven: maybe(isFlag),
   sdk: maybe(isWhole),
   stamp: maybe(shaped({ full: isText, sizes: isText })),
 };

@@ -24,6 +24,9 @@ export interface InstalledApp {
   readonly isEnabled: boolean;
   /** It came with the system and was removed for the owner; its program is still there. */
   readonly isRemoved: boolean;
+  /** Its data may go into backups of the platform's own. */
+  readonly allowsBackup: boolean;
+  readonly isDebuggable: boolean;
   readonly sharedUserId: string | undefined;
   readonly installer: string | undefined;
   /** As the phone's own clock shows them, `2026-03-05 10:11:12`. */

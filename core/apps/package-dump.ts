@@ -94,6 +94,8 @@ function appOf({ name, fields, user, asked, granted, sharedUserId }: Section): I
     splits: splits.filter((each) => each !== '' && each !== 'base'),
     isBuiltIn: flags.includes('SYSTEM'),
     isRemoved: /\binstalled=false\b/.test(user),
+    allowsBackup: flags.includes('ALLOW_BACKUP'),
+    isDebuggable: flags.includes('DEBUGGABLE'),
     isEnabled: !disabledStates.has(Number(enabled ?? 0)),
     sharedUserId,
     installer: field('installerPackageName'),

@@ -84,6 +84,8 @@ export type CheckId =
   | 'not-matched'
   | 'mode-has-no-apps'
   | 'needs-root'
+  | 'through-backup'
+  | 'gives-no-backup'
   | 'through-recovery'
   | 'app-running'
   | 'caches-left-out'

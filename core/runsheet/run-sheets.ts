@@ -1,7 +1,7 @@
 export * from './check.ts';
 export { isAbleTo, partsOf, type AppDoing, type WhatOfApp } from './apps/able.ts';
 export { actionWords, changingSheet } from './apps/changing.ts';
-export { copyingSheet, pickedApps, roomForCopies, type PickedApp } from './apps/copying.ts';
+export { comesByBackup, copyingSheet, pickedApps, roomForCopies, type PickedApp } from './apps/copying.ts';
 export type {
   AppSurroundings,
   CopyingFacts,

@@ -16,6 +16,8 @@ export const appFacts = (name: string, over: Partial<AppFacts> = {}): AppFacts =
   isBuiltIn: false,
   isEnabled: true,
   isRemoved: false,
+  allowsBackup: true,
+  isDebuggable: false,
   isRunning: false,
   sharedUserId: undefined,
   installer: 'example.shop',

@@ -264,6 +264,11 @@ export interface AppWork {
   describe(name: string): Promise<InstalledApp | undefined>;
   /** A file, such as an APK. */
   read(path: string, signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /**
+   * The platform's own backup of some apps, without their programs: nothing of it where somebody refused on the phone's screen, or nobody
+   * answered there.
+   */
+  backUp(packages: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
   /** SHA-256 of files by their full paths. @param bytes how many they are together, for how long is waited */
   digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>>;
   /** @throws PhoneRefusal with the package manager's own words when it refuses */

@@ -186,7 +186,14 @@ export const templates: readonly Template[] = [
     megabytes: userDataMegabytes.sedge10,
     volume: 'data',
     lastMounted: '/data',
-    items: userData(30, [['almanac', 10041, 4500, 4, 256]], 3),
+    items: userData(
+      30,
+      [
+        ['almanac', 10041, 4500, 4, 256],
+        ['reedmessenger', 10042, 4510, 3, 128],
+      ],
+      3,
+    ),
   },
   {
     name: 'reed2-userdata',

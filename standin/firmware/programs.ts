@@ -22,6 +22,8 @@ export interface Program {
   readonly permissions: readonly string[];
   readonly duties: readonly AppDuty[];
   readonly sharedUserId?: string;
+  /** It forbids backups of the platform's own. */
+  readonly allowsBackup?: false;
   /** Other makers' code that it carries along: their classes. */
   readonly carries?: readonly string[];
   /** Of its icon. */
@@ -105,6 +107,7 @@ export const programs = {
     signer: 'harbour',
     colour: beetroot,
     shape: 'saltire',
+    allowsBackup: false,
     permissions: ['READ_CONTACTS', 'READ_SMS', 'INTERNET'],
   }),
   dunebank: app('dunebank', 'Dune Bank', {

@@ -7,7 +7,12 @@ const timeText = (ms: number): string => new Date(ms).toISOString().slice(0, 19)
 export function dumpText({ apk, paths, uid, isBuiltIn, ...app }: Installed): string {
   const [base] = paths as [string];
   const codePath = base.slice(0, base.lastIndexOf('/'));
-  const flags = ['HAS_CODE', 'ALLOW_CLEAR_USER_DATA', ...(isBuiltIn ? ['SYSTEM'] : [])];
+  const flags = [
+    'HAS_CODE',
+    'ALLOW_CLEAR_USER_DATA',
+    ...(apk.allowsBackup ? ['ALLOW_BACKUP'] : []),
+    ...(isBuiltIn ? ['SYSTEM'] : []),
+  ];
   const splits = ['base', ...paths.slice(1).map((path) => /split_([^/]+)\.apk$/.exec(path)?.[1] ?? 'other')];
   const install = apk.permissions.filter((name) => !app.runtime.has(name));
   return [

@@ -4,8 +4,8 @@ import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 export type SimulatedMode = PhoneMode;
 /** A phone as its practice controls report it. */
 export type PhoneState = PracticePhone;
-/** What its bootloader asks on the screen; both wipe user data. */
-export type LockQuestion = NonNullable<PracticePhone['question']>;
+/** What it asks on the screen. */
+export type ScreenQuestion = NonNullable<PracticePhone['question']>;
 
 export interface PhoneTiming {
   /** From power to a link, when all is well. */

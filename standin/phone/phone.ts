@@ -24,9 +24,11 @@ import { PhoneCable } from './cable.ts';
 import { PhoneBattery } from './phone-battery.ts';
 import { PhonePorts, type Daemon, type LinkKind } from './phone-ports.ts';
 import { bannerOf, modeOfReboot, shellHost } from './shell-host.ts';
-import type { LockQuestion, PhoneIdentity, PhoneState, PhoneTiming, SimulatedMode } from './phone-state.ts';
+import type { ScreenQuestion, PhoneIdentity, PhoneState, PhoneTiming, SimulatedMode } from './phone-state.ts';
 
 const flipEveryBytes = 24 << 20;
+/** Its system waits so long for an answer (AOSP, UserBackupManagerService). */
+const askedMs = 60_000;
 const faultPages = 3;
 
 /** A simulated phone: what it says and does follows from its flash, its power, its cable and its keys. */
@@ -45,7 +47,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private stalls = false;
   private isHeld = false;
   private authorisation: Authorisation;
-  private question: { readonly what: LockQuestion; answer(isYes: boolean): void } | undefined;
+  private question: { readonly what: ScreenQuestion; answer(isYes: boolean): void } | undefined;
   /** Somebody stands by and allows every computer that asks. */
   trusting = false;
   /** Grows with every change of power or mode, so that a start under way knows it was overtaken. */
@@ -273,14 +275,18 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     return true;
   }
 
-  private isSaidOnScreen(what: LockQuestion): Promise<boolean> {
+  /** @param mostMs where nobody answers for so long, the answer is no */
+  private isSaidOnScreen(what: ScreenQuestion, mostMs?: number): Promise<boolean> {
     if (this.trusting) return Promise.resolve(true);
     return new Promise((resolve) => {
+      const timer = mostMs === undefined ? undefined : setTimeout(() => this.question?.answer(false), mostMs);
       this.question = {
         what,
         answer: (isYes) => {
+          clearTimeout(timer);
           this.question = undefined;
           resolve(isYes);
+          this.changed();
         },
       };
       this.changed();
@@ -337,6 +343,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       imei: started?.imei,
       battery: () => this.battery(),
       restart: (into) => void this.start(into),
+      isAgreedTo: (what) => this.isSaidOnScreen(what, askedMs),
     });
   }
 

@@ -7,7 +7,7 @@ import type { SimulatedMode } from './phone-state.ts';
 type Started = StartOutcome & { readonly starts: true };
 
 /** What a start leaves for the shell to see. */
-interface HostPlan extends Pick<ShellHost, 'mode' | 'properties' | 'hasSu' | 'battery'> {
+interface HostPlan extends Pick<ShellHost, 'mode' | 'properties' | 'hasSu' | 'battery' | 'isAgreedTo'> {
   readonly flash: Flash;
   readonly model: Model;
   readonly serial: string;
@@ -50,6 +50,7 @@ export function shellHost(plan: HostPlan): ShellHost {
     startedAt: Date.now(),
     imei,
     battery,
+    isAgreedTo: plan.isAgreedTo,
     reboot: (into) => plan.restart(modeOfReboot(into)),
   };
 }

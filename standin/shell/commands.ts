@@ -3,6 +3,7 @@ import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { IoError } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
+import { bu } from '../packages/bu.ts';
 import { am, cmd, pm, ps } from '../packages/commands.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
@@ -320,6 +321,7 @@ const command: Command = async (process) => {
 export const commandTable: Readonly<Record<string, Command>> = {
   am,
   blockdev,
+  bu,
   cat,
   chcon,
   chown,

@@ -1,7 +1,7 @@
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { Device } from '../flash/flash.ts';
 import { IoError } from '../flash/faults.ts';
-import { complain, deviceAt, type Command, type Process } from './host.ts';
+import { complain, deviceAt, mayRead, type Command, type Process } from './host.ts';
 import { placeOf } from './tree-commands.ts';
 
 const suffixes: Readonly<Record<string, number>> = {
@@ -112,7 +112,7 @@ async function openInput(process: Process, path: string): Promise<Device | strin
   if (typeof device !== 'string') return device;
   const place = placeOf(process, path);
   if (!place) return device;
-  if (process.uid !== 0 && place.mount.at === '/data') return 'Permission denied';
+  if (!mayRead(process.uid, path) && place.mount.at === '/data') return 'Permission denied';
   const fs = await openFileSystem(place.mount.source);
   const inode = await fs.find(place.within);
   if (inode?.type !== 'file') return inode ? 'Is a directory' : 'No such file or directory';

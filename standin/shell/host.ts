@@ -23,6 +23,8 @@ export interface ShellHost {
   readonly startedAt: number;
   /** Null where a phone with a modem has lost it; undefined without a modem. */
   readonly imei: string | null | undefined;
+  /** Whether somebody agrees on its screen. */
+  isAgreedTo(what: 'backup'): Promise<boolean>;
   battery(): { readonly percent: number; readonly charging: boolean };
   reboot(into: string): void;
 }
@@ -50,8 +52,9 @@ export const resolvePath = (cwd: string, path: string): string => posix.resolve(
 export const userPath = (path: string): string =>
   path.replace(/^\/data\/user\/0(?=\/|$)/, '/data/data').replace(/^\/sdcard(?=\/|$)/, '/data/media/0');
 
-/** Whether somebody may read there: root everywhere, everybody where apps share files. */
-export const mayRead = (uid: number, path: string): boolean => uid === 0 || /^\/sdcard(?:\/|$)/.test(path);
+/** Whether somebody may read there: root everywhere, everybody where apps share files, and programs that they know the place of. */
+export const mayRead = (uid: number, path: string): boolean =>
+  uid === 0 || /^\/sdcard(?:\/|$)|^\/data\/app\/[^/]+/.test(path);
 
 /** A command: its exit code. */
 export type Command = (process: Process) => Promise<number>;

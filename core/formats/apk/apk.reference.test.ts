@@ -25,7 +25,8 @@ const manifest = `<?xml version="1.0" encoding="utf-8"?>
   <uses-permission android:name="android.permission.CAMERA" />
   <uses-permission android:name="android.permission.ACCESS_FINE_LOCATION" />
   <uses-permission-sdk-23 android:name="android.permission.RECORD_AUDIO" />
-  <application android:label="@string/app_name" android:icon="@mipmap/icon" android:hasCode="false">
+  <application android:label="@string/app_name" android:icon="@mipmap/icon" android:hasCode="false"
+      android:allowBackup="false">
     <activity android:name=".Main">
       <intent-filter>
         <action android:name="android.intent.action.MAIN" />
@@ -120,6 +121,9 @@ describe('an APK that aapt made', () => {
         .match(/[\w-]+/g)!
         .sort(),
       debuggable: told.includes('application-debuggable'),
+      allowsBackup: !/allowBackup\(0x01010280\)=\(type 0x12\)0x0/.test(
+        run('aapt', 'dump', 'xmltree', 'unsigned.apk', 'AndroidManifest.xml'),
+      ),
     });
     // aapt tells the lower half alone.
     expect(found.versionCode % 2 ** 32).toBe(Number(quoted(told, 'versionCode')));
@@ -363,6 +367,7 @@ describe('an APK that is made here', () => {
       label: 'Ringcode',
       iconPath: 'res/mipmap-xhdpi-v4/icon.png',
       debuggable: false,
+      allowsBackup: true,
       permissions: plan.permissions,
       duties: plan.duties,
       abis: ['arm64-v8a'],

@@ -15,6 +15,7 @@ export const attributeIds = {
   versionName: 0x0101021c,
   targetSdkVersion: 0x01010270,
   testOnly: 0x01010272,
+  allowBackup: 0x01010280,
   versionCodeMajor: 0x01010576,
 } as const;
 export type AttributeName = keyof typeof attributeIds;
@@ -82,6 +83,8 @@ export interface ApkManifest {
   readonly label?: TextOrResource;
   readonly icon?: TextOrResource;
   readonly debuggable: boolean;
+  /** Its data may go into backups of the platform's own. */
+  readonly allowsBackup: boolean;
   /** Permissions that it asks for, sorted. */
   readonly permissions: readonly string[];
   readonly duties: readonly AppDuty[];
@@ -112,6 +115,7 @@ export function manifestOf(root: XmlElement): ApkManifest {
     ...(label && { label }),
     ...(icon && { icon }),
     debuggable: (application && flag(application, 'debuggable')) ?? false,
+    allowsBackup: (application && flag(application, 'allowBackup')) ?? true,
     permissions: namesOf(root, 'uses-permission', 'uses-permission-sdk-23').sort(),
     duties: application ? dutiesOf(application) : [],
   };

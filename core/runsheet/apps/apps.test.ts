@@ -26,6 +26,7 @@ describe('the run sheet of copying apps', () => {
     phone,
     installed: [appFacts('tidebook'), appFacts('marshlog', { isRunning: true })],
     picked: [{ package: 'example.tidebook', parts: everything }],
+    sdk: 30,
     shelf: { freeBytes: 1 << 30 },
     bytesPerSecond: 1 << 20,
     ...over,
@@ -54,7 +55,7 @@ describe('the run sheet of copying apps', () => {
 
   it.each<[string, string, Partial<CopyingFacts>]>([
     ['mode-has-no-apps', 'stop', { phone: { ...phone, mode: 'recovery' } }],
-    ['needs-root', 'stop', { phone: { ...phone, root: false } }],
+    ['through-backup', 'note', { phone: { ...phone, root: false } }],
     ['nothing-picked', 'stop', { picked: [] }],
     ['nothing-picked', 'stop', { picked: [{ package: 'example.gone', parts: everything }] }],
     ['shelf-space', 'stop', { shelf: { freeBytes: 1 << 20 } }],
@@ -64,9 +65,31 @@ describe('the run sheet of copying apps', () => {
     expect(checks(over)[id]).toBe(severity);
   });
 
-  it('wants no root for programs alone', () => {
+  it('asks nothing on the screen for programs alone', () => {
     const program = [{ package: 'example.tidebook', parts: ['program'] as PartKind[] }];
-    expect(checks({ phone: { ...phone, root: false }, picked: program })['needs-root']).toBeUndefined();
+    expect(checks({ phone: { ...phone, root: false }, picked: program })['through-backup']).toBeUndefined();
+  });
+
+  it('names without root the apps that give no data, and wants more than that of them', () => {
+    const installed = [
+      appFacts('tidebook', { allowsBackup: false }),
+      appFacts('dunebank', { targetSdk: 33 }),
+      appFacts('marshlog'),
+    ];
+    const picked = installed.map(({ package: name }) => ({ package: name, parts: everything }));
+    const over = { phone: { ...phone, root: false }, installed, picked, sdk: 33 };
+    const told = (more: Partial<CopyingFacts> = {}) =>
+      copyingSheet(facts({ ...over, ...more })).checks.find(({ id }) => id === 'gives-no-backup')!;
+    expect(told()).toMatchObject({
+      severity: 'confirm',
+      title: '2 apps give no data',
+      sentence:
+        'Tidebook forbids backups and Dunebank is made for Android 12 or later. Their programs alone are copied; the data stays on the phone.',
+    });
+    const bare = picked.map((each) => ({ ...each, parts: ['data'] as PartKind[] }));
+    expect(told({ picked: bare }).severity).toBe('stop');
+    expect(told({ sdk: 30, picked: picked.slice(1) })).toBeUndefined();
+    expect(told({ phone })).toBeUndefined();
   });
 });
 

@@ -24,16 +24,6 @@ export const inSystem = ({ phone }: { readonly phone: PhoneFacts }): Check[] =>
         into: 'system',
       });
 
-/** Data is the apps' own: only root reads and writes it. */
-export const needsRoot = ({ mode, root }: PhoneFacts, withData: boolean): Check[] =>
-  withData && mode === 'system' && !root
-    ? stop(
-        'needs-root',
-        'Data of apps needs root',
-        'This phone is not rooted: only programs can be copied or installed. Leave the data out.',
-      )
-    : [];
-
 /** Of a phone whose system gives no root, recovery may, unless its user data is encrypted. */
 export function rootForData(phone: PhoneFacts, withData: boolean, through: 'recovery' | undefined): Check[] {
   if (!withData || phone.mode !== 'system' || phone.root) return [];

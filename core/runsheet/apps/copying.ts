@@ -1,9 +1,11 @@
 import type { PartKind } from '../../apps/copies.ts';
 import type { AppFacts } from '../../apps/facts.ts';
+import type { PhoneFacts } from '../../phone/facts.ts';
 import { sizeText } from '../../bytes/units.ts';
 import { batteryFor, imagingBattery } from '../battery.ts';
 import { bySeverity, listText, stop, type Check, type RunSheet, type Step } from '../check.ts';
-import { inSystem, isData, labelsOf, msForEachApp, needsRoot } from './common.ts';
+import { isInBackup, whyNoBackup, whyNoBackupText } from '../../apps/backing-up.ts';
+import { inSystem, isData, labelsOf, msForEachApp } from './common.ts';
 import type { CopyingFacts } from './facts.ts';
 
 /** An app that is picked, as it is on the phone. */
@@ -102,13 +104,60 @@ const caches: CopyingCheck = (_facts, apps) =>
       ]
     : [];
 
+/** Without root, data comes as the phone's own backup gives it. */
+export const comesByBackup = ({ mode, root }: PhoneFacts, parts: readonly PartKind[]): boolean =>
+  mode === 'system' && !root && parts.some(isData);
+
+const throughBackup: CopyingCheck = ({ phone }, apps) => {
+  const by = apps.filter(({ parts }) => comesByBackup(phone, parts));
+  if (by.length === 0) return [];
+  const media = by.filter(({ parts }) => parts.some((part) => isData(part) && !isInBackup(part)));
+  return [
+    {
+      id: 'through-backup',
+      severity: 'note',
+      title: 'The phone asks on its screen',
+      sentence: `This phone is not rooted: data comes by its own backup. Unlock its screen; when it asks, agree without a password. It asks for one minute. What it gives cannot be compared with what it has, and accounts, caches and keys are not in it${media.length > 0 ? `; neither is what ${labelsOf(media)} ${media.length === 1 ? 'has' : 'have'} among shared pictures and sounds` : ''}.`,
+    },
+  ];
+};
+
+/** By why, in the words of a sentence. */
+function silentAmong(
+  { phone, sdk }: CopyingFacts,
+  apps: readonly PickedApp[],
+): ReadonlyMap<string, PickedApp[]> {
+  const found = new Map<string, PickedApp[]>();
+  for (const each of apps) {
+    const why = comesByBackup(phone, each.parts) && whyNoBackup(each.app, sdk);
+    if (why) found.set(whyNoBackupText[why], [...(found.get(whyNoBackupText[why]) ?? []), each]);
+  }
+  return found;
+}
+
+const givesNoBackup: CopyingCheck = (facts, apps) => {
+  const found = silentAmong(facts, apps);
+  if (found.size === 0) return [];
+  const silent = [...found.values()].flat();
+  const reasons = [...found].map(
+    ([text, those]) => `${labelsOf(those)} ${those.length === 1 ? text : `(each ${text})`}`,
+  );
+  const title = `${silent.length === 1 ? 'One app gives' : `${silent.length} apps give`} no data`;
+  const bare = silent.filter(({ parts }) => !parts.includes('program'));
+  if (bare.length > 0)
+    return stop(
+      'gives-no-backup',
+      title,
+      `${listText(reasons)}. Pick the program of ${labelsOf(bare)} as well, or leave ${bare.length === 1 ? 'it' : 'them'} out.`,
+    );
+  const sentence = `${listText(reasons)}. ${silent.length === 1 ? 'Its program alone is' : 'Their programs alone are'} copied; the data stays on the phone.`;
+  return [{ id: 'gives-no-backup', severity: 'confirm', title, sentence }];
+};
+
 const checks: readonly CopyingCheck[] = [
   inSystem,
-  ({ phone }, apps) =>
-    needsRoot(
-      phone,
-      apps.some(({ parts }) => parts.some(isData)),
-    ),
+  throughBackup,
+  givesNoBackup,
   nothingPicked,
   room,
   ({ phone }) => imagingBattery(phone.battery),

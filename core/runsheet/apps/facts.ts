@@ -21,6 +21,8 @@ export interface CopyingFacts {
   readonly phone: PhoneFacts;
   readonly installed: readonly AppFacts[];
   readonly picked: readonly PickedParts[];
+  /** Android's API level; undefined where it is not told. */
+  readonly sdk: number | undefined;
   readonly shelf: { readonly freeBytes: number };
   readonly bytesPerSecond: number;
 }

@@ -2,8 +2,16 @@ import { livesOnOnePhone } from '../../apps/known.ts';
 import { folderKinds, type AppCopy, type CopiedApp, type PartKind } from '../../apps/copies.ts';
 import type { AppFacts } from '../../apps/facts.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
-import { bySeverity, type Check, type CheckId, type RunSheet, type Severity, type Step } from '../check.ts';
-import { copyingSheet, pickedApps, type PickedApp } from './copying.ts';
+import {
+  bySeverity,
+  stop,
+  type Check,
+  type CheckId,
+  type RunSheet,
+  type Severity,
+  type Step,
+} from '../check.ts';
+import { comesByBackup, copyingSheet, pickedApps, type PickedApp } from './copying.ts';
 import type { AppSurroundings, CopyingFacts, PickedParts, PuttingAppsFacts } from './facts.ts';
 import { findingsOf, puttingAppsSheet } from './putting-back.ts';
 
@@ -70,6 +78,7 @@ const copyingFacts = (facts: MovingFacts): CopyingFacts => ({
   phone: facts.source.phone,
   installed: facts.source.installed,
   picked: facts.picked,
+  sdk: facts.source.sdk,
   shelf: facts.shelf,
   bytesPerSecond: facts.bytesPerSecond,
 });
@@ -91,8 +100,17 @@ export function movingSheet(facts: MovingFacts): MovingSheet {
     })),
   ];
   const named = (nickname: string) => (check: Check) => ({ ...check, title: `${nickname}: ${check.title}` });
+  // What leaves a phone for good must have been compared with it.
+  const unproved = apps(facts).some(({ parts }) => comesByBackup(facts.source.phone, parts));
+  const root = unproved
+    ? stop(
+        'needs-root',
+        'Data of apps needs root',
+        `${facts.source.nickname} is not rooted. Copy its apps into the larder, as far as its own backup gives them, then put the copies back onto ${facts.target.nickname}.`,
+      )
+    : [];
   const nothing = copying.checks.filter(({ id }) => id === 'nothing-picked');
-  const own = ({ id }: Check) => id !== 'nothing-picked';
+  const own = ({ id }: Check) => !['nothing-picked', 'through-backup', 'gives-no-backup'].includes(id);
   return {
     onSource,
     onTarget: putting.steps,
@@ -104,6 +122,7 @@ export function movingSheet(facts: MovingFacts): MovingSheet {
     shelfBytes: copying.bytes,
     checks: bySeverity([
       ...nothing,
+      ...root,
       ...copying.checks.filter(own).map(named(facts.source.nickname)),
       ...putting.checks.filter(own).map(named(facts.target.nickname)),
     ]),

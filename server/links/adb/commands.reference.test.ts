@@ -130,6 +130,7 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     'revoke',
   ),
   ...of('am is Android’s own', 'stopApp'),
+  ...of('bu is Android’s own', 'backUp'),
   ...of('cmd is Android’s own', 'bringBack'),
   ...of('content is Android’s own', 'queryProvider'),
   whereTools: [
@@ -356,6 +357,7 @@ describe.skipIf(missing !== undefined).each(personalities)('$tools', (personalit
     host = {
       ...{ mode: 'recovery', properties: {}, rootDaemon: true, hasSu: false, flash, disk: 'mmcblk0' },
       ...{ mounts: [], startedAt: Date.now(), imei: undefined },
+      isAgreedTo: () => Promise.resolve(false),
       battery: () => ({ percent: 80, charging: true }),
       reboot: () => undefined,
     };

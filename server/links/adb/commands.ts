@@ -147,6 +147,9 @@ export const commands = {
   keysOfHardware: (folder: string) => `ls ${quote(folder)}`,
   /** In POSIX's format, since busybox breaks lines otherwise. */
   freeSpace: () => 'df -k -P /data',
+  /** Its data and what it keeps beside it, without programs and shared storage (AOSP, frameworks/base, cmds/bu). */
+  backUp: (packages: readonly string[]) =>
+    `bu backup -noapk -obb -noshared ${packages.map(nameOf).join(' ')}`,
   stopApp: (name: string) => `am force-stop ${nameOf(name)}`,
   describePackage: (name: string) => `dumpsys package ${nameOf(name)}`,
   beginInstall: (bytes: number, installer: string | undefined, mayDowngrade: boolean) =>

@@ -74,6 +74,7 @@ export class AppSheets {
       phone,
       installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
       picked: apps,
+      sdk: phone.mode === 'system' ? await workOf(this.bench.link(serial)).sdk() : undefined,
       shelf: await this.larder.shelf.space(),
       bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['copying']),
     });

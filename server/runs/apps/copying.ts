@@ -10,19 +10,22 @@ import {
   type DataFile,
   type FolderKind,
 } from '@keen-larder/core/apps/copies.ts';
+import { whyNoBackup } from '@keen-larder/core/apps/backing-up.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import {
+  comesByBackup,
   pickedApps,
   type PickedApp,
   type PickedParts,
   type Step,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { stampOf } from '../../formats/data-stamp.ts';
+import { dataFiles, stampOf } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import type { AppCopies } from '../../larder/copies.ts';
 import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { copyBatch } from './app-batch.ts';
+import { foldersGiven, takeBackup, type GivenBackup } from './backing-up.ts';
 import { filesAmong } from '../imaging/archive-taking.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
@@ -86,24 +89,66 @@ export async function copyAll(
   const oneOf = (name: string) => picked.find(({ app }) => app.package === name);
   const apps = steps.map(({ app }) => ({ package: app!, label: oneOf(app!)?.app.label ?? app! }));
   const from = { phone: { serial, maker, model, nickname: bench.view(serial).nickname } };
-  return copyBatch(context, run, from, apps, async (index, set, passed) => {
+  const facts = bench.facts(serial);
+  const askedFor = picked.filter(
+    ({ app, parts }) => comesByBackup(facts, parts) && whyNoBackup(app, sdk) === undefined,
+  );
+  const given =
+    askedFor.length > 0
+      ? await takeBackup(
+          phone,
+          run,
+          context.larder.shelf,
+          askedFor.map(({ app }) => app.package),
+        )
+      : undefined;
+  const take = copyBatch(context, run, from, apps, async (index, set, passed) => {
     const one = oneOf(apps[index]!.package);
     if (!one) throw new PartFailure('It is not on the phone any more.');
     const { parts, stampFiles, wasRunning, sparedBytes } = await phone.retry({
       what: steps[index]!.text,
       passed,
-      attempt: (attempt) => takeApp(attempt, one, set, context.larder.copies),
+      attempt: (attempt) =>
+        comesByBackup(facts, one.parts)
+          ? takeGiven(attempt, one, set, context.larder.copies, given)
+          : takeApp(attempt, one, set, context.larder.copies),
       onBreak: () => set.seal(),
     });
     if (parts.length === 0)
       throw new PartFailure('It has nothing of what was picked: there is nothing to keep. Copy its program.');
+    const isAsGiven = comesByBackup(facts, one.parts) && parts.some(({ kind }) => kind !== 'program');
     return {
-      facts: copiedApp(one.app, sdk, stampFiles),
+      facts: { ...copiedApp(one.app, sdk, stampFiles), ...(isAsGiven && { isAsGiven }) },
       parts,
       sparedBytes,
-      remark: `, as the phone digests it${wasRunning ? '; it was stopped first' : ''}`,
+      remark: isAsGiven
+        ? ': its data as the phone’s backup gave it, which nothing was compared with'
+        : comesByBackup(facts, one.parts)
+          ? ': its program, as the phone digests it; the backup has no data of it'
+          : `, as the phone digests it${wasRunning ? '; it was stopped first' : ''}`,
     };
   });
+  return take.finally(() => given?.close());
+}
+
+/** An app's program as the phone digests it, and of its data what the phone's own backup gave. */
+async function takeGiven(
+  attempt: Attempt,
+  one: PickedApp,
+  set: SetWriter,
+  copies: AppCopies,
+  given: GivenBackup | undefined,
+): Promise<TakenApp> {
+  const program = one.parts.includes('program')
+    ? await takeProgram(attempt, one.app, set, copies)
+    : { parts: [], sparedBytes: 0 };
+  const folders = await foldersGiven(one, given?.apps.get(one.app.package), set, attempt.passed);
+  return {
+    parts: [...program.parts, ...folders.parts],
+    stampFiles: folders.files.length > 0 ? folders.files : undefined,
+    wasRunning: false,
+    sparedBytes: program.sparedBytes,
+  };
 }
 
 interface TakenApp {
@@ -209,16 +254,6 @@ export async function takeFolder(
     passed(-writer.taken);
     await work.stop(name);
   }
-}
-
-/** As `find` lists them: a hard link is a file as well. */
-export function dataFiles(kind: FolderKind, entries: ReadonlyMap<string, ArchivedEntry>): DataFile[] {
-  const plain = (path: string) => path.replace(/^\.\//, '');
-  return [...entries].flatMap(([path, entry]): DataFile[] => {
-    const file = entry.type === 'link' ? entries.get(entry.target!) : entry;
-    if (file?.type !== 'file') return [];
-    return [{ path: `${kind}/${plain(path)}`, bytes: file.bytes, modifiedAt: file.modifiedAt }];
-  });
 }
 
 const copiedApp = (

@@ -10,14 +10,13 @@ import {
   type RunSheet,
   type WantedCopy,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { stampOf } from '../../formats/data-stamp.ts';
+import { dataFiles, stampOf } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import type { Batch, OpenedPart } from '../../imports/batch.ts';
 import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { dataFiles } from '../apps/copying.ts';
 import {
   broken,
   differsFromList,

@@ -77,13 +77,20 @@ async function act(action: PracticeAction): Promise<void> {
       >{{ phone.hasImei === undefined ? 'has no modem' : phone.hasImei ? 'IMEI present' : 'no IMEI' }}
     </p>
     <p v-if="phone.question" class="asking" role="status">
-      <span
+      <span v-if="phone.question === 'backup'"
+        >On its screen: <strong>Hand the data of its apps to a computer?</strong> Without a password.</span
+      >
+      <span v-else
         >On its screen:
         <strong>{{ phone.question === 'lock' ? 'Lock' : 'Unlock' }} the bootloader?</strong> All user data
         will be wiped.</span
       >
-      <ElButton size="small" type="primary" @click="act({ do: 'allow' })">Press Volume up for yes</ElButton>
-      <ElButton size="small" @click="act({ do: 'refuse' })">Press Power for no</ElButton>
+      <ElButton size="small" type="primary" @click="act({ do: 'allow' })">{{
+        phone.question === 'backup' ? 'Tap Agree' : 'Press Volume up for yes'
+      }}</ElButton>
+      <ElButton size="small" @click="act({ do: 'refuse' })">{{
+        phone.question === 'backup' ? 'Tap Refuse' : 'Press Power for no'
+      }}</ElButton>
     </p>
     <p v-if="phone.asking" class="asking" role="status">
       <span

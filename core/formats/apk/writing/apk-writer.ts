@@ -27,6 +27,8 @@ export interface ApkPlan {
   readonly minSdk: number;
   readonly targetSdk: number;
   readonly sharedUserId?: string;
+  /** It forbids backups of the platform's own. */
+  readonly allowsBackup?: false;
   /** Of a split: its name. */
   readonly split?: string;
   readonly label: string;
@@ -91,6 +93,7 @@ function manifestTree(plan: ApkPlan): Element {
     );
   });
   const icon = plan.icon ? [['icon', { reference: resourceIds.icon }] as const] : [];
+  const backup = plan.allowsBackup === false ? [['allowBackup', false] as const] : [];
   return element(
     'manifest',
     [
@@ -106,7 +109,7 @@ function manifestTree(plan: ApkPlan): Element {
         ['targetSdkVersion', plan.targetSdk],
       ]),
       ...plan.permissions.map((name) => element('uses-permission', [['name', name]])),
-      element('application', [['label', { reference: resourceIds.label }], ...icon], components),
+      element('application', [['label', { reference: resourceIds.label }], ...icon, ...backup], components),
     ],
   );
 }

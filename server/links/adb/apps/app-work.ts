@@ -8,6 +8,8 @@ import { PhoneRefusal } from '../../../failures.ts';
 
 /** Installing a large app takes this long on a slow phone (from memory, with a margin). */
 const commitMs = 300_000;
+/** The screen asks for a minute (AOSP, UserBackupManagerService, TIMEOUT_FULL_CONFIRMATION), and a large app takes its time to be read (from memory). */
+const askedMs = 180_000;
 
 /** What is done to apps of a running system, through its package and activity managers (AOSP, PackageManagerShellCommand). */
 export class AdbAppWork implements AppWork {
@@ -38,6 +40,10 @@ export class AdbAppWork implements AppWork {
 
   async *read(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
     yield* this.shell.stream(commands.content(path), { signal });
+  }
+
+  async *backUp(packages: readonly string[], signal?: AbortSignal): AsyncGenerator<Uint8Array> {
+    yield* this.shell.stream(commands.backUp(packages), { signal, quiet: { ms: askedMs } });
   }
 
   digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>> {

@@ -1,0 +1,101 @@
+import type { DataFile } from '@keen-larder/core/apps/copies.ts';
+import { isInBackup } from '@keen-larder/core/apps/backing-up.ts';
+import type { PickedApp } from '@keen-larder/core/runsheet/run-sheets.ts';
+import {
+  readBackupContent,
+  type AppInBackup,
+  type BackedUpFolder,
+} from '../../formats/android-backup/backup-content.ts';
+import { BackupLocked, backupTar } from '../../formats/android-backup/backup-stream.ts';
+import { dataFiles } from '../../formats/data-stamp.ts';
+import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
+import { PhoneRefusal } from '../../failures.ts';
+import { imageSource } from '../../larder/inside/image-source.ts';
+import type { NewPart } from '../../larder/copies-of-a-kind.ts';
+import { SetWriter } from '../../shelf/set-writer.ts';
+import type { Shelf } from '../../shelf/shelf.ts';
+import type { Run } from '../engine/live-run.ts';
+import { workOf } from '../phone/phone-access.ts';
+import type { PhoneAtWork } from '../phone/phone-at-work.ts';
+
+/** What a phone's own backup gave, by package. It lies on the shelf until it is closed. */
+export interface GivenBackup {
+  readonly apps: ReadonlyMap<string, AppInBackup>;
+  close(): Promise<void>;
+}
+
+/**
+ * Has the phone back some apps up, once somebody has agreed on its screen: it asks once for all of them.
+ * @throws PhoneRefusal where nobody agreed, or with a password
+ */
+export async function takeBackup(
+  phone: PhoneAtWork,
+  run: Run,
+  shelf: Shelf,
+  packages: readonly string[],
+): Promise<GivenBackup> {
+  const set = new SetWriter(shelf);
+  const taken = await phone
+    .retry({
+      what: 'Have the phone back its apps up',
+      attempt: async ({ link, signal }) => {
+        const given = workOf(link).backUp(packages, signal)[Symbol.asyncIterator]();
+        const first = await run.waiting(
+          'Waiting for somebody to unlock the phone and agree to the backup on its screen, without a password.',
+          () => given.next(),
+        );
+        if (first.done)
+          throw new PhoneRefusal(
+            'The phone gave no backup: somebody refused on its screen, or nobody answered within a minute. Start again, and agree there.',
+          );
+        const image = set.image(0);
+        await image.take(backupTar(begunWith(first.value, given)));
+        return image.finish();
+      },
+      onBreak: () => set.seal(),
+    })
+    .catch((error: unknown) => {
+      if (!(error instanceof BackupLocked)) throw error;
+      throw new PhoneRefusal(
+        'The phone encrypted its backup: a password was typed on its screen. Start again, and leave the password empty there.',
+      );
+    });
+  await set.seal();
+  const { apps } = await readBackupContent(imageSource(shelf, { ...taken, partition: 'backup' }));
+  return { apps: new Map(apps.map((each) => [each.app.package, each])), close: () => set.discard() };
+}
+
+async function* begunWith(first: Uint8Array, rest: AsyncIterator<Uint8Array>): AsyncGenerator<Uint8Array> {
+  try {
+    yield first;
+    for (let next = await rest.next(); !next.done; next = await rest.next()) yield next.value;
+  } finally {
+    await rest.return?.();
+  }
+}
+
+/** Folders of an app that were picked and given, as parts of its copy. */
+export async function foldersGiven(
+  { parts }: PickedApp,
+  given: AppInBackup | undefined,
+  set: SetWriter,
+  passed: (bytes: number) => void,
+): Promise<{ readonly parts: readonly NewPart[]; readonly files: readonly DataFile[] }> {
+  const taken: NewPart[] = [];
+  const files: DataFile[] = [];
+  const wanted = (given?.folders ?? []).filter(({ kind }) => parts.includes(kind) && isInBackup(kind));
+  for (const folder of wanted) {
+    const { stored, entries } = await store(folder, set, passed);
+    taken.push({ name: folder.name, kind: folder.kind, stored });
+    if (folder.kind === 'data' || folder.kind === 'device-data')
+      files.push(...dataFiles(folder.kind, entries));
+  }
+  return { parts: taken, files };
+}
+
+async function store(folder: BackedUpFolder, set: SetWriter, passed: (bytes: number) => void) {
+  const entries = new Map<string, ArchivedEntry>();
+  const image = set.image(0);
+  await image.take(digestedFiles(folder.read(), entries), passed);
+  return { stored: await image.finish(), entries };
+}
