@@ -35,7 +35,7 @@ export function modeWords(mode: PhoneMode, root: boolean): string {
   const { read, write } = abilitiesOf(mode, root);
   const partitions = read ? (write ? 'read and write' : 'read only') : 'not readable without root';
   if (mode === 'system' && !root)
-    return `partitions ${partitions} · of apps the programs, of records what the system shares`;
+    return `partitions ${partitions} · of apps the programs and what they back up, of records what the system shares`;
   return `partitions ${partitions} · apps and records ${mode === 'system' ? 'read and write' : 'need system mode'}`;
 }
 

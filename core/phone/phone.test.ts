@@ -9,7 +9,7 @@ describe('modes', () => {
     expect(modeWords('recovery', true)).toBe('partitions read and write · apps and records need system mode');
     expect(modeWords('system', true)).toBe('partitions read only · apps and records read and write');
     expect(modeWords('system', false)).toBe(
-      'partitions not readable without root · of apps the programs, of records what the system shares',
+      'partitions not readable without root · of apps the programs and what they back up, of records what the system shares',
     );
     expect(modeWords('bootloader', false)).toContain('write only');
   });

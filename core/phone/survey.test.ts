@@ -42,7 +42,7 @@ describe('what a survey makes of a phone', () => {
   it('says what is left without root, and what would open the rest', () => {
     const found = ways('system', { root: undefined, partitions: 0, reads: false, providers: ['contacts'] });
     expect(found['Image partitions']).toMatch(/^no: The system gives no root: a recovery with root/);
-    expect(found['Copy apps']).toBe('yes: programs alone: data needs root');
+    expect(found['Copy apps']).toBe('yes: programs, and of data what the phone’s own backup gives');
     expect(found['Keep records']).toBe('yes: contacts: what content providers tell');
     expect(found['Keep photos and downloads']).toBe('yes: tar, without root');
   });

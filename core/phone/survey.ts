@@ -126,7 +126,7 @@ export function waysFor({ mode, tools }: Pick<Survey, 'mode' | 'tools'>): WayOfJ
       job(
         'Copy apps',
         tools.apps !== undefined,
-        hasRoot ? 'programs and data' : 'programs alone: data needs root',
+        hasRoot ? 'programs and data' : 'programs, and of data what the phone’s own backup gives',
         'Its package manager does not answer.',
       ),
       job(

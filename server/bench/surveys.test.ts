@@ -59,7 +59,7 @@ it('surveys simulated phones in every mode that they come up in, and writes noth
     });
     expect(told).toMatch(/^Survey of Marram Sedge 10 in system mode/);
     expect(told).toContain('- Root: missing\n');
-    expect(told).toContain('- Copy apps: programs alone: data needs root\n');
+    expect(told).toContain('- Copy apps: programs, and of data what the phone’s own backup gives\n');
     // What was found out is remembered; what is new is found out by itself.
     const phone = bench.phones.find(({ identity }) => identity.serial === knot3)!;
     await app.close();

@@ -169,6 +169,7 @@ describe('Apps that are picked', () => {
           phone: { ...facts, mode: 'system' },
           installed: [there.installed!],
           picked: apps as never,
+          sdk: 28,
           shelf: { freeBytes: 1 << 30 },
           bytesPerSecond: 1 << 20,
         }),

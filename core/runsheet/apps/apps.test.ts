@@ -286,4 +286,25 @@ describe('the run sheet of moving apps', () => {
     expect(byId(movingSheet(facts(['ringcode'])).checks)['wrong-processor']).toBe('stop');
     expect(byId(movingSheet(facts([])).checks)['nothing-picked']).toBe('stop');
   });
+
+  it('takes along from a phone without root what its own backup gives whole, and says what it does not', () => {
+    const whole = facts(['tidebook', 'ringcode', 'harbourchat']);
+    const installed = whole.source.installed.map((app) =>
+      app.label === 'Ringcode' ? { ...app, abis: [], allowsBackup: false } : app,
+    );
+    const source = { ...whole.source, phone: { ...phone, root: false }, installed };
+    const verdicts = movingVerdicts({ ...whole, source });
+    expect(verdicts.map(({ findings: [first] }) => first?.sentence)).toEqual([
+      undefined,
+      'Ringcode forbids backups: its data comes only with root. Leave it out.',
+      expect.stringMatching(
+        /^Harbour Chat must be removed from Ringing hut before it starts on Visitor desk/,
+      ),
+    ]);
+    const sheet = movingSheet({ ...whole, source });
+    expect(byId(sheet.checks)).toMatchObject({ 'gives-no-backup': 'stop', 'through-backup': 'note' });
+    const one = movingSheet({ ...facts(['tidebook']), source });
+    expect(byId(one.checks)['gives-no-backup']).toBeUndefined();
+    expect(one.checks.filter(({ severity }) => severity === 'stop')).toEqual([]);
+  });
 });

@@ -66,8 +66,11 @@ export function roomForCopies(bytes: number, freeBytes: number, bound = 'At leas
     : [{ id: 'shelf-space', severity: 'good', title: 'There is room on the shelf', sentence: words }];
 }
 
-const running: CopyingCheck = (_facts, apps) => {
-  const up = apps.filter(({ app, parts }) => app.isRunning && parts.some(isData));
+const running: CopyingCheck = ({ phone }, apps) => {
+  // For its own backup the phone stops them itself.
+  const up = apps.filter(
+    ({ app, parts }) => app.isRunning && parts.some(isData) && !comesByBackup(phone, parts),
+  );
   if (up.length === 0) return [];
   return [
     {

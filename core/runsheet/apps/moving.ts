@@ -1,3 +1,4 @@
+import { whyNoBackup, whyNoBackupText } from '../../apps/backing-up.ts';
 import { livesOnOnePhone } from '../../apps/known.ts';
 import { folderKinds, type AppCopy, type CopiedApp, type PartKind } from '../../apps/copies.ts';
 import type { AppFacts } from '../../apps/facts.ts';
@@ -100,17 +101,9 @@ export function movingSheet(facts: MovingFacts): MovingSheet {
     })),
   ];
   const named = (nickname: string) => (check: Check) => ({ ...check, title: `${nickname}: ${check.title}` });
-  // What leaves a phone for good must have been compared with it.
-  const unproved = apps(facts).some(({ parts }) => comesByBackup(facts.source.phone, parts));
-  const root = unproved
-    ? stop(
-        'needs-root',
-        'Data of apps needs root',
-        `${facts.source.nickname} is not rooted. Copy its apps into the larder, as far as its own backup gives them, then put the copies back onto ${facts.target.nickname}.`,
-      )
-    : [];
+  const withheld = apps(facts).flatMap((each) => withheldOf(each, facts) ?? []);
   const nothing = copying.checks.filter(({ id }) => id === 'nothing-picked');
-  const own = ({ id }: Check) => !['nothing-picked', 'through-backup', 'gives-no-backup'].includes(id);
+  const own = ({ id }: Check) => !['nothing-picked', 'gives-no-backup'].includes(id);
   return {
     onSource,
     onTarget: putting.steps,
@@ -122,7 +115,9 @@ export function movingSheet(facts: MovingFacts): MovingSheet {
     shelfBytes: copying.bytes,
     checks: bySeverity([
       ...nothing,
-      ...root,
+      ...(withheld.length > 0
+        ? stop('gives-no-backup', 'Not all can come along without root', withheld.join(' '))
+        : []),
       ...copying.checks.filter(own).map(named(facts.source.nickname)),
       ...putting.checks.filter(own).map(named(facts.target.nickname)),
     ]),
@@ -135,6 +130,22 @@ export function movingVerdicts(facts: MovingFacts): Verdict[] {
   return putting.picked.map((each) => ({
     package: each.copy.app.package,
     label: each.copy.app.label,
-    findings: findingsOf(each, putting),
+    findings: [
+      ...apps(facts).flatMap((one): Verdict['findings'] => {
+        const sentence = one.app.package === each.copy.app.package && withheldOf(one, facts);
+        return sentence ? [{ id: 'gives-no-backup', severity: 'stop', sentence }] : [];
+      }),
+      ...findingsOf(each, putting),
+    ],
   }));
+}
+
+/** Why an app cannot move from a phone that gives its data by its own backup alone: nothing of it may be left behind unnoticed. */
+function withheldOf({ app, parts }: PickedApp, { source, target }: MovingFacts): string | undefined {
+  if (!comesByBackup(source.phone, parts)) return undefined;
+  const why = whyNoBackup(app, source.sdk);
+  if (why) return `${app.label} ${whyNoBackupText[why]}: its data comes only with root. Leave it out.`;
+  return livesOnOnePhone(app.package)
+    ? `${app.label} must be removed from ${source.nickname} before it starts on ${target.nickname}, and what the phone’s own backup gives cannot be compared with what it has. Leave it out, or get root.`
+    : undefined;
 }

@@ -25,7 +25,7 @@ export interface GivenBackup {
 }
 
 /**
- * Has the phone back some apps up, once somebody has agreed on its screen: it asks once for all of them.
+ * Has the phone back some apps up, once somebody has agreed on its screen: it asks once for all of them, and of none not at all.
  * @throws PhoneRefusal where nobody agreed, or with a password
  */
 export async function takeBackup(
@@ -34,6 +34,7 @@ export async function takeBackup(
   shelf: Shelf,
   packages: readonly string[],
 ): Promise<GivenBackup> {
+  if (packages.length === 0) return { apps: new Map(), close: () => Promise.resolve() };
   const set = new SetWriter(shelf);
   const taken = await phone
     .retry({

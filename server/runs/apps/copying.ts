@@ -93,42 +93,45 @@ export async function copyAll(
   const askedFor = picked.filter(
     ({ app, parts }) => comesByBackup(facts, parts) && whyNoBackup(app, sdk) === undefined,
   );
-  const given =
-    askedFor.length > 0
-      ? await takeBackup(
-          phone,
-          run,
-          context.larder.shelf,
-          askedFor.map(({ app }) => app.package),
-        )
-      : undefined;
-  const take = copyBatch(context, run, from, apps, async (index, set, passed) => {
-    const one = oneOf(apps[index]!.package);
-    if (!one) throw new PartFailure('It is not on the phone any more.');
-    const { parts, stampFiles, wasRunning, sparedBytes } = await phone.retry({
-      what: steps[index]!.text,
-      passed,
-      attempt: (attempt) =>
-        comesByBackup(facts, one.parts)
-          ? takeGiven(attempt, one, set, context.larder.copies, given)
-          : takeApp(attempt, one, set, context.larder.copies),
-      onBreak: () => set.seal(),
+  const given = await takeBackup(
+    phone,
+    run,
+    context.larder.shelf,
+    askedFor.map(({ app }) => app.package),
+  );
+  try {
+    return await copyBatch(context, run, from, apps, async (index, set, passed) => {
+      const one = oneOf(apps[index]!.package);
+      if (!one) throw new PartFailure('It is not on the phone any more.');
+      const isByBackup = comesByBackup(facts, one.parts);
+      const { parts, stampFiles, wasRunning, sparedBytes } = await phone.retry({
+        what: steps[index]!.text,
+        passed,
+        attempt: (attempt) =>
+          isByBackup
+            ? takeGiven(attempt, one, set, context.larder.copies, given)
+            : takeApp(attempt, one, set, context.larder.copies),
+        onBreak: () => set.seal(),
+      });
+      if (parts.length === 0)
+        throw new PartFailure(
+          'It has nothing of what was picked: there is nothing to keep. Copy its program.',
+        );
+      const isAsGiven = isByBackup && parts.some(({ kind }) => kind !== 'program');
+      return {
+        facts: { ...copiedApp(one.app, sdk, stampFiles), ...(isAsGiven && { isAsGiven }) },
+        parts,
+        sparedBytes,
+        remark: isAsGiven
+          ? ': its data as the phone’s backup gave it, which nothing was compared with'
+          : isByBackup
+            ? ': its program, as the phone digests it; the backup has no data of it'
+            : `, as the phone digests it${wasRunning ? '; it was stopped first' : ''}`,
+      };
     });
-    if (parts.length === 0)
-      throw new PartFailure('It has nothing of what was picked: there is nothing to keep. Copy its program.');
-    const isAsGiven = comesByBackup(facts, one.parts) && parts.some(({ kind }) => kind !== 'program');
-    return {
-      facts: { ...copiedApp(one.app, sdk, stampFiles), ...(isAsGiven && { isAsGiven }) },
-      parts,
-      sparedBytes,
-      remark: isAsGiven
-        ? ': its data as the phone’s backup gave it, which nothing was compared with'
-        : comesByBackup(facts, one.parts)
-          ? ': its program, as the phone digests it; the backup has no data of it'
-          : `, as the phone digests it${wasRunning ? '; it was stopped first' : ''}`,
-    };
-  });
-  return take.finally(() => given?.close());
+  } finally {
+    await given.close();
+  }
 }
 
 /** An app's program as the phone digests it, and of its data what the phone's own backup gave. */
@@ -137,12 +140,12 @@ async function takeGiven(
   one: PickedApp,
   set: SetWriter,
   copies: AppCopies,
-  given: GivenBackup | undefined,
+  given: GivenBackup,
 ): Promise<TakenApp> {
   const program = one.parts.includes('program')
     ? await takeProgram(attempt, one.app, set, copies)
     : { parts: [], sparedBytes: 0 };
-  const folders = await foldersGiven(one, given?.apps.get(one.app.package), set, attempt.passed);
+  const folders = await foldersGiven(one, given.apps.get(one.app.package), set, attempt.passed);
   return {
     parts: [...program.parts, ...folders.parts],
     stampFiles: folders.files.length > 0 ? folders.files : undefined,

@@ -7,10 +7,10 @@ import TimeText from '../../parts/TimeText.vue';
 /** Copies of one app, the newest first. */
 defineProps<{ copies: readonly CopyView[] }>();
 const emit = defineEmits<{ bin: [id: string] }>();
-const kinds = ({ parts }: CopyView) =>
+const kinds = ({ app, parts }: CopyView) =>
   [
     ...(parts.some(({ kind }) => kind === 'program') ? ['program'] : []),
-    ...(parts.some(({ kind }) => kind !== 'program') ? ['data'] : []),
+    ...(parts.some(({ kind }) => kind !== 'program') ? [app.isAsGiven ? 'data as given' : 'data'] : []),
   ].join(' and ');
 </script>
 

@@ -43,6 +43,7 @@ const origins = { phone: 'from the phone', image: 'out of a kept image', importe
 const facts = computed(() => [
   ['Of', `${view.value.nickname} · ${view.value.serial}`],
   ['Taken', `${exactTime(view.value.createdAt)}, ${origins[view.value.origin]}`],
+  ...(app.value?.isAsGiven ? [['Data', 'as the phone’s own backup gave it, not compared'] as const] : []),
   ...(view.value.by ? [['By', view.value.by]] : []),
   ...(app.value
     ? [

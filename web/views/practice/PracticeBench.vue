@@ -47,7 +47,13 @@ useIntervalFn(load, 700, { immediateCallback: true });
       >
         <strong>{{ bench.phone(phone.serial)?.nickname ?? `${phone.maker} ${phone.model}` }}</strong>
         <span class="soft"
-          >{{ phone.serial }} · {{ phone.phase === 'running' ? phone.mode : phone.phase
+          >{{ phone.serial }} ·
+          {{
+            phone.question || phone.asking
+              ? 'asks on its screen'
+              : phone.phase === 'running'
+                ? phone.mode
+                : phone.phase
           }}{{ phone.faults.length ? ' · faulty' : '' }}</span
         >
       </RouterLink>

@@ -78,6 +78,9 @@ watch(apps, () => {
 const summed = (of: (app: AppView) => number) => filtered.value.shown.reduce((sum, app) => sum + of(app), 0);
 const programBytes = computed(() => summed(({ installed }) => installed?.programBytes ?? 0));
 const dataBytes = computed(() => summed(({ installed }) => installed?.dataBytes ?? 0));
+const isDataKnown = computed(() =>
+  filtered.value.shown.some((app) => app.installed?.dataBytes !== undefined),
+);
 
 function stateOf({ installed: app }: AppView): string {
   if (!app) return 'not installed';
@@ -137,7 +140,8 @@ function sort(key: string, descending: boolean): void {
     </div>
     <p v-if="apps" class="sum" role="status">
       {{ filtered.shown.length }} {{ filtered.shown.length === 1 ? 'app' : 'apps' }} · programs
-      <SizeText :bytes="programBytes" /> · data <SizeText :bytes="dataBytes" />
+      <SizeText :bytes="programBytes" />
+      <template v-if="isDataKnown"> · data <SizeText :bytes="dataBytes" /></template>
       <template v-if="isCleared && !filtered.hidden"> · facets taken off: they hid every app</template>
       <template v-if="filtered.hidden">
         · <strong>{{ filtered.hidden }} hidden by search or facets</strong>
