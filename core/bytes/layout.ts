@@ -40,6 +40,7 @@ export function layout<Shape extends Record<string, Field<unknown>>>(
     fields.push({ name, offset: bytes, field });
     bytes += field.bytes;
   }
+  const empty = Object.fromEntries(fields.map(({ name }) => [name, undefined]));
   return {
     bytes,
     offsetOf(name) {
@@ -48,14 +49,15 @@ export function layout<Shape extends Record<string, Field<unknown>>>(
       return found.offset;
     },
     read(input, offset = 0, base = 0) {
-      const view = viewOf(input);
-      const value: Record<string, unknown> = {};
-      for (const { name, offset: at, field } of fields) {
-        if (offset + at + field.bytes > input.byteLength) {
-          throw new FormatError(format, name, base + offset + at, 'the input ends here');
-        }
-        value[name] = field.read(view, offset + at);
+      const left = input.byteLength - offset;
+      if (left < bytes) {
+        const { name, offset: at } = fields.find((each) => each.offset + each.field.bytes > left)!;
+        throw new FormatError(format, name, base + offset + at, 'the input ends here');
       }
+      const view = viewOf(input);
+      // All of one shape from the beginning: they are read by the hundred thousand.
+      const value: Record<string, unknown> = { ...empty };
+      for (const { name, offset: at, field } of fields) value[name] = field.read(view, offset + at);
       return value as Values<Shape>;
     },
     write(output, offset, value) {

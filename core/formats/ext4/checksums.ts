@@ -2,12 +2,10 @@ import { crc32cRegister } from '../../bytes/crc32.ts';
 
 // metadata_csum (kernel, Documentation/filesystems/ext4, "Checksums"): CRC-32C from a seed of the file system's on.
 
-const word = (value: number): Uint8Array => {
-  const bytes = new Uint8Array(4);
-  new DataView(bytes.buffer).setUint32(0, value, true);
-  return bytes;
-};
+const word = (value: number): Uint8Array =>
+  Uint8Array.of(value & 0xff, (value >>> 8) & 0xff, (value >>> 16) & 0xff, value >>> 24);
 
+const noSum = new Uint8Array(2);
 const inodeAt = { generation: 100, low: 124, extraBytes: 128, high: 130 };
 const descriptorSumAt = 30;
 const tailBytes = 12;
@@ -20,11 +18,17 @@ export class Checksums {
   /** @param record all bytes of the inode */
   inodeMatches(record: Uint8Array, number: number): boolean {
     const view = new DataView(record.buffer, record.byteOffset, record.byteLength);
-    const copy = new Uint8Array(record);
-    copy.fill(0, inodeAt.low, inodeAt.low + 2);
     const hasHigh = record.length > 128 && view.getUint16(inodeAt.extraBytes, true) >= 4;
-    if (hasHigh) copy.fill(0, inodeAt.high, inodeAt.high + 2);
-    const sum = crc32cRegister(copy, this.inodeSeed(number, view.getUint32(inodeAt.generation, true)));
+    // Over the record as if the sums themselves were zeros.
+    let sum = this.inodeSeed(number, view.getUint32(inodeAt.generation, true));
+    sum = crc32cRegister(record.subarray(0, inodeAt.low), sum);
+    sum = crc32cRegister(noSum, sum);
+    const rest = inodeAt.low + noSum.length;
+    sum = crc32cRegister(record.subarray(rest, hasHigh ? inodeAt.high : record.length), sum);
+    if (hasHigh) {
+      sum = crc32cRegister(noSum, sum);
+      sum = crc32cRegister(record.subarray(inodeAt.high + noSum.length), sum);
+    }
     const low = view.getUint16(inodeAt.low, true);
     if (!hasHigh) return (sum & 0xffff) === low;
     return sum === (low | (view.getUint16(inodeAt.high, true) << 16)) >>> 0;

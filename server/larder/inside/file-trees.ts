@@ -57,9 +57,13 @@ export async function fileSystemTree(source: ByteSource): Promise<FileTree> {
 }
 
 /** One entry; a damaged one is shown as such instead of hiding the folder. */
-async function viewOf(fs: FileSystem, name: string, node: () => Promise<FileNode>): Promise<FileView> {
+async function viewOf(
+  fs: FileSystem,
+  name: string,
+  node: FileNode | (() => Promise<FileNode>),
+): Promise<FileView> {
   try {
-    const found = await node();
+    const found = typeof node === 'function' ? await node() : node;
     const label = (await fs.attributes(found)).find((each) => each.name === 'security.selinux');
     return {
       name,
@@ -81,17 +85,14 @@ async function viewOf(fs: FileSystem, name: string, node: () => Promise<FileNode
 
 async function* walkedTree(fs: FileSystem): AsyncGenerator<TreeFile> {
   for await (const { path, name, node, fault } of fs.walk()) {
-    const view = node
-      ? await viewOf(fs, name, () => Promise.resolve(node))
-      : { ...nothing, name, kind: 'other' as const };
+    const view = node ? await viewOf(fs, name, node) : { ...nothing, name, kind: 'other' as const };
     const isFile = node?.type === 'file';
-    yield {
-      ...view,
+    yield Object.assign(view, {
       fault: fault ?? view.fault,
       path,
       content: () => (isFile ? fs.content(node) : noBytes()),
       places: () => (isFile ? fs.places(node) : Promise.resolve(undefined)),
-    };
+    });
   }
 }
 
