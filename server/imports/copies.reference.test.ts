@@ -17,9 +17,10 @@ import type { CopyView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { handmadeBackup } from '../../testing/android-backups.ts';
+import { backupByHand, handmadeBackup } from '../../testing/android-backups.ts';
 import { isIn, openOn, serial, serveAlone, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
+import { platformBackup, platformBackupStream } from '../larder/carry/platform-backup.ts';
 import { copyTar } from '../larder/copy-export.ts';
 import { startCopying } from '../runs/apps/copying.ts';
 import { importAppsSheet, startImportingApps } from '../runs/files/importing-apps.ts';
@@ -402,7 +403,8 @@ describe('a backup of the platform’s own', () => {
     writeFileSync(join(root, 'apps/example.bare/f/one'), '1');
     writeFileSync(join(root, 'apps/example.bare/ef/two'), '2');
     const order = ['_manifest', 'f', 'ef'].map((each) => `apps/example.bare/${each}`);
-    const bare = execFileSync('tar', ['--format=pax', '-cf', '-', '-C', root, ...order]);
+    const owned = ['--owner=10061', '--group=10061'];
+    const bare = execFileSync('tar', ['--format=pax', ...owned, '-cf', '-', '-C', root, ...order]);
     writeFileSync(join(imports, 'bare.ab'), handmadeBackup(bare, { packed: false }));
     const view = await ready('bare.ab');
     const sha256 = createHash('sha256').update(Buffer.from('abcd', 'hex')).digest('hex');
@@ -421,6 +423,50 @@ describe('a backup of the platform’s own', () => {
     const alone = (await checks(view)).find(({ id }) => id === 'data-without-program');
     expect(alone!.sentence).toBe('The data of example.bare can go back only where the app is installed.');
     expect((await imported(view)).state).toBe('done');
+  });
+
+  it('is made of copies, as a reader by hand has it, with who signed the app as openssl reads it', async () => {
+    const backup = await platformBackup(first.larder, [copied.id]);
+    expect(backup.name).toBe('Tidebook.ab');
+    const parts: Uint8Array[] = [];
+    for await (const part of platformBackupStream(backup)) parts.push(Uint8Array.from(part));
+    const root = join(folder.path, 'made');
+    mkdirSync(root);
+    execFileSync('tar', ['-xf', '-', '-C', root], { input: backupByHand(Buffer.concat(parts)) });
+    const made = join(root, 'apps', name);
+    const told = readFileSync(join(made, '_manifest'), 'utf8').split('\n');
+    expect(told.slice(0, 3)).toEqual(['1', name, `${copied.app.versionCode}`]);
+    expect(told.slice(5, 7)).toEqual(['1', '1']);
+    const certificate = Buffer.from(told[7]!, 'hex');
+    const printed = execFileSync('openssl', ['x509', '-inform', 'der', '-noout', '-fingerprint', '-sha256'], {
+      input: certificate,
+      encoding: 'utf8',
+    });
+    expect(copied.app.certificates).toEqual([
+      printed.split('=')[1]!.trim().replaceAll(':', '').toLowerCase(),
+    ]);
+    const copy = unpacked(root);
+    const digestOf = (path: string) => createHash('sha256').update(readFileSync(path)).digest('hex');
+    expect(digestOf(join(made, 'a/base.apk'))).toBe(digestOf(join(copy, 'base.apk')));
+    const data = join(root, 'data');
+    mkdirSync(data);
+    run('tar', ['-xf', join(copy, 'data.tar'), '-C', data], root);
+    const files = (where: string) =>
+      run('find', ['.', '-type', 'f', '-print0'], where).split('\0').filter(Boolean).sort();
+    for (const [from, token] of Object.entries(tokens)) {
+      if (!existsSync(join(data, from))) continue;
+      const own = files(join(data, from));
+      expect(files(join(made, token))).toEqual(own);
+      for (const path of own)
+        expect(digestOf(join(made, token, path)), path).toBe(digestOf(join(data, from, path)));
+    }
+  });
+
+  it('is not made where nobody can tell who signed the app', async () => {
+    const bare = app.larder.copies.list().find((each) => each.app.package === 'example.bare')!;
+    await expect(platformBackup(app.larder, [bare.id])).rejects.toThrow(
+      /no program of example\.bare is in the larder to tell/,
+    );
   });
 
   it('that is damaged is refused by name', async () => {

@@ -79,6 +79,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'PATCH /app-copies/:id': does('changed a copy of an app'),
   'GET /app-copies/:id/export': does('downloaded a copy of an app'),
   'GET /carry-along/archive': does('downloaded apps for a recovery'),
+  'GET /platform-backup': does('downloaded apps as a backup'),
   'PATCH /record-copies/:id': does('changed a copy of records'),
   'GET /record-copies/:id/parts/*name': does('downloaded records'),
   'POST /verifying-copies': does('verified copies'),

@@ -29,6 +29,7 @@ export const downloads = {
   /** A copy of an app, as one archive. */
   copy: (id: string) => `/api/app-copies/${at(id)}/export`,
   /** An archive of some copies that a recovery installs. */
+  platformBackup: (ids: readonly string[]) => `/api/platform-backup?copies=${ids.map(at).join(',')}`,
   carryAlong: (ids: readonly string[]) => `/api/carry-along/archive?copies=${ids.map(at).join(',')}`,
   /** One file of a copy of records. */
   record: (id: string, name: string) =>

@@ -1,5 +1,5 @@
 export { appDuties, type AppDuty } from './manifest.ts';
 export { readApk, readClasses, readIcon, type Apk } from './apk-reader.ts';
 export { readZipDirectory } from './zip.ts';
-export type { Signing } from './signing.ts';
+export { readSigners, type Signing } from './signing.ts';
 export { writeApk, type ApkPlan, type ApkSigner } from './writing/apk-writer.ts';

@@ -4,7 +4,7 @@ import { layout, raw, u32, u64 } from '../../bytes/layout.ts';
 import { readWithin, type ByteSource } from '../../bytes/source.ts';
 import { hex, readUtf8 } from '../../bytes/text.ts';
 import { signerIn } from './der.ts';
-import { readZipEntry, type ZipDirectory } from './zip.ts';
+import { readZipDirectory, readZipEntry, type ZipDirectory } from './zip.ts';
 
 /** End of the APK signing block, before the central directory (Android, APK Signature Scheme v2), little endian. */
 export const blockFooter = layout('apk-signing', { blockBytes: u64, magic: raw(16) });
@@ -27,19 +27,31 @@ const bad = (field: string, offset: number, reason: string) =>
 
 /** Who signed an APK; undefined when nobody did. That the signature is right is not checked. @throws FormatError */
 export async function readSigning(source: ByteSource, zip: ZipDirectory): Promise<Signing | undefined> {
+  const found = await certificatesIn(source, zip);
+  if (!found) return undefined;
+  const digests = found.certificates.map((each) => hex(sha256(each)));
+  return { scheme: found.scheme, certificates: [...new Set(digests)] };
+}
+
+/** The certificates of those who signed an APK, in DER; empty when nobody did. @throws FormatError */
+export async function readSigners(source: ByteSource): Promise<readonly Uint8Array[]> {
+  return (await certificatesIn(source, await readZipDirectory(source)))?.certificates ?? [];
+}
+
+async function certificatesIn(source: ByteSource, zip: ZipDirectory) {
   const block = await signingBlock(source, zip.directoryOffset);
   for (const [scheme, id] of Object.entries(schemeIds)) {
     const value = block?.get(id);
-    if (value) return { scheme, certificates: signersIn(value).map((each) => hex(sha256(each))) };
+    if (value) return { scheme, certificates: signersIn(value) };
   }
   const signatures = zip.entries.filter(({ name }) => /^META-INF\/[^/]+\.(RSA|DSA|EC)$/i.test(name));
   if (signatures.length === 0) return undefined;
-  const certificates = new Set<string>();
+  const certificates: Uint8Array[] = [];
   for (const each of signatures) {
     const certificate = signerIn(await readZipEntry(source, each, mostSignatureBytes));
-    if (certificate) certificates.add(hex(sha256(certificate)));
+    if (certificate) certificates.push(certificate);
   }
-  return { scheme: 'v1', certificates: [...certificates] };
+  return { scheme: 'v1', certificates };
 }
 
 /** The pairs of the signing block by their ids. */

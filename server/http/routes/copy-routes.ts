@@ -20,6 +20,7 @@ import {
   VerifyingCopies,
 } from '@keen-larder/contract/requests/apps.ts';
 import { carried, carryAlongZip, carrySheet } from '../../larder/carry/carry-along.ts';
+import { platformBackup, platformBackupStream } from '../../larder/carry/platform-backup.ts';
 import { copyTar } from '../../larder/copy-export.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startChangingApps } from '../../runs/apps/changing-apps.ts';
@@ -70,6 +71,14 @@ export function copyRoutes(app: KeenLarder): Router {
     const carrying = carried(app.larder, ids);
     response.attachment(carrying.name).type('application/zip');
     const whole = () => pipeline(carryAlongZip(app.larder, carrying), response);
+    await ids.reduce((read, id) => () => app.larder.bin.whileRead(id, read), whole)();
+  });
+
+  routes.get('/platform-backup', async (request, response) => {
+    const ids = valid(CarryAlongRequest, request.query).copies.split(',');
+    const backup = await platformBackup(app.larder, ids);
+    response.attachment(backup.name).type('application/octet-stream');
+    const whole = () => pipeline(platformBackupStream(backup), response);
     await ids.reduce((read, id) => () => app.larder.bin.whileRead(id, read), whole)();
   });
 

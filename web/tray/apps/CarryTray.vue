@@ -27,6 +27,11 @@ watch(
 );
 
 const stops = computed(() => sheet.value?.checks.some(({ severity }) => severity === 'stop') ?? true);
+/** What a system looks at as well. */
+const ofRecoveries: readonly string[] = ['wrong-model', 'needs-newer-android', 'archive-too-large'];
+const goesAsBackup = computed(() =>
+  sheet.value?.checks.every(({ id, severity }) => severity !== 'stop' || ofRecoveries.includes(id)),
+);
 const figures = computed(() => {
   if (!sheet.value) return [];
   const { apps, withProgram, bytes } = sheet.value;
@@ -61,6 +66,15 @@ const figures = computed(() => {
           what it shows, and install the archive once more.
         </li>
       </ol>
+      <template v-if="goesAsBackup">
+        <h3>Without root or recovery</h3>
+        <p>
+          <a :href="downloads.platformBackup(ids)" download>The same as a backup of the platform’s own</a>:
+          <code>adb restore FILE</code> hands it to a running system, which asks on its screen. It takes apps
+          that allow backups, of the maker that it knows, and replaces their data; pictures and sounds that
+          they share, and programs of several parts, are not in it.
+        </p>
+      </template>
     </template>
     <template #foot>
       <a v-if="!stops" :href="downloads.carryAlong(ids)" download class="el-button el-button--primary go"
