@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { afterAll, beforeAll, describe, it } from 'vitest';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource, type ByteSource } from '@keen-larder/core/bytes/source.ts';
@@ -12,9 +12,12 @@ import {
 } from '@keen-larder/core/formats/update-payload/payload.ts';
 import { readDamaged } from '@keen-larder/core/testing/damaging.ts';
 import { testFolder } from '../../testing/folder.ts';
+import { handmadeBackup } from '../../testing/android-backups.ts';
 import { makeBlockUpdate } from '../../testing/firmware/block-update.ts';
 import { makePayload } from '../../testing/firmware/update-payload.ts';
 import { filler } from '../../standin/firmware/filler.ts';
+import { readBackupContent } from './android-backup/backup-content.ts';
+import { BackupLocked, backupTar } from './android-backup/backup-stream.ts';
 import { payloadImage } from './firmware/payload-images.ts';
 import { sourceBytes } from './file-source.ts';
 import { entrySource, placedEntries } from './tar-source.ts';
@@ -110,5 +113,26 @@ describe('a damaged container is read, or refused with words', () => {
   it.each(['lz4', 'bzip2', 'xz'] as const)('%s', async (tool) => {
     const packed = execFileSync(tool, ['-c'], { input: content });
     await readDamaged(memorySource(packed), (source) => some(unwrap(tool, sourceBytes(source))));
+  });
+
+  it('a backup of the platform’s own', async () => {
+    const names = ['apps/a.b/_manifest', 'apps/a.b/f/image', 'apps/a.b/sp/set.xml'];
+    for (const [i, bytes] of ['1\na.b\n7\n30\n\n0\n1\nabcd\n', content, '<map/>'].entries()) {
+      mkdirSync(dirname(at(`backup/${names[i]!}`)), { recursive: true });
+      writeFileSync(at(`backup/${names[i]!}`), bytes);
+    }
+    const tar = execFileSync('tar', ['-cf', '-', '-C', at('backup'), ...names]);
+    for (const options of [{}, { packed: false }, { passphrase: Buffer.from('p'), rounds: 2 }])
+      await readDamaged(memorySource(handmadeBackup(tar, options)), async (source) => {
+        const parts: Uint8Array[] = [];
+        try {
+          for await (const part of backupTar(sourceBytes(source), 'p')) parts.push(Uint8Array.from(part));
+        } catch (error) {
+          if (error instanceof BackupLocked) return;
+          throw error;
+        }
+        const { apps } = await readBackupContent(memorySource(Buffer.concat(parts)));
+        for (const { folders } of apps) for (const folder of folders) await some(folder.read());
+      });
   });
 });

@@ -79,7 +79,17 @@ describe('copies that are carried along', () => {
     const shown = await show(CarryTray, { ids: ['c1', 'c2'] });
     await eventually(() => expect(shown.text()).toMatch(/One archive for any Knot 3/));
     expect(shown.text()).toMatch(/2\s*apps\s*1\s*with the program\s*3 MiB/);
-    expect(shown.find('a[download]').attributes('href')).toBe('/api/carry-along/archive?copies=c1,c2');
+    expect(shown.find('a.go').attributes('href')).toBe('/api/carry-along/archive?copies=c1,c2');
+    expect(shown.find('p a[download]').attributes('href')).toBe('/api/platform-backup?copies=c1,c2');
+  });
+
+  it('of several models go as a backup of the platform’s own alone', async () => {
+    const why = { id: 'wrong-model', severity: 'stop', title: 'Several', sentence: 'One model.' } as const;
+    answering({ 'GET /carry-along?copies=c1,c2': sheet([why]) });
+    const shown = await show(CarryTray, { ids: ['c1', 'c2'] });
+    await eventually(() => expect(shown.text()).toMatch(/One model\./));
+    expect(shown.find('a.go').exists()).toBe(false);
+    expect(shown.find('a[download]').attributes('href')).toBe('/api/platform-backup?copies=c1,c2');
   });
 
   it('are not downloaded where something stops them, or nobody knows', async () => {
