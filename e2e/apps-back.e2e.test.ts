@@ -87,7 +87,7 @@ it.runIf(isLong)(
         `u:object_r:app_data_file:s0:c${(uid - 10_000) & 0xff},c${256 + ((uid - 10_000) >> 8)},c512,c768\0`,
       );
     // The grants are those of before: every permission but the last.
-    await page.getByRole('button', { name: 'Show all' }).click();
+    await page.getByText('facets taken off: they hid every app').waitFor();
     await page.getByRole('button', { name: /Tidebook/ }).click();
     await tray.locator('li', { hasText: 'CAMERA' }).getByText('granted', { exact: true }).first().waitFor();
     expect(notebooks).toHaveLength(3);

@@ -35,10 +35,11 @@ it(
     const [from, to] = [story.phoneOf(tablet), story.phone];
     const kept = await dataOf(from, 'example.almanac');
     expect(kept.size).toBeGreaterThan(0);
-    from.trusting = false;
     await story.go('/');
     await page.locator(`[data-serial="${tablet}"]`).getByText('system', { exact: true }).waitFor();
     await page.locator(`[data-serial="${serial}"]`).getByText('system', { exact: true }).waitFor();
+    // From here on somebody has to answer.
+    from.trusting = false;
     await page.locator(`[data-serial="${tablet}"]`).click();
     await page.getByRole('link', { name: 'Move', exact: true }).click();
     await page.locator('.target').click();
