@@ -29,7 +29,7 @@ export interface PracticePhone {
   readonly asking: { readonly name: string; readonly fingerprint: string } | undefined;
   readonly locked: boolean;
   /** What it wants to be told on the screen before it does it: its bootloader wipes user data with both, its system hands apps' data out. */
-  readonly question: 'lock' | 'unlock' | 'backup' | undefined;
+  readonly question: 'lock' | 'unlock' | 'backup' | 'restore' | undefined;
 }
 
 /** Firmware that the practice bench can put onto a phone. */

@@ -1,4 +1,5 @@
 import 'reflect-metadata';
+import type { ThroughWhat } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
@@ -63,10 +64,10 @@ export class PuttingAppsRequest {
   @Type(() => CopyParts)
   copies!: CopyParts[];
 
-  /** Data is put in place in recovery, since the system gives no root. */
+  /** How data goes, since the system gives no root. */
   @IsOptional()
-  @IsIn(['recovery'])
-  through?: 'recovery';
+  @IsIn(['recovery', 'backup'])
+  through?: ThroughWhat;
 }
 
 export class PuttingAppsStart extends PuttingAppsRequest {

@@ -19,6 +19,8 @@ export type Mend =
   | { readonly do: 'copy-first'; readonly packages: readonly string[] }
   /** What needs root is done in recovery. */
   | { readonly do: 'through-recovery' }
+  /** What needs root is handed to the phone as a backup of its own. */
+  | { readonly do: 'through-backup' }
   | { readonly do: 'rename'; readonly label: string };
 
 export interface Check {
@@ -137,6 +139,7 @@ export interface Step {
     | 'remove'
     | 'install'
     | 'put-data'
+    | 'hand-over'
     | 'set-state'
     | 'put-back';
   readonly text: string;

@@ -53,6 +53,7 @@ const effects: Readonly<Record<Step['kind'], (step: Step) => readonly Effect[]>>
   restart: ({ into }) => [{ does: 'restarts', into }],
   install: ({ app }) => [{ does: 'installs', app }],
   'put-data': ({ app }) => [{ does: 'replaces data of', app }],
+  'hand-over': () => [{ does: 'replaces data of', app: undefined }],
   'put-back': ({ app }) => [
     { does: 'installs', app },
     { does: 'replaces data of', app },

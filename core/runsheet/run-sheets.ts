@@ -1,6 +1,7 @@
 export * from './check.ts';
 export { isAbleTo, partsOf, type AppDoing, type WhatOfApp } from './apps/able.ts';
 export { actionWords, changingSheet } from './apps/changing.ts';
+export type { ThroughWhat } from './apps/facts.ts';
 export { comesByBackup, copyingSheet, pickedApps, roomForCopies, type PickedApp } from './apps/copying.ts';
 export type {
   AppSurroundings,

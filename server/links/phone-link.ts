@@ -269,6 +269,11 @@ export interface AppWork {
    * answered there.
    */
   backUp(packages: readonly string[], signal?: AbortSignal): AsyncIterable<Uint8Array>;
+  /**
+   * Hands a backup of the platform's own over. That it is over does not tell that any of it was taken: somebody may have refused on the
+   * phone's screen.
+   */
+  takeBackup(backup: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void>;
   /** SHA-256 of files by their full paths. @param bytes how many they are together, for how long is waited */
   digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>>;
   /** @throws PhoneRefusal with the package manager's own words when it refuses */

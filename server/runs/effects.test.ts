@@ -252,6 +252,19 @@ const kinds: readonly [
     unrooted,
   ],
   [
+    'putting apps of another phone back as a backup of the phone’s own',
+    'system',
+    ['userdata'],
+    () =>
+      startPuttingApps(app, unrooted, {
+        ...armed(unrooted),
+        confirmed: ['battery'],
+        copies: [{ copyId: copyOf('example.tidebook'), parts: everything }],
+        through: 'backup',
+      }),
+    unrooted,
+  ],
+  [
     'switching slots',
     'bootloader',
     ['misc'],
@@ -300,6 +313,7 @@ const everyKind: Readonly<Record<Step['kind'], true>> = {
   remove: true,
   install: true,
   'put-data': true,
+  'hand-over': true,
   'set-state': true,
   'put-back': true,
 };

@@ -5,9 +5,10 @@ import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import { complain, type Command, type Process } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
-import { installedApps, type Installed } from './installed.ts';
+import { restore } from './bu-restore.ts';
+import { gives, installedApps } from './installed.ts';
 
-/** The shell's way to the platform's own backup (AOSP, frameworks/base, cmds/bu): `bu backup -noapk -obb -noshared PACKAGE…`. */
+/** The shell's way to the platform's own backup (AOSP, frameworks/base, cmds/bu): `bu backup -noapk -obb -noshared PACKAGE…`, `bu restore`. */
 export const bu: Command = async (process) => {
   const { host, args } = process;
   if (host.mode !== 'system') {
@@ -15,6 +16,7 @@ export const bu: Command = async (process) => {
     return 127;
   }
   const [verb, ...rest] = args;
+  if (verb === 'restore') return restore(process);
   if (verb !== 'backup') return complain(process, 'bu', `unknown command ${verb}`);
   const names = rest.filter((each) => !each.startsWith('-'));
   if (names.length === 0 || !rest.includes('-noapk'))
@@ -37,16 +39,6 @@ export const bu: Command = async (process) => {
   await sent;
   return 0;
 };
-
-/** From Android 12 on, of apps made for it or later nothing is given (Android, public documentation). */
-const closedFrom = 31;
-const firstApp = 10_000;
-
-const gives = ({ apk, uid, installed }: Installed, sdk: number): boolean =>
-  installed &&
-  apk.allowsBackup &&
-  uid % 100_000 >= firstApp &&
-  (apk.debuggable || sdk < closedFrom || apk.targetSdk < closedFrom);
 
 async function fill(archive: Pack, { host }: Process, names: readonly string[]): Promise<void> {
   const sdk = Number(host.properties['ro.build.version.sdk'] ?? 0);

@@ -117,3 +117,14 @@ async function readable(fs: FileSystem, number: number): Promise<Apk | undefined
     throw error;
   }
 }
+
+/** From Android 12 on, of apps made for it or later nothing is given (Android, public documentation). */
+const closedFrom = 31;
+const firstApp = 10_000;
+
+/** Whether an app gives its data to the platform's own backup, and takes it back. */
+export const gives = ({ apk, uid, installed }: Installed, sdk: number): boolean =>
+  installed &&
+  apk.allowsBackup &&
+  uid % 100_000 >= firstApp &&
+  (apk.debuggable || sdk < closedFrom || apk.targetSdk < closedFrom);

@@ -24,7 +24,7 @@ export interface ShellHost {
   /** Null where a phone with a modem has lost it; undefined without a modem. */
   readonly imei: string | null | undefined;
   /** Whether somebody agrees on its screen. */
-  isAgreedTo(what: 'backup'): Promise<boolean>;
+  isAgreedTo(what: 'backup' | 'restore'): Promise<boolean>;
   battery(): { readonly percent: number; readonly charging: boolean };
   reboot(into: string): void;
 }

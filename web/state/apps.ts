@@ -1,3 +1,4 @@
+import type { ThroughWhat } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { defineStore } from 'pinia';
 import { ref, shallowRef } from 'vue';
 import type { AppView } from '@keen-larder/contract/copies.ts';
@@ -31,8 +32,8 @@ export interface AppsDraft {
   withShared: boolean;
   /** Copies that are wanted instead of the newest, by package. */
   copyOf: Record<string, string>;
-  /** Where the system gives no root, data is put back in recovery. */
-  through: 'recovery' | undefined;
+  /** How data goes back where the system gives no root. */
+  through: ThroughWhat | undefined;
   armedWith: string;
 }
 

@@ -37,6 +37,8 @@ function mendText(mend: Mend): string {
       return 'Copy them first';
     case 'through-recovery':
       return 'Put data back in recovery';
+    case 'through-backup':
+      return 'Hand it over as a backup';
     case 'rename':
       return `Call it “${mend.label}”`;
   }

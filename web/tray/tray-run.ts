@@ -33,6 +33,8 @@ export interface TrayRun {
   readonly copyFirst?: () => void;
   /** Has data put in place in recovery. */
   readonly throughRecovery?: () => void;
+  /** Has data handed over as a backup of the phone's own. */
+  readonly throughBackup?: () => void;
   /** Has the run format user data before it puts files back. */
   readonly format?: () => void;
 }
@@ -49,6 +51,7 @@ export function useTrayRun({
   restartFirst,
   addPrograms,
   throughRecovery,
+  throughBackup,
   copyFirst,
   format,
 }: TrayRun) {
@@ -109,6 +112,8 @@ export function useTrayRun({
         return copyFirst?.();
       case 'through-recovery':
         return throughRecovery?.();
+      case 'through-backup':
+        return throughBackup?.();
       case 'restart-first':
         return restartFirst?.(step.into);
       case 'restart': {

@@ -214,6 +214,21 @@ describe('the run sheet of putting apps back', () => {
     expect(check!.mend).toEqual({ do: 'add-programs' });
   });
 
+  it('as a backup of the phone’s own: all programs, all data at once, then grants', () => {
+    const locked = { ...phone, root: false, condition: { ...phone.condition, bootloaderUnlocked: false } };
+    const asked = puttingAppsSheet(facts({ phone: locked })).checks.find(({ id }) => id === 'needs-root');
+    expect(asked!.mend).toEqual({ do: 'through-backup' });
+    const there = appFacts('tidebook', { targetSdk: 33, dataBytes: undefined });
+    const given = facts({ phone: locked, through: 'backup', installed: [there] });
+    const sheet = puttingAppsSheet({ ...given, surroundings: { ...given.surroundings, sdk: 30 } });
+    expect(sheet.steps.map(({ kind }) => kind)).toEqual(['install', 'hand-over', 'set-state']);
+    expect(sheet.steps.map(({ bytes }) => bytes >> 20)).toEqual([1, 2, 0]);
+    expect(byId(sheet.checks)).toMatchObject({ 'through-backup': 'note', 'data-replaced': 'note' });
+    expect(sheet.checks.find(({ id }) => id === 'data-replaced')!.sentence).toMatch(/cannot be taken back/);
+    const newer = puttingAppsSheet({ ...given, surroundings: { ...given.surroundings, sdk: 33 } });
+    expect(byId(newer.checks)['gives-no-backup']).toBe('stop');
+  });
+
   it('through recovery: all programs, a restart, all data, a restart, then grants', () => {
     const stock = { ...phone, root: false };
     expect(byId(puttingAppsSheet(facts({ phone: stock })).checks)['needs-root']).toBe('stop');

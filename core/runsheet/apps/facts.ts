@@ -8,6 +8,9 @@ export interface PickedParts {
   readonly parts: readonly PartKind[];
 }
 
+/** How data reaches a phone whose system gives no root. */
+export type ThroughWhat = 'recovery' | 'backup';
+
 /** What the phone can tell besides its list of apps. */
 export interface AppSurroundings {
   /** Free on user data, in bytes; undefined where it is not told. */
@@ -39,8 +42,8 @@ export interface PuttingAppsFacts {
   readonly installed: readonly AppFacts[];
   readonly picked: readonly PickedCopy[];
   readonly surroundings: AppSurroundings;
-  /** Data is put in place in recovery, where there is root that the system does not give. */
-  readonly through?: 'recovery' | undefined;
+  /** How data goes without root: in recovery, where that gives it, or as a backup that the phone takes back itself. */
+  readonly through?: ThroughWhat | undefined;
   /** The phone that the apps are on now and are copied from first; left out where copies are put back. */
   readonly movesFrom?: string | undefined;
   readonly bytesPerSecond: number;

@@ -1,3 +1,4 @@
+import { isInBackup, whyNoBackup } from '../../apps/backing-up.ts';
 import { checksThePhone, livesOnOnePhone } from '../../apps/known.ts';
 import { hasPart, type CopiedApp, type PartKind } from '../../apps/copies.ts';
 import type { AppFacts } from '../../apps/facts.ts';
@@ -189,14 +190,31 @@ const running: AppRule = ({ present }) =>
       }
     : undefined;
 
-const replaced: AppRule = (put) =>
+/** What a phone does not take back as a backup of its own, whoever made it. */
+const takesNoBackup: AppRule = (put, { phone, through, surroundings: { sdk } }) => {
+  if (through !== 'backup' || phone.root || !puts(put)) return undefined;
+  const why = put.present && whyNoBackup(put.present, sdk);
+  return why
+    ? {
+        id: 'gives-no-backup',
+        severity: 'stop',
+        title: (count) => `${plural(count, 'One app takes', 'apps take')} no data back`,
+        sentence: (labels) =>
+          `${labels}: what forbids backups, is part of the system, or is made for Android 12 or later on such a phone, takes none back. Leave it out, or its data.`,
+      }
+    : undefined;
+};
+
+const replaced: AppRule = (put, { phone, through }) =>
   put.present && puts(put) && (put.present.dataBytes ?? 1) > 0
     ? {
         id: 'data-replaced',
         severity: 'note',
         title: (count) => `${plural(count, 'One app’s data is', 'apps’ data is')} replaced`,
         sentence: (labels) =>
-          `${labels}: what the phone has now stays until the copy’s is in place and proved, and is then removed.`,
+          through === 'backup' && !phone.root
+            ? `${labels}: the phone removes what it has now before it takes the copy’s. That cannot be taken back.`
+            : `${labels}: what the phone has now stays until the copy’s is in place and proved, and is then removed.`,
       }
     : undefined;
 
@@ -214,6 +232,7 @@ const rules: readonly AppRule[] = [
   checksPhone,
   systemData,
   running,
+  takesNoBackup,
   replaced,
 ];
 
@@ -253,6 +272,7 @@ function stepsOf(all: readonly Put[], { phone, through }: PuttingAppsFacts): Ste
   if (!through || phone.root || !all.some(puts)) {
     return all.map((put) => step('put-back', `Put back ${put.app.label}: ${partsText(put.parts)}`, put));
   }
+  const given = all.filter(puts);
   const sizeOf = ({ copy, parts }: Put, isWanted: (part: PartKind) => boolean) =>
     copy.parts
       .filter(({ kind }) => parts.includes(kind) && isWanted(kind))
@@ -266,11 +286,26 @@ function stepsOf(all: readonly Put[], { phone, through }: PuttingAppsFacts): Ste
         sizeOf(put, (part) => !isData(part)),
       ),
     ),
-    { kind: 'restart', text: 'Restart into recovery', into: 'recovery', bytes: 0 },
-    ...all
-      .filter(puts)
-      .map((put) => step('put-data', `Put back the data of ${put.app.label}`, put, sizeOf(put, isData))),
-    { kind: 'restart', text: 'Restart into system', into: 'system', bytes: 0 },
+    ...(through === 'backup'
+      ? [
+          {
+            kind: 'hand-over' as const,
+            text: `Have the phone take back the data of ${labelsOf(given)}`,
+            bytes: given.reduce((sum, put) => sum + sizeOf(put, isInBackup), 0),
+          },
+        ]
+      : [
+          {
+            kind: 'restart' as const,
+            text: 'Restart into recovery',
+            into: 'recovery' as const,
+            bytes: 0,
+          },
+          ...given.map((put) =>
+            step('put-data', `Put back the data of ${put.app.label}`, put, sizeOf(put, isData)),
+          ),
+          { kind: 'restart' as const, text: 'Restart into system', into: 'system' as const, bytes: 0 },
+        ]),
     ...all.map((put) => step('set-state', `Set what ${put.app.label} may do`, put, 0)),
   ];
 }

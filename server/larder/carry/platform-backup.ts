@@ -1,5 +1,5 @@
 import type { CopyView } from '@keen-larder/contract/copies.ts';
-import { folderKinds } from '@keen-larder/core/apps/copies.ts';
+import { folderKinds, partKinds, type PartKind } from '@keen-larder/core/apps/copies.ts';
 import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
 import { appIdOf, sharedStorageOwners } from '@keen-larder/core/apps/ids.ts';
 import { kindsInBackup } from '@keen-larder/core/apps/backing-up.ts';
@@ -35,6 +35,27 @@ export async function platformBackup(larder: Larder, ids: readonly string[]): Pr
   );
   if (stops.length > 0) throw new Problem(422, stops.map(({ sentence }) => sentence).join(' '), stops);
   const copies = ids.map((id) => larder.copies.one(id));
+  return {
+    apps: await appsForBackup(
+      larder,
+      copies.map((copy) => ({ copy, parts: partKinds })),
+    ),
+    name: `${fileNameOf(copies.length === 1 ? copies[0]!.app.label : `${copies.length} apps`)}.ab`,
+  };
+}
+
+/** A copy, and what of it goes. */
+export interface PickedOfCopy {
+  readonly copy: CopyView;
+  readonly parts: readonly PartKind[];
+}
+
+/** @throws Problem where nobody can tell who signed an app */
+export async function appsForBackup(
+  larder: Pick<Larder, 'copies' | 'shelf'>,
+  picked: readonly PickedOfCopy[],
+): Promise<AppForBackup[]> {
+  const copies = picked.map(({ copy }) => copy);
   const signers = await Promise.all(copies.map((copy) => signersOf(larder, copy)));
   const unknown = copies.filter((_, i) => signers[i]!.length === 0).map(({ app }) => app.label);
   if (unknown.length > 0)
@@ -42,10 +63,7 @@ export async function platformBackup(larder: Larder, ids: readonly string[]): Pr
       422,
       `A system takes data back only of whom it knows to have signed the app, and no program of ${listText(unknown)} is in the larder to tell. Copy it with its program.`,
     );
-  return {
-    apps: copies.map((copy, i) => appOf(larder, copy, signers[i]!)),
-    name: `${fileNameOf(copies.length === 1 ? copies[0]!.app.label : `${copies.length} apps`)}.ab`,
-  };
+  return picked.map((each, i) => appOf(larder, each, signers[i]!));
 }
 
 /** Its bytes come as they are read from the shelf. */
@@ -53,7 +71,10 @@ export const platformBackupStream = ({ apps }: PlatformBackup): AsyncIterable<Ui
   backupStream(backupTarOf(apps));
 
 /** By its own program, or by another copy's of the same maker. */
-async function signersOf(larder: Larder, { id, app }: CopyView): Promise<readonly Uint8Array[]> {
+async function signersOf(
+  larder: Pick<Larder, 'copies' | 'shelf'>,
+  { id, app }: CopyView,
+): Promise<readonly Uint8Array[]> {
   const all = larder.copies.list().filter((each) => each.app.package === app.package);
   for (const copy of [...all.filter((each) => each.id === id), ...all.filter((each) => each.id !== id)]) {
     if (!copy.parts.some(({ name }) => name === 'base.apk')) continue;
@@ -64,8 +85,13 @@ async function signersOf(larder: Larder, { id, app }: CopyView): Promise<readonl
   return [];
 }
 
-function appOf({ copies, shelf }: Larder, copy: CopyView, signers: readonly Uint8Array[]): AppForBackup {
-  const { app, parts } = copy;
+function appOf(
+  { copies, shelf }: Pick<Larder, 'copies' | 'shelf'>,
+  { copy, parts: wanted }: PickedOfCopy,
+  signers: readonly Uint8Array[],
+): AppForBackup {
+  const { app } = copy;
+  const parts = copy.parts.filter(({ kind }) => wanted.includes(kind));
   const programs = parts.filter(({ kind }) => kind === 'program');
   // Of one in several APKs a system takes none.
   const [program] = programs.length === 1 ? programs : [];

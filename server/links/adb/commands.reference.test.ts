@@ -130,7 +130,7 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     'revoke',
   ),
   ...of('am is Android’s own', 'stopApp'),
-  ...of('bu is Android’s own', 'backUp'),
+  ...of('bu is Android’s own', 'backUp', 'takeBackup'),
   ...of('cmd is Android’s own', 'bringBack'),
   ...of('content is Android’s own', 'queryProvider'),
   whereTools: [

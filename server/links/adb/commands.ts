@@ -150,6 +150,7 @@ export const commands = {
   /** Its data and what it keeps beside it, without programs and shared storage (AOSP, frameworks/base, cmds/bu). */
   backUp: (packages: readonly string[]) =>
     `bu backup -noapk -obb -noshared ${packages.map(nameOf).join(' ')}`,
+  takeBackup: () => 'bu restore',
   stopApp: (name: string) => `am force-stop ${nameOf(name)}`,
   describePackage: (name: string) => `dumpsys package ${nameOf(name)}`,
   beginInstall: (bytes: number, installer: string | undefined, mayDowngrade: boolean) =>

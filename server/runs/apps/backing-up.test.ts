@@ -9,10 +9,12 @@ import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { editTree } from '@keen-larder/standin/flash/file-tree.ts';
 import { quick, startPhones, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { readImage } from '../../shelf/image-reader.ts';
 import { startCopying } from './copying.ts';
+import { startPuttingApps } from './putting-apps.ts';
 
 const folder = testFolder();
 const sedge = 'MS10-70055';
@@ -135,4 +137,60 @@ it('keeps the program alone of an app that forbids backups, and wants a tick for
   const [kept] = keptOf(silent.package);
   expect(kept!.parts.map(({ kind }) => kind)).toEqual(['program']);
   expect(kept!.app.isAsGiven).toBeUndefined();
+}, 60_000);
+
+/** Puts the newest copy's data back as a backup of the phone's own. */
+async function putBack(name: string, parts: PartKind[] = ['data', 'device-data']) {
+  const copies = [{ copyId: keptOf(name)[0]!.id, parts }];
+  const { id } = await startPuttingApps(app, sedge, {
+    copies,
+    through: 'backup',
+    confirmed: ['battery'],
+    armedWith: sedge.slice(-4),
+  });
+  return app.engine.ended(id);
+}
+
+it('puts data back that was lost, and compares it with what the phone gives again', async () => {
+  const name = 'example.almanac';
+  const root = `/data/${name}`;
+  const kept = await filesOnFlash(root);
+  await editTree(phone.flash.partition('userdata')!, {
+    removes: (path) => path.startsWith(`${root}/files`) || path.startsWith(`${root}/shared_prefs`),
+  });
+  await phone.start('system');
+  await until('the system', () => app.bench.linkIn(sedge, 'system') !== undefined);
+  expect(await filesOnFlash(root)).not.toEqual(kept);
+  const { checks, steps } = await app.appSheets.putting(sedge, {
+    copies: [{ copyId: keptOf(name)[0]!.id, parts: ['data', 'device-data'] }],
+    through: 'backup',
+  });
+  expect(checks.find(({ id }) => id === 'through-backup')!.title).toBe('The phone asks on its screen, twice');
+  expect(checks.find(({ id }) => id === 'data-replaced')!.sentence).toMatch(/cannot be taken back/);
+  expect(steps.map(({ kind }) => kind)).toEqual(['hand-over', 'set-state']);
+  const ended = await putBack(name);
+  expect(ended.outcome).toMatch(/^One app is in place and proved/);
+  expect(ended.steps[0]!.result).toMatch(/files in place, as the phone gives them again$/);
+  expect(await filesOnFlash(root)).toEqual(kept);
+}, 60_000);
+
+it('does not say that data is in place where somebody refused', async () => {
+  phone.trusting = false;
+  try {
+    const name = 'example.almanac';
+    await editTree(phone.flash.partition('userdata')!, {
+      removes: (path) => path.startsWith(`/data/${name}/files`),
+    });
+    const running = putBack(name);
+    await until('the first question', () => phone.state().question === 'restore');
+    await phone.answerAsking(false);
+    await until('the second question', () => phone.state().question === 'backup');
+    await phone.answerAsking(true);
+    const ended = await running;
+    expect(ended.state).not.toBe('done');
+    expect(ended.steps[0]!.result).toMatch(/did not come back as kept: the phone took none of it/);
+    expect(ended.outcome).toMatch(/0 apps are in place/);
+  } finally {
+    phone.trusting = true;
+  }
 }, 60_000);

@@ -3,12 +3,15 @@ import type { PuttingAppsStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { hasPart } from '@keen-larder/core/apps/copies.ts';
+import { isInBackup } from '@keen-larder/core/apps/backing-up.ts';
+import { handOver } from './handing-over.ts';
 import { putData, putProgram, putState, putWhole, type PutApp } from './app-putting.ts';
 import { filesNotReadable } from '../imaging/archive-taking.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
-import { PartFailure, RunFailure } from '../../failures.ts';
+import { PartFailure, PhoneRefusal, RunFailure } from '../../failures.ts';
 import { filesOf } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
@@ -77,6 +80,25 @@ export async function putAll(
         phone = inMode(step.into as 'system' | 'recovery');
         if (step.into === 'recovery') await openUserData(phone);
         return `it is in ${step.into} mode`;
+      });
+      continue;
+    }
+    if (step.kind === 'hand-over') {
+      await run.part(i, async (passed) => {
+        const given = [...apps.values()].filter(
+          ({ copy, parts }) =>
+            !failed.has(copy.app.package) && parts.some((part) => isInBackup(part) && hasPart(copy, part)),
+        );
+        const names = given.map(({ copy }) => copy.app.package);
+        try {
+          if (given.length === 0) throw new PartFailure('Left out: the steps before it failed.');
+          const said = await handOver(phone, run, given, passed);
+          for (const name of names) whole.add(name);
+          return said;
+        } catch (error) {
+          for (const name of names) failed.add(name);
+          throw error instanceof PhoneRefusal ? new PartFailure(error.message) : error;
+        }
       });
       continue;
     }

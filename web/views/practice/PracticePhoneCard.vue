@@ -36,6 +36,7 @@ watch(
   (now) => (percent.value = now),
 );
 
+const isOfData = computed(() => ['backup', 'restore'].includes(props.phone.question ?? ''));
 const state = computed(() => {
   switch (props.phone.phase) {
     case 'off':
@@ -77,8 +78,14 @@ async function act(action: PracticeAction): Promise<void> {
       >{{ phone.hasImei === undefined ? 'has no modem' : phone.hasImei ? 'IMEI present' : 'no IMEI' }}
     </p>
     <p v-if="phone.question" class="asking" role="status">
-      <span v-if="phone.question === 'backup'"
-        >On its screen: <strong>Hand the data of its apps to a computer?</strong> Without a password.</span
+      <span v-if="isOfData"
+        >On its screen:
+        <strong>{{
+          phone.question === 'backup'
+            ? 'Hand the data of its apps to a computer?'
+            : 'Replace the data of its apps with what a computer has?'
+        }}</strong>
+        Without a password.</span
       >
       <span v-else
         >On its screen:
@@ -86,10 +93,10 @@ async function act(action: PracticeAction): Promise<void> {
         will be wiped.</span
       >
       <ElButton size="small" type="primary" @click="act({ do: 'allow' })">{{
-        phone.question === 'backup' ? 'Tap Agree' : 'Press Volume up for yes'
+        isOfData ? 'Tap Agree' : 'Press Volume up for yes'
       }}</ElButton>
       <ElButton size="small" @click="act({ do: 'refuse' })">{{
-        phone.question === 'backup' ? 'Tap Refuse' : 'Press Power for no'
+        isOfData ? 'Tap Refuse' : 'Press Power for no'
       }}</ElButton>
     </p>
     <p v-if="phone.asking" class="asking" role="status">

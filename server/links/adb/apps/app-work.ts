@@ -46,6 +46,10 @@ export class AdbAppWork implements AppWork {
     yield* this.shell.stream(commands.backUp(packages), { signal, quiet: { ms: askedMs } });
   }
 
+  takeBackup(backup: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<void> {
+    return this.shell.feed(commands.takeBackup(), backup, { signal, quiet: { ms: askedMs } });
+  }
+
   digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>> {
     return this.computed.files('/', paths, bytes, signal);
   }

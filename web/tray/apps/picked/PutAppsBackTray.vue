@@ -41,6 +41,7 @@ const { sheet, run } = useTrayRun({
   },
   copyFirst: () => (draft.value.doing = 'copy'),
   throughRecovery: () => (draft.value.through = 'recovery'),
+  throughBackup: () => (draft.value.through = 'backup'),
 });
 const armed = computed(() => sheet.value !== undefined && mustArm(sheet.value));
 const figures = computed(() => figuresOf(sheet.value, 'to write'));
