@@ -39,7 +39,7 @@ describe('an app since its newest copy', () => {
       { ...kept, stamp: undefined },
       'as-kept',
     ],
-    ['does not show its data', { versionCode: 41 }, kept, 'as-kept'],
+    ['does not show its data', { versionCode: 41 }, kept, 'unknown'],
   ] as const)('%s', (_what, app, newest, expected) => {
     expect(changeSince(app, newest)).toBe(expected);
   });

@@ -119,8 +119,8 @@ export function stampTexts(files: readonly DataFile[]): DataStamp {
   };
 }
 
-/** How an app on the phone stands to its newest copy. */
-export type AppChange = 'never' | 'changed' | 'as-kept';
+/** How an app on the phone stands to its newest copy; `unknown` where its version is the same and its data is not seen. */
+export type AppChange = 'never' | 'changed' | 'as-kept' | 'unknown';
 
 /**
  * Compares an app with its newest copy: the version, then its data by sizes and times.
@@ -136,7 +136,7 @@ export function changeSince(
 ): AppChange | 'doubt' {
   if (!newest) return 'never';
   if (app.versionCode !== newest.versionCode) return 'changed';
-  if (!app.stamp) return 'as-kept';
+  if (!app.stamp) return 'unknown';
   // Data that was never kept is as good as changed; where there is none, nothing is missing.
   if (!newest.stamp) return app.dataBytes === 0 ? 'as-kept' : 'changed';
   if (app.stamp.full === newest.stamp.full) return 'as-kept';

@@ -23,6 +23,7 @@ describe('facets of apps', () => {
       'change:never': 5,
       'change:changed': 0,
       'change:as-kept': 0,
+      'change:unknown': 0,
       'kind:owner': 3,
       'kind:built-in': 2,
       'state:running': 1,

@@ -56,6 +56,7 @@ export const appFacets: readonly Facet[] = [
       { id: 'never', title: 'never', holds: ({ change }) => change === 'never' },
       { id: 'changed', title: 'changed since', holds: ({ change }) => change === 'changed' },
       { id: 'as-kept', title: 'as kept', holds: ({ change }) => change === 'as-kept' },
+      { id: 'unknown', title: 'data not seen', holds: ({ change }) => change === 'unknown' },
     ],
   },
   {

@@ -57,7 +57,11 @@ const copyText = ({ createdAt, app, note }: CopyView) =>
     :figures="figures"
     :arms="armed ? serial : undefined"
     :go="`Put back ${count}`"
-    hint="Ctrl Enter · an app that fails stays as it was"
+    :hint="
+      draft.through === 'backup'
+        ? 'Ctrl Enter · what the apps have now is replaced'
+        : 'Ctrl Enter · an app that fails stays as it was'
+    "
     @arm="(typed) => (draft.armedWith = typed)"
   >
     <DoingChoice v-model="draft.doing" />

@@ -88,7 +88,12 @@ function stateOf({ installed: app }: AppView): string {
   if (app.isRemoved) return 'removed';
   return !app.isEnabled ? 'disabled' : app.isRunning ? 'running' : '';
 }
-const copiedWords = { never: 'never', changed: 'changed', 'as-kept': 'as kept' } as const;
+const copiedWords = {
+  never: 'never',
+  changed: 'changed',
+  'as-kept': 'as kept',
+  unknown: 'this version; data not seen',
+} as const;
 function versionOf({ installed, copies: [copy] }: AppView): string | number {
   const { versionName, versionCode } = installed ?? copy!.app;
   return versionName ?? versionCode;
