@@ -12,7 +12,7 @@ import {
 } from '@keen-larder/core/formats/update-payload/payload.ts';
 import { readDamaged } from '@keen-larder/core/testing/damaging.ts';
 import { testFolder } from '../../testing/folder.ts';
-import { handmadeBackup } from '../../testing/android-backups.ts';
+import { handmadeBackup } from '../../testing/trees/android-backups.ts';
 import { makeBlockUpdate } from '../../testing/firmware/block-update.ts';
 import { makePayload } from '../../testing/firmware/update-payload.ts';
 import { filler } from '../../standin/firmware/filler.ts';

@@ -17,7 +17,7 @@ import type { CopyView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsStart } from '@keen-larder/contract/requests/imports.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import { backupByHand, handmadeBackup } from '../../testing/android-backups.ts';
+import { backupByHand, handmadeBackup } from '../../testing/trees/android-backups.ts';
 import { isIn, openOn, serial, serveAlone, startKnot3, testFolder, until } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { platformBackup, platformBackupStream } from '../larder/carry/platform-backup.ts';

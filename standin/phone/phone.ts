@@ -24,6 +24,7 @@ import { PhoneCable } from './cable.ts';
 import { PhoneBattery } from './phone-battery.ts';
 import { PhonePorts, type Daemon, type LinkKind } from './phone-ports.ts';
 import { bannerOf, modeOfReboot, shellHost } from './shell-host.ts';
+import { Screen } from './screen.ts';
 import type { ScreenQuestion, PhoneIdentity, PhoneState, PhoneTiming, SimulatedMode } from './phone-state.ts';
 
 const flipEveryBytes = 24 << 20;
@@ -47,7 +48,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private stalls = false;
   private isHeld = false;
   private authorisation: Authorisation;
-  private question: { readonly what: ScreenQuestion; answer(isYes: boolean): void } | undefined;
+  private readonly screen = new Screen(() => this.changed());
   /** Somebody stands by and allows every computer that asks. */
   trusting = false;
   /** Grows with every change of power or mode, so that a start under way knows it was overtaken. */
@@ -115,7 +116,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       partitions: this.flash.list().map(({ name }) => name),
       asking: this.authorisation.asking,
       locked: isLocked(this.flash, this.model),
-      question: this.question?.what,
+      question: this.screen.asks,
     };
   }
 
@@ -145,7 +146,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
 
   /** The answer to what the screen asks: whether a computer may come in, or its bootloader may lock or unlock. */
   async answerAsking(isAllowed: boolean): Promise<void> {
-    if (this.question) this.question.answer(isAllowed);
+    if (this.screen.asks) this.screen.answer(isAllowed);
     else await this.authorisation.answer(isAllowed);
     this.changed();
   }
@@ -268,34 +269,20 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
 
   /** Locks or unlocks, once somebody has said so on the screen; user data is wiped with it. */
   private async setLocked(locked: boolean): Promise<boolean> {
-    if (!(await this.isSaidOnScreen(locked ? 'lock' : 'unlock'))) return false;
+    if (!(await this.isAgreedTo(locked ? 'lock' : 'unlock'))) return false;
     await resetUserData(this.flash, this.model);
     await this.flash.changeVault({ locked });
     this.changed();
     return true;
   }
 
-  /** @param mostMs where nobody answers for so long, the answer is no */
-  private isSaidOnScreen(what: ScreenQuestion, mostMs?: number): Promise<boolean> {
-    if (this.trusting) return Promise.resolve(true);
-    return new Promise((resolve) => {
-      const timer = mostMs === undefined ? undefined : setTimeout(() => this.question?.answer(false), mostMs);
-      this.question = {
-        what,
-        answer: (isYes) => {
-          clearTimeout(timer);
-          this.question = undefined;
-          resolve(isYes);
-          this.changed();
-        },
-      };
-      this.changed();
-    });
+  private async isAgreedTo(what: ScreenQuestion, mostMs?: number): Promise<boolean> {
+    return this.trusting || (await this.screen.ask(what, mostMs));
   }
 
   private leave(phase: 'off' | 'starting'): void {
     this.turn++;
-    this.question?.answer(false);
+    this.screen.answer(false);
     this.phase = phase;
     this.mode = undefined;
     this.reason = undefined;
@@ -343,7 +330,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       imei: started?.imei,
       battery: () => this.battery(),
       restart: (into) => void this.start(into),
-      isAgreedTo: (what) => this.isSaidOnScreen(what, askedMs),
+      isAgreedTo: (what) => this.isAgreedTo(what, askedMs),
     });
   }
 

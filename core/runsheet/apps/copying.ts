@@ -4,7 +4,7 @@ import type { PhoneFacts } from '../../phone/facts.ts';
 import { sizeText } from '../../bytes/units.ts';
 import { batteryFor, imagingBattery } from '../battery.ts';
 import { bySeverity, listText, stop, type Check, type RunSheet, type Step } from '../check.ts';
-import { isInBackup, whyNoBackup, whyNoBackupText } from '../../apps/backing-up.ts';
+import { isInBackup, whyNoBackup, whyNoBackupText } from '../../formats/android-backup/eligibility.ts';
 import { inSystem, isData, labelsOf, msForEachApp } from './common.ts';
 import type { CopyingFacts } from './facts.ts';
 

@@ -1,4 +1,4 @@
-import { whyNoBackup, whyNoBackupText } from '../../apps/backing-up.ts';
+import { whyNoBackup, whyNoBackupText } from '../../formats/android-backup/eligibility.ts';
 import { livesOnOnePhone } from '../../apps/known.ts';
 import { folderKinds, type AppCopy, type CopiedApp, type PartKind } from '../../apps/copies.ts';
 import type { AppFacts } from '../../apps/facts.ts';

@@ -1,28 +1,13 @@
-import { isInBackup, whyNoBackup } from '../../apps/backing-up.ts';
+import { whyNoBackup } from '../../formats/android-backup/eligibility.ts';
 import { checksThePhone, livesOnOnePhone } from '../../apps/known.ts';
-import { hasPart, type CopiedApp, type PartKind } from '../../apps/copies.ts';
-import type { AppFacts } from '../../apps/facts.ts';
+import { hasPart } from '../../apps/copies.ts';
 import { sizeText } from '../../bytes/units.ts';
 import { batteryFor, restoringBattery } from '../battery.ts';
 import { usualStartMs } from '../estimate.ts';
-import {
-  bySeverity,
-  stop,
-  type Check,
-  type CheckId,
-  type RunSheet,
-  type Severity,
-  type Step,
-} from '../check.ts';
-import { inSystem, isData, labelsOf, msForEachApp, rootForData } from './common.ts';
+import { bySeverity, stop, type Check, type CheckId, type RunSheet, type Severity } from '../check.ts';
+import { inSystem, labelsOf, msForEachApp, rootForData } from './common.ts';
 import type { PickedCopy, PuttingAppsFacts } from './facts.ts';
-
-/** A copy that goes back, beside what is on the phone. */
-interface Put extends PickedCopy {
-  readonly app: CopiedApp;
-  readonly present: AppFacts | undefined;
-  readonly bytes: number;
-}
+import { installs, puts, stepsOf, type Put } from './putting-steps.ts';
 
 /** Something wrong with one of the apps of a batch, or worth a word. */
 interface Finding {
@@ -35,8 +20,6 @@ interface Finding {
 
 type AppRule = (put: Put, facts: PuttingAppsFacts) => Finding | undefined;
 
-const installs = ({ parts, copy }: Put) => parts.includes('program') && hasPart(copy, 'program');
-const puts = ({ parts }: Put) => parts.some(isData);
 const plural = (count: number, one: string, many: string) => (count === 1 ? one : `${count} ${many}`);
 
 const nothingInCopy: AppRule = ({ copy, parts }) =>
@@ -261,55 +244,6 @@ export function puttingAppsSheet(facts: PuttingAppsFacts): RunSheet {
   };
 }
 
-/** An app a step; through recovery, all programs before all data. */
-function stepsOf(all: readonly Put[], { phone, through }: PuttingAppsFacts): Step[] {
-  const step = (kind: Step['kind'], text: string, put: Put, bytes = put.bytes): Step => ({
-    kind,
-    text,
-    app: put.app.package,
-    bytes,
-  });
-  if (!through || phone.root || !all.some(puts)) {
-    return all.map((put) => step('put-back', `Put back ${put.app.label}: ${partsText(put.parts)}`, put));
-  }
-  const given = all.filter(puts);
-  const sizeOf = ({ copy, parts }: Put, isWanted: (part: PartKind) => boolean) =>
-    copy.parts
-      .filter(({ kind }) => parts.includes(kind) && isWanted(kind))
-      .reduce((sum, part) => sum + part.bytes, 0);
-  return [
-    ...all.filter(installs).map((put) =>
-      step(
-        'install',
-        `Install ${put.app.label}`,
-        put,
-        sizeOf(put, (part) => !isData(part)),
-      ),
-    ),
-    ...(through === 'backup'
-      ? [
-          {
-            kind: 'hand-over' as const,
-            text: `Have the phone take back the data of ${labelsOf(given)}`,
-            bytes: given.reduce((sum, put) => sum + sizeOf(put, isInBackup), 0),
-          },
-        ]
-      : [
-          {
-            kind: 'restart' as const,
-            text: 'Restart into recovery',
-            into: 'recovery' as const,
-            bytes: 0,
-          },
-          ...given.map((put) =>
-            step('put-data', `Put back the data of ${put.app.label}`, put, sizeOf(put, isData)),
-          ),
-          { kind: 'restart' as const, text: 'Restart into system', into: 'system' as const, bytes: 0 },
-        ]),
-    ...all.map((put) => step('set-state', `Set what ${put.app.label} may do`, put, 0)),
-  ];
-}
-
 function putOf({ copy, parts }: PickedCopy, { installed }: PuttingAppsFacts): Put {
   const { app } = copy;
   const going = parts.filter((part) => hasPart(copy, part));
@@ -378,11 +312,4 @@ function room({ surroundings: { freeBytes } }: PuttingAppsFacts, bytes: number):
   return bytes > freeBytes
     ? stop('app-space', 'The phone is too full', `${words} Remove something from the phone, or pick less.`)
     : [{ id: 'app-space', severity: 'good', title: 'There is room on the phone', sentence: words }];
-}
-
-/** What of an app goes, in words. */
-export function partsText(parts: readonly PartKind[]): string {
-  const data = parts.some(isData);
-  const program = parts.includes('program');
-  return data && program ? 'program and data' : data ? 'data' : 'program';
 }

@@ -7,7 +7,11 @@ import { afterAll, describe, expect, it } from 'vitest';
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
-import { backupByHand, handmadeBackup, type HandmadeOptions } from '../../../testing/android-backups.ts';
+import {
+  backupByHand,
+  handmadeBackup,
+  type HandmadeOptions,
+} from '../../../testing/trees/android-backups.ts';
 import { testFolder } from '../../../testing/folder.ts';
 import { readBackupContent } from './backup-content.ts';
 import { BackupLocked, backupStream, backupTar } from './backup-stream.ts';

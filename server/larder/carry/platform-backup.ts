@@ -2,7 +2,7 @@ import type { CopyView } from '@keen-larder/contract/copies.ts';
 import { folderKinds, partKinds, type PartKind } from '@keen-larder/core/apps/copies.ts';
 import { EntryPlacer } from '@keen-larder/core/apps/entries.ts';
 import { appIdOf, sharedStorageOwners } from '@keen-larder/core/apps/ids.ts';
-import { kindsInBackup } from '@keen-larder/core/apps/backing-up.ts';
+import { kindsInBackup } from '@keen-larder/core/formats/android-backup/eligibility.ts';
 import { readSigners } from '@keen-larder/core/formats/apk/apk.ts';
 import { fileNameOf } from '@keen-larder/core/larder/label.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';

@@ -1,5 +1,5 @@
 import type { DataFile } from '@keen-larder/core/apps/copies.ts';
-import { isInBackup } from '@keen-larder/core/apps/backing-up.ts';
+import { isInBackup } from '@keen-larder/core/formats/android-backup/eligibility.ts';
 import type { PickedApp } from '@keen-larder/core/runsheet/run-sheets.ts';
 import {
   readBackupContent,

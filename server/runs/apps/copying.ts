@@ -10,7 +10,7 @@ import {
   type DataFile,
   type FolderKind,
 } from '@keen-larder/core/apps/copies.ts';
-import { whyNoBackup } from '@keen-larder/core/apps/backing-up.ts';
+import { whyNoBackup } from '@keen-larder/core/formats/android-backup/eligibility.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import {
   comesByBackup,

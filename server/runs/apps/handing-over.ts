@@ -1,4 +1,4 @@
-import { isInBackup } from '@keen-larder/core/apps/backing-up.ts';
+import { isInBackup } from '@keen-larder/core/formats/android-backup/eligibility.ts';
 import { nameInBackup } from '@keen-larder/core/formats/android-backup/layout.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { backupStream } from '../../formats/android-backup/backup-stream.ts';

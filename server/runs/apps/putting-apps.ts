@@ -4,7 +4,7 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import { durationText } from '@keen-larder/core/bytes/units.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { hasPart } from '@keen-larder/core/apps/copies.ts';
-import { isInBackup } from '@keen-larder/core/apps/backing-up.ts';
+import { isInBackup } from '@keen-larder/core/formats/android-backup/eligibility.ts';
 import { handOver } from './handing-over.ts';
 import { putData, putProgram, putState, putWhole, type PutApp } from './app-putting.ts';
 import { filesNotReadable } from '../imaging/archive-taking.ts';

@@ -1,6 +1,6 @@
-import type { FolderKind, PartKind } from './copies.ts';
-import type { InstalledApp } from './facts.ts';
-import { appIdOf, isAppId } from './ids.ts';
+import type { FolderKind, PartKind } from '../../apps/copies.ts';
+import type { InstalledApp } from '../../apps/facts.ts';
+import { appIdOf, isAppId } from '../../apps/ids.ts';
 
 /** What the platform's own backup holds of an app: of what lies on shared storage not what it shows in galleries. */
 export const kindsInBackup: readonly FolderKind[] = ['data', 'device-data', 'external', 'obb'];

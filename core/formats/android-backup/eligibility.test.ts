@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { whyNoBackup } from './backing-up.ts';
+import { whyNoBackup } from './eligibility.ts';
 
 const app = { allowsBackup: true, isDebuggable: false, targetSdk: 31, uid: 10_061 };
 
