@@ -9,6 +9,8 @@ import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
+import { commandTable } from '@keen-larder/standin/shell/commands.ts';
+import type { Command } from '@keen-larder/standin/shell/host.ts';
 import { editTree } from '@keen-larder/standin/flash/file-tree.ts';
 import { quick, startPhones, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
@@ -194,3 +196,27 @@ it('does not say that data is in place where somebody refused', async () => {
     phone.trusting = true;
   }
 }, 60_000);
+
+it.each([
+  ['ANDROID BACKUP\n5\n1\nnone\nno zlib', /cannot be read \(Android backup: data/],
+  [
+    'ANDROID BACKUP\n5\n1\nAES-256\nAB\nAB\n10\n' + `${'AB'.repeat(16)}\n${'AB'.repeat(32)}\n`,
+    /leave the password empty there/,
+  ],
+])('keeps nothing of a backup that cannot be read', async (given, words) => {
+  const table = commandTable as Record<string, Command>;
+  const own = table['bu']!;
+  table['bu'] = async (process) => {
+    await process.out(Buffer.from(given));
+    return 0;
+  };
+  try {
+    const before = app.larder.copies.of(sedge).length;
+    const ended = await copy(['example.almanac']);
+    expect(ended.state).toBe('failed');
+    expect(ended.outcome).toMatch(words);
+    expect(app.larder.copies.of(sedge)).toHaveLength(before);
+  } finally {
+    table['bu'] = own;
+  }
+});

@@ -1,3 +1,4 @@
+import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { DataFile } from '@keen-larder/core/apps/copies.ts';
 import { isInBackup } from '@keen-larder/core/formats/android-backup/eligibility.ts';
 import type { PickedApp } from '@keen-larder/core/runsheet/run-sheets.ts';
@@ -36,8 +37,9 @@ export async function takeBackup(
 ): Promise<GivenBackup> {
   if (packages.length === 0) return { apps: new Map(), close: () => Promise.resolve() };
   const set = new SetWriter(shelf);
-  const taken = await phone
-    .retry({
+  const close = () => set.discard();
+  try {
+    const taken = await phone.retry({
       what: 'Have the phone back its apps up',
       attempt: async ({ link, signal }) => {
         const given = workOf(link).backUp(packages, signal)[Symbol.asyncIterator]();
@@ -54,16 +56,27 @@ export async function takeBackup(
         return image.finish();
       },
       onBreak: () => set.seal(),
-    })
-    .catch((error: unknown) => {
-      if (!(error instanceof BackupLocked)) throw error;
-      throw new PhoneRefusal(
-        'The phone encrypted its backup: a password was typed on its screen. Start again, and leave the password empty there.',
-      );
     });
-  await set.seal();
-  const { apps } = await readBackupContent(imageSource(shelf, { ...taken, partition: 'backup' }));
-  return { apps: new Map(apps.map((each) => [each.app.package, each])), close: () => set.discard() };
+    await set.seal();
+    const { apps } = await readBackupContent(imageSource(shelf, { ...taken, partition: 'backup' }));
+    return { apps: new Map(apps.map((each) => [each.app.package, each])), close };
+  } catch (error) {
+    await close();
+    throw refusalOf(error);
+  }
+}
+
+/** What the phone gave is its own doing, as far as it cannot be read. */
+function refusalOf(error: unknown): unknown {
+  if (error instanceof BackupLocked)
+    return new PhoneRefusal(
+      'The phone encrypted its backup: a password was typed on its screen. Start again, and leave the password empty there.',
+    );
+  if (error instanceof FormatError)
+    return new PhoneRefusal(
+      `What the phone gave as its backup cannot be read (${error.message}). Start again; if that stays so, leave the data out.`,
+    );
+  return error;
 }
 
 async function* begunWith(first: Uint8Array, rest: AsyncIterator<Uint8Array>): AsyncGenerator<Uint8Array> {

@@ -11,7 +11,7 @@ import { filesNotReadable } from '../imaging/archive-taking.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
-import { PartFailure, PhoneRefusal, RunFailure } from '../../failures.ts';
+import { asOnePart, PartFailure, Problem, RunFailure } from '../../failures.ts';
 import { filesOf } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
@@ -92,12 +92,12 @@ export async function putAll(
         const names = given.map(({ copy }) => copy.app.package);
         try {
           if (given.length === 0) throw new PartFailure('Left out: the steps before it failed.');
-          const said = await handOver(phone, run, given, passed);
+          const said = await asOnePart(() => handOver(phone, run, given, passed));
           for (const name of names) whole.add(name);
           return said;
         } catch (error) {
           for (const name of names) failed.add(name);
-          throw error instanceof PhoneRefusal ? new PartFailure(error.message) : error;
+          throw error instanceof Problem ? new PartFailure(error.message) : error;
         }
       });
       continue;
