@@ -196,6 +196,17 @@ describe('Import', () => {
     expect(last(asked, 'DELETE', '/imports/firmware')).toBeDefined();
   });
 
+  it('asks for the passphrase of what is encrypted', async () => {
+    const asked = answering({ 'POST /imports/firmware/passphrase': {}, 'GET /imports': imports(found()) });
+    useImports().view = imports(found({ locked: ['backup.ab'] }));
+    const shown = await show(ImportPage, { id: 'firmware' });
+    await shown.find('input[type=password]').setValue('sea lavender');
+    await shown.find('form[aria-label="Unlock firmware"]').trigger('submit');
+    await flushPromises();
+    expect(last(asked, 'POST', '/imports/firmware/passphrase')?.body).toEqual({ passphrase: 'sea lavender' });
+    expect(shown.find('form[aria-label="Unlock firmware"]').exists()).toBe(false);
+  });
+
   it('shows how far a copy is, and why it broke off', async () => {
     const store = useImports();
     store.view = imports();

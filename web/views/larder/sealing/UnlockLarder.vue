@@ -1,57 +1,24 @@
 <script setup lang="ts">
-import { ElButton, ElInput } from 'element-plus';
-import { ref } from 'vue';
 import { api } from '../../../api/client.ts';
+import PassphraseForm from '../../../parts/PassphraseForm.vue';
 import { useLarder } from '../../../state/larder.ts';
 
 /** Opens the seal of the larder. */
 const larder = useLarder();
-const passphrase = ref('');
-const error = ref<string>();
-const busy = ref(false);
 
-async function unlock(): Promise<void> {
-  busy.value = true;
-  error.value = undefined;
-  try {
-    await api.unlockLarder({ passphrase: passphrase.value });
-    passphrase.value = '';
-    await larder.load();
-  } catch (failure) {
-    error.value = (failure as Error).message;
-  } finally {
-    busy.value = false;
-  }
+async function unlock(passphrase: string): Promise<void> {
+  await api.unlockLarder({ passphrase });
+  await larder.load();
 }
 </script>
 
 <template>
-  <form aria-label="Unlock the larder" @submit.prevent="unlock">
-    <ElInput
-      v-model="passphrase"
-      type="password"
-      size="small"
-      show-password
-      autocomplete="off"
-      placeholder="Passphrase or recovery key"
-      aria-label="Passphrase or recovery key of the larder"
-    />
-    <ElButton type="primary" size="small" native-type="submit" :disabled="!passphrase || busy">{{
-      busy ? 'Unlocking…' : 'Unlock'
-    }}</ElButton>
-    <span v-if="error" class="error" role="alert">{{ error }}</span>
-  </form>
+  <PassphraseForm
+    label="Unlock the larder"
+    of="Passphrase or recovery key of the larder"
+    placeholder="Passphrase or recovery key"
+    go="Unlock"
+    going="Unlocking…"
+    :open="unlock"
+  />
 </template>
-
-<style scoped>
-form {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  align-items: center;
-}
-
-.el-input {
-  width: 280px;
-}
-</style>
