@@ -127,18 +127,16 @@ export function movingSheet(facts: MovingFacts): MovingSheet {
 /** What a move of each app comes to by itself. */
 export function movingVerdicts(facts: MovingFacts): Verdict[] {
   const putting = puttingFacts(facts);
+  const withheld = new Map(apps(facts).map((each) => [each.app.package, withheldOf(each, facts)]));
   return putting.picked.map((each) => ({
     package: each.copy.app.package,
     label: each.copy.app.label,
-    findings: [
-      ...apps(facts).flatMap((one): Verdict['findings'] => {
-        const sentence = one.app.package === each.copy.app.package && withheldOf(one, facts);
-        return sentence ? [{ id: 'gives-no-backup', severity: 'stop', sentence }] : [];
-      }),
-      ...findingsOf(each, putting),
-    ],
+    findings: [...withheldFinding(withheld.get(each.copy.app.package)), ...findingsOf(each, putting)],
   }));
 }
+
+const withheldFinding = (sentence: string | undefined): Verdict['findings'] =>
+  sentence === undefined ? [] : [{ id: 'gives-no-backup', severity: 'stop', sentence }];
 
 /** Why an app cannot move from a phone that gives its data by its own backup alone: nothing of it may be left behind unnoticed. */
 function withheldOf({ app, parts }: PickedApp, { source, target }: MovingFacts): string | undefined {

@@ -8,6 +8,7 @@ import {
   readBackupHeader,
   type BackupHeader,
 } from '@keen-larder/core/formats/android-backup/header.ts';
+import { begunWith } from '../../async/begun-with.ts';
 import { through } from '../../async/through.ts';
 import { newKey, openedKey } from './keys.ts';
 
@@ -31,7 +32,7 @@ export async function* backupTar(
   try {
     const head = await begun(parts);
     const header = readBackupHeader(head);
-    yield* contents(header, rest(head.subarray(header.bytes), parts), passphrase);
+    yield* contents(header, begunWith(head.subarray(header.bytes), parts), passphrase);
   } finally {
     await parts.return?.();
   }
@@ -46,11 +47,6 @@ async function begun(parts: AsyncIterator<Uint8Array>): Promise<Uint8Array> {
     head = Buffer.concat([head, next.value]);
   }
   return head;
-}
-
-async function* rest(before: Uint8Array, parts: AsyncIterator<Uint8Array>): AsyncGenerator<Uint8Array> {
-  if (before.length > 0) yield before;
-  for (let next = await parts.next(); !next.done; next = await parts.next()) yield next.value;
 }
 
 async function* contents(

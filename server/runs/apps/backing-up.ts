@@ -8,6 +8,7 @@ import {
   type BackedUpFolder,
 } from '../../formats/android-backup/backup-content.ts';
 import { BackupLocked, backupTar } from '../../formats/android-backup/backup-stream.ts';
+import { begunWith } from '../../async/begun-with.ts';
 import { dataFiles } from '../../formats/data-stamp.ts';
 import { digestedFiles, type ArchivedEntry } from '../../formats/tar.ts';
 import { PhoneRefusal } from '../../failures.ts';
@@ -77,15 +78,6 @@ function refusalOf(error: unknown): unknown {
       `What the phone gave as its backup cannot be read (${error.message}). Start again; if that stays so, leave the data out.`,
     );
   return error;
-}
-
-async function* begunWith(first: Uint8Array, rest: AsyncIterator<Uint8Array>): AsyncGenerator<Uint8Array> {
-  try {
-    yield first;
-    for (let next = await rest.next(); !next.done; next = await rest.next()) yield next.value;
-  } finally {
-    await rest.return?.();
-  }
 }
 
 /** Folders of an app that were picked and given, as parts of its copy. */

@@ -30,7 +30,11 @@ export async function handOver(
 ): Promise<string> {
   const [{ copies, shelf }] = puts as [PutApp];
   const picked = puts.map(({ copy, parts }) => ({ copy, parts: parts.filter(isInBackup) }));
-  const apps = await appsForBackup({ copies, shelf }, picked);
+  const leftOut = new Set<string>();
+  const apps = (await appsForBackup({ copies, shelf }, picked)).map((each) => ({
+    ...each,
+    leftOut: (path: string) => leftOut.add(`${each.app.package}: ${path}`),
+  }));
   await phone.retry({
     what: 'Hand the data over',
     passed,
@@ -54,6 +58,8 @@ export async function handOver(
       files += same;
       wrong.push(...differ);
     }
+    if (leftOut.size > 0)
+      run.log(`No backup has a place for ${someOf([...leftOut])}: links, for the most part.`, 'warning');
     if (wrong.length > 0)
       throw new PhoneRefusal(
         `${someOf(wrong)} did not come back as kept: the phone took none of it, or something else. Somebody may have refused on its screen; an app may be another maker’s, or newer than the copy.`,

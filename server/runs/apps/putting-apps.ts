@@ -73,6 +73,8 @@ export async function putAll(
   const elapsedMs = stopwatch();
   const failed = new Set<string>();
   const whole = new Set<string>();
+  /** Handed over, and not given again as kept: the phone may have removed what they had. */
+  const unsure = new Set<string>();
   for (const [i, step] of steps.entries()) {
     if (step.kind === 'restart') {
       await run.step(i, async () => {
@@ -96,7 +98,11 @@ export async function putAll(
           for (const name of names) whole.add(name);
           return said;
         } catch (error) {
-          for (const name of names) failed.add(name);
+          for (const name of names) {
+            failed.add(name);
+            // Who signed an app is asked for before anything goes.
+            if (!(error instanceof Problem)) unsure.add(name);
+          }
           throw error instanceof Problem ? new PartFailure(error.message) : error;
         }
       });
@@ -114,11 +120,9 @@ export async function putAll(
     else failed.add(name);
   }
   const done = [...whole].filter((name) => !failed.has(name)).length;
-  return outcomeText(
-    done,
-    [...failed].map((name) => labelOf(name, apps)),
-    elapsedMs(),
-  );
+  const labelsOf = (names: Iterable<string>) => [...names].map((name) => labelOf(name, apps));
+  const asBefore = [...failed].filter((name) => !unsure.has(name));
+  return outcomeText(done, labelsOf(asBefore), labelsOf(unsure), elapsedMs());
 }
 
 function doStep({ kind }: Step, attempt: Attempt, put: PutApp, run: Run): Promise<string> {
@@ -146,9 +150,25 @@ const openUserData = (phone: PhoneAtWork): Promise<void> =>
 
 const labelOf = (name: string, apps: ReadonlyMap<string, PutApp>) => apps.get(name)?.copy.app.label ?? name;
 
-function outcomeText(done: number, failed: readonly string[], elapsedMs: number): string {
-  const kept = `${done === 1 ? 'One app is' : `${done} apps are`} in place and proved, in ${durationText(elapsedMs)}.`;
-  if (failed.length === 0) return kept;
-  const [was, is] = failed.length === 1 ? ['was', 'is'] : ['were', 'are'];
-  return `${listText(failed.slice(0, 5))} ${was} not put back and ${is} as before; each step says why. ${kept}`;
+function outcomeText(
+  done: number,
+  asBefore: readonly string[],
+  unsure: readonly string[],
+  elapsedMs: number,
+): string {
+  const was = ({ length }: readonly string[]) => (length === 1 ? 'was' : 'were');
+  const some = (labels: readonly string[]) => listText(labels.slice(0, 5));
+  return [
+    ...(asBefore.length > 0
+      ? [
+          `${some(asBefore)} ${was(asBefore)} not put back and ${asBefore.length === 1 ? 'is' : 'are'} as before; each step says why.`,
+        ]
+      : []),
+    ...(unsure.length > 0
+      ? [
+          `${some(unsure)} ${was(unsure)} handed over and not given again as kept: what data the phone has of ${unsure.length === 1 ? 'it' : 'them'} now is not known.`,
+        ]
+      : []),
+    `${done === 1 ? 'One app is' : `${done} apps are`} in place and proved, in ${durationText(elapsedMs)}.`,
+  ].join(' ');
 }

@@ -71,8 +71,8 @@ const figures = computed(() => {
         <p>
           <a :href="downloads.platformBackup(ids)" download>The same as a backup of the platform’s own</a>:
           <code>adb restore FILE</code> hands it to a running system, which asks on its screen. It takes apps
-          that allow backups, of the maker that it knows, and replaces their data; pictures and sounds that
-          they share, and programs of several parts, are not in it.
+          that allow backups, of the maker that it knows, and replaces their data; links, pictures and sounds
+          that they share, and programs of several parts, are not in it.
         </p>
       </template>
     </template>
