@@ -7,7 +7,8 @@ import { once } from 'node:events';
 import { existsSync, statSync } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { coarseBytes, fineBytes } from '@keen-larder/core/phone/piece-sizes.ts';
-import { commandTable, deviceDigest } from '@keen-larder/standin/shell/commands.ts';
+import { deviceDigest } from '@keen-larder/standin/flash/content-digests.ts';
+import { commandTable } from '@keen-larder/standin/shell/commands.ts';
 import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
 import type { Command, Process, ShellHost, Streams } from '@keen-larder/standin/shell/host.ts';
@@ -132,7 +133,7 @@ async function digestBefore(device: Device): Promise<void> {
     await pieces(0, device.bytes, coarseBytes, by);
     if (isSecond)
       for (const coarse of touched) await pieces(coarse * coarseBytes, coarseBytes, fineBytes, by);
-    await deviceDigest(flash, node, device, by);
+    await deviceDigest(device, { offset: 0, bytes: device.bytes }, by);
   }
   touched.clear();
   isSecond = true;

@@ -1,11 +1,13 @@
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { Blake3Hasher } from '@napi-rs/blake-hash';
+import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { Hasher } from '../shell/hasher.ts';
+import type { Device } from './flash.ts';
+import { Recognition } from './recognition.ts';
 
 type Parts = AsyncIterable<Uint8Array> | Iterable<Uint8Array>;
 
-/** Digests that were computed, by algorithm and by the BLAKE3 of what they are of. */
+/** Digests that were computed, by algorithm and by what their content is recognised by. */
 const known = new Map<string, string>();
 /** Where other processes keep theirs as well, a file each. */
 let shared: string | undefined;
@@ -43,21 +45,46 @@ export async function digestOf(parts: Parts, algorithm: string): Promise<string>
 }
 
 /**
- * A digest of what lies on a flash. A phone has processors of its own, which the computer that it is simulated on lends
- * it: what was digested before is recognised by a hash that takes a thirtieth of the time, and told again.
+ * A digest of content. A phone has processors of its own, which the computer that it is simulated on lends it: what was digested
+ * before is recognised by a hash that takes a thirtieth of the time, and told again.
  * @param parts reads it, twice where it is new
  * @returns lower-case hexadecimal
  */
 export async function contentDigest(parts: () => Parts, algorithm: string): Promise<string> {
-  const recognising = new Blake3Hasher();
-  for await (const part of recognised(parts(), recognising)) void part;
-  const before = recall(`${algorithm} ${recognising.digest('hex')}`);
+  const recognition = new Recognition();
+  for await (const part of parts()) recognition.update(part);
+  return knownDigest(recognition.digest(), parts, algorithm);
+}
+
+/**
+ * As `contentDigest`, of a stretch of a device; only what was written to since it was last asked for is read. A flash with faults is
+ * read and digested each time, since what comes out may differ.
+ */
+export async function deviceDigest(
+  device: Device,
+  { offset, bytes }: ByteRange,
+  algorithm: string,
+): Promise<string> {
+  const parts = () => readParts(device, offset, bytes);
+  const key = await device.recognise?.(offset, bytes);
+  return key === undefined ? digestOf(parts(), algorithm) : knownDigest(key, parts, algorithm);
+}
+
+async function knownDigest(key: string, parts: () => Parts, algorithm: string): Promise<string> {
+  const before = recall(`${algorithm} ${key}`);
   if (before !== undefined) return before;
-  const again = new Blake3Hasher();
+  const again = new Recognition();
   const digest = await digestOf(recognised(parts(), again), algorithm);
   // Somebody may have written meanwhile.
-  remember(`${algorithm} ${again.digest('hex')}`, digest);
+  remember(`${algorithm} ${again.digest()}`, digest);
   return digest;
+}
+
+/** A part is good until the next is asked for. */
+async function* readParts(device: Device, offset: number, bytes: number): AsyncGenerator<Uint8Array> {
+  const memory = Buffer.allocUnsafeSlow(Math.min(bytes, 1 << 20));
+  for (let at = 0; at < bytes; at += memory.length)
+    yield await device.read(offset + at, Math.min(memory.length, bytes - at), memory);
 }
 
 /** Longer streams are digested as they come. */
@@ -67,7 +94,7 @@ const mostHeldBytes = 16 << 20;
 export async function streamDigest(parts: AsyncIterable<Uint8Array>, algorithm: string): Promise<string> {
   const iterator = parts[Symbol.asyncIterator]();
   const held: Uint8Array[] = [];
-  const recognising = new Blake3Hasher();
+  const recognition = new Recognition();
   let bytes = 0;
   for (;;) {
     const next = await iterator.next();
@@ -76,14 +103,9 @@ export async function streamDigest(parts: AsyncIterable<Uint8Array>, algorithm: 
     held.push(part);
     bytes += part.length;
     if (bytes > mostHeldBytes) return digestOf(rest(held, iterator), algorithm);
-    recognising.update(Buffer.from(part.buffer));
+    recognition.update(part);
   }
-  const key = `${algorithm} ${recognising.digest('hex')}`;
-  const before = recall(key);
-  if (before !== undefined) return before;
-  const digest = await digestOf(held, algorithm);
-  remember(key, digest);
-  return digest;
+  return knownDigest(recognition.digest(), () => held, algorithm);
 }
 
 async function* rest(
@@ -98,9 +120,9 @@ async function* rest(
   }
 }
 
-async function* recognised(parts: Parts, hasher: Blake3Hasher): AsyncGenerator<Uint8Array> {
+async function* recognised(parts: Parts, recognition: Recognition): AsyncGenerator<Uint8Array> {
   for await (const part of parts) {
-    hasher.update(Buffer.from(part.buffer, part.byteOffset, part.length));
+    recognition.update(part);
     yield part;
   }
 }

@@ -4,6 +4,7 @@ import { randomBytes } from 'node:crypto';
 import { slice, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { readGpt, type GptPartition } from '@keen-larder/core/formats/gpt/gpt.ts';
 import { Faults } from './faults.ts';
+import { Marks } from './recognition.ts';
 
 /** A block device of the simulated phone: the whole flash or one partition. */
 export interface Device extends ByteSource {
@@ -11,6 +12,11 @@ export interface Device extends ByteSource {
   read(offset: number, length: number, into?: Uint8Array): Promise<Uint8Array>;
   /** Writes within the device; a write that runs past its end throws `RangeError`. */
   write(offset: number, bytes: Uint8Array): Promise<void>;
+  /**
+   * What the content of a stretch is recognised by, as `Recognition` has it.
+   * @returns undefined where what comes out may differ each time, or that is not known by pieces
+   */
+  recognise?(offset: number, bytes: number): Promise<string | undefined>;
 }
 
 /** Files beside the flash: its early loader region, and the secret that no image contains. */
@@ -32,6 +38,9 @@ export class Flash implements Device {
   readonly faults = new Faults();
   /** How often it was written to: what was computed of its bytes holds until this changes. */
   writes = 0;
+  private readonly marks = new Marks((offset, into) =>
+    into.subarray(0, readSync(this.file.fd, into, 0, into.length, offset)),
+  );
 
   private constructor(
     private readonly path: string,
@@ -78,6 +87,7 @@ export class Flash implements Device {
         if (offset + written.length > bytes) throw new RangeError('No space left on device');
         return this.write(start + offset, written);
       },
+      recognise: (offset, length) => this.recognise(start + offset, length),
     };
   }
 
@@ -115,7 +125,13 @@ export class Flash implements Device {
     this.writes++;
     // Into the kernel's memory: asking a thread to do that takes longer than doing it.
     writeSync(this.file.fd, bytes, 0, bytes.length, offset);
+    this.marks.written(offset, bytes.length);
     this.writes++;
+  }
+
+  recognise(offset: number, bytes: number): Promise<string | undefined> {
+    const isSound = this.faults.names.length === 0;
+    return isSound ? this.marks.recognise(offset, bytes) : Promise.resolve(undefined);
   }
 
   async close(): Promise<void> {

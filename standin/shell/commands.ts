@@ -2,12 +2,11 @@ import { createHash } from 'node:crypto';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { IoError } from '../flash/faults.ts';
-import type { Device, Flash } from '../flash/flash.ts';
 import { bu } from '../packages/bu.ts';
 import { am, cmd, pm, ps } from '../packages/commands.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
-import { contentDigest, digestOf, streamDigest } from '../flash/content-digests.ts';
+import { deviceDigest, digestOf, streamDigest } from '../flash/content-digests.ts';
 import {
   complain,
   deviceAt,
@@ -197,7 +196,7 @@ const digest =
         const device = deviceAt(host, absolute);
         if (device && uid !== 0) throw new Complaint('Permission denied');
         const digest = device
-          ? await deviceDigest(host.flash, absolute, device, algorithm)
+          ? await deviceDigest(device, { offset: 0, bytes: device.bytes }, algorithm)
           : await fileDigest(host, absolute, uid, algorithm);
         await print(process, `${digest}  ${path}\n`);
       } catch (error) {
@@ -215,46 +214,6 @@ async function fileDigest(host: ShellHost, path: string, uid: number, algorithm:
   const bytes = await readMounted(host, path, uid);
   if (typeof bytes === 'string') throw new Complaint(bytes);
   return digestOf(bytes, algorithm);
-}
-
-interface KnownDigest {
-  readonly writes: number;
-  readonly digest: string;
-}
-const knownDigests = new WeakMap<Flash, Map<string, KnownDigest>>();
-
-/**
- * The digest of a block device. A phone has processors of its own: while nothing was written and nothing is
- * wrong with the flash, what was computed before is told again instead of taking the bench computer's.
- */
-export async function deviceDigest(
-  flash: Flash,
-  path: string,
-  device: Device,
-  algorithm: string,
-): Promise<string> {
-  const known = knownDigests.get(flash) ?? new Map<string, KnownDigest>();
-  knownDigests.set(flash, known);
-  const key = `${algorithm} ${path}`;
-  const { writes } = flash;
-  const before = known.get(key);
-  const isSound = flash.faults.names.length === 0;
-  if (isSound && before?.writes === writes) return before.digest;
-  // What comes out differently each time is to be computed each time.
-  const digest = isSound
-    ? await contentDigest(() => wholeOf(device), algorithm)
-    : await digestOf(wholeOf(device), algorithm);
-  if (isSound && flash.faults.names.length === 0 && flash.writes === writes)
-    known.set(key, { writes, digest });
-  return digest;
-}
-
-/** A piece is good until the next is asked for. */
-async function* wholeOf(device: Device): AsyncGenerator<Uint8Array> {
-  const memory = Buffer.allocUnsafeSlow(1 << 20);
-  for (let at = 0; at < device.bytes; at += memory.length) {
-    yield await device.read(at, Math.min(memory.length, device.bytes - at), memory);
-  }
 }
 
 /** `mount -t TYPE -o ro NODE FOLDER`: of a file system that can be read as it is. */

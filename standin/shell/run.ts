@@ -1,7 +1,7 @@
 import { commandTable } from './commands.ts';
 import { resolvePath, type Process, type ShellHost, type Streams } from './host.ts';
 import { parse, SyntaxFailure, type Pipeline } from './parse.ts';
-import { DigestedPiece } from './known-pieces.ts';
+import { printedPiece } from './known-pieces.ts';
 import { Pipe } from './pipe.ts';
 import { turnsOf } from './turns.ts';
 
@@ -59,20 +59,18 @@ async function runPipeline(
   uid: number,
   cwd: string,
 ): Promise<number> {
-  const digested = DigestedPiece.of(commands, host, uid);
-  const printed = digested?.printed;
-  if (printed !== undefined) {
-    await streams.out(Buffer.from(printed));
+  const printed = printedPiece(commands, host, uid);
+  if (printed) {
+    await streams.out(Buffer.from(await turnsOf(host).reading(printed)));
     return 0;
   }
-  const finalOut = digested?.remembering(streams.out) ?? streams.out;
   const codes: Promise<number>[] = [];
   let stdin = streams.stdin;
   let before: Pipe | undefined;
   commands.forEach((command, i) => {
     const input = before;
     const pipe = i < commands.length - 1 ? new Pipe() : undefined;
-    const out = command.dropOut ? nowhere : (pipe?.write ?? finalOut);
+    const out = command.dropOut ? nowhere : (pipe?.write ?? streams.out);
     const err = command.dropErr
       ? nowhere
       : command.errToOut
