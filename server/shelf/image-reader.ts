@@ -2,7 +2,7 @@ import { BlockPool } from './threads/block-pool.ts';
 import type { Block, Stored } from './threads/chunk-worker.ts';
 import { digestsOf } from './manifest.ts';
 import { blockBytes, codecs, digestBytes } from './packs/pack-format.ts';
-import { sealedOverhead, storedBlockBytes } from './packs/sealed-record.ts';
+import { sealedOverhead } from './packs/sealed-record.ts';
 import type { Shelf } from './shelf.ts';
 import { DamagedImage, ShelfFailure } from '../failures.ts';
 
@@ -45,7 +45,7 @@ export interface ReadingMemory {
  * @param blocksAhead that are fetched and unpacked ahead
  */
 export const readingMemory = (blocksAhead = ahead): ReadingMemory => ({
-  inputs: new BlockPool(blocksAhead, storedBlockBytes),
+  inputs: new BlockPool(blocksAhead),
   outputs: new BlockPool(blocksAhead + held),
 });
 

@@ -4,7 +4,6 @@ import type { Block } from './threads/chunk-worker.ts';
 import { chunkDigest } from './threads/digest.ts';
 import { ImageWriter } from './image-writer.ts';
 import { chunkBytes, codecs, packBytes, zeroDigest, type PackedChunk } from './packs/pack-format.ts';
-import { storedBlockBytes } from './packs/sealed-record.ts';
 import { PackWriter } from './packs/pack-writer.ts';
 import type { Shelf } from './shelf.ts';
 
@@ -23,7 +22,7 @@ export class SetWriter {
   readonly blocks = new BlockPool(blocksAtOnce);
   private pack: PackWriter | undefined;
   /** For compressed chunks on their way to the pack. */
-  private readonly outputs = new BlockPool(outputsAtOnce, storedBlockBytes);
+  private readonly outputs = new BlockPool(outputsAtOnce);
   /** Chunks stored by this writer, by hexadecimal digest, that the catalogue does not know yet. */
   private readonly fresh = new Set<string>();
   private added = 0;

@@ -1,14 +1,14 @@
 import { describe, expect, it } from 'vitest';
 import { BlockPool, copyToShared } from './block-pool.ts';
 import { counted } from '../../async/counted.ts';
-import { blockBytes } from '../packs/pack-format.ts';
+import { storedBlockBytes } from '../packs/sealed-record.ts';
 
 describe('a pool of blocks', () => {
   it('gives no more than it has, and serves those who wait in their order', async () => {
     const pool = new BlockPool(2);
     const [first, second] = [await pool.take(), await pool.take()];
     expect(first).not.toBe(second);
-    expect(first.byteLength).toBe(blockBytes);
+    expect(first.byteLength).toBe(storedBlockBytes);
     const served: string[] = [];
     const waiting = ['a', 'b'].map(async (name) => {
       const memory = await pool.take();

@@ -1,23 +1,19 @@
 import { Slots } from '../../async/slots.ts';
-import { blockBytes } from '../packs/pack-format.ts';
+import { storedBlockBytes } from '../packs/sealed-record.ts';
 
-/** Blocks that no pool needs, by their size: the collector comes late, since all that it sees of them is small. */
-const spare = new Map<number, SharedArrayBuffer[]>();
+/** Blocks that no pool needs: the collector comes late, since all that it sees of them is small. */
+const spare: SharedArrayBuffer[] = [];
 const mostSpare = 12;
 
-/** A fixed number of shared blocks, which bounds memory. */
+/** A fixed number of shared blocks, which bounds memory. Each has room for the chunks of a block as they are stored, sealed or not. */
 export class BlockPool extends Slots<SharedArrayBuffer> {
-  constructor(
-    most: number,
-    private readonly bytes = blockBytes,
-  ) {
-    super(most, () => spare.get(bytes)?.pop() ?? new SharedArrayBuffer(bytes));
+  constructor(most: number) {
+    super(most, () => spare.pop() ?? new SharedArrayBuffer(storedBlockBytes));
   }
 
   /** Leaves what is free to the next pool; it is whole all the same, should it be used again. */
   rest(): void {
-    const kept = spare.get(this.bytes) ?? [];
-    spare.set(this.bytes, [...kept, ...this.takeFree()].slice(0, mostSpare));
+    spare.push(...this.takeFree().slice(0, mostSpare - spare.length));
   }
 }
 
