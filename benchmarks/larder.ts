@@ -112,7 +112,11 @@ try {
     detail: (id: string) => list.all().find((set) => set.id === id)!,
   };
   const list = new SetList(sets);
-  const finding = new Finding({ larder, names, sets, phones, copies: { holders: () => [] } });
+  const finding = new Finding({
+    ...{ larder, names, sets, phones },
+    copies: { holders: () => [] },
+    alone: { holders: () => [], sets: () => [] },
+  });
   for (const text of [
     'kari',
     'lib',

@@ -1,5 +1,7 @@
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import type { FindView, FoundFile } from '@keen-larder/contract/larder/finding.ts';
+import type { FindView, FoundFile, FoundSet } from '@keen-larder/contract/larder/finding.ts';
+import { listText } from '@keen-larder/core/runsheet/check.ts';
+import { copyNames } from '@keen-larder/server/runs/files/copying-off-site.ts';
 import { withLarder } from './larder-commands.ts';
 import { say } from './output.ts';
 
@@ -14,15 +16,19 @@ export async function findInLarder(home: string, text: string, json: boolean): P
   });
 }
 
+/** Of a set that the larder has no more. */
+const lies = (elsewhere: FoundSet['elsewhere']) =>
+  elsewhere.length > 0 ? `, ${listText(elsewhere.map((copy) => `in the ${copyNames[copy]}`))} alone` : '';
+
 /** In which set, or in which copy of an app. */
 function placeOf({ part, partition, sets: [set], copies: [copy] }: FoundFile): string {
-  if (set) return `${part || partition} in “${set.label}” (${set.nickname})`;
+  if (set) return `${part || partition} in “${set.label}” (${set.nickname})${lies(set.elsewhere)}`;
   return `${partition} of the copy of ${copy!.label} (${copy!.nickname})`;
 }
 
 const linesOf = ({ phones, sets, images, apps, files }: FindView): string[] => [
   ...phones.found.map((each) => `phone  ${each.nickname} (${each.serial}), ${each.maker} ${each.model}`),
-  ...sets.found.map((each) => `set    ${each.id}  ${each.label} (${each.nickname})`),
+  ...sets.found.map((each) => `set    ${each.id}  ${each.label} (${each.nickname})${lies(each.elsewhere)}`),
   ...images.found.map(
     (each) => `image  ${each.sha256}  ${each.partition} in “${each.label}” (${each.nickname})`,
   ),

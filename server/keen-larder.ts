@@ -10,6 +10,7 @@ import { addressStatements } from './database/addresses.ts';
 import { chunkStatements } from './database/chunks.ts';
 import { copyStatements } from './database/copies.ts';
 import { digestStatements } from './database/digests.ts';
+import { aloneStatements } from './database/offsite/offsite.ts';
 import { openDatabase } from './database/open.ts';
 import { phoneStatements } from './database/phones.ts';
 import { returnStatements } from './database/returns.ts';
@@ -223,12 +224,17 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const isBusy = () => engine.list().some(isLive);
   const settings = settingStatements(db);
   const names = nameStatements(join(home, 'names.sqlite'));
-  const nameIndex = new NameIndex({ names, sets, copies: copyRows, settings, inside, isBusy });
+  const alone = aloneStatements(db);
+  const nameIndex = new NameIndex({ names, sets, copies: copyRows, alone, settings, inside, isBusy });
   nameIndex.start();
   const offsite = new OffsiteCopies(db, {
     ...{ home, shelf, now },
     things: () => keptThings(shelf, sets, copyRows),
-    onChange: () => feed.send('offsite', {}),
+    onChange: () => {
+      // What lies in a copy alone is found by its names.
+      nameIndex.look();
+      feed.send('offsite', {});
+    },
   });
   const goingOn = offsite.all.map(
     (each) =>
@@ -297,7 +303,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     inside,
     comparing: new Comparing(larder, inside, (serial, setId) => phoneSides.of(serial, setId)),
     phoneSides,
-    finding: new Finding({ larder, names, sets, phones, copies: copyRows }),
+    finding: new Finding({ larder, names, sets, alone, phones, copies: copyRows }),
     nameIndex,
     settings,
     offsite,

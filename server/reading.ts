@@ -5,6 +5,7 @@ import { jobStatements } from './database/jobs/jobs.ts';
 import { copyStatements } from './database/copies.ts';
 import { nameStatements } from './database/names/names.ts';
 import { phoneStatements } from './database/phones.ts';
+import { aloneStatements } from './database/offsite/offsite.ts';
 import { openForReadingOnly } from './database/open.ts';
 import { setStatements } from './database/sets.ts';
 import { shelfStatements } from './database/shelves.ts';
@@ -49,7 +50,14 @@ export function openForReading(home: string): OpenForReading {
   return {
     larder,
     order: new Order({ larder, shelf, sets, unfinished, copies, rules, jobs: jobStatements(db), now }),
-    finding: new Finding({ larder, names, sets, phones, copies: forCopies.statements }),
+    finding: new Finding({
+      larder,
+      names,
+      sets,
+      alone: aloneStatements(db),
+      phones,
+      copies: forCopies.statements,
+    }),
     async close() {
       shelf.close();
       await workers.close();

@@ -1,3 +1,5 @@
+import type { OffsiteCopy } from './offsite.ts';
+
 /** A set whose label, note, phone or build holds what was looked for. */
 export interface FoundSet {
   readonly id: string;
@@ -9,6 +11,8 @@ export interface FoundSet {
   readonly createdAt: number;
   /** Of the set's SHA256SUMS; there where that is what was looked for. */
   readonly fingerprint: string | undefined;
+  /** The copies in which it lies alone; none where the larder has it. */
+  readonly elsewhere: readonly OffsiteCopy[];
 }
 
 /** An image whose checksum begins with what was looked for. */
@@ -48,12 +52,14 @@ export interface FoundFile {
   readonly partition: string;
   /** File system within the image; empty for the image itself. */
   readonly part: string;
-  /** Sets that have it, the newest first. */
+  /** Sets that have it: those that the larder has, then others, the newest of each first. */
   readonly sets: readonly {
     readonly id: string;
     readonly label: string;
     readonly nickname: string;
     readonly createdAt: number;
+    /** The copies in which it lies alone; none where the larder has it. */
+    readonly elsewhere: readonly OffsiteCopy[];
   }[];
   /** Copies of apps that have it, the newest first; none where sets do. */
   readonly copies: readonly {

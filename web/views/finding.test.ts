@@ -19,8 +19,8 @@ const file: FoundFile = {
   partition: 'super',
   part: 'system',
   sets: [
-    { id: 's2', label: 'Second', nickname: 'Ringing hut', createdAt: 2 },
-    { id: 's1', label: 'First', nickname: 'Ringing hut', createdAt: 1 },
+    { id: 's2', label: 'Second', nickname: 'Ringing hut', createdAt: 2, elsewhere: [] },
+    { id: 's1', label: 'First', nickname: 'Ringing hut', createdAt: 1, elsewhere: [] },
   ],
   copies: [],
 };
@@ -45,6 +45,21 @@ async function find(text: string, answer: FindView, state: NameIndexView = index
   await flushPromises();
   return { asked, shown };
 }
+
+it('says of what lies in a copy alone where it lies, and leads there', async () => {
+  const moved = { id: 's3', label: 'Third', nickname: 'Lamp', createdAt: 3, elsewhere: ['disk'] as const };
+  const set = { ...moved, note: '', serial: 'L-1', build: undefined, fingerprint: undefined };
+  const { shown } = await find('third', {
+    ...nothing,
+    sets: { found: [set], isCut: false },
+    files: { found: [{ ...file, sets: [moved] }], isCut: false },
+  });
+  for (const group of ['Sets', 'Files within images and copies']) {
+    const found = shown.find(`[aria-label="${group}"]`);
+    expect(found.text()).toContain(', on the second disk alone');
+    expect(found.find('a').attributes('href')).toBe('/larder/off-site');
+  }
+});
 
 it('shows hits by kind, and where each is', async () => {
   const { shown, asked } = await find('hosts', {

@@ -130,7 +130,7 @@ export function nameStatements(path: string, readonly = false) {
   );
   const images = db.prepare<[], { sha256: Buffer }>('SELECT sha256 FROM images');
   const open = db.prepare<[], NamedTree>(
-    `SELECT id, sha256, part, after, files, state, fault FROM trees WHERE state <> 'whole' ORDER BY state = 'digests', id LIMIT 1`,
+    `SELECT id, sha256, part, after, files, state, fault FROM trees WHERE state <> 'whole' ORDER BY state = 'digests', id`,
   );
   const addFolder = db.prepare<[path: string]>(
     'INSERT INTO folders (path) VALUES (?) ON CONFLICT DO NOTHING',
@@ -228,7 +228,8 @@ export function nameStatements(path: string, readonly = false) {
       looked.run(sha256, fault ?? null);
     }),
     /** The tree that is to be read next; names come before digests. */
-    nextOpen: () => open.get(),
+    /** Trees that are not read to the end, those first of which names are wanted. */
+    open: () => open.iterate(),
     addFiles: (tree: number, files: readonly NamedFile[], after: string) => addFiles(tree, files, after),
     addDigests: (...all: Parameters<typeof addDigests>) => addDigests(...all),
     enter: (id: number, state: NamedTree['state'], fault?: string) =>

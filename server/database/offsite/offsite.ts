@@ -1,5 +1,6 @@
 import type { AloneView, OffsiteCopy } from '@keen-larder/contract/larder/offsite.ts';
 import type { Database } from '../open.ts';
+import type { HoldingSet } from '../sets.ts';
 
 /** A pack in the bucket, as far as its index was read. */
 export interface OffsitePackRow {
@@ -74,6 +75,12 @@ export function offsiteStatements(db: Database, copy: OffsiteCopy) {
   const dropAlone = db.prepare<[copy: OffsiteCopy, id: string]>(
     'DELETE FROM offsiteAlone WHERE copy = ? AND id = ?',
   );
+  const addAloneImages = db.prepare<[setId: string]>(`
+    INSERT OR REPLACE INTO offsiteAloneImages (setId, partition, bytes, sha256)
+    SELECT setId, partition, bytes, sha256 FROM images WHERE setId = ?`);
+  const dropAloneImages = db.prepare<[setId: string, setId: string]>(
+    'DELETE FROM offsiteAloneImages WHERE setId = ? AND NOT EXISTS (SELECT 1 FROM offsiteAlone WHERE id = ?)',
+  );
   const clear = db.transaction(() => {
     for (const each of [clearKept, clearChunks, clearPacks]) each.run(copy);
   });
@@ -85,7 +92,12 @@ export function offsiteStatements(db: Database, copy: OffsiteCopy) {
   );
   const moved = db.transaction((row: AloneRow) => {
     addAlone.run(row);
+    addAloneImages.run(row.id);
     drop.run(copy, 'sets', row.id);
+  });
+  const notAlone = db.transaction((id: string) => {
+    dropAlone.run(copy, id);
+    dropAloneImages.run(id, id);
   });
   return {
     packs: () => packs.all(copy),
@@ -103,9 +115,9 @@ export function offsiteStatements(db: Database, copy: OffsiteCopy) {
     clear: () => clear(),
     /** Sets that lie there alone. */
     alone: () => alone.all(copy),
-    /** From now on a set lies there alone: what is there of it stays, though the larder has it no more. */
+    /** From now on a set, which is here still, lies there alone: what is there of it stays, though the larder has it no more. */
     moved: (row: Omit<AloneRow, 'copy'>) => moved({ ...row, copy }),
-    notAlone: (id: string) => void dropAlone.run(copy, id),
+    notAlone: (id: string) => notAlone(id),
   };
 }
 
@@ -115,3 +127,31 @@ export type OffsiteStatements = ReturnType<typeof offsiteStatements>;
 export function callItDisk(db: Database): void {
   db.exec("UPDATE offsitePacks SET copy = 'disk'; UPDATE offsiteKept SET copy = 'disk'");
 }
+
+/** An image of a set that lies in copies alone. */
+export interface AloneImage extends HoldingSet {
+  /** In which, with a comma between them. */
+  readonly copies: string;
+}
+
+/** What sets have that lie in copies alone, and the larder not. */
+export function aloneStatements(db: Database) {
+  const alone = `
+    FROM offsiteAlone WHERE NOT EXISTS (SELECT 1 FROM sets WHERE sets.id = offsiteAlone.id)`;
+  const holders = db.prepare<[sha256: Buffer, most: number], AloneImage>(`
+    SELECT setId, label, nickname, createdAt, partition, offsiteAloneImages.bytes, sha256, group_concat(copy) AS copies
+    FROM offsiteAloneImages JOIN (SELECT * ${alone}) ON id = setId
+    WHERE sha256 = ? GROUP BY setId, partition ORDER BY createdAt DESC LIMIT ?`);
+  const digests = db.prepare<[], { sha256: Buffer }>('SELECT DISTINCT sha256 FROM offsiteAloneImages');
+  const sets = db.prepare<[], Omit<AloneRow, 'copy'> & { readonly copies: string }>(`
+    SELECT id, label, serial, nickname, createdAt, bytes, since, group_concat(copy) AS copies ${alone}
+    GROUP BY id ORDER BY createdAt DESC`);
+  return {
+    /** Sets that have an image, the newest first. */
+    holders: (sha256: Buffer, most: number) => holders.all(sha256, most),
+    digests: () => digests.all().map(({ sha256 }) => sha256),
+    sets: () => sets.all(),
+  };
+}
+
+export type AloneStatements = ReturnType<typeof aloneStatements>;

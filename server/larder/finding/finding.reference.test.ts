@@ -7,6 +7,7 @@ import { afterEach, beforeEach, expect, it } from 'vitest';
 import { LarderBench, type OpenLarder } from '../../../testing/larder.ts';
 import { nameStatements, type NameStatements } from '../../database/names/names.ts';
 import { copyStatements } from '../../database/copies.ts';
+import { aloneStatements, offsiteStatements } from '../../database/offsite/offsite.ts';
 import { phoneStatements } from '../../database/phones.ts';
 import { setStatements } from '../../database/sets.ts';
 import { settingStatements } from '../../database/shelves.ts';
@@ -27,8 +28,10 @@ function begin(): void {
   const { larder, database } = open;
   const [sets, phones] = [setStatements(database), phoneStatements(database)];
   const [settings, copies] = [settingStatements(database), copyStatements(database)];
-  index = new NameIndex({ names, sets, copies, settings, inside: new Inside(larder), isBusy: () => false });
-  finding = new Finding({ larder, names, sets, phones, copies });
+  const alone = aloneStatements(database);
+  const inside = new Inside(larder);
+  index = new NameIndex({ names, sets, copies, alone, settings, inside, isBusy: () => false });
+  finding = new Finding({ larder, names, sets, alone, phones, copies });
 }
 
 beforeEach(async () => {
@@ -197,6 +200,47 @@ it('finds files in folders of apps that were copied, where names of user data ar
   index.change(false);
   await index.readAll();
   expect(names.holds('libtidebook', 10)).toEqual([]);
+});
+
+it('finds sets and files that lie in a copy alone, and says where; what was not read yet waits for its set', async () => {
+  const [march, april] = [made('march', 4), made('april', 4)];
+  const moved = await bench.keep(open, 'To the second disk', { system: march.image });
+  await index.readAll();
+  const unread = await bench.keep(open, 'Before it was read', { system: april.image });
+  const disk = offsiteStatements(open.database, 'disk');
+  const bucket = offsiteStatements(open.database, 'bucket');
+  const of = { serial: 'TW3K-10482', nickname: 'Ringing hut', createdAt: 1, bytes: 1, since: 2 };
+  for (const [id, label] of [[moved, 'To the second disk'] as const, [unread, 'Before it was read'] as const])
+    for (const rows of id === moved ? [disk, bucket] : [disk]) rows.moved({ ...of, id, label });
+  // Here still: it is found here.
+  expect(filesOf('march-3.so')).toMatchObject([{ sets: [{ id: moved, elsewhere: [] }] }]);
+  await open.larder.remove([moved, unread]);
+  index.look();
+  await index.readAll();
+  expect(filesOf('march-3.so')).toMatchObject([
+    { path: '/lib64/hw/libmarch-3.so', sets: [{ id: moved, elsewhere: ['bucket', 'disk'] }] },
+  ]);
+  expect(finding.find('second disk').sets.found).toMatchObject([
+    { id: moved, elsewhere: ['bucket', 'disk'] },
+  ]);
+  expect(filesOf('april-3.so')).toEqual([]);
+  expect(index.view()).toMatchObject({ trees: 1, unread: 0 });
+  // One that the larder has as well is opened there.
+  const again = await bench.keep(open, 'Again', { system: march.image });
+  expect(filesOf('march-3.so')[0]!.sets.map(({ id, elsewhere }) => [id, elsewhere.length])).toEqual([
+    [again, 0],
+    [moved, 2],
+  ]);
+  await open.larder.remove([again]);
+  for (const rows of [disk, bucket]) {
+    expect(filesOf('march-3.so')).toHaveLength(1);
+    rows.notAlone(moved);
+  }
+  index.look();
+  await index.readAll();
+  expect(filesOf('march-3.so')).toEqual([]);
+  expect(finding.find('second disk').sets.found).toEqual([]);
+  expect(index.view()).toMatchObject({ trees: 0, files: 0 });
 });
 
 it('forgets what is kept no more', async () => {

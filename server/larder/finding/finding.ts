@@ -8,6 +8,7 @@ import type {
   FoundSet,
   Hits,
 } from '@keen-larder/contract/larder/finding.ts';
+import type { OffsiteCopy } from '@keen-larder/contract/larder/offsite.ts';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
 import {
   byCloseness,
@@ -19,6 +20,7 @@ import {
 import type { Condition } from '@keen-larder/core/phone/facts.ts';
 import type { FoundFile as FileRow, NameStatements } from '../../database/names/names.ts';
 import type { CopyStatements } from '../../database/copies.ts';
+import type { AloneImage, AloneStatements } from '../../database/offsite/offsite.ts';
 import type { PhoneStatements } from '../../database/phones.ts';
 import type { HoldingSet, SetStatements, SetWithPhone } from '../../database/sets.ts';
 import type { AppCopies } from '../copies.ts';
@@ -38,6 +40,8 @@ interface FindingParts {
   };
   readonly names: NameStatements;
   readonly sets: SetStatements;
+  /** Sets that lie in copies alone. */
+  readonly alone: Pick<AloneStatements, 'holders' | 'sets'>;
   readonly phones: PhoneStatements;
   readonly copies: Pick<CopyStatements, 'holders'>;
 }
@@ -72,6 +76,9 @@ export class Finding {
     const longest = [...words].sort((a, b) => b.length - a.length)[0]!;
     for (const row of this.parts.sets.searched(longest))
       if (holdsAll(textOf(row), words)) yield foundSet(row);
+    for (const { copies, ...set } of this.parts.alone.sets())
+      if (holdsAll([set.label, set.serial, set.nickname].join(' '), words))
+        yield { ...set, note: '', build: undefined, fingerprint: undefined, elsewhere: copiesIn(copies) };
   }
 
   private *setsByFingerprint(prefix: string): Generator<FoundSet> {
@@ -137,9 +144,10 @@ export class Finding {
   }
 
   /** The newest sets that have an image: many files are of the same one. */
-  private holdersOf(sha256: Buffer, held: Holders): readonly HoldingSet[] {
+  private holdersOf(sha256: Buffer, held: Holders): readonly Holder[] {
     const key = sha256.toString('latin1');
-    const found = held.get(key) ?? this.parts.sets.holders(sha256, mostSets);
+    const { sets, alone } = this.parts;
+    const found = held.get(key) ?? [...sets.holders(sha256, mostSets), ...alone.holders(sha256, mostSets)];
     held.set(key, found);
     return found;
   }
@@ -153,7 +161,9 @@ export class Finding {
     }
     for (const same of together.values()) {
       const holders = same.flatMap(({ treeSha256 }) => this.holdersOf(treeSha256, held));
-      const [newest] = [...holders].sort((a, b) => b.createdAt - a.createdAt);
+      // What lies elsewhere cannot be opened here.
+      holders.sort((a, b) => Number('copies' in a) - Number('copies' in b) || b.createdAt - a.createdAt);
+      const [newest] = holders;
       if (newest) yield foundFile(same[0]!, newest, holders);
       else yield* this.placeInCopies(same);
     }
@@ -177,7 +187,8 @@ export class Finding {
 }
 
 /** Of one search, by the image's digest. */
-type Holders = Map<string, readonly HoldingSet[]>;
+type Holders = Map<string, readonly Holder[]>;
+type Holder = HoldingSet | AloneImage;
 
 const none = { found: [], isCut: false } as const;
 const nothing: FindView = { phones: none, sets: none, images: none, apps: none, files: none };
@@ -211,7 +222,10 @@ const foundSet = (row: SetWithPhone, fingerprint?: string): FoundSet => ({
   build: conditionOf(row).build,
   createdAt: row.createdAt,
   fingerprint,
+  elsewhere: [],
 });
+
+const copiesIn = (text: string) => text.split(',') as OffsiteCopy[];
 
 const fileOf = (row: FileRow, partition: string) => ({
   path: pathOf(row),
@@ -222,11 +236,14 @@ const fileOf = (row: FileRow, partition: string) => ({
   part: row.part,
 });
 
-const foundFile = (row: FileRow, newest: HoldingSet, holders: readonly HoldingSet[]): FoundFile => ({
+const foundFile = (row: FileRow, newest: Holder, holders: readonly Holder[]): FoundFile => ({
   ...fileOf(row, newest.partition),
   sets: holders
     .filter(({ partition }) => partition === newest.partition)
     .slice(0, mostSets)
-    .map(({ setId, label, nickname, createdAt }) => ({ id: setId, label, nickname, createdAt })),
+    .map((each) => ({
+      ...{ id: each.setId, label: each.label, nickname: each.nickname, createdAt: each.createdAt },
+      elsewhere: 'copies' in each ? copiesIn(each.copies) : [],
+    })),
   copies: [],
 });

@@ -4,6 +4,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import type { NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import { walkOrder } from '@keen-larder/core/larder/comparing/files.ts';
 import type { NamedFile, NamedTree, NameStatements } from '../../database/names/names.ts';
+import type { AloneStatements } from '../../database/offsite/offsite.ts';
 import type { KeptImageHead, SetStatements } from '../../database/sets.ts';
 import type { SettingStatements } from '../../database/shelves.ts';
 import { Problem, ShelfFailure } from '../../failures.ts';
@@ -26,6 +27,8 @@ interface NameIndexParts {
   readonly inside: Inside;
   /** Folders of apps that were copied; all of them are user data. */
   readonly copies: Pick<CopyStatements, 'namedParts'>;
+  /** Images of sets that lie in copies alone: what was written down of them stays. */
+  readonly alone: Pick<AloneStatements, 'digests'>;
   /** A run is under way: it has the disk to itself. */
   readonly isBusy: () => boolean;
 }
@@ -44,6 +47,8 @@ export class NameIndex {
   private todo = 0;
   /** Where each image is that may be read, by digest; undefined when something was kept or removed since. */
   private places: Map<string, Place> | undefined;
+  /** Images that cannot be read here, by digest. */
+  private alone: ReadonlySet<string> = new Set();
 
   constructor(private readonly parts: NameIndexParts) {}
 
@@ -68,7 +73,7 @@ export class NameIndex {
     this.places ??= this.bringUpToDate();
     const { files, trees, unread, faults } = names.totals();
     return {
-      ...{ files, trees, faults, unread: unread + this.todo },
+      ...{ files, trees, faults, unread: unread + this.todo - this.waitingElsewhere(this.places) },
       bytes: names.bytes(),
       userData: settings.all().namesUserData,
     };
@@ -106,7 +111,7 @@ export class NameIndex {
       await rest(shares.names);
       return true;
     }
-    const tree = names.nextOpen();
+    const tree = this.firstToRead(places);
     if (!tree) return false;
     const place = places.get(keyOf(tree.sha256));
     if (place) await this.read(tree, place, rest);
@@ -114,9 +119,24 @@ export class NameIndex {
     return true;
   }
 
+  /** Of those that can be read here, or that nobody has any more. */
+  private firstToRead(places: ReadonlyMap<string, Place>): NamedTree | undefined {
+    for (const tree of this.parts.names.open())
+      if (places.has(keyOf(tree.sha256)) || !this.alone.has(keyOf(tree.sha256))) return tree;
+    return undefined;
+  }
+
+  /** Trees that are to be read when their set is fetched. */
+  private waitingElsewhere(places: ReadonlyMap<string, Place>): number {
+    let found = 0;
+    for (const { sha256 } of this.alone.size > 0 ? this.parts.names.open() : [])
+      if (this.alone.has(keyOf(sha256)) && !places.has(keyOf(sha256))) found++;
+    return found;
+  }
+
   /** Forgets images that are gone. */
   private bringUpToDate(): Map<string, Place> {
-    const { names, sets, copies, settings } = this.parts;
+    const { names, sets, copies, alone, settings } = this.parts;
     const own = settings.all().namesUserData;
     const kept = sets.namedImages();
     const ofCopies = copies.namedParts();
@@ -124,7 +144,8 @@ export class NameIndex {
     const places = new Map(
       [...named, ...(own ? ofCopies : [])].map((row): [string, Place] => [keyOf(row.sha256), row]),
     );
-    const isKept = new Set([...kept, ...ofCopies].map(({ sha256 }) => keyOf(sha256)));
+    this.alone = new Set(alone.digests().map(keyOf));
+    const isKept = new Set([...kept, ...ofCopies].map(({ sha256 }) => keyOf(sha256)).concat(...this.alone));
     const known = names.lookedInto();
     const gone = known.filter((digest) => !isKept.has(keyOf(digest)));
     if (gone.length > 0) names.forget(gone);

@@ -4,13 +4,15 @@ import { File, Folder, Link2 } from 'lucide-vue-next';
 import { useDebounceFn, useIntervalFn } from '@vueuse/core';
 import { computed, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue';
 import { useRoute, useRouter, type RouteLocationRaw } from 'vue-router';
-import type { FindView, FoundFile, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
+import type { FindView, FoundFile, FoundSet, NameIndexView } from '@keen-larder/contract/larder/finding.ts';
 import { longestQuery } from '@keen-larder/core/larder/finding.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
+import { listText } from '@keen-larder/core/runsheet/check.ts';
 import { api } from '../../../api/client.ts';
 import EmptyState from '../../../parts/EmptyState.vue';
 import { exactTime } from '../../../parts/time.ts';
 import { useCopies } from '../../../state/larder/copies.ts';
+import { copyPlaces } from '../../../state/larder/offsite.ts';
 import { useLarder } from '../../../state/larder.ts';
 import { announceError } from '../../../state/notices/notices.ts';
 import FoundGroup from './FoundGroup.vue';
@@ -65,9 +67,15 @@ const isNothing = computed(
   () => found.value && Object.values(found.value).every((hits: { found: unknown[] }) => !hits.found.length),
 );
 const icons = { folder: Folder, file: File, link: Link2, other: File } as const;
+type Held = Pick<FoundSet, 'elsewhere'>;
+const isElsewhere = ({ elsewhere }: Held) => elsewhere.length > 0;
+/** Of a set that the larder has no more: it is fetched first. */
+const lies = ({ elsewhere }: Held) =>
+  elsewhere.length > 0 ? `, ${listText(elsewhere.map((copy) => copyPlaces[copy]))} alone` : '';
 /** Where the file lies within its newest image. */
 const placeOf = (file: FoundFile): RouteLocationRaw => {
   if (!file.sets[0]) return { name: 'copies' };
+  if (isElsewhere(file.sets[0])) return { name: 'offsite' };
   const folder = file.path.slice(0, file.path.lastIndexOf('/')) || '/';
   const isFolder = file.kind === 'folder';
   return {
@@ -86,7 +94,7 @@ const others = ({ sets, copies }: FoundFile) => {
 };
 const whereOf = ({ part, partition, sets: [set], copies: [copy] }: FoundFile) =>
   set
-    ? `${part || partition} in “${set.label}” of ${set.nickname}`
+    ? `${part || partition} in “${set.label}” of ${set.nickname}${lies(set)}`
     : `${partition} of the copy of ${copy!.label} of ${copy!.nickname}, ${exactTime(copy!.createdAt)}`;
 /** The tray of the copies tells about it. */
 function show({ sets, copies: [copy] }: FoundFile): void {
@@ -121,7 +129,10 @@ function show({ sets, copies: [copy] }: FoundFile): void {
       </FoundGroup>
       <FoundGroup title="Sets" :hits="found.sets">
         <template #name="{ hit }"
-          ><RouterLink :to="{ name: 'set', params: { id: hit.id } }">{{ hit.label }}</RouterLink></template
+          ><RouterLink
+            :to="isElsewhere(hit) ? { name: 'offsite' } : { name: 'set', params: { id: hit.id } }"
+            >{{ hit.label }}</RouterLink
+          ></template
         >
         <template #digest="{ hit }"
           ><code v-if="hit.fingerprint" :title="hit.fingerprint">{{
@@ -129,8 +140,8 @@ function show({ sets, copies: [copy] }: FoundFile): void {
           }}</code></template
         >
         <template #about="{ hit }"
-          >{{ hit.nickname }} · {{ exactTime(hit.createdAt) }}{{ hit.build ? ` · ${hit.build}` : ''
-          }}{{ hit.note ? ` · ${hit.note}` : '' }}</template
+          >{{ hit.nickname }} · {{ exactTime(hit.createdAt) }}{{ lies(hit)
+          }}{{ hit.build ? ` · ${hit.build}` : '' }}{{ hit.note ? ` · ${hit.note}` : '' }}</template
         >
       </FoundGroup>
       <FoundGroup title="Images" :hits="found.images">
