@@ -1,7 +1,6 @@
 import { open, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import pino from 'pino';
-import type { JobDraft } from '@keen-larder/contract/requests/jobs.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { isOpen, usualAgreement } from '@keen-larder/core/jobs/stages.ts';
 import { composeLabel } from '@keen-larder/core/larder/label.ts';
@@ -18,134 +17,20 @@ import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { startVerifying } from '@keen-larder/server/runs/files/verifying.ts';
 import { importFirmware } from './firmware.ts';
 import { endProgram } from './children.ts';
-import { addressesOf, startStandins } from './standins.ts';
+import { addressesOf, type Standins } from './standins.ts';
+import { visits, type Coming, type Visit } from './visits.ts';
 
 const day = 86_400_000;
-
-/** What happened at the bench before the demo begins: to whom, so many days ago, for this reason, these roles. */
-interface Visit {
-  readonly serial: string;
-  readonly daysAgo: number;
-  readonly purpose: string;
-  readonly before?: readonly PracticeAction[];
-  /** Where the phone is read; the keys lead there. */
-  readonly mode: 'system' | 'recovery' | 'loader';
-  readonly wants: (partition: { name: string; role: string }) => boolean;
-  /** A job card is opened when it comes. */
-  readonly card?: Pick<JobDraft, 'who' | 'complaint'> & Partial<JobDraft>;
-  /** It is handed over afterwards. */
-  readonly handsOver?: true;
-}
 
 /** So many of the newest sets have been verified. */
 const verifiedSets = 4;
 
-type Wanted = Parameters<Visit['wants']>[0];
-const shared = ({ name }: Wanted) => name === 'shared-storage';
-const asReceived = ({ role }: Wanted) => !['user-data', 'scratch', 'system'].includes(role);
-const identityAndBoot = ({ role, name }: Wanted) =>
-  role === 'identity' || (role === 'boot-chain' && !name.endsWith('_b'));
+/** From when on there is firmware from files, and a copy off-site. */
+const firmwareDaysAgo = 130;
+const offSiteDaysAgo = 180;
 
-const everyPartition = ({ role }: Wanted) => role !== 'user-data' && role !== 'scratch';
-const identityAndRadio = ({ role }: Wanted) => role === 'identity' || role === 'radio';
-const identityAlone = ({ role }: Wanted) => role === 'identity';
-const systemAndBoot = ({ role, name }: Wanted) => role === 'system' || name === 'boot';
-
-/** It has been used for long when it comes. */
-const inUse: readonly PracticeAction[] = [{ do: 'fill' }];
-
-/** Nine months; the Ringing hut's phone is rooted, gets another system, does not start with it one day, and is repaired. */
-const visits: readonly Visit[] = [
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 268,
-    purpose: 'as received',
-    before: inUse,
-    mode: 'recovery',
-    wants: asReceived,
-  },
-  { serial: 'MR2Q-44107', daysAgo: 251, purpose: 'as received', mode: 'loader', wants: everyPartition },
-  { serial: 'TW3K-10482', daysAgo: 232, purpose: 'before update', mode: 'recovery', wants: identityAndBoot },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 231,
-    purpose: 'after update',
-    before: [{ do: 'install', build: 'system-march' }],
-    mode: 'recovery',
-    wants: systemAndBoot,
-  },
-  {
-    serial: 'TW3K-10517',
-    daysAgo: 204,
-    purpose: 'as received',
-    before: inUse,
-    mode: 'recovery',
-    wants: asReceived,
-  },
-  {
-    serial: 'TW5K-20316',
-    daysAgo: 187,
-    purpose: 'as received',
-    before: inUse,
-    mode: 'recovery',
-    wants: identityAndBoot,
-  },
-  {
-    ...{ serial: 'MRU4-51288', daysAgo: 163, purpose: 'before repair', mode: 'system', wants: shared },
-    card: { who: 'Ferry kiosk', complaint: 'The screen has lines.', accessories: 'charger' },
-    handsOver: true,
-  },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 151,
-    purpose: 'before Estuary 10',
-    before: [{ do: 'use', days: 5 }],
-    mode: 'recovery',
-    wants: identityAndRadio,
-  },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 150,
-    purpose: 'with Estuary 10',
-    before: [{ do: 'install', build: 'system-estuary' }],
-    mode: 'recovery',
-    wants: systemAndBoot,
-  },
-  { serial: 'MS10-70055', daysAgo: 118, purpose: 'before repair', mode: 'recovery', wants: asReceived },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 104,
-    purpose: 'as brought in',
-    before: [{ do: 'break', build: 'wrong-kernel' }],
-    mode: 'recovery',
-    wants: identityAndBoot,
-    card: {
-      ...{ who: 'Ringing hut', complaint: 'It restarts since somebody flashed a kernel onto it.' },
-      arrival: 'a scratch on the back',
-    },
-  },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 88,
-    purpose: 'after repair',
-    before: [{ do: 'install', build: 'system-estuary' }],
-    mode: 'recovery',
-    wants: systemAndBoot,
-    handsOver: true,
-  },
-  { serial: 'MR2Q-44107', daysAgo: 71, purpose: 'before update', mode: 'loader', wants: identityAndBoot },
-  { serial: 'TW5K-20316', daysAgo: 54, purpose: 'monthly', mode: 'recovery', wants: identityAlone },
-  {
-    serial: 'TW3K-10482',
-    daysAgo: 33,
-    purpose: 'monthly',
-    before: [{ do: 'use' }, { do: 'use' }],
-    mode: 'recovery',
-    wants: identityAndRadio,
-  },
-  { serial: 'TW3K-10517', daysAgo: 26, purpose: 'monthly', mode: 'recovery', wants: identityAndRadio },
-  { serial: 'TW5K-20316', daysAgo: 12, purpose: 'weekly', mode: 'recovery', wants: identityAlone },
-];
+/** So many phones are brought before it is their turn. */
+const preparedAhead = 3;
 
 /** Whose apps and records are copied, and when. */
 const copied = 'TW5K-20316';
@@ -156,8 +41,8 @@ const copiedApps = 9;
 /** Sets that somebody wants to keep whatever the rules say. */
 const pinned = /before update|before repair/;
 
-/** Flashes, apps, firmware, off-site: what is told besides. */
-const besideVisits = 4;
+/** Apps, firmware, off-site: what is told besides. */
+const besideVisits = 3;
 
 /** Opens the demo's copy off-site. */
 export const demoPassphrase = 'quinces in the dark cellar';
@@ -167,23 +52,26 @@ const now: readonly { readonly serial: string; readonly action: PracticeAction }
   { serial: 'MR2Q-44107', action: { do: 'break', build: 'half-firmware' } },
 ];
 
-/**
- * Fills a new larder by running the real imaging against the simulated phones with the clock set back.
- * @param nicknames by serial
- * @param told what is done next
- */
-export async function makeHistory(
-  home: string,
-  standinHome: string,
-  nicknames: Readonly<Record<string, string>>,
-  bucket: StandInBucket,
-  told: (done: number, of: number, what: string) => void,
-): Promise<void> {
+interface History {
+  /** Of the new larder. */
+  readonly home: string;
+  /** They allow each computer that asks; they are ended once no phone is needed any more. */
+  readonly standins: Standins;
+  /** By serial. */
+  readonly nicknames: Readonly<Record<string, string>>;
+  readonly bucket: StandInBucket;
+  /** What is done next. */
+  readonly told: (done: number, of: number, what: string) => void;
+  /** The phones' flashes are as the demo begins with them, and nobody has them open. */
+  readonly onPhonesDone: () => void;
+}
+
+/** Fills a new larder by running the real imaging against the simulated phones with the clock set back. */
+export async function makeHistory(history: History): Promise<void> {
+  const { home, standins, nicknames, bucket, told, onPhonesDone } = history;
   const of = visits.length + besideVisits;
   let done = 0;
   const next = (what: string) => told(++done, of, what);
-  next('the flashes of six phones');
-  const standins = await startStandins(standinHome, true, ['--trusting']);
   const startedAt = Date.now();
   let { daysAgo } = visits[0]!;
   // Ten in the morning at the workshop, and on from there as the work goes.
@@ -204,7 +92,7 @@ export async function makeHistory(
       const answer = await fetch(`${standins.controlUrl}/phones/${serial}`, { method: 'POST', body });
       if (!answer.ok) throw new Error(`the demo’s history could not be made: ${await answer.text()}`);
     };
-    const prepare = async ({ serial, before, mode }: Visit) => {
+    const prepare = async ({ serial, before, mode }: Coming) => {
       for (const action of before ?? []) {
         const before = linkOf(app, serial);
         await act(serial, action);
@@ -215,35 +103,50 @@ export async function makeHistory(
         await until(() => app.bench.view(serial).facts?.condition.starts !== false);
       }
       const link = linkOf(app, serial);
+      if (!before && link?.mode === mode) return;
       await act(serial, { do: 'keys', into: mode });
       await newLink(app, serial, mode, link);
     };
-    // One phone starts while another is imaged.
-    let prepared = prepare(visits[0]!);
+    const comings: readonly Coming[] = [...visits, { serial: copied, mode: 'system' }];
+    /** Of each phone the next time it comes: it starts while others are imaged. */
+    const prepared = new Map<string, Promise<void>>();
+    const prepareNext = (serial: string, after: number) => {
+      const coming = comings.slice(after).find((each) => each.serial === serial);
+      if (coming) prepared.set(serial, alongside(prepare(coming)));
+    };
+    const turnTo = (day: number) => {
+      daysAgo = day;
+      since = Date.now();
+    };
+    let firmware: Promise<void> | undefined;
+    let offSite: Promise<void> | undefined;
     for (const [i, visit] of visits.entries()) {
       next(`${nicknames[visit.serial]}, ${visit.purpose}`);
-      await prepared;
-      ({ daysAgo } = visit);
-      since = Date.now();
-      const later = visits[i + 1];
-      const isOther = later && later.serial !== visit.serial;
-      if (isOther) prepared = prepare(later);
+      // Not all at once: they would hold each other up.
+      for (const { serial } of comings.slice(i, i + preparedAhead))
+        if (!prepared.has(serial)) prepareNext(serial, i);
+      await prepared.get(visit.serial);
+      turnTo(visit.daysAgo);
       if (visit.card) openCard(app, visit.serial, visit.card);
       await keep(app, visit.serial, visit, clock);
       const card = visit.handsOver && openCardOf(app, visit.serial);
       if (card) app.jobs.change(card.id, { stage: 'handed over' });
-      if (later && !isOther) prepared = prepare(later);
+      prepareNext(visit.serial, i + 1);
+      // What needs no phone goes on beside those that start.
+      if (visit.daysAgo < firmwareDaysAgo) firmware ??= alongside(importFirmware(app, home));
+      if (visit.daysAgo < offSiteDaysAgo) offSite ??= alongside(setUpOffSite(app, bucket));
     }
     next(`apps and records of ${nicknames[copied]}`);
-    daysAgo = copyingDaysAgo;
-    since = Date.now();
-    await prepare({ ...visits[0]!, serial: copied, before: [], mode: 'system' });
+    await prepared.get(copied);
+    turnTo(copyingDaysAgo);
     await copyApps(app, copied);
     await act(copied, { do: 'use', days: 3 });
-    daysAgo = 3;
-    since = Date.now();
+    for (const { serial, action } of now) await act(serial, action);
+    await endProgram(standins.child);
+    onPhonesDone();
+    turnTo(3);
     next('firmware from files');
-    await importFirmware(app, home);
+    await firmware;
     // Some, so that the demo shows both.
     const some = app.larder.list().slice(0, verifiedSets);
     const ids = some.map(({ id }) => id);
@@ -255,11 +158,11 @@ export async function makeHistory(
       ...{ arrival: 'battery at 20 %', accessories: 'none' },
     });
     next('a copy off-site, and a damaged disk');
-    await copyOffSite(app, bucket);
+    await offSite;
+    await copyOffSite(app);
     await damageOneChunk(app);
     // Found, and repaired from off-site.
     await app.scrubber.readNow(true);
-    for (const { serial, action } of now) await act(serial, action);
   } finally {
     await app.close();
     await endProgram(standins.child);
@@ -286,9 +189,18 @@ async function copyApps(app: KeenLarder, serial: string): Promise<void> {
   }
 }
 
-async function copyOffSite(app: KeenLarder, { place }: StandInBucket): Promise<void> {
-  const start = { place, passphrase: demoPassphrase, benchName: 'Front bench' };
-  await app.offsite.setUp(start);
+/** Somebody waits for it later, who is told when it failed. */
+function alongside(work: Promise<void>): Promise<void> {
+  work.catch(() => undefined);
+  return work;
+}
+
+async function setUpOffSite(app: KeenLarder, { place }: StandInBucket): Promise<void> {
+  await app.offsite.setUp({ place, passphrase: demoPassphrase, benchName: 'Front bench' });
+  await copyOffSite(app);
+}
+
+async function copyOffSite(app: KeenLarder): Promise<void> {
   const ended = await app.engine.ended((await startCopyingOffSite(app, 'bucket')).id);
   if (ended.state !== 'done') throw new Error(`the demo’s history could not be made: ${ended.outcome}`);
 }

@@ -2,19 +2,15 @@
  * The demo: simulated phones, a larder with months of history, and the application.
  * `--home DIR --port N --fresh --fast`; started by `npm run demo`.
  */
+import { execFile } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { rename, rm } from 'node:fs/promises';
-import { homedir } from 'node:os';
+import { constants, homedir, setPriority } from 'node:os';
 import { join } from 'node:path';
+import { promisify } from 'node:util';
 import { Command } from 'commander';
-import { buildInterface } from '../scripts/prepare.mjs';
-import { adbKeyOf } from '@keen-larder/server/links/adb/key.ts';
-import { recipes } from '@keen-larder/standin/scenario/phones.ts';
 import { endAll, startProgram } from './children.ts';
-import { readOffsiteFile, writeOffsiteFile } from '@keen-larder/server/offsite/offsite-file.ts';
-import { startBucket } from '@keen-larder/standin/bucket.ts';
-import { demoPassphrase, makeHistory } from './history.ts';
-import { addressesOf, startStandins } from './standins.ts';
+import { addressesOf, startStandins, type Standins } from './standins.ts';
 
 const values = new Command('npm run demo --')
   .description('Simulated phones, a larder with months of history, and the application.')
@@ -27,35 +23,48 @@ const values = new Command('npm run demo --')
 const larderHome = join(values.home, 'larder');
 const standinHome = join(values.home, 'phones');
 const bucketHome = join(values.home, 'bucket');
-const nicknames = Object.fromEntries(recipes.map(({ serial, nickname }) => [serial, nickname]));
-const server = join(import.meta.dirname, '..', 'server', 'dist', 'server.mjs');
+const root = join(import.meta.dirname, '..');
+const server = join(root, 'server', 'dist', 'server.mjs');
 
 for (const signal of ['SIGINT', 'SIGTERM'] as const) {
   process.on(signal, () => void endAll().then(() => process.exit(0)));
 }
 
 try {
-  if (values.fresh) {
-    await rm(larderHome, { recursive: true, force: true });
-    await rm(standinHome, { recursive: true, force: true });
-  }
-  if (!existsSync(larderHome)) await rm(bucketHome, { recursive: true, force: true });
-  const bucket = await startBucket(bucketHome);
-  // Built while the phones are imaged; a failure is told when it is waited for.
-  const built = buildInterface();
+  if (values.fresh) await rm(larderHome, { recursive: true, force: true });
+  const isNew = !existsSync(larderHome);
+  if (isNew) for (const each of [bucketHome, standinHome]) await rm(each, { recursive: true, force: true });
+  const told = (done: number, of: number, what: string) =>
+    process.stdout.write(`  ${String(done).padStart(2)} of ${of}: ${what}\n`);
+  if (isNew)
+    process.stdout.write('Filling the demo larder by imaging the simulated phones; their flashes first…\n');
+  // While they are made, what fills the larder is loaded, and the interface is built; a failure is told when it is waited for.
+  const first = isNew ? startStandins(standinHome, true, ['--trusting']) : undefined;
+  first?.catch(() => undefined);
+  const built = promisify(execFile)(process.execPath, [join(root, 'scripts', 'build.mjs')]);
+  // It has time until the larder is filled.
+  if (isNew && built.child.pid) setPriority(built.child.pid, constants.priority.PRIORITY_LOW);
   built.catch(() => undefined);
-  // A larder that is new has been let in by its phones; later they are asked as any phone is.
-  let options: string[] = [];
-  if (!existsSync(larderHome)) {
-    process.stdout.write('Filling the demo larder by imaging the simulated phones…\n');
-    const unfinished = `${larderHome}.part`;
-    await rm(unfinished, { recursive: true, force: true });
-    await rm(standinHome, { recursive: true, force: true });
-    await makeHistory(unfinished, standinHome, nicknames, bucket, (done, of, what) => {
-      process.stdout.write(`  ${String(done).padStart(2)} of ${of}: ${what}\n`);
+  const { adbKeyOf, demoPassphrase, makeHistory, readOffsiteFile, recipes, startBucket, writeOffsiteFile } =
+    await import('./filling.ts');
+  const nicknames = Object.fromEntries(recipes.map(({ serial, nickname }) => [serial, nickname]));
+  const bucket = await startBucket(bucketHome);
+  let starting: Promise<Standins> | undefined;
+  if (first) {
+    const home = `${larderHome}.part`;
+    await rm(home, { recursive: true, force: true });
+    await makeHistory({
+      ...{ home, nicknames, bucket, told },
+      standins: await first,
+      onPhonesDone() {
+        // A larder that is new has been let in by its phones; later they are asked as any phone is.
+        starting = adbKeyOf(home).then(({ publicLine }) =>
+          startStandins(standinHome, values.fast ?? false, ['--allow', publicLine]),
+        );
+        starting.catch(() => undefined);
+      },
     });
-    await rename(unfinished, larderHome);
-    options = ['--allow', (await adbKeyOf(larderHome)).publicLine];
+    await rename(home, larderHome);
   }
   // The service has another port each time.
   const offsite = readOffsiteFile(larderHome, 'bucket');
@@ -65,7 +74,7 @@ try {
       place: { ...offsite.place, endpoint: bucket.place.endpoint },
     });
   process.stdout.write(`The copy off-site opens with “${demoPassphrase}”.\n`);
-  const [standins] = await Promise.all([startStandins(standinHome, values.fast ?? false, options), built]);
+  const [standins] = await Promise.all([starting ?? startStandins(standinHome, values.fast ?? false), built]);
   const child = startProgram(
     server,
     [

@@ -13,7 +13,7 @@ export interface Standins {
   }[];
 }
 
-const program = join(import.meta.dirname, '..', 'standin', 'main.ts');
+const program = join(import.meta.dirname, '..', 'server', 'dist', 'standins.mjs');
 
 /** Starts the simulated phones in a process of their own, as real phones are computers of their own. */
 export function startStandins(

@@ -2,14 +2,24 @@
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { environment, flagsFor } from './node-flags.mjs';
-import { buildInterface, buildPrograms, installDependencies, requireNode, root } from './prepare.mjs';
+import {
+  buildDemo,
+  buildInterface,
+  buildPrograms,
+  installDependencies,
+  requireNode,
+  root,
+} from './prepare.mjs';
 
-/** @param options.interface whether the interface must be built first; the demo builds it meanwhile */
-export async function launch(program, { interface: needsInterface = true } = {}) {
+/**
+ * @param options.interface whether the interface must be built first
+ * @param options.demo whether it is the demo: the other programs and the interface are built while it fills its larder
+ */
+export async function launch(program, { interface: needsInterface = true, demo = false } = {}) {
   requireNode();
   installDependencies();
   const isQuestion = process.argv.slice(2).some((each) => each === '--help' || each === '-h');
-  await buildPrograms();
+  await (demo ? buildDemo() : buildPrograms());
   if (needsInterface && !isQuestion) await buildInterface();
   const child = spawn(
     process.execPath,

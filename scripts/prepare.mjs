@@ -53,7 +53,14 @@ const onTheirOwn = [
   'class-validator',
   'class-transformer',
   'pdfkit',
+  's3rver',
 ];
+/** The simulated phones and the demo, which fills a larder from them. */
+const practice = {
+  demo: 'demo/main.ts',
+  standins: 'standin/main.ts',
+  'compose-flashes': 'standin/flash/compose-main.ts',
+};
 const programs = { server: 'server/main.ts', larder: 'cli/main.ts' };
 const workers = {
   'chunk-worker': 'server/shelf/threads/chunk-worker.ts',
@@ -62,12 +69,26 @@ const workers = {
 };
 
 /**
- * Builds the server, the `larder` command and the worker threads where a source is newer than what was built: each as one
- * file, which starts in a fraction of the time that its sources take.
+ * Builds the server and the `larder` command where a source is newer than what was built: each as one file, which starts in a
+ * fraction of the time that its sources take.
  */
 export async function buildPrograms() {
-  if (builtAt('server/dist/migrations') > newest('server', 'cli', 'core', 'contract')) return;
-  await bundle({ ...programs, ...workers });
+  await buildShared();
+  if (builtAt('server/dist/server.mjs') > newest('server', 'cli', 'core', 'contract')) return;
+  await bundle(programs);
+}
+
+/** Builds the demo beside the programs: loading its sources one by one takes seconds. */
+export async function buildDemo() {
+  await buildShared();
+  if (builtAt('server/dist/demo.mjs') > newest('demo', 'standin', 'server', 'core', 'contract')) return;
+  await bundle(practice);
+}
+
+/** The worker threads, and the files that lie beside what is built. */
+async function buildShared() {
+  if (builtAt('server/dist/migrations') > newest('server', 'core', 'contract')) return;
+  await bundle(workers);
   cpSync(join(root, 'server/larder/carry/update-binary.sh'), join(root, 'server/dist/update-binary.sh'));
   const migrations = join(root, 'server/dist/migrations');
   rmSync(migrations, { recursive: true, force: true });
@@ -76,6 +97,17 @@ export async function buildPrograms() {
 
 /** Builds a program of a benchmark beside the programs; as they are built is how they are measured. */
 export const buildBenchmark = (name) => bundle({ [name]: `benchmarks/${name}.ts` });
+
+/** What the stand-ins ship, and the project's own scripts, lie beside their sources. */
+const filesStay = {
+  name: 'files stay where they are',
+  setup({ onLoad }) {
+    onLoad({ filter: /[/\\](?:standin|demo)[/\\].*\.ts$/ }, ({ path }) => ({
+      contents: readFileSync(path, 'utf8').replaceAll('import.meta.dirname', JSON.stringify(dirname(path))),
+      loader: 'ts',
+    }));
+  },
+};
 
 /** @param entryPoints sources, by the names of what is built of them */
 async function bundle(entryPoints) {
@@ -97,8 +129,9 @@ async function bundle(entryPoints) {
     // The sources lie beside them, and Node keeps every map in memory.
     sourcesContent: false,
     logLevel: 'warning',
+    plugins: [filesStay],
     alias: Object.fromEntries(
-      ['core', 'contract', 'server'].map((name) => [`@keen-larder/${name}`, `./${name}`]),
+      ['core', 'contract', 'server', 'standin'].map((name) => [`@keen-larder/${name}`, `./${name}`]),
     ),
   });
 }

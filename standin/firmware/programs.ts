@@ -167,11 +167,26 @@ const codeFiles = (name: string, carries: readonly string[], seed: number, bytes
   { name: 'assets/tables.bin', bytes: filler('program', seed, bytes) },
 ];
 
-/** One version of an app, in one APK; the same bytes every time. @param over instead of what it has otherwise */
+/** Made before, as long as there is room for them. */
+const made = new Map<string, WeakRef<Buffer>>();
+
+/** One version of an app, in one APK; the same bytes every time, and not to be changed. @param over instead of what it has otherwise */
 export function apkOf(
   program: Program,
-  { versionCode, seed, bytes }: Omit<ProgramBuild, 'program'>,
+  build: Omit<ProgramBuild, 'program'>,
   over: Partial<ApkPlan> = {},
+): Buffer {
+  if (Object.keys(over).length > 0) return makeApk(program, build, over);
+  const key = JSON.stringify([program, build]);
+  const apk = made.get(key)?.deref() ?? makeApk(program, build, over);
+  made.set(key, new WeakRef(apk));
+  return apk;
+}
+
+function makeApk(
+  program: Program,
+  { versionCode, seed, bytes }: Omit<ProgramBuild, 'program'>,
+  over: Partial<ApkPlan>,
 ): Buffer {
   const { signer, colour, shape, permissions, abis, carries = [], ...rest } = program;
   const ownName = rest.package.split('.').at(-1)!;

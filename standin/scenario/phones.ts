@@ -2,7 +2,7 @@ import { execFile } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { mkdir } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { promisify } from 'node:util';
 import type { SystemBuild } from '../firmware/builds.ts';
 import { composeFlash } from '../flash/compose.ts';
@@ -71,6 +71,11 @@ export async function setUpPhones(options: SetupOptions): Promise<Phone[]> {
   return phones;
 }
 
+/** As built, where this is. */
+const composing = import.meta.filename.endsWith('.ts')
+  ? ['--import', 'tsx', join(import.meta.dirname, '..', 'flash', 'compose-main.ts')]
+  : [join(dirname(import.meta.filename), 'compose-flashes.mjs')];
+
 /** Several flashes are made side by side: each is seconds of work for one processor. */
 async function composeAll(
   missing: readonly PhoneRecipe[],
@@ -80,12 +85,11 @@ async function composeAll(
     const [recipe] = missing as [PhoneRecipe];
     return composeFlash(pathOf(recipe), models[recipe.model], recipe.system);
   }
-  const program = join(import.meta.dirname, '..', 'flash', 'compose-main.ts');
   const processes = Math.min(availableParallelism(), 4);
   const work = async (_: unknown, first: number) => {
     const own = missing.filter((_each, i) => i % processes === first);
     const words = own.flatMap((recipe) => [pathOf(recipe), recipe.model, recipe.system]);
-    if (own.length > 0) await promisify(execFile)(process.execPath, ['--import', 'tsx', program, ...words]);
+    if (own.length > 0) await promisify(execFile)(process.execPath, [...composing, ...words]);
   };
   await Promise.all(Array.from({ length: processes }, work));
 }
