@@ -103,6 +103,39 @@ describe('files that no description goes with', () => {
     expect(briefly([base('1.apk'), split, { ...split, path: 'de.apk' }])[0]!.fault).toMatch(/there twice/);
   });
 
+  it('of the bundle tool are the splits alone, and what lies beside them is named', () => {
+    const tide = apk('example.tidebook');
+    const set = [
+      file('t.apks/splits/base-master.apk', tide),
+      file('t.apks/splits/base-en.apk', apk('example.tidebook', { split: 'config.en' })),
+      file('t.apks/standalones/standalone-arm_hdpi.apk', tide),
+      file('t.apks/standalones/standalone-x86_hdpi.apk', tide),
+      file('t.apks/instant/instant-base-master.apk', tide),
+    ];
+    const [splits, ...others] = briefly(set);
+    expect(splits).toMatchObject({ app: 'example.tidebook', parts: [{}, {}] });
+    expect(splits).not.toHaveProperty('fault');
+    expect(others).toEqual([
+      {
+        ...{ app: 'example.tidebook', uid: 0, parts: [] },
+        fault:
+          'These are whole programs for phones before Android 5. tidebook is taken in from the splits beside them.',
+      },
+      {
+        ...{ app: 'example.tidebook', uid: 0, parts: [] },
+        fault:
+          'These are programs that are tried without being installed. tidebook is taken in from the splits beside them.',
+      },
+    ]);
+    // Without the splits, or of another version, they are what there is.
+    expect(briefly([set[2]!])).toMatchObject([{ parts: [expect.stringContaining('standalone-arm')] }]);
+    const newer = file(
+      't.apks/standalones/standalone-arm_hdpi.apk',
+      apk('example.tidebook', { versionCode: 42 }),
+    );
+    expect(briefly([...set.slice(0, 2), newer])).toMatchObject([{ parts: [{}, {}] }, { parts: [{}] }]);
+  });
+
   it('of the same app in two versions are two copies', () => {
     expect(
       briefly([

@@ -76,9 +76,42 @@ export function planCopies(
   for (const folder of descriptions.keys()) if (!byFolder.has(folder)) byFolder.set(folder, []);
   return [...byFolder].flatMap(([folder, within]) => {
     const description = descriptions.get(folder);
-    return description ? [described(folder, description, within)] : undescribed(within);
+    if (description) return [described(folder, description, within)];
+    const copies = undescribed(within);
+    const again = againIn(folder, copies, byFolder);
+    return again ? [again] : copies;
   });
 }
+
+/** Folders that the platform's bundle tool puts beside those of splits, with the same app once more (from memory). */
+const forOthers: Readonly<Record<string, string>> = {
+  standalones: 'whole programs for phones before Android 5',
+  instant: 'programs that are tried without being installed',
+};
+
+/** An app that is kept as the splits beside it. */
+function againIn(
+  folder: string,
+  copies: readonly PlannedCopy[],
+  byFolder: ReadonlyMap<string, readonly IncomingPart[]>,
+): PlannedCopy | undefined {
+  const name = nameOfPath(folder.slice(0, -1));
+  const beside = byFolder.get(`${folder.slice(0, -name.length - 1)}splits/`);
+  const what = forOthers[name];
+  const [first] = copies;
+  if (!what || !beside || !first?.app) return undefined;
+  const splits = new Set(undescribed(beside).map(({ app, fault }) => (fault ? undefined : appKey(app))));
+  if (!copies.every(({ app }) => app && splits.has(appKey(app)))) return undefined;
+  const { app, path } = first;
+  return {
+    path,
+    parts: [],
+    app,
+    fault: `These are ${what}. ${app.label} is taken in from the splits beside them.`,
+  };
+}
+
+const appKey = (app: CopiedApp | undefined) => app && `${app.package} ${app.versionCode}`;
 
 function described(
   folder: string,
