@@ -31,9 +31,6 @@ const zeros = new SharedArrayBuffer(blockBytes);
 const ahead = 4;
 /** Blocks that the taker may hold besides. */
 const held = 2;
-/** Images that are read one after the other, or beside each other, use the same memory again. */
-const mostIdle = 1;
-
 /** Memory of a reader. */
 export interface ReadingMemory {
   readonly inputs: BlockPool;
@@ -55,20 +52,6 @@ export function leaveMemory({ inputs, outputs }: ReadingMemory): void {
   outputs.rest();
 }
 
-/** Memory that waits for the next image: reading many small parts one after the other would leave much of it to be collected. */
-const idlePools = {
-  idle: [] as ReadingMemory[],
-  take(): ReadingMemory {
-    const at = this.idle.findIndex(({ inputs, outputs }) => inputs.isWhole && outputs.isWhole);
-    const [found] = at < 0 ? [] : this.idle.splice(at, 1);
-    return found ?? readingMemory();
-  },
-  giveBack(pools: ReadingMemory): void {
-    this.idle.push(pools);
-    if (this.idle.length > mostIdle) leaveMemory(this.idle.shift()!);
-  },
-};
-
 /**
  * An image's blocks from first to last, every chunk checked against its digest; of a range, the blocks from
  * the chunk in which it begins to the chunk in which it ends. The next one comes when there is memory for it: blocks are to be
@@ -86,8 +69,9 @@ export async function* readBlocks(
   const first = Math.floor(range.offset / image.chunkBytes);
   const digests = digestsOf(image.chunks.subarray(first * digestBytes, end * digestBytes));
   const chunksInBlock = blockBytes / image.chunkBytes;
-  const pools = memory ?? idlePools.take();
+  const pools = memory ?? readingMemory();
   const { inputs, outputs } = pools;
+  let isOver = false;
   const queue: Promise<Block>[] = [];
   let next = 0;
   const fill = () => {
@@ -105,8 +89,10 @@ export async function* readBlocks(
       next += chunksInBlock;
     }
   };
-  const giveBack = ({ memory }: Block) => {
-    if (memory !== zeros) outputs.giveBack(memory);
+  const giveBack = (block: Block) => {
+    if (block.memory === zeros) return;
+    outputs.giveBack(block.memory);
+    if (isOver) outputs.rest();
   };
   fill();
   try {
@@ -118,7 +104,8 @@ export async function* readBlocks(
   } finally {
     // What is still being read of an image that nobody wants any more.
     void Promise.all(queue.map((block) => block.then(giveBack, () => undefined))).then(() => {
-      if (!memory) idlePools.giveBack(pools);
+      isOver = memory === undefined;
+      if (isOver) leaveMemory(pools);
     });
   }
 }
