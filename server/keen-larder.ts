@@ -226,12 +226,10 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const names = nameStatements(join(home, 'names.sqlite'));
   const alone = aloneStatements(db);
   const nameIndex = new NameIndex({ names, sets, copies: copyRows, alone, settings, inside, isBusy });
-  nameIndex.start();
   const offsite = new OffsiteCopies(db, {
     ...{ home, shelf, now },
     things: () => keptThings(shelf, sets, copyRows),
     onChange: () => {
-      // What lies in a copy alone is found by its names.
       nameIndex.look();
       feed.send('offsite', {});
     },
@@ -268,10 +266,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     onChange: () => larder.changed(),
   });
   resealing.look();
-  scrubber.start();
   const pieceFiller = new PieceFiller({ shelf, sets, larder, isBusy });
-  pieceFiller.start();
-  goingOn.forEach((each) => each.start());
   const orderTimer = new OrderTimer({
     ...{ settings, now },
     mustWait: () => isBusy() || shelf.absence !== undefined,
@@ -280,9 +275,8 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
       if (run) await engine.ended(run.id);
     },
   });
-  orderTimer.start();
   const copyRoutines = copyRoutinesOf(() => app, copyRoutineStatements(db), minutesEast);
-  copyRoutines.start();
+  for (const each of [nameIndex, scrubber, pieceFiller, ...goingOn, orderTimer, copyRoutines]) each.start();
   const jobRows = jobStatements(db);
   const jobFiles = new JobFiles(jobFileStatements(join(home, 'job-files.sqlite')), now);
   const jobs = new Jobs({
