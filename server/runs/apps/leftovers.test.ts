@@ -18,7 +18,10 @@ const timer = 'example.sandtimer';
 
 beforeAll(async () => {
   bench = await startKnot3(join(folder.path, 'phones'));
+  // It is not to start from user data that are half changed.
+  bench.phone.setPower(false);
   await putTwoDozenApps(await bench.phone.userData());
+  bench.phone.setPower(true);
   app = await openOn(join(folder.path, 'larder'), bench);
   await until('the system', isIn(app, 'system'));
 });
