@@ -98,7 +98,7 @@ async function buildShared() {
 /** Builds a program of a benchmark beside the programs; as they are built is how they are measured. */
 export const buildBenchmark = (name) => bundle({ [name]: `benchmarks/${name}.ts` });
 
-/** What the stand-ins ship, and the project's own scripts, lie beside their sources. */
+/** What the stand-ins ship lies beside their sources, and the demo knows from its own where the project is. */
 const filesStay = {
   name: 'files stay where they are',
   setup({ onLoad }) {

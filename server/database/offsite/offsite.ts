@@ -143,8 +143,8 @@ export function aloneStatements(db: Database) {
     FROM offsiteAloneImages JOIN (SELECT * ${alone}) ON id = setId
     WHERE sha256 = ? GROUP BY setId, partition ORDER BY createdAt DESC LIMIT ?`);
   const digests = db.prepare<[], { sha256: Buffer }>('SELECT DISTINCT sha256 FROM offsiteAloneImages');
-  const sets = db.prepare<[], Omit<AloneRow, 'copy'> & { readonly copies: string }>(`
-    SELECT id, label, serial, nickname, createdAt, bytes, since, group_concat(copy) AS copies ${alone}
+  const sets = db.prepare<[], Omit<AloneRow, 'copy' | 'bytes' | 'since'> & { readonly copies: string }>(`
+    SELECT id, label, serial, nickname, createdAt, group_concat(copy) AS copies ${alone}
     GROUP BY id ORDER BY createdAt DESC`);
   return {
     /** Sets that have an image, the newest first. */
