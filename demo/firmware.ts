@@ -13,6 +13,8 @@ const builds = {
   'system-estuary': 'Knot 3 · Estuary 10 · June',
 } as const;
 type Build = keyof typeof builds;
+/** What the package asks of a phone. */
+const asks = 'require board=knot3\nrequire version-bootloader=Quern-Q58-1.3|Quern-Q58-1.4\n';
 const systemBytes = 96 << 20;
 
 /** Takes in what the maker hands out for a model, as files: what is flashed when a phone's own sets do not help. */
@@ -23,6 +25,7 @@ export async function importFirmware(app: KeenLarder, home: string): Promise<voi
     try {
       await writeFile(join(folder, 'boot.img'), makeBootImage(stockBoot(firmwareBuilds[build])));
       await pourSystem(build, join(folder, 'system.img'));
+      await writeFile(join(folder, 'android-info.txt'), asks);
       const batch = await openBatch('firmware', folder, join(folder, 'unpacked'));
       const choices = ['boot', 'system'].map((partition) => ({ path: `${partition}.img`, partition }));
       const start = {

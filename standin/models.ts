@@ -265,3 +265,6 @@ export const models = {
   reed2: reed2Model,
   rush4: rush4Model,
 } as const;
+
+/** Which bootloader a model came with. */
+export const bootloaderVersion = ({ chip }: Model): string => `${chip.replace(' ', '-')}-1.4`;

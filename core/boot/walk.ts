@@ -7,7 +7,7 @@ import { readCpio } from '../formats/cpio/cpio.ts';
 import { openFileSystem } from '../formats/file-system/open.ts';
 import type { FileSystem } from '../formats/file-system/reading.ts';
 import { logicalSource, readLogicalPartitions } from '../formats/logical-partitions/logical-partitions.ts';
-import { parseProperties } from '../phone/facts.ts';
+import { parseProperties } from '../phone/properties.ts';
 import { BootFailure } from './failure.ts';
 import { once } from './once.ts';
 import { quernProgram } from './early-loader.ts';

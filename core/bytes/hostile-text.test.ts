@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { parsePackageDump } from '../apps/package-dump.ts';
 import { checksumsIn } from '../formats/checksum-files/checksum-files.ts';
 import { readContentLines } from '../formats/content-lines/content-lines.ts';
-import { parseGetprop, parseProperties } from '../phone/facts.ts';
+import { parseGetprop, parseProperties } from '../phone/properties.ts';
 import { appsIn } from '../phone/proof.ts';
 import { lineMatches, linesOf, plainText } from './lines.ts';
 import { tagsIn } from './xml-tags.ts';

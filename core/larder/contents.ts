@@ -1,4 +1,5 @@
 import type { ByteRange } from '../bytes/ranges.ts';
+import { arePackageFacts } from '../formats/package-metadata/package-metadata.ts';
 import type { Condition, NamedPhone } from '../phone/facts.ts';
 import { phoneModes, type PhoneMode } from '../phone/modes.ts';
 import { proofWays, type ProofWay } from '../phone/proof-ways.ts';
@@ -71,6 +72,12 @@ const isImage = (value: unknown): boolean =>
   Array.isArray(value['files']) &&
   value['files'].every((name) => isText(name, 400));
 
+const isOfCondition = (name: string, value: unknown): boolean => {
+  if (name === 'product') return isPlain(value) && isText(value['maker']) && isText(value['model']);
+  if (name === 'package') return arePackageFacts(value);
+  return typeof value === 'boolean' || isText(value, 300);
+};
+
 /** Reads such a file. @returns undefined when it is none, or not whole */
 export function parseContents(text: string): Contents | undefined {
   let value: unknown;
@@ -93,7 +100,7 @@ function isContents(value: unknown): value is Contents {
     (mode === undefined || phoneModes.includes(mode as PhoneMode)) &&
     isPlain(condition) &&
     ['stock', 'rooted', 'custom', 'unknown'].includes(condition['kind'] as string) &&
-    Object.values(condition).every((each) => typeof each === 'boolean' || isText(each, 300)) &&
+    Object.entries(condition).every(([name, each]) => isOfCondition(name, each)) &&
     !Number.isNaN(Date.parse(String(value['createdAt']))) &&
     Array.isArray(images) &&
     images.every(isImage)

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import fc from 'fast-check';
+import { readPackageMetadata } from '../formats/package-metadata/package-metadata.ts';
 import { contentsFormat, parseContents, type Contents } from './contents.ts';
 import { contentNote, partitionFor, planImport, type IncomingFile } from './import-plan.ts';
 
@@ -107,6 +108,15 @@ describe('an import', () => {
 describe('the list that stands beside an export', () => {
   it('is read as it was written', () => {
     expect(parseContents(JSON.stringify(contents))).toEqual(contents);
+    const firmware = {
+      ...contents,
+      condition: {
+        kind: 'stock' as const,
+        product: { maker: 'Quern', model: 'Knot 5' },
+        package: readPackageMetadata('pre-device=knot5\npost-sdk-level=34\npost-timestamp=1777593600\n'),
+      },
+    };
+    expect(parseContents(JSON.stringify(firmware))).toEqual(firmware);
   });
 
   it.each([
@@ -114,6 +124,7 @@ describe('the list that stands beside an export', () => {
     ['a newer version', { version: 2 }],
     ['a phone without a serial', { phone: { ...contents.phone, serial: '' } }],
     ['a mode that there is not', { mode: 'sideways' }],
+    ['a package of no shape', { condition: { kind: 'stock', package: { devices: 'knot5' } } }],
     ['a digest too short', { images: [{ ...contents.images[0], sha256: 'ab' }] }],
     [
       'ranges behind the end',

@@ -1,4 +1,4 @@
-import { lineMatches, linesOf, plainText } from '../bytes/lines.ts';
+import type { PackageFacts } from '../formats/package-metadata/package-metadata.ts';
 import type { PhoneMode } from './modes.ts';
 import type { PhoneTools } from './survey.ts';
 import type { ProofWay } from './proof-ways.ts';
@@ -30,6 +30,8 @@ export interface Condition {
   readonly slot?: 'a' | 'b';
   /** What images of it say that they are for, where that is all there is to go by. */
   readonly product?: { readonly maker: string; readonly model: string };
+  /** What the package of firmware says that its images came in. */
+  readonly package?: PackageFacts;
   /** It knows its IMEI; undefined without a modem as well. */
   readonly hasImei?: boolean;
   /** `false`: its system did not start when that was last seen to be tried. */
@@ -45,6 +47,10 @@ export interface PhoneFacts {
   readonly serial: string;
   readonly maker: string;
   readonly model: string;
+  /** The name by which its maker builds for it, e.g. `knot3`. */
+  readonly device?: string;
+  /** Versions of what is below its system, where this mode tells them. */
+  readonly versions?: { readonly bootloader?: string; readonly baseband?: string };
   readonly mode: PhoneMode;
   /** Commands can run as root. */
   readonly root: boolean;
@@ -75,6 +81,31 @@ export interface PartitionFacts {
   /** What is wrong with it, as far as was looked, in a sentence. */
   readonly finding?: string;
 }
+
+/** Its maker's name for it and the versions below its system, by its properties (AOSP, init; `gsm.version.baseband`: telephony). */
+export function makeFrom(
+  properties: Readonly<Record<string, string>>,
+): Pick<PhoneFacts, 'device' | 'versions'> {
+  const device = properties['ro.product.device'];
+  const bootloader = properties['ro.bootloader'] ?? properties['ro.boot.bootloader'];
+  return namesOfMake(
+    device,
+    bootloader === 'unknown' ? undefined : bootloader,
+    properties['gsm.version.baseband'],
+  );
+}
+
+/** The same, by what a bootloader tells. */
+export const namesOfMake = (
+  device: string | undefined,
+  bootloader: string | undefined,
+  baseband: string | undefined,
+): Pick<PhoneFacts, 'device' | 'versions'> => ({
+  ...(device && { device }),
+  ...((bootloader || baseband) && {
+    versions: { ...(bootloader && { bootloader }), ...(baseband && { baseband }) },
+  }),
+});
 
 /**
  * What runs on a phone, judged by its build properties.
@@ -122,24 +153,6 @@ function kindOf(
   const tags = properties['ro.build.tags'];
   if (tags && tags !== 'release-keys') return 'custom';
   return root ? 'rooted' : 'stock';
-}
-
-/** `key=value` lines of a build.prop file; comments and malformed lines are passed over. */
-export function parseProperties(text: string): Record<string, string> {
-  const found: Record<string, string> = {};
-  for (const line of linesOf(text)) {
-    const at = line.indexOf('=');
-    const key = line.slice(0, at < 0 ? 0 : at).trim();
-    if (key !== '' && !key.startsWith('#')) found[key] = plainText(line.slice(at + 1));
-  }
-  return found;
-}
-
-/** `[key]: [value]` lines as `getprop` prints them. */
-export function parseGetprop(text: string): Record<string, string> {
-  const found: Record<string, string> = {};
-  for (const [, key, value] of lineMatches(text, /^\[([^\]]+)\]: \[(.*)\]$/)) found[key!] = plainText(value!);
-  return found;
 }
 
 /** The condition in a few words for labels: `rooted 9`, `stock 9, not starting`. */

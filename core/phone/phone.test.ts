@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { conditionFrom, conditionText, parseGetprop, parseProperties } from './facts.ts';
+import { conditionFrom, conditionText } from './facts.ts';
+import { parseGetprop, parseProperties } from './properties.ts';
 import { keysFor } from './keys.ts';
 import { abilitiesOf, modesToReach, modeUse, modeWords } from './modes.ts';
 import { isNeverWritten, roleOf, splitSlot, tableImageName, whyNeverWritten } from './roles.ts';

@@ -12,11 +12,13 @@ import {
   type Checksum,
 } from '@keen-larder/core/formats/checksum-files/checksum-files.ts';
 import {
+  mergedPackages,
   metadataPath,
   packageText,
   readPackageMetadata,
   readRequirements,
   requirementsName,
+  type PackageFacts,
 } from '@keen-larder/core/formats/package-metadata/package-metadata.ts';
 import { contentsFileName, parseContents, type Contents } from '@keen-larder/core/larder/contents.ts';
 import { giveWay } from '../async/give-way.ts';
@@ -50,6 +52,8 @@ export interface Batch {
   readonly contents: Contents | undefined;
   /** What packages in it say of themselves, a sentence each. */
   readonly said: readonly string[];
+  /** What its package says; left out where there is none, or more than one. */
+  readonly package: PackageFacts | undefined;
   /** Files that a passphrase opens, which was not given, or is another one. */
   readonly locked: readonly string[];
   readonly bytes: number;
@@ -142,13 +146,17 @@ async function apart(files: readonly OpenedFile[]) {
   const checksums = new Map<string, Checksum[]>();
   let contents: Contents | undefined;
   const said: string[] = [];
+  const updates: PackageFacts[] = [];
+  const requirements: PackageFacts[] = [];
   for (const file of files) {
     for (const words of file.said ?? []) if (!said.includes(words)) said.push(words);
     const name = basename(file.path);
     const isSmall = file.bytes <= mostListBytes;
     if (isSmall && (file.path.endsWith(`/${metadataPath}`) || name === requirementsName)) {
-      const read = name === requirementsName ? readRequirements : readPackageMetadata;
-      said.push(...packageText(read(await textOf(file))));
+      const isAsking = name === requirementsName;
+      const facts = (isAsking ? readRequirements : readPackageMetadata)(await textOf(file));
+      (isAsking ? requirements : updates).push(facts);
+      said.push(...packageText(facts));
       continue;
     }
     if (describesPackage.test(file.path)) continue;
@@ -170,7 +178,9 @@ async function apart(files: readonly OpenedFile[]) {
     } else if (isPart(file)) parts.push(file);
     else if (!/\.(txt|md|json|pdf|log)$/i.test(name)) images.push(file);
   }
-  return { images, parts, checksums, contents, descriptions, said };
+  const isOne = updates.length <= 1 && requirements.length <= 1;
+  const itsPackage = isOne ? mergedPackages([...updates, ...requirements]) : undefined;
+  return { images, parts, checksums, contents, descriptions, said, package: itsPackage };
 }
 
 function describedIn(path: string, text: string): CopyDescription | undefined {

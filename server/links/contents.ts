@@ -9,7 +9,8 @@ import {
   logicalSource,
   readLogicalPartitions,
 } from '@keen-larder/core/formats/logical-partitions/logical-partitions.ts';
-import { parseProperties, type PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import type { PartitionFacts } from '@keen-larder/core/phone/facts.ts';
+import { parseProperties } from '@keen-larder/core/phone/properties.ts';
 import { FlashFailure, PhoneFailure, PhoneRefusal } from '../failures.ts';
 
 const buildProp = ['/build.prop', '/system/build.prop'];

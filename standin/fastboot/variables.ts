@@ -1,7 +1,7 @@
 import { activeSlot, isUnbootable } from '@keen-larder/core/boot/boot.ts';
 import { isLocked } from '../boot/start.ts';
 import type { Flash } from '../flash/flash.ts';
-import type { Model } from '../models.ts';
+import { bootloaderVersion, type Model } from '../models.ts';
 
 /** What the bootloader sees of the phone. */
 export interface BootloaderHost {
@@ -23,7 +23,7 @@ const yes = (is: boolean) => (is ? 'yes' : 'no');
 
 const variables: Readonly<Record<string, (host: BootloaderHost) => string | Promise<string>>> = {
   version: () => '0.4',
-  'version-bootloader': ({ model }) => `${model.chip.replace(' ', '-')}-1.4`,
+  'version-bootloader': ({ model }) => bootloaderVersion(model),
   product: ({ model }) => model.product.device,
   serialno: ({ serial }) => serial,
   secure: ({ flash, model }) => yes(isLocked(flash, model)),

@@ -1,6 +1,6 @@
 import { isLocked, type FoundMount, type StartOutcome } from '../boot/start.ts';
 import type { Flash } from '../flash/flash.ts';
-import type { Model } from '../models.ts';
+import { bootloaderVersion, type Model } from '../models.ts';
 import { nodeOf, type ShellHost } from '../shell/host.ts';
 import type { SimulatedMode } from './phone-state.ts';
 
@@ -30,6 +30,7 @@ export function shellHost(plan: HostPlan): ShellHost {
     properties: {
       ...plan.properties,
       'ro.serialno': plan.serial,
+      'ro.bootloader': bootloaderVersion(plan.model),
       'ro.bootmode': mode === 'recovery' ? 'recovery' : 'unknown',
       'ro.boot.flash.locked': locked ? '1' : '0',
       'ro.boot.verifiedbootstate': locked ? 'green' : 'orange',

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { packageText, readPackageMetadata, readRequirements } from './package-metadata.ts';
+import { mergedPackages, packageText, readPackageMetadata, readRequirements } from './package-metadata.ts';
 
 describe('what a package of firmware says of itself', () => {
   it('is told of an update (its form: AOSP, build/make, ota_utils.py)', () => {
@@ -33,6 +33,22 @@ describe('what a package of firmware says of itself', () => {
       'It asks for bootloader kb-1.4 or kb-1.5.',
       'It asks for baseband m7.',
     ]);
+  });
+
+  it('is one where it stands in several places', () => {
+    const [update, images] = [
+      readPackageMetadata('post-build=b\npre-device=knot5\nota-wipe=yes\n'),
+      readRequirements('require board=knot5|knot5x\nrequire version-bootloader=kb-1.4\n'),
+    ];
+    expect(mergedPackages([update, images])).toEqual({
+      build: 'b',
+      devices: ['knot5', 'knot5x'],
+      isIncremental: false,
+      wipes: true,
+      isDowngrade: false,
+      requires: [{ what: 'bootloader', versions: ['kb-1.4'] }],
+    });
+    expect(mergedPackages([])).toBeUndefined();
   });
 
   it('is nothing where it says nothing', () => {

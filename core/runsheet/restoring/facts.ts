@@ -1,4 +1,5 @@
 import type { Forecast, Slot } from '../../boot/boot.ts';
+import type { PackageFacts } from '../../formats/package-metadata/package-metadata.ts';
 import type { PartitionFacts, PhoneFacts } from '../../phone/facts.ts';
 import type { Role } from '../../phone/roles.ts';
 import type { Check } from '../check.ts';
@@ -15,6 +16,8 @@ export interface SetFacts {
   readonly model: string;
   /** Android version of the phone when it was taken. */
   readonly androidVersion?: string | undefined;
+  /** What the package of firmware says that it came in. */
+  readonly package?: PackageFacts | undefined;
   /** The phone's user data was encrypted. */
   readonly isEncrypted?: boolean | undefined;
   /** The phone has wiped its user data, and with it the key of what was encrypted, since the set was taken. */

@@ -19,6 +19,7 @@ import {
   wrongKind,
   wrongModel,
 } from './image-checks.ts';
+import { packageDevice, packageLimits, packageRequires } from './package-checks.ts';
 import {
   alreadyThere,
   bootForecast,
@@ -136,6 +137,9 @@ const checks: readonly RestoringCheck[] = [
   wrongModel,
   imageNotComplete,
   firmwareOfModel,
+  packageDevice,
+  packageRequires,
+  packageLimits,
   identityOfAnother,
   identityUnproved,
   wrongKind,

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Forecast } from '../../boot/boot.ts';
+import type { PackageFacts } from '../../formats/package-metadata/package-metadata.ts';
 import type { PartitionFacts, PhoneFacts } from '../../phone/facts.ts';
 import {
   obstacles,
@@ -521,5 +522,71 @@ describe('battery', () => {
     const without: PhoneFacts = { ...phone };
     delete (without as { battery?: unknown }).battery;
     expect(severity({ phone: without }, 'battery')).toBe('confirm');
+  });
+});
+
+describe('what a package of firmware says of itself', () => {
+  const came: PackageFacts = {
+    devices: ['knot3', 'knot3x'],
+    isIncremental: false,
+    wipes: false,
+    isDowngrade: false,
+    requires: [
+      { what: 'bootloader', versions: ['kb-1.4', 'kb-1.5'] },
+      { what: 'baseband', versions: ['m7'] },
+    ],
+  };
+  const of = (
+    change: Partial<PackageFacts>,
+    over: Partial<PhoneFacts> = {},
+    names = ['boot', 'system'],
+  ): Partial<RestoringFacts> => ({
+    phone: { ...phone, device: 'knot3', ...over },
+    images: names.map((name) => image(name, { set: { ...set, package: { ...came, ...change } } })),
+  });
+
+  it('is laid beside the name of the device', () => {
+    expect(severity(of({}), 'package-device')).toBe('good');
+    expect(check(of({}, { device: 'sedge10' }), 'package-device')).toMatchObject({
+      severity: 'confirm',
+      sentence: expect.stringContaining('knot3 or knot3x; this phone calls itself sedge10') as string,
+    });
+    const silent = { ...of({}), phone };
+    expect(severity(silent, 'package-device')).toBe('note');
+    expect(check(of({ devices: [] }), 'package-device')).toBeUndefined();
+    expect(check({}, 'package-device')).toBeUndefined();
+  });
+
+  it('is laid beside the versions of bootloader and modem', () => {
+    const versions = { bootloader: 'kb-1.4', baseband: 'm7,m7' };
+    expect(check(of({}, { versions }), 'package-requires')).toMatchObject({
+      severity: 'good',
+      title: 'The bootloader fits',
+    });
+    const older = sheet(of({}, { versions: { bootloader: 'kb-1.2', baseband: 'm6' } })).checks.filter(
+      ({ id }) => id === 'package-requires',
+    );
+    expect(older).toEqual([
+      expect.objectContaining({
+        severity: 'confirm',
+        title: 'Another bootloader and baseband than the package asks for',
+        sentence: expect.stringContaining('kb-1.4 or kb-1.5; the phone has kb-1.2') as string,
+      }),
+    ]);
+    expect(check(of({}), 'package-requires')).toMatchObject({
+      severity: 'note',
+      title: 'Which bootloader the phone has is not known',
+    });
+    expect(check(of({}, {}, ['aboot', 'boot']), 'package-requires')).toMatchObject({
+      severity: 'note',
+      title: 'The bootloader goes along',
+    });
+  });
+
+  it('asks where user data stay that it is made to erase, and where it is half a build', () => {
+    expect(severity(of({ wipes: true }), 'package-limits')).toBe('confirm');
+    expect(check(of({ wipes: true }, {}, ['boot', 'userdata']), 'package-limits')).toBeUndefined();
+    expect(check(of({ isIncremental: true }), 'package-limits')).toMatchObject({ severity: 'confirm' });
+    expect(check(of({}), 'package-limits')).toBeUndefined();
   });
 });

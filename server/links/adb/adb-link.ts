@@ -1,5 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import { conditionFrom, parseGetprop, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { conditionFrom, makeFrom, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { parseGetprop } from '@keen-larder/core/phone/properties.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { installedSystem } from '../contents.ts';
@@ -109,6 +110,7 @@ export class AdbLink implements PhoneLink {
       serial,
       maker: properties['ro.product.manufacturer'] ?? 'Unknown maker',
       model: properties['ro.product.model'] ?? 'Unknown model',
+      ...makeFrom(properties),
       mode: this.mode,
       root: this.shell.root,
       abis: (properties['ro.product.cpu.abilist'] ?? '').split(',').filter(Boolean),

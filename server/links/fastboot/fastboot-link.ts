@@ -1,5 +1,5 @@
 import type { Finding, Survey } from '@keen-larder/core/phone/survey.ts';
-import type { PartitionFacts, PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { namesOfMake, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
 import {
@@ -82,6 +82,11 @@ export class FastbootLink implements PhoneLink {
       serial,
       maker: 'Unknown maker',
       model: variables.get('product') ?? 'Unknown model',
+      ...namesOfMake(
+        variables.get('product'),
+        variables.get('version-bootloader'),
+        variables.get('version-baseband'),
+      ),
       mode: 'bootloader',
       root: false,
       abis: [],

@@ -2,7 +2,12 @@ import { createHash } from 'node:crypto';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { cached, type ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { gptRegions, readGpt } from '@keen-larder/core/formats/gpt/gpt.ts';
-import { conditionFrom, type PartitionFacts, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import {
+  conditionFrom,
+  makeFrom,
+  type PartitionFacts,
+  type PhoneFacts,
+} from '@keen-larder/core/phone/facts.ts';
 import type { Finding, Survey } from '@keen-larder/core/phone/survey.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { roleOf, tableImageName, whyNeverWritten } from '@keen-larder/core/phone/roles.ts';
@@ -55,6 +60,7 @@ export class LoaderLink implements PhoneLink {
       // Until its system is read, a processor knows no more of the phone than its own name.
       maker: properties['ro.product.manufacturer'] ?? 'Unknown maker',
       model: properties['ro.product.model'] ?? this.hello.chip,
+      ...makeFrom(properties),
       mode: 'loader',
       root: true,
       abis: (properties['ro.product.cpu.abilist'] ?? '').split(',').filter(Boolean),

@@ -157,6 +157,29 @@ it('of another model stops by what its own images say', async () => {
   });
 });
 
+it('says what its package says of itself, beside the phone', async () => {
+  const made = join(folder.path, 'package');
+  mkdirSync(join(made, 'META-INF/com/android'), { recursive: true });
+  writeFileSync(join(made, 'boot.img'), makeBootImage(stockBoot(firmwareBuilds['system-january'])));
+  writeFileSync(
+    join(made, 'META-INF/com/android/metadata'),
+    'post-build=Tidewell/knot3/knot3:9/X/1:user/release-keys\npre-device=knot3\nota-wipe=yes\n',
+  );
+  writeFileSync(join(made, 'android-info.txt'), 'require version-bootloader=Quern-Q58-1.3|Quern-Q58-1.5\n');
+  execFileSync('zip', ['-q', '-r', join(home, 'imports', 'package.zip'), '.'], { cwd: made });
+  const setId = await takeIn(await ready('package.zip'), 'With a package');
+  expect(app.larder.detail(setId).condition.package).toMatchObject({ devices: ['knot3'], wipes: true });
+  await toRecovery(app, bench.phone);
+  const { checks } = await app.restoringSheets.restoring(serial, putting(setId, ['boot']));
+  const found = checks.filter(({ id }) => id.startsWith('package-'));
+  expect(found.map(({ id, severity }) => [id, severity])).toEqual([
+    ['package-requires', 'confirm'],
+    ['package-limits', 'confirm'],
+    ['package-device', 'good'],
+  ]);
+  expect(found[0]!.sentence).toContain('the phone has Quern-Q58-1.4');
+});
+
 it('that is damaged or has a password says so', async () => {
   const plain = join(folder.path, 'logo.img');
   writeFileSync(plain, Buffer.alloc(100_000, 'logo'));

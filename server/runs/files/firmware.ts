@@ -1,6 +1,7 @@
 import { BootFailure, loadKernel, type BootFlash } from '@keen-larder/core/boot/boot.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
+import type { PackageFacts } from '@keen-larder/core/formats/package-metadata/package-metadata.ts';
 import { conditionFrom, type Condition } from '@keen-larder/core/phone/facts.ts';
 import { imageSource } from '../../larder/inside/image-source.ts';
 import { installedSystem } from '../../links/contents.ts';
@@ -10,11 +11,25 @@ import { DamagedImage } from '../../failures.ts';
 
 const slots = ['', '_a', '_b'];
 
+/** What images and the package that they came in say; what the images say goes first. */
+export async function conditionOfFiles(
+  shelf: Shelf,
+  images: readonly ManifestImage[],
+  facts: PackageFacts | undefined,
+): Promise<Condition> {
+  return {
+    ...(facts?.build && { fingerprint: facts.build }),
+    ...(facts?.patchLevel && { patchLevel: facts.patchLevel }),
+    ...(await conditionOfImages(shelf, images)),
+    ...(facts && { package: facts }),
+  };
+}
+
 /**
  * What images say they are for: model, version and build, from the properties of their system, or else from
  * those of a boot image's ramdisk.
  */
-export async function conditionOfImages(shelf: Shelf, images: readonly ManifestImage[]): Promise<Condition> {
+async function conditionOfImages(shelf: Shelf, images: readonly ManifestImage[]): Promise<Condition> {
   const sources = new Map<string, ByteSource>();
   const partition = (name: string) => {
     const image = images.find((each) => each.partition === name && each.kind !== 'archive');

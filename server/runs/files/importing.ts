@@ -25,7 +25,7 @@ import { unpackChunkList, type ManifestImage } from '../../shelf/manifest.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { conditionOfImages } from './firmware.ts';
+import { conditionOfFiles } from './firmware.ts';
 import {
   broken,
   differsFromList,
@@ -251,7 +251,7 @@ export async function startImporting(
         note: contents?.note ?? '',
         phone,
         ...(contents?.mode && { mode: contents.mode }),
-        condition: isSame ? contents.condition : await conditionOfImages(larder.shelf, stored),
+        condition: isSame ? contents.condition : await conditionOfFiles(larder.shelf, stored, batch.package),
         createdAt: isSame ? contents.createdAt : new Date(beganAt).toISOString(),
         elapsedMs: elapsedMs(),
         addedBytes: set.addedBytes,

@@ -141,6 +141,7 @@ export class RestoringSheets {
         maker: set.condition.product?.maker ?? set.maker,
         model: set.condition.product?.model ?? set.model,
         androidVersion: set.condition.androidVersion,
+        package: set.condition.package,
         isEncrypted: set.condition.encrypted,
         keyIsGone: wipedAt !== null && set.serial === serial && wipedAt > set.createdAt,
         partitions: set.images.filter(({ kind }) => kind === 'block').map(({ partition }) => partition),

@@ -4,6 +4,7 @@ import { Pin, ShieldCheck, Trash2, Tag } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { SetDetail } from '@keen-larder/contract/sets.ts';
+import { packageText } from '@keen-larder/core/formats/package-metadata/package-metadata.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { rangesText } from '@keen-larder/core/bytes/ranges.ts';
 import { durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -48,6 +49,11 @@ const unsettled = computed(() =>
     each.unsettled ? [`${each.partition} at ${rangesText(each.unsettled)}`] : [],
   ),
 );
+/** What the firmware's package says of itself. */
+const said = computed(() => {
+  const facts = set.value?.condition.package;
+  return facts && packageText(facts).join(' ');
+});
 
 watch(
   () => [props.id, larder.version] as const,
@@ -189,6 +195,7 @@ const verify = () => api.verify(props.id).then((run) => void runs.take(run), ann
             <dd><CopyText :value="set.fingerprint" name="checksum of the set" short /></dd>
           </div>
         </dl>
+        <p v-if="said" class="soft">Its package says: {{ said }}</p>
       </div>
     </div>
     <div class="actions">
