@@ -6,6 +6,18 @@ export interface FileView extends Omit<TreeEntry, 'path'> {
   readonly name: string;
 }
 
+/** What a folder holds, or a page of it. */
+export interface FolderView {
+  readonly files: readonly FileView[];
+  /** Of all entries, or of those with the letters that were asked for. */
+  readonly count: number;
+  /** Of the first that is here, among `count`. */
+  readonly from: number;
+}
+
+/** The most entries of a folder on one page. With more they go by name alone, folders among files. */
+export const folderPage = 500;
+
 /** What an image was found to be, and which file trees can be opened in it. */
 export interface InsideView {
   readonly inspection: Inspection;

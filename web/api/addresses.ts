@@ -1,9 +1,13 @@
-import type { ExportRequest, InsideRequest } from '@keen-larder/contract/requests/larder/sets.ts';
+import type {
+  ExportRequest,
+  FolderRequest,
+  InsideRequest,
+} from '@keen-larder/contract/requests/larder/sets.ts';
 
 const at = encodeURIComponent;
 
-export const queryOf = ({ path, part }: InsideRequest) =>
-  new URLSearchParams({ path, ...(part && { part }) });
+export const queryOf = ({ path, part, from, named }: FolderRequest) =>
+  new URLSearchParams({ path, ...(part && { part }), ...(from && { from }), ...(named && { named }) });
 
 /** Addresses that files are sent to. */
 export const uploads = {

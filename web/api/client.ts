@@ -41,7 +41,7 @@ import type {
   OrderApply,
   OrderScheduleChange,
 } from '@keen-larder/contract/requests/larder/order.ts';
-import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
+import type { FolderView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import type { OperatorView, RecordView, SessionView } from '@keen-larder/contract/people.ts';
 import type {
   OperatorChange,
@@ -68,6 +68,7 @@ import type { RestoringRequest, RestoringStart } from '@keen-larder/contract/req
 import type {
   EmptyBin,
   ExportRequest,
+  FolderRequest,
   InsideRequest,
   SetChange,
   SomeSets,
@@ -212,8 +213,8 @@ export const api = {
 
   inside: (id: string, partition: string) =>
     ask<InsideView>(`/sets/${at(id)}/images/${at(partition)}/inside`),
-  files: (id: string, partition: string, place: InsideRequest) =>
-    ask<FileView[]>(`/sets/${at(id)}/images/${at(partition)}/files?${queryOf(place)}`),
+  files: (id: string, partition: string, place: FolderRequest) =>
+    ask<FolderView>(`/sets/${at(id)}/images/${at(partition)}/files?${queryOf(place)}`),
   preview: (id: string, partition: string, place: InsideRequest) =>
     ask<PreviewView>(`/sets/${at(id)}/images/${at(partition)}/preview?${queryOf(place)}`),
 

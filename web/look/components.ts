@@ -5,6 +5,7 @@ import 'element-plus/es/components/checkbox/style/css';
 import 'element-plus/es/components/dialog/style/css';
 import 'element-plus/es/components/input/style/css';
 import 'element-plus/es/components/input-number/style/css';
+import 'element-plus/es/components/pagination/style/css';
 import 'element-plus/es/components/option/style/css';
 import 'element-plus/es/components/option-group/style/css';
 import 'element-plus/es/components/progress/style/css';

@@ -135,3 +135,17 @@ export class InsideRequest extends TreeRequest {
   @Length(1, 4096)
   path!: string;
 }
+
+/** A folder within an image, or a page of it. */
+export class FolderRequest extends InsideRequest {
+  /** How many entries are passed over. */
+  @IsOptional()
+  @Matches(/^\d{1,9}$/)
+  from?: string;
+
+  /** Letters of the names that are wanted, whatever their case. */
+  @IsOptional()
+  @IsString()
+  @Length(0, 255)
+  named?: string;
+}

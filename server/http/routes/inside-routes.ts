@@ -2,7 +2,7 @@ import { posix } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Router } from 'express';
-import { InsideRequest, TreeRequest } from '@keen-larder/contract/requests/larder/sets.ts';
+import { FolderRequest, InsideRequest, TreeRequest } from '@keen-larder/contract/requests/larder/sets.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { valid } from '../validate.ts';
 
@@ -19,8 +19,9 @@ export function insideRoutes({ inside, comparing }: KeenLarder): Router {
   });
 
   routes.get('/sets/:id/images/:partition/files', async (request, response) => {
+    const { from = '0', named = '' } = valid(FolderRequest, request.query as object);
     const { tree, path } = await treeOf(request.params, request.query);
-    response.json(await tree.list(path));
+    response.json(await tree.list(path, { from: Number(from), named }));
   });
 
   routes.get('/sets/:id/images/:partition/preview', async (request, response) => {

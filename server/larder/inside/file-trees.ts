@@ -6,7 +6,7 @@ import { walkOrder, type TreeEntry } from '@keen-larder/core/larder/comparing/fi
 import { extentPlaces } from '@keen-larder/core/formats/file-system/extents.ts';
 import { lookIntoFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
-import type { FileView } from '@keen-larder/contract/inside.ts';
+import { folderPage, type FileView, type FolderView } from '@keen-larder/contract/inside.ts';
 import { sourceBytes } from '../../formats/file-source.ts';
 import { entrySource, placedEntries, type PlacedEntry } from '../../formats/tar-source.ts';
 import { Problem } from '../../failures.ts';
@@ -21,15 +21,36 @@ export interface TreeFile extends TreeEntry {
 
 /** Files within an image. Paths are absolute. */
 export interface FileTree {
-  /** What a folder holds, folders first. @throws Problem 404 when there is none of that path */
-  list(path: string): Promise<FileView[]>;
+  /** What a folder holds: folders first, or by name where that takes several pages. @throws Problem 404 when there is none of that path */
+  list(path: string, wanted?: WantedPage): Promise<FolderView>;
   /** Everything but the root, in the order of `walkOrder`. */
   walk(): AsyncIterable<TreeFile>;
   /** A file's size and its bytes. @throws Problem 404 */
   open(path: string): Promise<{ readonly bytes: number; readonly content: AsyncIterable<Uint8Array> }>;
 }
 
-const mostEntries = 20_000;
+/** Which part of a folder is asked for. */
+export interface WantedPage {
+  readonly from?: number;
+  /** Letters of the names. */
+  readonly named?: string;
+}
+
+/** A page of a folder's names, read no further than it goes. */
+async function pageOf<T extends { readonly name: string }>(
+  all: readonly T[],
+  { from = 0, named = '' }: WantedPage,
+  view: (entry: T) => Promise<FileView> | FileView,
+): Promise<FolderView> {
+  const letters = named.toLowerCase();
+  const found = all
+    .filter(({ name }) => letters === '' || name.toLowerCase().includes(letters))
+    .sort((a, b) => (a.name < b.name ? -1 : 1));
+  const files: FileView[] = [];
+  for (const entry of found.slice(from, from + folderPage)) files.push(await view(entry));
+  if (found.length <= folderPage) files.sort(byKind);
+  return { files, count: found.length, from };
+}
 
 /** The tree of a file system. @throws FormatError when there is none that is read here */
 export async function fileSystemTree(source: ByteSource): Promise<FileTree> {
@@ -40,13 +61,9 @@ export async function fileSystemTree(source: ByteSource): Promise<FileTree> {
     return node;
   };
   return {
-    async list(path) {
-      // Of very many the first by name are shown.
-      const all = (await fs.list(await found(path, 'directory'))).sort((a, b) => (a.name < b.name ? -1 : 1));
-      const entries = all.slice(0, mostEntries);
-      const files: FileView[] = [];
-      for (const { name, inode } of entries) files.push(await viewOf(fs, name, () => fs.inode(inode)));
-      return files.sort(byKind);
+    async list(path, wanted = {}) {
+      const all = await fs.list(await found(path, 'directory'));
+      return pageOf(all, wanted, ({ name, inode }) => viewOf(fs, name, () => fs.inode(inode)));
     },
     walk: () => walkedTree(fs),
     async open(path) {
@@ -116,6 +133,8 @@ const kindOf = (type: FileNode['type']): FileView['kind'] =>
 export interface TarTree extends FileTree {
   /** @throws Problem 404 */
   source(path: string): ByteSource;
+  /** All that a folder holds; nothing where there is no such folder. */
+  entries(path: string): readonly FileView[];
 }
 
 /** The tree of a tar archive; it is gone through once for its headers. */
@@ -142,10 +161,12 @@ export async function tarTree(source: ByteSource): Promise<TarTree> {
     return entry;
   };
   return {
-    list(path) {
+    async list(path, wanted = {}) {
       const folder = folders.get(posix.resolve('/', path));
-      return folder ? Promise.resolve([...folder].sort(byKind)) : Promise.reject(missing(path));
+      if (!folder) throw missing(path);
+      return pageOf(folder, wanted, (file) => file);
     },
+    entries: (path) => folders.get(posix.resolve('/', path)) ?? [],
     async *walk() {
       const all = [...folders].flatMap(([folder, within]) =>
         within.map((file) => ({ ...file, path: posix.join(folder, file.name) })),

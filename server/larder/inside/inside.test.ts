@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import type { FileView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
+import type { FolderView, InsideView, PreviewView } from '@keen-larder/contract/inside.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { keepSet, serveOn, startKnot3, testFolder, toRecovery } from '../../../testing/bench.ts';
 import type { Serving } from '../../serve.ts';
@@ -43,13 +43,14 @@ describe('looking inside', () => {
   });
 
   it('lists folders, shows text and bytes, and hands out single files as they are on the phone', async () => {
-    const root = await ask<FileView[]>('persist/files?path=/');
-    expect(root.map(({ name, kind }) => `${kind} ${name}`)).toEqual([
+    const root = await ask<FolderView>('persist/files?path=/');
+    expect(root.files.map(({ name, kind }) => `${kind} ${name}`)).toEqual([
       'folder bluetooth',
       'folder lost+found',
       'folder sensors',
     ]);
-    const [file] = await ask<FileView[]>('persist/files?path=/sensors');
+    const { files } = await ask<FolderView>('persist/files?path=/sensors');
+    const [file] = files;
     expect(file).toMatchObject({ name: 'calibration', kind: 'file', bytes: 65536, mode: 0o600, uid: 1000 });
     const fs = await Ext4.open(bench.phone.flash.partition('persist')!);
     const truth = await fs.read((await fs.find('/sensors/calibration'))!);
@@ -67,10 +68,10 @@ describe('looking inside', () => {
   });
 
   it('opens archives as well', async () => {
-    expect((await ask<FileView[]>('userdata-files/files?path=/')).map(({ name }) => name)).toContain(
+    expect((await ask<FolderView>('userdata-files/files?path=/')).files.map(({ name }) => name)).toContain(
       'system',
     );
-    const [entry] = (await ask<FileView[]>('userdata-files/files?path=/data')).filter(({ name }) =>
+    const [entry] = (await ask<FolderView>('userdata-files/files?path=/data')).files.filter(({ name }) =>
       name.endsWith('tidebook'),
     );
     expect(entry).toMatchObject({

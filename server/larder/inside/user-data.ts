@@ -76,16 +76,16 @@ async function fromArchive(shelf: Shelf, image: ImageRow): Promise<UserData> {
   const source = imageSource(shelf, image);
   const tree = await tarTree(source);
   return {
-    async names(path) {
-      const found = await tree.list(path).catch(() => []);
-      return found.map(({ name, kind }) => ({ name, isFolder: kind === 'folder' }));
-    },
+    names: (path) =>
+      Promise.resolve(tree.entries(path).map(({ name, kind }) => ({ name, isFolder: kind === 'folder' }))),
     async file(path) {
-      const parent = await tree.list(posix.dirname(path)).catch(() => []);
-      if (!parent.some(({ name, kind }) => kind === 'file' && name === posix.basename(path)))
-        return undefined;
+      const named = posix.basename(path);
+      const isFile = tree
+        .entries(posix.dirname(path))
+        .some(({ name, kind }) => kind === 'file' && name === named);
+      if (!isFile) return Promise.resolve(undefined);
       const file = tree.source(path);
-      return { bytes: file.bytes, source: file };
+      return Promise.resolve({ bytes: file.bytes, source: file });
     },
     archive: (path, leaveOut) => partOfArchive(readImage(shelf, image), path, leaveOut),
   };

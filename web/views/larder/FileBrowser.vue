@@ -1,8 +1,9 @@
 <script setup lang="ts">
+import { ElInput, ElPagination } from 'element-plus';
 import { Download, File, Folder, Link2 } from 'lucide-vue-next';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRoute } from 'vue-router';
-import type { FileView, PreviewView } from '@keen-larder/contract/inside.ts';
+import { folderPage, type FolderView, type PreviewView } from '@keen-larder/contract/inside.ts';
 import { api } from '../../api/client.ts';
 import { downloads } from '../../api/addresses.ts';
 import SizeText from '../../parts/SizeText.vue';
@@ -13,7 +14,12 @@ const props = defineProps<{ setId: string; partition: string; part: string }>();
 const route = useRoute();
 const path = computed(() => String(route.query['path'] ?? '/'));
 const chosen = computed(() => (route.query['file'] ? String(route.query['file']) : undefined));
-const files = shallowRef<FileView[]>();
+const folder = shallowRef<FolderView>();
+const files = computed(() => folder.value?.files);
+const page = ref(1);
+/** Letters of the names that are wanted. */
+const named = ref('');
+const isLarge = computed(() => named.value !== '' || (folder.value?.count ?? 0) > folderPage);
 const preview = shallowRef<PreviewView>();
 const error = ref<string>();
 
@@ -23,14 +29,28 @@ const to = (query: { path: string; file?: string }) => ({
   query: { ...(props.part && { part: props.part }), ...query },
 });
 
+const where = computed(() => [props.setId, props.partition, props.part, path.value].join('\n'));
+const wanted = computed(() => [where.value, page.value, named.value].join('\n'));
+watch(where, () => {
+  page.value = 1;
+  named.value = '';
+});
+watch(named, () => (page.value = 1));
 watch(
-  () => [props.setId, props.partition, props.part, path.value] as const,
-  async () => {
+  wanted,
+  async (now) => {
     try {
-      files.value = await api.files(props.setId, props.partition, place(path.value));
+      const found = await api.files(props.setId, props.partition, {
+        ...place(path.value),
+        ...(page.value > 1 && { from: String((page.value - 1) * folderPage) }),
+        ...(named.value && { named: named.value }),
+      });
+      if (now !== wanted.value) return;
+      folder.value = found;
       error.value = undefined;
     } catch (failure) {
-      files.value = undefined;
+      if (now !== wanted.value) return;
+      folder.value = undefined;
       error.value = (failure as Error).message;
     }
   },
@@ -53,6 +73,10 @@ const crumbs = computed(() => {
   const names = path.value.split('/').filter(Boolean);
   return names.map((name, i) => ({ name, path: `/${names.slice(0, i + 1).join('/')}` }));
 });
+const pageText = ({ count, from, files: shown }: FolderView) =>
+  count <= folderPage
+    ? `${count} ${count === 1 ? 'entry' : 'entries'}`
+    : `${(from + 1).toLocaleString('en')}–${(from + shown.length).toLocaleString('en')} of ${count.toLocaleString('en')} entries, by name`;
 const icons = { folder: Folder, file: File, link: Link2, other: File } as const;
 const rights = (mode: number) => mode.toString(8).padStart(4, '0');
 /** Sixteen bytes a line, as such dumps are read. */
@@ -71,6 +95,19 @@ const hexLines = computed(
       </template>
     </nav>
     <p v-if="error" class="error" role="alert">{{ error }}</p>
+    <div v-if="folder && files && isLarge" class="pages">
+      <ElInput v-model="named" size="small" clearable aria-label="Names with" placeholder="Names with…" />
+      <span class="soft">{{ pageText(folder) }}</span>
+      <ElPagination
+        v-if="folder.count > folderPage"
+        v-model:current-page="page"
+        size="small"
+        layout="prev, pager, next"
+        :pager-count="5"
+        :page-size="folderPage"
+        :total="folder.count"
+      />
+    </div>
     <div v-if="files" class="panes">
       <div class="scroll">
         <table>
@@ -117,7 +154,9 @@ const hexLines = computed(
               </td>
             </tr>
             <tr v-if="files.length === 0">
-              <td colspan="6" class="soft">This folder is empty.</td>
+              <td colspan="6" class="soft">
+                {{ named ? 'No name in this folder has these letters.' : 'This folder is empty.' }}
+              </td>
             </tr>
           </tbody>
         </table>
@@ -151,6 +190,24 @@ nav {
   flex-wrap: wrap;
   gap: 5px;
   font-size: 14px;
+}
+
+.pages {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 12px;
+  font-size: 13px;
+}
+
+.pages .el-input {
+  width: 200px;
+}
+
+.pages .el-pagination {
+  --el-pagination-bg-color: transparent;
+  --el-pagination-button-disabled-bg-color: transparent;
+  --el-disabled-bg-color: transparent;
 }
 
 .panes {
