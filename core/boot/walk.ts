@@ -3,7 +3,7 @@ import { gunzip } from '../bytes/inflate/inflate.ts';
 import type { ByteSource } from '../bytes/source.ts';
 import { readUtf8 } from '../bytes/text.ts';
 import { readBootImage } from '../formats/boot-image/boot-image.ts';
-import { readCpio } from '../formats/cpio/cpio.ts';
+import { readRamdisk } from '../formats/boot-image/ramdisk.ts';
 import { openFileSystem } from '../formats/file-system/open.ts';
 import type { FileSystem } from '../formats/file-system/reading.ts';
 import { logicalSource, readLogicalPartitions } from '../formats/logical-partitions/logical-partitions.ts';
@@ -35,7 +35,7 @@ export interface WalkedSystem {
   readonly chainFault: string | undefined;
 }
 
-/** Starts of kernels and ramdisks that are not gzip: their insides are not judged (kernel.org, Documentation). */
+/** Starts of kernels and ramdisks that are not gzip: as far as they are not read, they are not judged (kernel.org, Documentation). */
 const otherStarts: readonly (readonly [number, readonly number[]])[] = [
   [56, [0x41, 0x52, 0x4d, 0x64]], // arm64 Image, "ARM\x64"
   [36, [0x18, 0x28, 0x6f, 0x01]], // arm zImage
@@ -157,14 +157,21 @@ export async function loadKernel(
 ): Promise<LoadedKernel> {
   try {
     const { image, device } = await bootImageOf(flash, `${name}${suffix}`);
-    await once(device, `${name} kernel`, async () => void (await unpacked(device, image, 'kernel', name)));
+    await once(device, `${name} kernel`, async () => {
+      const kernel = await partOf(device, image, 'kernel', name);
+      if (!isOtherwisePacked(kernel)) await gunzip(kernel);
+    });
     // With two slots the ramdisk may have a partition of its own.
     const own = await flash.partition(`init_boot${suffix}`);
     const init = own ? await bootImageOf(flash, `init_boot${suffix}`) : { image, device };
     const properties = await once(init.device, `${name} ramdisk`, async () => {
-      const ramdisk = await unpacked(init.device, init.image, 'ramdisk', name);
-      const defaults =
-        ramdisk && readCpio(ramdisk).find(({ path }) => path === 'prop.default' || path === 'default.prop');
+      const packed = await partOf(init.device, init.image, 'ramdisk', name);
+      const ramdisk = await readRamdisk(packed);
+      if (!ramdisk && !isOtherwisePacked(packed))
+        throw new FormatError('gzip', 'data', 0, 'its mark is missing');
+      const defaults = ramdisk?.entries.find(
+        ({ path }) => path === 'prop.default' || path === 'default.prop',
+      );
       return defaults && parseProperties(readUtf8(defaults.content));
     });
     return { os: image.os, properties };
@@ -180,20 +187,19 @@ async function bootImageOf(flash: BootFlash, name: string) {
   return { device, image: await readBootImage(device) };
 }
 
-/** A part without its gzip; undefined when it is packed in another way. */
-async function unpacked(
+async function partOf(
   device: ByteSource,
   { parts }: Awaited<ReturnType<typeof readBootImage>>,
   wanted: 'kernel' | 'ramdisk',
   name: string,
-): Promise<Uint8Array | undefined> {
+): Promise<Uint8Array> {
   const found = parts.find((each) => each.name === wanted);
   if (!found) throw new BootFailure('bootloader', `${name} has no ${wanted}`);
-  const bytes = await device.read(found.offset, found.bytes);
-  const starts = (at: number, mark: readonly number[]) => mark.every((byte, i) => bytes[at + i] === byte);
-  if (otherStarts.some(([at, mark]) => starts(at, mark))) return undefined;
-  return gunzip(bytes);
+  return device.read(found.offset, found.bytes);
 }
+
+const isOtherwisePacked = (bytes: Uint8Array): boolean =>
+  otherStarts.some(([at, mark]) => mark.every((byte, i) => bytes[at + i] === byte));
 
 async function systemOf(
   flash: BootFlash,

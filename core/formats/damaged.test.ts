@@ -9,6 +9,7 @@ import { join } from 'node:path';
 import { testFolder } from '../../testing/folder.ts';
 import { sparsePieces, sparseSource } from './android-sparse/android-sparse.ts';
 import { readBootImage, readVendorBoot, writeBootImage } from './boot-image/boot-image.ts';
+import { readRamdisk } from './boot-image/ramdisk.ts';
 import { readCpio, writeCpio } from './cpio/cpio.ts';
 import { Ext4, type Inode } from './ext4/ext4.ts';
 import { readErofs } from './erofs/erofs.ts';
@@ -335,6 +336,16 @@ describe('readers fed with damaged bytes', { timeout: fuzzTimeoutMs }, () => {
       fc.asyncProperty(damage(archive, archive.length), (damaged) =>
         isTotal(() => Promise.resolve(readCpio(damaged))),
       ),
+      runs,
+    );
+  });
+
+  it.each(['gzip', 'lz4'])('ramdisk packed by %s', async (tool) => {
+    const entries = [{ path: 'init', mode: 0o100750, content: new Uint8Array(40_000).fill(7) }];
+    const packed = execFileSync(tool, tool === 'lz4' ? ['-l', '-c'] : ['-c'], { input: writeCpio(entries) });
+    expect((await readRamdisk(packed))?.entries.map(({ path }) => path)).toEqual(['init']);
+    await fc.assert(
+      fc.asyncProperty(damage(packed, packed.length), (damaged) => isTotal(() => readRamdisk(damaged))),
       runs,
     );
   });

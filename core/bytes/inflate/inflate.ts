@@ -4,7 +4,8 @@ import { FormatError } from '../format-error.ts';
 const mostUnpacked = 256 << 20;
 
 /** What a gzip holds (RFC 1952). @throws FormatError when it is not whole, or holds more than any boot image does */
-export const gunzip = (bytes: Uint8Array): Promise<Uint8Array> => unpacked('gzip', bytes, mostUnpacked);
+export const gunzip = (bytes: Uint8Array, most = mostUnpacked): Promise<Uint8Array> =>
+  unpacked('gzip', bytes, most);
 
 /**
  * What a raw deflate stream holds (RFC 1951).

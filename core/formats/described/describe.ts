@@ -11,8 +11,11 @@ import {
 } from './device-tree.ts';
 import { readV4Signature } from '../apk/v4-signature.ts';
 import { readElf } from './elf.ts';
+import { readMbn } from './mbn.ts';
 import { readSquashfs } from './squashfs.ts';
 
+const deviceTreeFormat = 'device tree';
+const deviceTreesFormat = 'device trees (dtbo)';
 /** Blobs of a table that are told one by one. */
 const mostTold = 64;
 
@@ -22,7 +25,7 @@ const endsEarly = (format: string, wanted: number, bytes: number): string[] =>
     : [];
 
 /**
- * What is told and not looked into: FAT, tables of the older kind, squashfs, programs, signatures beside APKs, device trees.
+ * What is told and not looked into: FAT, tables of the older kind, squashfs, programs and loaders, signatures beside APKs, device trees.
  * @returns undefined for anything else
  * @throws FormatError where it carries the mark of a device tree and cannot be read as one
  */
@@ -31,9 +34,18 @@ export async function describe(head: Uint8Array, source: ByteSource): Promise<In
     ofBootSector(head, source.bytes) ??
     ofSquashfs(head, source.bytes) ??
     ofElf(head, source.bytes) ??
+    ofMbn(head, source.bytes) ??
     ofV4Signature(head, source.bytes) ??
     ofTrees(head, source)
   );
+}
+
+/** The same by its first bytes alone, by the names that `describe` gives; undefined for anything else. */
+export function describedMark(head: Uint8Array): string | undefined {
+  if (looksLikeDeviceTree(head)) return deviceTreeFormat;
+  if (looksLikeDeviceTreeTable(head)) return deviceTreesFormat;
+  const found = ofBootSector(head, head.length) ?? ofSquashfs(head, head.length) ?? ofElf(head, head.length);
+  return found?.format;
 }
 
 function ofBootSector(head: Uint8Array, bytes: number): Inspection | undefined {
@@ -96,6 +108,23 @@ function ofElf(head: Uint8Array, bytes: number): Inspection | undefined {
   );
 }
 
+function ofMbn(head: Uint8Array, bytes: number): Inspection | undefined {
+  const found = readMbn(head, bytes);
+  return (
+    found &&
+    inspection('MBN', bytes, {
+      fields: {
+        image: `0x${found.imageId.toString(16)}`,
+        'header version': found.version,
+        'loaded to': `0x${found.address.toString(16)}`,
+        code: `${found.codeBytes} bytes`,
+        signature: found.signatureBytes > 0 ? `${found.signatureBytes} bytes, not checked` : 'none',
+        certificates: `${found.certificateBytes} bytes`,
+      },
+    })
+  );
+}
+
 function ofV4Signature(head: Uint8Array, bytes: number): Inspection | undefined {
   const found = readV4Signature(head);
   return (
@@ -120,7 +149,7 @@ async function ofTrees(head: Uint8Array, source: ByteSource): Promise<Inspection
     const isPlain = looksLikeDeviceTree(await tree.read(0, Math.min(4, tree.bytes)));
     if (isPlain) inner.push({ name: `tree ${i}`, inspection: await ofTree(tree) });
   }
-  return inspection('device trees (dtbo)', source.bytes, {
+  return inspection(deviceTreesFormat, source.bytes, {
     fields: { version: table.version, 'page size': table.pageBytes, trees: table.entries.length },
     rows: table.entries.map(
       ({ offset, bytes, id }, i) => `tree ${i}: ${bytes} bytes at ${offset}, id 0x${id.toString(16)}`,
@@ -131,7 +160,7 @@ async function ofTrees(head: Uint8Array, source: ByteSource): Promise<Inspection
 
 async function ofTree(source: ByteSource): Promise<Inspection> {
   const tree = await readDeviceTree(source);
-  return inspection('device tree', source.bytes, {
+  return inspection(deviceTreeFormat, source.bytes, {
     fields: {
       model: tree.model || 'not said',
       compatible: tree.compatible.join(', ') || 'not said',

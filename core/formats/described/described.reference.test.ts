@@ -7,7 +7,7 @@ import { afterAll, describe, expect, it } from 'vitest';
 import { testFolder } from '../../../testing/folder.ts';
 import { FormatError } from '../../bytes/format-error.ts';
 import { memorySource } from '../../bytes/source.ts';
-import { inspectImage } from '../inspect/inspect.ts';
+import { inspectImage, recogniseImage } from '../inspect/inspect.ts';
 import { readDeviceTree } from './device-tree.ts';
 
 const folder = testFolder();
@@ -132,4 +132,114 @@ describe('squashfs', () => {
       expect((await inspect(bytes.subarray(0, 300))).findings[0]).toContain('it ends too early');
     },
   );
+});
+
+it('is known by its first bytes as well', async () => {
+  const kinds: [string, () => Uint8Array][] = [
+    ['device tree', () => compiled('mark.dtb', 'marked')],
+    ['ELF', () => readFileSync(process.execPath).subarray(0, 20_000)],
+    ['FAT16', fat],
+    ['raw', () => Buffer.alloc(5000, 'text\n')],
+  ];
+  for (const [format, bytes] of kinds) expect(await recogniseImage(memorySource(bytes()))).toBe(format);
+});
+
+/** As mformat makes it. */
+function fat(): Buffer {
+  writeFileSync(at('fat'), '');
+  execFileSync('mformat', ['-C', '-i', at('fat'), '-T', '40960', '-h', '16', '-s', '63', '::']);
+  return readFileSync(at('fat'));
+}
+
+describe('a loader with the older header', () => {
+  // No tool that makes one is packaged: laid out by hand from the published description (coreboot, mbn_tools.py).
+  const loader = (change: (words: number[]) => void = () => {}) => {
+    const [address, code, signature, chain] = [0x2a000000, 5000, 256, 6144];
+    const words = [
+      ...[5, 3, 0, address, code + signature + chain, code],
+      ...[address + code, signature, address + code + signature, chain],
+    ];
+    change(words);
+    const bytes = Buffer.alloc(40 + code + signature + chain + 100, 0x5a);
+    words.forEach((word, i) => bytes.writeUInt32LE(word, i * 4));
+    return bytes;
+  };
+
+  it('is told where its sizes and addresses agree', async () => {
+    expect(await inspect(loader())).toMatchObject({
+      format: 'MBN',
+      fields: { image: '0x5', 'loaded to': '0x2a000000', code: '5000 bytes', certificates: '6144 bytes' },
+    });
+    const bare = loader((words) => {
+      words.splice(4, 6, 5000, 5000, 0, 0, 0, 0);
+    });
+    expect(await inspect(bare)).toMatchObject({ format: 'MBN', fields: { signature: 'none' } });
+  });
+
+  it.each([
+    ['sizes that do not add up', (words: number[]) => words[4]!++],
+    ['a signature that lies elsewhere', (words: number[]) => words[6]!++],
+    ['more than the file has', (words: number[]) => (words[4] = words[5] = 1 << 20)],
+    ['nothing but zeros', (words: number[]) => words.fill(0)],
+  ])('is not supposed with %s', async (_what, change) => {
+    expect((await inspect(loader((words) => void change(words)))).format).toBe('raw');
+  });
+});
+
+describe('the ramdisk of a boot image', () => {
+  const root = at('ramdisk-root');
+  const packers: [string, string, string[]][] = [
+    ['gzip', 'gzip', ['-c']],
+    ['lz4', 'lz4', ['-l', '-c']],
+    ['none', 'cat', []],
+  ];
+  const made = () => {
+    mkdirSync(join(root, 'first_stage_ramdisk'), { recursive: true });
+    writeFileSync(join(root, 'init'), Buffer.alloc(9_000_000, 'program '), { mode: 0o750 });
+    writeFileSync(join(root, 'default.prop'), 'ro.product.model=Reed 2\n');
+    execFileSync('ln', ['-sf', '/system/bin/init', join(root, 'bin')]);
+    execFileSync('bsdtar', ['--format', 'newc', '-cf', at('ramdisk.cpio'), '-C', root, '.']);
+    writeFileSync(at('kernel'), Buffer.alloc(5000, 'kernel'));
+    return readFileSync(at('ramdisk.cpio'));
+  };
+
+  it.each(packers)(
+    'is told file by file, packed by %s (bsdtar, mkbootimg)',
+    async (packing, tool, options) => {
+      const cpio = made();
+      writeFileSync(at('ramdisk'), execFileSync(tool, options, { input: cpio, maxBuffer: 1 << 26 }));
+      execFileSync('mkbootimg', [
+        ...['--kernel', at('kernel'), '--ramdisk', at('ramdisk'), '--header_version', '1'],
+        ...['--output', at('boot.img')],
+      ]);
+      const listed = execFileSync('bsdtar', ['-tf', at('ramdisk.cpio')], { encoding: 'utf8' })
+        .trim()
+        .split('\n');
+      const [ramdisk] = (await inspect(readFileSync(at('boot.img')))).inner;
+      expect(ramdisk!.inspection).toMatchObject({
+        format: 'ramdisk (cpio)',
+        fields: { packing, entries: listed.length },
+      });
+      expect(ramdisk!.inspection.rows).toEqual(
+        expect.arrayContaining(['0750 ./init, 9000000 bytes', '0777 ./bin → /system/bin/init']),
+      );
+    },
+  );
+
+  it('that is damaged is a finding of the image', async () => {
+    made();
+    const packed = execFileSync('lz4', ['-l', '-c'], { input: readFileSync(at('ramdisk.cpio')) });
+    writeFileSync(at('ramdisk'), packed.subarray(0, packed.length - 20_000));
+    execFileSync('mkbootimg', [
+      '--kernel',
+      at('kernel'),
+      '--ramdisk',
+      at('ramdisk'),
+      '--output',
+      at('boot.img'),
+    ]);
+    const found = await inspect(readFileSync(at('boot.img')));
+    expect(found.inner[0]!.inspection).toMatchObject({ format: 'damaged' });
+    expect(found.inner[0]!.inspection.findings.join()).toMatch(/lz4.*not there/);
+  });
 });

@@ -3,8 +3,7 @@ import { slice, type ByteSource } from '../../bytes/source.ts';
 import { readUtf8 } from '../../bytes/text.ts';
 import { sizeText } from '../../bytes/units.ts';
 import { checkSparse, readSparse, sparseSource } from '../android-sparse/android-sparse.ts';
-import { readBootImage, readVendorBoot } from '../boot-image/boot-image.ts';
-import { describe } from '../described/describe.ts';
+import { describe, describedMark } from '../described/describe.ts';
 import { Erofs } from '../erofs/erofs.ts';
 import { Ext4 } from '../ext4/ext4.ts';
 import { F2fs } from '../f2fs/f2fs.ts';
@@ -14,6 +13,7 @@ import { logicalSource, readLogicalPartitions } from '../logical-partitions/logi
 import { readAvbFooter, readVbmeta } from '../verified-boot/verified-boot.ts';
 import { inspection, type Inspection } from './inspection.ts';
 import { headBytes, recognise, type Recognised } from './recognise.ts';
+import { inspectBootImage, inspectVendorBoot } from './boot-images.ts';
 import { inspectVbmeta } from './vbmeta.ts';
 
 export { headBytes } from './recognise.ts';
@@ -23,8 +23,9 @@ export { allFindings, inspection, type Inspection } from './inspection.ts';
 const deepest = 4;
 
 const inspectors: Readonly<Record<Recognised, (source: ByteSource, depth: number) => Promise<Inspection>>> = {
-  'boot image': inspectBootImage,
-  'vendor boot image': inspectVendorBoot,
+  'boot image': (source, depth) => inspectBootImage(source, (name, part) => inside(name, part, depth)),
+  'vendor boot image': (source, depth) =>
+    inspectVendorBoot(source, (name, part) => inside(name, part, depth)),
   'verified-boot metadata': async (source) => inspectVbmeta(await readVbmeta(source), source.bytes),
   'sparse image': inspectSparse,
   'logical partitions': inspectLogical,
@@ -70,7 +71,9 @@ async function inspectCopies(source: ByteSource): Promise<Inspection | undefined
 /** What an image is, by its marks alone: a format's name, or `raw`. */
 export async function recogniseImage(source: ByteSource): Promise<string> {
   const head = await source.read(0, Math.min(source.bytes, headBytes));
-  return recognise(head) ?? (hasPrimaryGpt(head) || (await hasBackupGpt(source)) ? 'GPT' : 'raw');
+  const known = recognise(head);
+  if (known) return known;
+  return hasPrimaryGpt(head) || (await hasBackupGpt(source)) ? 'GPT' : (describedMark(head) ?? 'raw');
 }
 
 /** What lies inside: a fault in there is a finding, not the end. */
@@ -116,39 +119,6 @@ async function inspectGpt(source: ByteSource, depth: number): Promise<Inspection
     ),
     findings: disk ? [] : gpt.findings,
     inner,
-  });
-}
-
-async function inspectBootImage(source: ByteSource): Promise<Inspection> {
-  const image = await readBootImage(source);
-  return inspection('boot image', source.bytes, {
-    fields: {
-      'header version': image.headerVersion,
-      'page size': image.pageBytes,
-      'Android version': image.os?.version ?? 'not said',
-      'patch level': image.os?.patchLevel ?? 'not said',
-      'command line': image.commandLine,
-    },
-    rows: image.parts.map(({ name, offset, bytes }) => `${name}: ${bytes} bytes at ${offset}`),
-  });
-}
-
-async function inspectVendorBoot(source: ByteSource): Promise<Inspection> {
-  const image = await readVendorBoot(source);
-  const named = (name: string, bytes: number, offset: number) => `${name}: ${bytes} bytes at ${offset}`;
-  return inspection('vendor boot image', source.bytes, {
-    fields: {
-      'header version': image.headerVersion,
-      'page size': image.pageBytes,
-      name: image.name,
-      'command line': image.commandLine,
-    },
-    rows: [
-      ...image.parts.map(({ name, bytes, offset }) => named(name, bytes, offset)),
-      ...image.ramdisks.map(({ name, type, bytes, offset }) =>
-        named(`ramdisk ${name || 'without a name'} (${type})`, bytes, offset),
-      ),
-    ],
   });
 }
 
