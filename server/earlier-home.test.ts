@@ -1,12 +1,12 @@
 // A home as an earlier program left it, whose catalogue is of version 8: made by that program from a simulated phone, and
 // never touched since. It opens, everything in it is there, and it goes on being used.
-import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { mkdirSync, readdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, expect, it } from 'vitest';
 import Sqlite from 'better-sqlite3';
 import { keepSet, openOn, serial, startKnot3, testFolder, toRecovery } from '../testing/bench.ts';
+import { unpackFixture } from '../testing/folder.ts';
 import { wholeSets } from '../testing/shelf-checker.ts';
 import { newestVersion } from './database/open.ts';
 import type { KeenLarder } from './keen-larder.ts';
@@ -31,8 +31,7 @@ const digests: Readonly<Record<string, string>> = {
 function unpacked(name: string): string {
   const home = join(folder.path, name);
   mkdirSync(home);
-  const archive = join(import.meta.dirname, '../testing/fixtures/home-of-catalogue-8.tar.zst');
-  execFileSync('tar', ['--zstd', '-xf', archive, '-C', home]);
+  unpackFixture('home-of-catalogue-8', home);
   return home;
 }
 

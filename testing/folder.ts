@@ -1,3 +1,5 @@
+import { execFileSync } from 'node:child_process';
+import { fileURLToPath } from 'node:url';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -10,3 +12,10 @@ export function testFolder(onDisk = false): { path: string; remove(): void } {
   const path = mkdtempSync(join(onDisk ? '/var/tmp' : tmpdir(), 'keen-larder-test-'));
   return { path, remove: () => rmSync(path, { recursive: true, force: true }) };
 }
+
+/** Unpacks files that are kept for the tests. */
+export const unpackFixture = (name: string, into: string): void =>
+  void execFileSync('tar', [
+    ...['-C', into, '--zstd', '-xf'],
+    fileURLToPath(new URL(`fixtures/${name}.tar.zst`, import.meta.url)),
+  ]);
