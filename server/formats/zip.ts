@@ -13,7 +13,8 @@ const pieceBytes = 1 << 20;
 
 export const looksLikeZip = (head: Uint8Array): boolean => mark.every((byte, i) => head[i] === byte);
 
-export interface ZipEntry {
+/** A file of an archive. */
+export interface ArchiveEntry {
   /** With `/` between; never leads out of the archive. */
   readonly name: string;
   /** Unpacked. */
@@ -47,7 +48,7 @@ class SourceReader extends RandomAccessReader {
  * @param most entries that it may say it has
  * @throws FormatError when it is damaged or has more entries
  */
-export async function* zipEntries(source: ByteSource, most = Infinity): AsyncGenerator<ZipEntry> {
+export async function* zipEntries(source: ByteSource, most = Infinity): AsyncGenerator<ArchiveEntry> {
   const fault = (error: unknown) => new FormatError('zip', 'entry', 0, wordsOf(error));
   let zip: ZipFile;
   try {

@@ -331,3 +331,39 @@ describe('a sparse image in parts, as simg2simg makes them', () => {
     expect(plans).toMatchObject([{ fault: 'Of its parts 1 is missing: bring it along.' }]);
   });
 });
+
+describe('a 7z archive', () => {
+  it('is looked into like a zip, and what is in it unpacked further', async () => {
+    mkdirSync(at('seven'), { recursive: true });
+    write('seven/boot.img', boot);
+    write('seven/system.img', system);
+    execFileSync('xz', ['-f', '-k', at('seven/system.img')]);
+    execFileSync('bsdtar', [
+      '--format',
+      '7zip',
+      '-cf',
+      at('firmware.7z'),
+      '-C',
+      at('seven'),
+      'boot.img',
+      'system.img.xz',
+    ]);
+    const found = await opened(at('firmware.7z'));
+    expect(found).toMatchObject({
+      'boot.img': { fault: undefined, sha256: sha256(boot) },
+      'system.img.xz': { layers: ['xz', 'raw'], sha256: sha256(system) },
+    });
+  });
+
+  it('is told from a rar archive, which is not read', async () => {
+    const found = await opened(write('firmware.rar', Buffer.from('Rar!\x1a\x07\x01\0 and more')));
+    expect(found['firmware.rar']?.fault).toBe('It is a rar archive: unpack it, then import its folder.');
+  });
+
+  it('that is damaged is one file that cannot be read', async () => {
+    const spoilt = readFileSync(at('firmware.7z'));
+    spoilt[spoilt.length - 20]! ^= 0xff;
+    const found = await opened(write('spoilt.7z', spoilt));
+    expect(found['spoilt.7z']?.fault).toMatch(/It cannot be read: 7z/);
+  });
+});

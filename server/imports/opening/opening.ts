@@ -21,7 +21,8 @@ import { backupTar, BackupLocked } from '../../formats/android-backup/backup-str
 import { fileSource, NoRoomFor, sourceBytes, writeSparsely } from '../../formats/file-source.ts';
 import { entrySource, placedEntries, type PlacedEntry } from '../../formats/tar-source.ts';
 import { looksLikeTar } from '../../formats/tar.ts';
-import { looksLikeZip, zipEntries, type ZipEntry } from '../../formats/zip.ts';
+import { looksLike7z, sevenZipEntries } from '../../formats/unpacking/seven-zip.ts';
+import { looksLikeZip, zipEntries, type ArchiveEntry } from '../../formats/zip.ts';
 import { unbrotli, unwrap, wrapperOf } from '../../formats/unpacking/wrappers.ts';
 import { lookIntoBackup } from './android-backups.ts';
 import { apkIn, appFolderIn } from './app-parts.ts';
@@ -40,11 +41,6 @@ const mostZipEntries = 20_000;
 
 /** Lists of updates have a line for each command. */
 const mostListBytes = 64 << 20;
-
-/** What cannot be read, by its first bytes, and what to do about it. */
-const strangers: readonly (readonly [readonly number[], string])[] = [
-  [[0x37, 0x7a, 0xbc, 0xaf], 'It is a 7z archive: unpack it, then import its folder.'],
-];
 
 /** Opens files on a disk. What must be unpacked to be read here and there goes into `scratch`. */
 export class Opener {
@@ -108,8 +104,7 @@ export class Opener {
       if (update) return [update];
       const head = await source.read(0, Math.min(source.bytes, headBytes));
       const wrapper = wrapperOf(head);
-      const stranger = strangers.find(([mark]) => mark.every((byte, i) => head[i] === byte));
-      if (stranger) return faulty(stranger[1]);
+      if (isRar(head)) return faulty('It is a rar archive: unpack it, then import its folder.');
       if (source.bytes === 0) return faulty('It is empty.');
       if (depth > deepest) return faulty('It is packed in too many layers.');
       if (wrapper) {
@@ -118,7 +113,13 @@ export class Opener {
         const found = await recogniseImage(memorySource(inner));
         const through = [...layers, wrapper];
         const isPlain = !['sparse image', 'GPT'].includes(found) && !wrapperOf(inner);
-        if (isPlain && !looksLikeTar(inner) && !looksLikeZip(inner) && !isOther(inner)) {
+        if (
+          isPlain &&
+          !looksLikeTar(inner) &&
+          !looksLikeZip(inner) &&
+          !looksLike7z(inner) &&
+          !isOther(inner)
+        ) {
           return [{ ...one, layers: [...through, found], image: unpacked }];
         }
         return await this.look(await this.putAside(unpacked()), path, through, depth + 1, packed);
@@ -126,8 +127,9 @@ export class Opener {
       if (looksLikeZip(head)) {
         const apk = await apkIn(source);
         if (apk) return [appPart({ kind: 'program', apk }, 'APK')];
-        return await this.lookIntoZip(source, path, layers, depth);
+        return await this.lookIntoEntries('zip', source, path, layers, depth);
       }
+      if (looksLike7z(head)) return await this.lookIntoEntries('7z', source, path, layers, depth);
       if (looksLikePayload(head)) return await this.lookIntoPayload(source, path, layers);
       if (looksLikeBackup(head)) {
         const tar = await this.putAside(backupTar(sourceBytes(source), this.passphrase));
@@ -222,7 +224,8 @@ export class Opener {
     return fileSource(handle, size);
   }
 
-  private async lookIntoZip(
+  private async lookIntoEntries(
+    kind: 'zip' | '7z',
     source: ByteSource,
     path: string,
     layers: readonly string[],
@@ -232,12 +235,12 @@ export class Opener {
     const names = new Set<string>();
     let certificate: string | undefined;
     const payloads: { readonly name: string; readonly inner: ByteSource }[] = [];
-    for await (const entry of zipEntries(source, mostZipEntries)) {
+    for await (const entry of (kind === 'zip' ? zipEntries : sevenZipEntries)(source, mostZipEntries)) {
       const { name } = entry;
-      if (found.length >= mostEntries) throw new FormatError('zip', 'entries', 0, `more than ${mostEntries}`);
+      if (found.length >= mostEntries) throw new FormatError(kind, 'entries', 0, `more than ${mostEntries}`);
       if (name.split('/').some((part) => part.startsWith('.'))) continue;
       if (names.has(name))
-        throw new FormatError('zip', name, 0, 'it stands there twice, and one of them is wrong');
+        throw new FormatError(kind, name, 0, 'it stands there twice, and one of them is wrong');
       names.add(name);
       const inner = await this.unpackedEntry(entry);
       if (typeof inner === 'string') {
@@ -246,15 +249,15 @@ export class Opener {
       }
       if (name === certificatePath) certificate = await textOf(inner, mostCertificateBytes);
       if (await isPayload(inner)) payloads.push({ name, inner });
-      else found.push(...(await this.look(inner, `${path}/${name}`, [...layers, 'zip'], depth + 1)));
+      else found.push(...(await this.look(inner, `${path}/${name}`, [...layers, kind], depth + 1)));
     }
     for (const { name, inner } of payloads)
-      found.push(...(await this.lookIntoPayload(inner, `${path}/${name}`, [...layers, 'zip'], certificate)));
+      found.push(...(await this.lookIntoPayload(inner, `${path}/${name}`, [...layers, kind], certificate)));
     return withoutOuter(found, layers);
   }
 
   /** Unpacked, or why it cannot be. */
-  private async unpackedEntry({ content, fault }: ZipEntry): Promise<ByteSource | string> {
+  private async unpackedEntry({ content, fault }: ArchiveEntry): Promise<ByteSource | string> {
     if (fault !== undefined) return fault;
     try {
       return await this.putAside(content());
@@ -314,6 +317,9 @@ export class Opener {
     return withoutOuter(found, layers);
   }
 }
+
+/** "Rar!", 1A 07. */
+const isRar = (head: Uint8Array) => [0x52, 0x61, 0x72, 0x21, 0x1a, 0x07].every((byte, i) => head[i] === byte);
 
 /** What is looked into in its own way. */
 const isOther = (head: Uint8Array) => looksLikePayload(head) || looksLikeBackup(head);
