@@ -51,7 +51,10 @@ export function packedSource(
     if (known) return known;
     const made = bytesOf(extents[index]!);
     kept.set(index, made);
-    made.catch(() => kept.delete(index));
+    // What is damaged stays so: the ends of many files may lie in it.
+    made.catch((error: unknown) => {
+      if (!(error instanceof FormatError)) kept.delete(index);
+    });
     if (kept.size > keptExtents) kept.delete(kept.keys().next().value!);
     return made;
   };
