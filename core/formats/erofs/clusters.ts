@@ -21,6 +21,8 @@ export interface PackedExtent {
 
 const algorithms: readonly Packing[] = ['lz4', 'microlzma', 'deflate', 'zstd'];
 const largestClusterBits = 14;
+/** The most that is packed together (Linux, fs/erofs/erofs_fs.h, Z_EROFS_PCLUSTER_MAX_DSIZE). */
+const largestExtent = 12 << 20;
 /** More logical clusters than a file of any phone has. */
 const mostClusters = 1 << 24;
 
@@ -104,6 +106,7 @@ export async function packedExtents(
       const turned = has(advise.interlaced);
       return [{ at, bytes: end - at, stored: { kind: 'plain', offset, bytes: stored, turned } }];
     }
+    if (end - at > largestExtent) throw bad('di_clusterofs', `${end - at} bytes packed together`);
     const packing = packingOf(type as 'head1' | 'head2');
     return [{ at, bytes: end - at, stored: { kind: 'packed', packing, offset, bytes: stored } }];
   });
