@@ -1,4 +1,4 @@
-// Apps of a phone without root, through the interface alone: its own backup is agreed to on its screen, and they go onto another phone.
+// Apps of a phone without root, through the interface alone: its own backup is agreed to on its screen with a password, and they go onto another phone.
 // Judged by both phones' file systems.
 import { expect, it } from 'vitest';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
@@ -51,6 +51,8 @@ it(
     await row('Pocket Almanac Plus').locator('.el-checkbox').click();
     const tray = page.getByRole('complementary', { name: 'Tray' });
     await tray.getByText(/The phone asks on its screen/).waitFor();
+    const secret = 'Samphire & Düne 7';
+    await tray.getByLabel('Password of its backups').fill(secret);
     await tray.getByRole('button', { name: 'Move 1 app' }).click();
     await tray
       .getByText(/agree to the backup on its screen/)
@@ -59,6 +61,7 @@ it(
 
     await page.getByRole('link', { name: 'Practice bench' }).click();
     await page.getByRole('link', { name: /asks on its screen/ }).click();
+    await page.getByRole('textbox', { name: 'Password typed there' }).fill(secret);
     await page.getByRole('button', { name: 'Tap Agree' }).click({ timeout: 3000 });
     await page.getByRole('link', { name: 'Runs', exact: true }).click();
     await page

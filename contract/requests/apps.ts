@@ -43,6 +43,12 @@ export class CopyingStart extends CopyingRequest {
 
   @IsSheetMark()
   seen?: string;
+
+  /** What is typed on the phone's screen where it asks for a password of its backup; kept nowhere. */
+  @IsOptional()
+  @IsString()
+  @MaxLength(200)
+  backupPassword?: string;
 }
 
 /** A kept copy of an app, and what of it goes to the phone. */
@@ -77,6 +83,12 @@ export class PuttingAppsStart extends PuttingAppsRequest {
   @IsSheetMark()
   seen?: string;
 
+  /** What is typed on the phone's screen where it asks for a password of its backup; kept nowhere. */
+  @IsOptional()
+  @IsString()
+  @MaxLength(200)
+  backupPassword?: string;
+
   /** The last four characters of the phone's serial, as typed; only where data on the phone is replaced. */
   @IsOptional()
   @ArmsRun()
@@ -99,6 +111,12 @@ export class MovingStart extends MovingRequest {
 
   @IsSheetMark()
   seen?: string;
+
+  /** What is typed on the phone's screen where it asks for a password of its backup; kept nowhere. */
+  @IsOptional()
+  @IsString()
+  @MaxLength(200)
+  backupPassword?: string;
 
   /** The last four characters of the other phone's serial, as typed; only where data on it is replaced. */
   @IsOptional()

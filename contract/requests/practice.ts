@@ -129,6 +129,12 @@ export class FaultAction {
 export class AllowAction {
   @Equals('allow')
   do!: 'allow';
+
+  /** Typed there, for a backup. */
+  @IsOptional()
+  @IsString()
+  @MaxLength(200)
+  password?: string;
 }
 
 export class RefuseAction {

@@ -68,7 +68,7 @@ export function controlServer(phones: readonly Phone[]): Server {
       }
       case 'allow':
       case 'refuse':
-        return phone.answerAsking(action.do === 'allow');
+        return phone.answerAsking(action.do === 'allow', action.do === 'allow' ? action.password : undefined);
       case 'hold':
         return phone.hold();
       case 'mend':

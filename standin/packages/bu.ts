@@ -1,3 +1,4 @@
+import { pipeline } from 'node:stream/promises';
 import { createDeflate } from 'node:zlib';
 import { pack, type NewHeader, type Pack } from 'tar-stream';
 import type { Apk } from '@keen-larder/core/formats/apk/apk.ts';
@@ -5,6 +6,7 @@ import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import { complain, type Command, type Process } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
+import { beginsWith } from './bu-password.ts';
 import { restore } from './bu-restore.ts';
 import { gives, installedApps } from './installed.ts';
 
@@ -21,22 +23,21 @@ export const bu: Command = async (process) => {
   const names = rest.filter((each) => !each.startsWith('-'));
   if (names.length === 0 || !rest.includes('-noapk'))
     return complain(process, 'bu', 'no packages, or programs, which this one does not give');
-  if (!(await host.isAgreedTo('backup'))) return 0;
-  await process.out(Buffer.from('ANDROID BACKUP\n5\n1\nnone\n'));
-  const packed = createDeflate();
-  const sent = (async () => {
-    for await (const part of packed as AsyncIterable<Uint8Array>) await process.out(part);
-  })();
+  const agreed = await host.isAgreedTo('backup');
+  if (!agreed) return 0;
+  const { head, cipher } = beginsWith(agreed.password);
+  await process.out(head);
   await turnsOf(host).reading(async () => {
     const archive = pack();
     const filled = fill(archive, process, names);
     filled.catch((error: unknown) => archive.destroy(error as Error));
-    for await (const part of archive)
-      if (!packed.write(part)) await new Promise((drained) => packed.once('drain', drained));
+    const sent = async (stream: AsyncIterable<Uint8Array>) => {
+      for await (const part of stream) await process.out(part);
+    };
+    const packed = createDeflate();
+    await (cipher ? pipeline(archive, packed, cipher, sent) : pipeline(archive, packed, sent));
     await filled;
   });
-  packed.end();
-  await sent;
   return 0;
 };
 

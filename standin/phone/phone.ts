@@ -19,7 +19,7 @@ import type { FaultKind } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
 import { LoaderConnection } from '../loader/connection.ts';
 import type { Model } from '../models.ts';
-import type { ShellHost } from '../shell/host.ts';
+import type { Agreement, ShellHost } from '../shell/host.ts';
 import { PhoneCable } from './cable.ts';
 import { PhoneBattery } from './phone-battery.ts';
 import { PhonePorts, type Daemon, type LinkKind } from './phone-ports.ts';
@@ -145,8 +145,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   }
 
   /** The answer to what the screen asks: whether a computer may come in, or its bootloader may lock or unlock. */
-  async answerAsking(isAllowed: boolean): Promise<void> {
-    if (this.screen.asks) this.screen.answer(isAllowed);
+  async answerAsking(isAllowed: boolean, password = ''): Promise<void> {
+    if (this.screen.asks) this.screen.answer(isAllowed && { password });
     else await this.authorisation.answer(isAllowed);
     this.changed();
   }
@@ -276,8 +276,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     return true;
   }
 
-  private async isAgreedTo(what: ScreenQuestion, mostMs?: number): Promise<boolean> {
-    return this.trusting || (await this.screen.ask(what, mostMs));
+  private async isAgreedTo(what: ScreenQuestion, mostMs?: number): Promise<Agreement | false> {
+    return this.trusting ? { password: '' } : this.screen.ask(what, mostMs);
   }
 
   private leave(phase: 'off' | 'starting'): void {

@@ -9,6 +9,11 @@ export interface Mount {
   readonly source: Device;
 }
 
+/** What somebody said on the screen. */
+export interface Agreement {
+  readonly password: string;
+}
+
 /** What the shell sees of the phone it runs on. */
 export interface ShellHost {
   readonly mode: 'system' | 'recovery';
@@ -23,8 +28,8 @@ export interface ShellHost {
   readonly startedAt: number;
   /** Null where a phone with a modem has lost it; undefined without a modem. */
   readonly imei: string | null | undefined;
-  /** Whether somebody agrees on its screen. */
-  isAgreedTo(what: 'backup' | 'restore'): Promise<boolean>;
+  /** Whether somebody agrees on its screen, and with which password; an empty one is none. */
+  isAgreedTo(what: 'backup' | 'restore'): Promise<Agreement | false>;
   battery(): { readonly percent: number; readonly charging: boolean };
   reboot(into: string): void;
 }

@@ -40,7 +40,7 @@ export function rootForData(phone: PhoneFacts, withData: boolean, through: Throu
         severity: 'note',
         title: 'The phone asks on its screen, twice',
         sentence:
-          'It takes the data as a backup of its own, and then gives it once more, to be compared with the copies. Unlock its screen; each time it asks, agree within a minute, without a password. Caches, keys, what is marked as for no backup, and shared pictures and sounds do not go.',
+          'It takes the data as a backup of its own, and then gives it once more, to be compared with the copies. Unlock its screen; each time it asks, agree within a minute, without a password unless one is told below. Caches, keys, what is marked as for no backup, and shared pictures and sounds do not go.',
       },
     ];
   }

@@ -120,7 +120,7 @@ const throughBackup: CopyingCheck = ({ phone }, apps) => {
       id: 'through-backup',
       severity: 'note',
       title: 'The phone asks on its screen',
-      sentence: `This phone is not rooted: data comes by its own backup. Unlock its screen; when it asks, agree without a password. It asks for one minute. What it gives cannot be compared with what it has, and accounts, caches and keys are not in it${media.length > 0 ? `; neither is what ${labelsOf(media)} ${media.length === 1 ? 'has' : 'have'} among shared pictures and sounds` : ''}.`,
+      sentence: `This phone is not rooted: data comes by its own backup. Unlock its screen; when it asks, agree, without a password unless one is told below. It asks for one minute. What it gives cannot be compared with what it has, and accounts, caches and keys are not in it${media.length > 0 ? `; neither is what ${labelsOf(media)} ${media.length === 1 ? 'has' : 'have'} among shared pictures and sounds` : ''}.`,
     },
   ];
 };

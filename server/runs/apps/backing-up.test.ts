@@ -1,5 +1,5 @@
 // Apps of a phone without root: their programs as ever, their data as the phone's own backup gives it once somebody agreed.
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -43,8 +43,9 @@ afterAll(async () => {
 const everything: PartKind[] = ['program', 'data', 'device-data'];
 const apps = (names: readonly string[], parts = everything) =>
   names.map((name) => ({ package: name, parts }));
-async function copy(names: readonly string[], confirmed: readonly string[] = []) {
-  const { id } = await startCopying(app, sedge, { apps: apps(names), confirmed: [...confirmed] });
+async function copy(names: readonly string[], confirmed: readonly string[] = [], backupPassword?: string) {
+  const secret = backupPassword === undefined ? {} : { backupPassword };
+  const { id } = await startCopying(app, sedge, { apps: apps(names), confirmed: [...confirmed], ...secret });
   return app.engine.ended(id);
 }
 const found = async () => (await app.appSheets.views(sedge)).filter(({ installed }) => !installed!.isBuiltIn);
@@ -113,6 +114,49 @@ it('copies programs and data, once somebody agreed on the screen', async () => {
   expect(onFlash.size).toBeGreaterThan(0);
   expect(await filesIn(kept!.id, 'data.tar')).toEqual(onFlash);
 }, 60_000);
+
+/** Copies while somebody types a password on the screen. */
+async function copyWith(name: string, typed: string, told: string | undefined) {
+  phone.trusting = false;
+  try {
+    const copying = copy([name], [], told);
+    await until('the question on the screen', () => phone.state().question === 'backup');
+    const [run] = app.engine.list().filter(({ state }) => state === 'waiting');
+    const { waitingFor } = run!;
+    await phone.answerAsking(true, typed);
+    return { ended: await copying, waitingFor };
+  } finally {
+    phone.trusting = true;
+  }
+}
+const secret = 'Samphire & Düne 7';
+
+it('opens what a password closed that was typed on the screen, and keeps that nowhere', async () => {
+  const name = (await found()).find(({ installed }) => installed!.allowsBackup)!.package;
+  const { ended, waitingFor } = await copyWith(name, secret, secret);
+  expect(waitingFor).toMatch(/with the password that was told here/);
+  expect(ended.state, ended.outcome).toBe('done');
+  const [kept] = keptOf(name);
+  expect(await filesIn(kept!.id, 'data.tar')).toEqual(await filesOnFlash(`/data/${name}`));
+  const grepped = spawnSync('grep', ['-raF', secret, join(folder.path, 'larder')]);
+  expect(grepped.status, grepped.stdout.toString()).toBe(1);
+}, 60_000);
+
+it.each([
+  ['none is told', undefined, /leave it empty there, or tell it here as well/],
+  ['another is told', 'Sea lavender', /does not open what the phone gave/],
+])(
+  'keeps nothing of what a password closed where %s',
+  async (_what, told, words) => {
+    const name = (await found()).find(({ installed }) => installed!.allowsBackup)!.package;
+    const before = app.larder.copies.of(sedge).length;
+    const { ended } = await copyWith(name, secret, told);
+    expect(ended.state).toBe('failed');
+    expect(ended.outcome).toMatch(words);
+    expect(app.larder.copies.of(sedge)).toHaveLength(before);
+  },
+  60_000,
+);
 
 it('keeps nothing where somebody refuses, and says so', async () => {
   const [one] = (await found()).filter(({ installed }) => installed!.allowsBackup);
@@ -202,7 +246,7 @@ it.each([
   ['ANDROID BACKUP\n5\n1\nnone\nno zlib', /cannot be read \(Android backup: data/],
   [
     'ANDROID BACKUP\n5\n1\nAES-256\nAB\nAB\n10\n' + `${'AB'.repeat(16)}\n${'AB'.repeat(32)}\n`,
-    /leave the password empty there/,
+    /leave it empty there/,
   ],
 ])('keeps nothing of a backup that cannot be read', async (given, words) => {
   const table = commandTable as Record<string, Command>;

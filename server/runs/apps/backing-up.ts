@@ -28,13 +28,15 @@ export interface GivenBackup {
 
 /**
  * Has the phone back some apps up, once somebody has agreed on its screen: it asks once for all of them, and of none not at all.
- * @throws PhoneRefusal where nobody agreed, or with a password
+ * @param password that is typed on the screen, where the phone asks for one
+ * @throws PhoneRefusal where nobody agreed, or with another password
  */
 export async function takeBackup(
   phone: PhoneAtWork,
   run: Run,
   shelf: Shelf,
   packages: readonly string[],
+  password?: string,
 ): Promise<GivenBackup> {
   if (packages.length === 0) return { apps: new Map(), close: () => Promise.resolve() };
   const set = new SetWriter(shelf);
@@ -45,7 +47,7 @@ export async function takeBackup(
       attempt: async ({ link, signal }) => {
         const given = workOf(link).backUp(packages, signal)[Symbol.asyncIterator]();
         const first = await run.waiting(
-          'Waiting for somebody to unlock the phone and agree to the backup on its screen, without a password.',
+          `Waiting for somebody to unlock the phone and agree to the backup on its screen, ${passwordWords(password)}.`,
           () => given.next(),
         );
         if (first.done)
@@ -53,7 +55,7 @@ export async function takeBackup(
             'The phone gave no backup: somebody refused on its screen, or nobody answered within a minute. Start again, and agree there.',
           );
         const image = set.image(0);
-        await image.take(backupTar(begunWith(first.value, given)));
+        await image.take(backupTar(begunWith(first.value, given), password));
         return image.finish();
       },
       onBreak: () => set.seal(),
@@ -63,15 +65,25 @@ export async function takeBackup(
     return { apps: new Map(apps.map((each) => [each.app.package, each])), close };
   } catch (error) {
     await close();
-    throw refusalOf(error);
+    throw refusalOf(error, password);
   }
 }
 
+/** An empty one is none. */
+export const passwordOf = ({ backupPassword }: { readonly backupPassword?: string }): string | undefined =>
+  backupPassword || undefined;
+
+/** What is to be typed on the phone. */
+export const passwordWords = (password: string | undefined): string =>
+  password === undefined ? 'without a password' : 'with the password that was told here';
+
 /** What the phone gave is its own doing, as far as it cannot be read. */
-function refusalOf(error: unknown): unknown {
+function refusalOf(error: unknown, password: string | undefined): unknown {
   if (error instanceof BackupLocked)
     return new PhoneRefusal(
-      'The phone encrypted its backup: a password was typed on its screen. Start again, and leave the password empty there.',
+      password === undefined
+        ? 'The phone encrypted its backup: a password was typed on its screen. Start again, and leave it empty there, or tell it here as well where the phone insists on one.'
+        : 'The password that was told here does not open what the phone gave. Start again, with the one that is typed on its screen.',
     );
   if (error instanceof FormatError)
     return new PhoneRefusal(

@@ -25,7 +25,7 @@ import type { AppCopies } from '../../larder/copies.ts';
 import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { copyBatch } from './app-batch.ts';
-import { foldersGiven, takeBackup, type GivenBackup } from './backing-up.ts';
+import { foldersGiven, passwordOf, takeBackup, type GivenBackup } from './backing-up.ts';
 import { filesAmong } from '../imaging/archive-taking.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
@@ -61,7 +61,7 @@ export function startCopying(
     },
     async work(run, { steps }) {
       if (remark !== undefined) run.log(remark);
-      return (await copyAll(context, serial, steps, start.apps, run)).outcome;
+      return (await copyAll(context, serial, steps, start.apps, run, passwordOf(start))).outcome;
     },
   });
 }
@@ -75,6 +75,7 @@ export async function copyAll(
   steps: readonly Step[],
   picks: readonly PickedParts[],
   run: Run,
+  password?: string,
 ): ReturnType<typeof copyBatch> {
   const { bench, retryPolicy } = context;
   const { maker, model } = bench.facts(serial);
@@ -98,6 +99,7 @@ export async function copyAll(
     run,
     context.larder.shelf,
     askedFor.map(({ app }) => app.package),
+    password,
   );
   try {
     return await copyBatch(context, run, from, apps, async (index, set, passed) => {

@@ -27,6 +27,7 @@ export async function handOver(
   run: Run,
   puts: readonly PutApp[],
   passed: (bytes: number) => void,
+  password?: string,
 ): Promise<string> {
   const [{ copies, shelf }] = puts as [PutApp];
   const picked = puts.map(({ copy, parts }) => ({ copy, parts: parts.filter(isInBackup) }));
@@ -40,7 +41,7 @@ export async function handOver(
     passed,
     attempt: ({ link, signal, passed: of }) =>
       run.waiting(
-        'Waiting for somebody to unlock the phone and agree on its screen that data is put back, without a password.',
+        'Waiting for somebody to unlock the phone and agree on its screen that data is put back. What is handed over has no password; where the phone asks for its own, type that.',
         () => workOf(link).takeBackup(backupStream(counted(backupTarOf(apps), of)), signal),
       ),
   });
@@ -49,6 +50,7 @@ export async function handOver(
     run,
     shelf,
     apps.map(({ app }) => app.package),
+    password,
   );
   try {
     let files = 0;

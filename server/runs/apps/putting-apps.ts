@@ -5,6 +5,7 @@ import { durationText } from '@keen-larder/core/bytes/units.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { hasPart } from '@keen-larder/core/apps/copies.ts';
 import { isInBackup } from '@keen-larder/core/formats/android-backup/eligibility.ts';
+import { passwordOf } from './backing-up.ts';
 import { handOver } from './handing-over.ts';
 import { putData, putProgram, putState, putWhole, type PutApp } from './app-putting.ts';
 import { filesNotReadable } from '../imaging/archive-taking.ts';
@@ -50,7 +51,7 @@ export function startPuttingApps(
           return [copy.app.package, put];
         }),
       );
-      return putAll(context, serial, steps, apps, run);
+      return putAll(context, serial, steps, apps, run, passwordOf(start));
     },
   });
 }
@@ -65,6 +66,7 @@ export async function putAll(
   steps: readonly Step[],
   apps: ReadonlyMap<string, PutApp>,
   run: Run,
+  password?: string,
 ): Promise<string> {
   const { bench, retryPolicy, startLimitMs } = context;
   const inMode = (mode: 'system' | 'recovery') =>
@@ -94,7 +96,7 @@ export async function putAll(
         const names = given.map(({ copy }) => copy.app.package);
         try {
           if (given.length === 0) throw new PartFailure('Left out: the steps before it failed.');
-          const said = await asOnePart(() => handOver(phone, run, given, passed));
+          const said = await asOnePart(() => handOver(phone, run, given, passed, password));
           for (const name of names) whole.add(name);
           return said;
         } catch (error) {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElRadioButton, ElRadioGroup } from 'element-plus';
-import { computed } from 'vue';
+import { computed, ref } from 'vue';
 import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -10,6 +10,7 @@ import { api } from '../../api/client.ts';
 import { useBench } from '../../state/bench.ts';
 import { useLarder } from '../../state/larder.ts';
 import { useMoving } from '../../state/apps/moving.ts';
+import BackupPassword from './BackupPassword.vue';
 import RunFrame from '../RunFrame.vue';
 import { useTrayRun } from '../tray-run.ts';
 
@@ -24,6 +25,8 @@ const target = computed(() => (draft.value.to ? bench.phone(draft.value.to) : un
 const parts = computed((): PartKind[] =>
   draft.value.what === 'program' ? ['program'] : ['program', 'data', 'device-data'],
 );
+/** Gone with the start. */
+const password = ref('');
 const request = computed(() => ({
   to: draft.value.to ?? '',
   apps: draft.value.picked.map((name) => ({ package: name, parts: parts.value })),
@@ -41,7 +44,14 @@ const { sheet, run } = useTrayRun({
   isReady: () => !armed.value || draft.value.armedWith === armingText(draft.value.to ?? ''),
   async begin(seen) {
     const { confirmed, armedWith } = draft.value;
-    const run = await api.startMoving(serial.value, { ...request.value, confirmed, seen, armedWith });
+    const run = await api.startMoving(serial.value, {
+      ...request.value,
+      confirmed,
+      seen,
+      armedWith,
+      ...(password.value && { backupPassword: password.value }),
+    });
+    password.value = '';
     draft.value.picked = [];
     draft.value.confirmed = [];
     draft.value.armedWith = '';
@@ -93,6 +103,7 @@ const count = computed(
         <li v-for="step in each.steps" :key="step.text">{{ step.text }}</li>
       </ol>
     </section>
+    <template #below><BackupPassword v-model="password" :sheet="sheet" /></template>
   </RunFrame>
   <div v-else class="nothing">
     <h2 class="zone">Tray</h2>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElOption, ElSelect, ElSlider, ElSwitch } from 'element-plus';
+import { ElButton, ElInput, ElOption, ElSelect, ElSlider, ElSwitch } from 'element-plus';
 import { computed, ref, watch } from 'vue';
 import type { PracticeBuild, PracticePhone } from '@keen-larder/contract/practice.ts';
 import { keysFor } from '@keen-larder/core/phone/keys.ts';
@@ -50,6 +50,14 @@ const state = computed(() => {
   }
 });
 
+/** Typed on its screen when it hands data out. */
+const password = ref('');
+async function agree(): Promise<void> {
+  const typed = props.phone.question === 'backup' ? password.value : '';
+  await act({ do: 'allow', ...(typed && { password: typed }) });
+  password.value = '';
+}
+
 async function act(action: PracticeAction): Promise<void> {
   busy.value = true;
   await api.act(props.phone.serial, action).catch(announceError);
@@ -85,14 +93,21 @@ async function act(action: PracticeAction): Promise<void> {
             ? 'Hand the data of its apps to a computer?'
             : 'Replace the data of its apps with what a computer has?'
         }}</strong>
-        Without a password.</span
-      >
-      <span v-else
+      </span>
+      <ElInput
+        v-if="phone.question === 'backup'"
+        v-model="password"
+        size="small"
+        class="password"
+        aria-label="Password typed there"
+        placeholder="Password, or none"
+      />
+      <span v-if="!isOfData"
         >On its screen:
         <strong>{{ phone.question === 'lock' ? 'Lock' : 'Unlock' }} the bootloader?</strong> All user data
         will be wiped.</span
       >
-      <ElButton size="small" type="primary" @click="act({ do: 'allow' })">{{
+      <ElButton size="small" type="primary" @click="agree">{{
         isOfData ? 'Tap Agree' : 'Press Volume up for yes'
       }}</ElButton>
       <ElButton size="small" @click="act({ do: 'refuse' })">{{
@@ -232,6 +247,10 @@ async function act(action: PracticeAction): Promise<void> {
   color: var(--ink-soft);
   font-size: 13px;
   font-weight: 400;
+}
+
+.password {
+  width: 150px;
 }
 
 .asking {

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import { api } from '../../../api/client.ts';
+import BackupPassword from '../BackupPassword.vue';
 import RunFrame from '../../RunFrame.vue';
 import { useTrayRun } from '../../tray-run.ts';
 import DoingChoice from './DoingChoice.vue';
@@ -14,6 +15,8 @@ const props = defineProps<{ phone: PhoneView }>();
 const { serial, draft, able, unable, partsOf, title, count, figuresOf, sources, started } = usePickedApps(
   () => props.phone,
 );
+/** Gone with the start. */
+const password = ref('');
 const request = computed(() => ({
   apps: able.value.map(({ package: name }) => ({ package: name, parts: partsOf(name) })),
 }));
@@ -28,7 +31,9 @@ const { sheet, run } = useTrayRun({
       ...request.value,
       confirmed: draft.value.confirmed,
       seen,
+      ...(password.value && { backupPassword: password.value }),
     });
+    password.value = '';
     started();
     return run;
   },
@@ -48,5 +53,6 @@ const figures = computed(() => figuresOf(sheet.value, 'to read, at most'));
     <DoingChoice v-model="draft.doing" />
     <WhatChoice :draft="draft" :has-several="able.length > 1" />
     <PickedList :apps="able" :unable="unable" why="not on the phone" :draft="draft" chooses-what />
+    <template #below><BackupPassword v-model="password" :sheet="sheet" /></template>
   </RunFrame>
 </template>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from 'element-plus';
-import { computed } from 'vue';
+import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
+import BackupPassword from '../BackupPassword.vue';
 import RunFrame from '../../RunFrame.vue';
 import { useTrayRun } from '../../tray-run.ts';
 import DoingChoice from './DoingChoice.vue';
@@ -17,6 +18,8 @@ import WhatChoice from './WhatChoice.vue';
 const props = defineProps<{ phone: PhoneView }>();
 const { serial, draft, able, unable, partsOf, copyOf, title, count, figuresOf, sources, started } =
   usePickedApps(() => props.phone);
+/** Gone with the start. */
+const password = ref('');
 const request = computed(() => ({
   copies: able.value.map((app) => ({ copyId: copyOf(app).id, parts: partsOf(app.package) })),
   ...(draft.value.through && { through: draft.value.through }),
@@ -30,7 +33,14 @@ const { sheet, run } = useTrayRun({
   isReady: () => !armed.value || draft.value.armedWith === armingText(serial.value),
   async begin(seen) {
     const { confirmed, armedWith } = draft.value;
-    const run = await api.startPuttingApps(serial.value, { ...request.value, confirmed, seen, armedWith });
+    const run = await api.startPuttingApps(serial.value, {
+      ...request.value,
+      confirmed,
+      seen,
+      armedWith,
+      ...(password.value && { backupPassword: password.value }),
+    });
+    password.value = '';
     started();
     return run;
   },
@@ -80,5 +90,6 @@ const copyText = ({ createdAt, app, note }: CopyView) =>
         <span v-else class="soft">{{ copyText(copyOf(app)) }}</span>
       </template>
     </PickedList>
+    <template #below><BackupPassword v-model="password" :sheet="sheet" /></template>
   </RunFrame>
 </template>
