@@ -3,6 +3,7 @@ import { FormatError } from '../format-error.ts';
 import { inflateRaw } from '../inflate/inflate.ts';
 import { unpackLz4 } from './lz4-block.ts';
 import { unpackMicroLzma } from './micro-lzma.ts';
+import { zstdFrame } from './zstd-frame.ts';
 
 /** What file systems pack their blocks with. */
 export type Packing = 'lz4' | 'zstd' | 'deflate' | 'microlzma' | 'lzo' | 'lzo-rle';
@@ -42,6 +43,9 @@ function notRead(packing: Packing) {
 }
 
 function unpackZstd(input: Uint8Array, bytes: number): Uint8Array {
+  const frame = zstdFrame(input);
+  if (frame.windowBytes > largestCluster)
+    throw new FormatError('zstd', 'window', 0, `${frame.windowBytes} bytes, more than is packed together`);
   const out = new Uint8Array(bytes);
   let had = 0;
   const unpacker = new Decompress((part) => {
@@ -50,7 +54,7 @@ function unpackZstd(input: Uint8Array, bytes: number): Uint8Array {
     had += some.length;
   });
   try {
-    unpacker.push(input);
+    unpacker.push(input.subarray(0, frame.bytes));
   } catch (error) {
     throw new FormatError('zstd', 'data', 0, (error as Error).message);
   }
