@@ -1,3 +1,4 @@
+import type { TurnedOff } from '@keen-larder/core/apps/turned-off.ts';
 import type { AppChange, AppCopy, CopyPart } from '@keen-larder/core/apps/copies.ts';
 import type { Leftover } from '@keen-larder/core/apps/leftovers.ts';
 import type { FoundTracker } from '@keen-larder/core/apps/trackers.ts';
@@ -101,4 +102,13 @@ export interface AppView {
   readonly change: AppChange;
   /** Not to be shown among the others. */
   readonly isAside: boolean;
+}
+
+/** What is off on another phone of the same model. */
+export interface TurnedOffView {
+  readonly serial: string;
+  readonly nickname: string;
+  /** When its apps were last listed. */
+  readonly at: number;
+  readonly apps: readonly TurnedOff[];
 }

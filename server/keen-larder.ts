@@ -71,6 +71,7 @@ import { RunLedger } from './runs/engine/run-ledger.ts';
 import { RunEngine } from './runs/engine/run-engine.ts';
 import { copyRoutinesOf, type CopyRoutines } from './runs/apps/copy-routine.ts';
 import { copyRoutineStatements } from './database/upkeep/copy-routines.ts';
+import { turnedOffStatements } from './database/upkeep/turned-off.ts';
 import { RecordSheets } from './runs/records/record-sheets.ts';
 import { AppSheets } from './runs/apps/app-sheets.ts';
 import { ImagingSheets } from './runs/imaging/imaging-sheets.ts';
@@ -129,7 +130,7 @@ export interface KeenLarder extends RunContext {
 const minutesEast = (at: number) => -new Date(at).getTimezoneOffset();
 
 export async function openKeenLarder(options: Options): Promise<KeenLarder> {
-  const { home, log } = options;
+  const { home, log, sealSecret } = options;
   const now = options.now ?? Date.now;
   const retryPolicy = { ...usualRetryPolicy, ...options.retryPolicy };
   openHome(home);
@@ -139,7 +140,6 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const shelfPath = join(home, 'shelf');
   const snapshots = new Snapshots(shelfPath, now);
   const cataloguePath = join(home, 'catalogue.sqlite');
-  const { sealSecret } = options;
   if (!isThere(cataloguePath)) {
     const at = await snapshots.restoreTo(cataloguePath, await openedSeal(shelfPath, sealSecret));
     if (at) log.warn(`The catalogue was lost. It is back as it was on ${new Date(at).toISOString()}.`);
@@ -321,7 +321,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     engine,
     imagingSheets: new ImagingSheets(bench, larder, runs, paces),
     restoringSheets: new RestoringSheets(bench, larder, runs, paces, phones, forecaster, minutesEast),
-    appSheets: new AppSheets(bench, larder, runs),
+    appSheets: new AppSheets(bench, larder, runs, turnedOffStatements(db), now),
     recordSheets: new RecordSheets(bench, larder),
     digests,
     paces,

@@ -9,6 +9,7 @@ import type {
   LeftoverView,
   MovingView,
   RecordsView,
+  TurnedOffView,
 } from '@keen-larder/contract/copies.ts';
 import type {
   ChangingAppsRequest,
@@ -60,6 +61,7 @@ export const appsApi = {
   startMoving: (serial: string, start: MovingStart) =>
     ask<RunView>(`/phones/${at(serial)}/moving`, 'POST', start),
 
+  turnedOffElsewhere: (serial: string) => ask<TurnedOffView[]>(`/phones/${at(serial)}/turned-off-elsewhere`),
   copyRoutine: (serial: string) => ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`),
   turnCopyRoutine: (serial: string, change: CopyRoutineChange) =>
     ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`, 'PUT', change),

@@ -50,6 +50,31 @@ describe('copying by routine', () => {
   });
 });
 
+it('what is off on another phone of the model is picked here by one click', async () => {
+  const off = (name: string, how: string) => ({ package: `example.${name}`, label: name, how });
+  answering({
+    [`GET /phones/${serial}/apps`]: list,
+    [`GET /phones/${serial}/turned-off-elsewhere`]: [
+      {
+        ...{ serial: 'TW3K-10517', nickname: 'East wall', at: Date.now() - 86_400_000 },
+        apps: [off('ferrytimes', 'disabled'), off('marshlog', 'removed'), off('quince', 'disabled')],
+      },
+    ],
+  });
+  const shown = await show(PhoneApps, { phone: running });
+  await eventually(() => expect(shown.find('.elsewhere').exists()).toBe(true));
+  expect(shown.find('.elsewhere').text()).toMatch(
+    /Turned off on other phones of this model · 1.*East wall.*3 apps.*not on this phone: quince/s,
+  );
+  const [disable, remove] = shown.findAll('.picks button');
+  await disable!.trigger('click');
+  expect(useApps().draft(serial)).toMatchObject({
+    ...{ picked: ['example.ferrytimes'], doing: 'change', action: 'disable' },
+  });
+  await remove!.trigger('click');
+  expect(useApps().draft(serial)).toMatchObject({ picked: ['example.marshlog'], action: 'remove' });
+});
+
 describe('Apps of a phone', () => {
   async function apps() {
     const asked = answering({ [`GET /phones/${serial}/apps`]: list });

@@ -11,6 +11,7 @@ const tables = [
   'surveys',
   'keepRules',
   'copyRoutines',
+  'turnedOff',
   'runs',
   'copies',
   'sets',

@@ -97,6 +97,10 @@ export function benchRoutes(app: KeenLarder): Router {
     response.json(await app.appSheets.views(request.params.serial));
   });
 
+  routes.get('/phones/:serial/turned-off-elsewhere', (request, response) => {
+    response.json(app.appSheets.turnedOffElsewhere(request.params.serial));
+  });
+
   routes.get('/phones/:serial/apps/icon', async (request, response) => {
     const path = programPath(request.query['path']);
     const icon = await bench.apps(request.params.serial).icon({ paths: [path] });

@@ -1,6 +1,12 @@
 import { takesAway } from '@keen-larder/core/apps/built-in.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
-import type { AppView, CopyView, LeftoverView, MovingView } from '@keen-larder/contract/copies.ts';
+import type {
+  AppView,
+  CopyView,
+  LeftoverView,
+  MovingView,
+  TurnedOffView,
+} from '@keen-larder/contract/copies.ts';
 import type {
   ChangingAppsRequest,
   CopyingRequest,
@@ -9,6 +15,7 @@ import type {
   PuttingAppsRequest,
 } from '@keen-larder/contract/requests/apps.ts';
 import { changeSince, type AppChange, type PartKind } from '@keen-larder/core/apps/copies.ts';
+import { turnedOffAmong, type TurnedOff } from '@keen-larder/core/apps/turned-off.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import {
@@ -26,6 +33,7 @@ import {
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
 import type { RunStatements } from '../../database/runs.ts';
+import type { TurnedOffStatements } from '../../database/upkeep/turned-off.ts';
 import type { Larder } from '../../larder/larder.ts';
 import { type AppWork, type PhoneLink } from '../../links/phone-link.ts';
 import { pastSpeed } from '../engine/past-speed.ts';
@@ -40,6 +48,8 @@ export class AppSheets {
     private readonly bench: Bench,
     private readonly larder: Larder,
     private readonly runs: RunStatements,
+    private readonly turnedOff: TurnedOffStatements,
+    private readonly now: () => number,
   ) {}
 
   /** Apps of a phone that is here, and those of which there are copies; the copies alone where its system does not run. */
@@ -47,6 +57,7 @@ export class AppSheets {
     const { copies } = this.larder;
     const link = this.bench.linkIn(serial, 'system');
     const installed = link?.apps ? await link.apps.list() : [];
+    if (installed.length > 0) this.turnedOff.save(serial, this.now(), turnedOffAmong(installed));
     const own = byPackage(copies.of(serial));
     const aside = copies.aside();
     const names = new Set([...installed.map((app) => app.package), ...own.keys()]);
@@ -66,6 +77,13 @@ export class AppSheets {
         };
       }),
     );
+  }
+
+  /** What is off on other phones of the same model, as when their apps were last listed. */
+  turnedOffElsewhere(serial: string): TurnedOffView[] {
+    return this.turnedOff
+      .ofModel(serial)
+      .map(({ apps, ...phone }) => ({ ...phone, apps: JSON.parse(apps) as TurnedOff[] }));
   }
 
   async copying(serial: string, { apps }: CopyingRequest): Promise<RunSheet> {

@@ -9,6 +9,7 @@ import AppIcon from './AppIcon.vue';
 import { api } from '../../../api/client.ts';
 import InsideApps from '../../larder/InsideApps.vue';
 import CopyRoutineLine from './CopyRoutineLine.vue';
+import TurnedOffElsewhere from './TurnedOffElsewhere.vue';
 import LongTable from '../../../parts/table/LongTable.vue';
 import type { LongColumn } from '../../../parts/table/long-table.ts';
 import TimeText from '../../../parts/TimeText.vue';
@@ -164,6 +165,7 @@ function sort(key: string, descending: boolean): void {
         <ElButton size="small" text @click="pick(draft.picked, false)">Pick none</ElButton>
       </template>
     </p>
+    <TurnedOffElsewhere v-if="apps" :serial="serial" :apps="apps" />
     <CopyRoutineLine v-if="phone.facts?.root" :serial="serial" :version="`${phone.runId}`" />
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <p v-else-if="!apps" class="soft" role="status">Reading the apps: each program is looked into once…</p>
