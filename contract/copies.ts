@@ -1,4 +1,4 @@
-import type { TurnedOff } from '@keen-larder/core/apps/turned-off.ts';
+import type { TurnedOff } from '@keen-larder/core/apps/built-in.ts';
 import type { AppChange, AppCopy, CopyPart } from '@keen-larder/core/apps/copies.ts';
 import type { Leftover } from '@keen-larder/core/apps/leftovers.ts';
 import type { FoundTracker } from '@keen-larder/core/apps/trackers.ts';

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { appFacts } from '../testing/apps.ts';
 import type { PhoneFacts } from '../phone/facts.ts';
 import { changingSheet } from '../runsheet/apps/changing.ts';
-import { applies, needOf, type AppAction } from './built-in.ts';
+import { applies, needOf, sameOff, turnedOffAmong, type AppAction } from './built-in.ts';
 
 const builtIn = (name: string, over: Parameters<typeof appFacts>[1] = {}) =>
   appFacts(name, { isBuiltIn: true, duties: ['launcher'], ...over });
@@ -83,5 +83,41 @@ describe('the run sheet of changing apps', () => {
     expect(checks('off', 'disable')).toEqual({ 'nothing-picked': 'stop' });
     expect(checks('almanac', 'bring-back')).toEqual({ 'nothing-picked': 'stop' });
     expect(applies('bring-back', builtIn('gone', { isRemoved: true }))).toBe(true);
+  });
+});
+
+const offOr = (
+  name: string,
+  over: Partial<Record<'isBuiltIn' | 'isEnabled' | 'isRemoved', boolean>> = {},
+) => ({
+  ...{ package: `example.${name}`, label: name, isBuiltIn: true, isEnabled: true, isRemoved: false },
+  ...over,
+});
+
+it('what is off is what came with the system and was disabled or removed', () => {
+  const apps = [
+    offOr('a', { isEnabled: false }),
+    offOr('b', { isRemoved: true }),
+    offOr('c'),
+    offOr('own', { isBuiltIn: false, isEnabled: false }),
+  ];
+  expect(turnedOffAmong(apps)).toEqual([
+    { package: 'example.a', label: 'a', how: 'disabled' },
+    { package: 'example.b', label: 'b', how: 'removed' },
+  ]);
+});
+
+it('the same is off once what is on here was turned off in the same way', () => {
+  const there = turnedOffAmong([
+    ...['a', 'b', 'gone', 'off'].map((name) => offOr(name, { isEnabled: false })),
+    ...['c', 'removed'].map((name) => offOr(name, { isRemoved: true })),
+  ]);
+  const here = [offOr('a'), offOr('b', { isRemoved: true }), offOr('off', { isEnabled: false })];
+  const more = [offOr('c', { isEnabled: false }), offOr('removed', { isRemoved: true })];
+  expect(sameOff([...here, ...more], there)).toEqual({
+    disable: ['example.a'],
+    remove: ['example.c'],
+    already: ['b', 'off', 'removed'],
+    missing: ['gone'],
   });
 });

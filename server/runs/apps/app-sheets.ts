@@ -1,4 +1,3 @@
-import { takesAway } from '@keen-larder/core/apps/built-in.ts';
 import { digestsOf } from '../../shelf/manifest.ts';
 import type {
   AppView,
@@ -15,7 +14,7 @@ import type {
   PuttingAppsRequest,
 } from '@keen-larder/contract/requests/apps.ts';
 import { changeSince, type AppChange, type PartKind } from '@keen-larder/core/apps/copies.ts';
-import { turnedOffAmong, type TurnedOff } from '@keen-larder/core/apps/turned-off.ts';
+import { takesAway, turnedOffAmong, type TurnedOff } from '@keen-larder/core/apps/built-in.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import {

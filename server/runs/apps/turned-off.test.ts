@@ -2,7 +2,7 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
-import { sameOff } from '@keen-larder/core/apps/turned-off.ts';
+import { sameOff } from '@keen-larder/core/apps/built-in.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';

@@ -2,8 +2,7 @@
 import { ElButton } from 'element-plus';
 import { computed, shallowRef, watch } from 'vue';
 import type { AppView, TurnedOffView } from '@keen-larder/contract/copies.ts';
-import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
-import { sameOff } from '@keen-larder/core/apps/turned-off.ts';
+import { sameOff, type AppAction } from '@keen-larder/core/apps/built-in.ts';
 import { api } from '../../../api/client.ts';
 import TimeText from '../../../parts/TimeText.vue';
 import { useApps } from '../../../state/apps.ts';
