@@ -5,7 +5,7 @@ import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import { walkOrder, type TreeEntry } from '@keen-larder/core/larder/comparing/files.ts';
 import { extentPlaces } from '@keen-larder/core/formats/file-system/extents.ts';
 import { lookIntoFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
-import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
+import type { DirectoryEntry, FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import { folderPage, type FileView, type FolderView } from '@keen-larder/contract/inside.ts';
 import { sourceBytes } from '../../formats/file-source.ts';
 import { entrySource, placedEntries, type PlacedEntry } from '../../formats/tar-source.ts';
@@ -36,16 +36,17 @@ export interface WantedPage {
   readonly named?: string;
 }
 
-/** A page of a folder's names, read no further than it goes. */
+const sorted = <T extends { readonly name: string }>(entries: readonly T[]): T[] =>
+  [...entries].sort((a, b) => (a.name < b.name ? -1 : 1));
+
+/** A page of a folder's names, read no further than it goes. @param all sorted */
 async function pageOf<T extends { readonly name: string }>(
   all: readonly T[],
   { from = 0, named = '' }: WantedPage,
   view: (entry: T) => Promise<FileView> | FileView,
 ): Promise<FolderView> {
   const letters = named.toLowerCase();
-  const found = all
-    .filter(({ name }) => letters === '' || name.toLowerCase().includes(letters))
-    .sort((a, b) => (a.name < b.name ? -1 : 1));
+  const found = letters === '' ? all : all.filter(({ name }) => name.toLowerCase().includes(letters));
   const files: FileView[] = [];
   for (const entry of found.slice(from, from + folderPage)) files.push(await view(entry));
   if (found.length <= folderPage) files.sort(byKind);
@@ -60,10 +61,12 @@ export async function fileSystemTree(source: ByteSource): Promise<FileTree> {
     if (node?.type !== type) throw missing(path);
     return node;
   };
+  let last: { readonly path: string; readonly all: readonly DirectoryEntry[] } | undefined;
   return {
     async list(path, wanted = {}) {
-      const all = await fs.list(await found(path, 'directory'));
-      return pageOf(all, wanted, ({ name, inode }) => viewOf(fs, name, () => fs.inode(inode)));
+      // The pages of one folder are asked for one after the other.
+      if (last?.path !== path) last = { path, all: sorted(await fs.list(await found(path, 'directory'))) };
+      return pageOf(last.all, wanted, ({ name, inode }) => viewOf(fs, name, () => fs.inode(inode)));
     },
     walk: () => walkedTree(fs),
     async open(path) {
@@ -155,6 +158,7 @@ export async function tarTree(source: ByteSource): Promise<TarTree> {
     folders.set(parent, siblings);
     siblings.push(viewOfEntry(posix.basename(path), header, same));
   }
+  let last: { readonly folder: readonly FileView[]; readonly all: readonly FileView[] } | undefined;
   const found = (path: string): PlacedEntry => {
     const entry = files.get(posix.resolve('/', path));
     if (!entry) throw missing(path);
@@ -164,7 +168,8 @@ export async function tarTree(source: ByteSource): Promise<TarTree> {
     async list(path, wanted = {}) {
       const folder = folders.get(posix.resolve('/', path));
       if (!folder) throw missing(path);
-      return pageOf(folder, wanted, (file) => file);
+      if (last?.folder !== folder) last = { folder, all: sorted(folder) };
+      return pageOf(last.all, wanted, (file) => file);
     },
     entries: (path) => folders.get(posix.resolve('/', path)) ?? [],
     async *walk() {
