@@ -111,27 +111,27 @@ function asked(
 export const packageLimits: RestoringCheck = ({ images, format }) =>
   packagesOf(images).flatMap(({ wipes, isIncremental, isDowngrade }): Check[] => {
     const isFresh = format === true || images.some(({ onto }) => onto === 'userdata');
-    return [
+    const sentences = [
       ...(wipes && !isFresh
         ? [
-            {
-              id: 'package-limits' as const,
-              severity: 'confirm' as const,
-              title: 'Made to go with erased user data',
-              sentence: `The package says that it erases user data${isDowngrade ? ', since it goes back to an older build' : ''}; this run leaves them as they are. The system may not read them, and restart over and over.`,
-            },
+            `The package says that it erases user data${isDowngrade ? ', since it goes back to an older build' : ''}; this run leaves it as it is. The system may not read it, and restart over and over.`,
           ]
         : []),
       ...(isIncremental
         ? [
-            {
-              id: 'package-limits' as const,
-              severity: 'confirm' as const,
-              title: 'Of an incremental package',
-              sentence:
-                'The package says that it changes another build: what came out of it may not be all that the build has.',
-            },
+            'The package says that it changes another build: what came out of it may not be all that the build has.',
           ]
         : []),
     ];
+    // One tick is for all of it.
+    return sentences.length === 0
+      ? []
+      : [
+          {
+            id: 'package-limits',
+            severity: 'confirm',
+            title: 'Not all that the package is made to do',
+            sentence: sentences.join(' '),
+          },
+        ];
   });

@@ -1,3 +1,4 @@
+import { isDiskFull } from '../../failures.ts';
 import type { Database } from '../open.ts';
 
 /** What was off on a phone when its apps were last listed. */
@@ -21,8 +22,15 @@ export function turnedOffStatements(db: Database) {
       AND own.maker = other.maker AND own.model = other.model
     ORDER BY turnedOff.at DESC LIMIT 50`);
   return {
-    save: (serial: string, at: number, apps: readonly unknown[]) =>
-      void (apps.length > 0 ? save.run({ serial, at, apps: JSON.stringify(apps) }) : forget.run(serial)),
+    /** A full disk keeps nobody from the list of a phone's apps. */
+    save: (serial: string, at: number, apps: readonly unknown[]) => {
+      try {
+        if (apps.length > 0) save.run({ serial, at, apps: JSON.stringify(apps) });
+        else forget.run(serial);
+      } catch (error) {
+        if (!isDiskFull(error)) throw error;
+      }
+    },
     /** Of other phones of the same model. */
     ofModel: (serial: string) => ofModel.all(serial),
   };
