@@ -13,7 +13,7 @@ import { Flash, type Device } from '@keen-larder/standin/flash/flash.ts';
 import { models } from '@keen-larder/standin/models.ts';
 import type { Command, Process, ShellHost, Streams } from '@keen-larder/standin/shell/host.ts';
 import { packBefore } from '@keen-larder/standin/shell/gzip.ts';
-import { runScript } from '@keen-larder/standin/shell/run.ts';
+import { runScript } from '@keen-larder/standin/shell/language/run.ts';
 import { piecesScript } from '@keen-larder/server/links/adb/commands.ts';
 import { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { fastTiming } from '@keen-larder/standin/phone/phone-state.ts';
@@ -48,6 +48,7 @@ const host: ShellHost = {
   flash,
   disk: 'sda',
   mounts: [],
+  handed: new Map(),
   startedAt: Date.now(),
   imei: undefined,
   isAgreedTo: () => Promise.resolve(false),

@@ -29,7 +29,9 @@ export interface PracticePhone {
   readonly asking: { readonly name: string; readonly fingerprint: string } | undefined;
   readonly locked: boolean;
   /** What it wants to be told on the screen before it does it: its bootloader wipes user data with both, its system hands apps' data out. */
-  readonly question: 'lock' | 'unlock' | 'backup' | 'restore' | undefined;
+  readonly question: 'lock' | 'unlock' | 'backup' | 'restore' | 'import' | undefined;
+  /** What came of the last package that its recovery was given, and what its screen showed. */
+  readonly installed: { readonly isGood: boolean; readonly lines: readonly string[] } | undefined;
 }
 
 /** Firmware that the practice bench can put onto a phone. */

@@ -7,6 +7,7 @@ export type RunKind =
   | 'putting-apps'
   | 'changing-apps'
   | 'removing-leftovers'
+  | 'installing-waiting'
   | 'keeping-records'
   | 'putting-records'
   | 'locking'
@@ -27,6 +28,7 @@ export const runsThatChange: ReadonlySet<RunKind> = new Set<RunKind>([
   'putting-apps',
   'changing-apps',
   'removing-leftovers',
+  'installing-waiting',
   'putting-records',
   'locking',
 ]);

@@ -1,34 +1,15 @@
 // Apps through the interface alone: all of a phone's copied, the phone erased, all put back in one batch, and one
 // whose progress was lost put back as data alone; judged by the bytes of the phone's own file system.
 import { expect, it } from 'vitest';
-import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import { serial } from '../testing/bench.ts';
 import { isLong } from '../testing/effort.ts';
+import { appFilesOf } from './app-files.ts';
 import { openStory } from './story.ts';
 
 const story = openStory([]);
 const notebooks = ['Marshlog', 'Ringcode', 'Tidebook'];
 
-/** Files of an app's data by path, with digests of their bytes, owners and labels. */
-async function dataOf(name: string): Promise<Map<string, { bytes: string; uid: number; label: string }>> {
-  const fs = await Ext4.open(story.phone.flash.partition('userdata')!);
-  const found = new Map<string, { bytes: string; uid: number; label: string }>();
-  const walk = async (path: string): Promise<void> => {
-    const inode = (await fs.findSelf(path))!;
-    if (inode.type === 'directory') {
-      for (const each of await fs.list(inode)) if (each.name !== 'cache') await walk(`${path}/${each.name}`);
-    } else if (inode.type === 'file') {
-      const parts: Uint8Array[] = [];
-      for await (const part of fs.content(inode)) parts.push(Uint8Array.from(part));
-      const label = (await fs.attributes(inode)).find((each) => each.name === 'security.selinux');
-      const bytes = Buffer.concat(parts).toString('base64');
-      found.set(path, { bytes, uid: inode.uid, label: Buffer.from(label!.value).toString() });
-    }
-  };
-  await walk(`/data/${name}`);
-  await walk(`/user_de/0/${name}`);
-  return found;
-}
+const dataOf = (name: string) => appFilesOf(story.phone, name);
 
 /** Does something to the phone on the practice bench, and comes back to its apps. */
 async function practise(button: string): Promise<void> {

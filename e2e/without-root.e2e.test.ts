@@ -1,13 +1,17 @@
 // Apps of a phone without root, through the interface alone: its own backup is agreed to on its screen with a password, and they go onto another phone.
 // Judged by both phones' file systems.
+import Database from 'better-sqlite3';
 import { expect, it } from 'vitest';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
 import { serial } from '../testing/bench.ts';
 import { openStory } from './story.ts';
 
 const tablet = 'MS10-70055';
-const story = openStory([tablet]);
+/** Without root as well. */
+const other = 'MRU4-51288';
+const story = openStory([tablet, other]);
 
 /** Files of an app's data by path, but caches. */
 async function dataOf(phone: Phone, name: string): Promise<Map<string, string>> {
@@ -73,5 +77,71 @@ it(
       .first()
       .waitFor({ timeout: 120_000 });
     expect(await dataOf(to, 'example.almanac')).toEqual(kept);
+  },
+);
+
+/** Contacts as a phone's provider has them: names with a number each. */
+async function contactsOf(phone: Phone): Promise<string[]> {
+  const fs = await openFileSystem(await phone.userData());
+  const found = await fs.find('/data/com.android.providers.contacts/databases/contacts2.db');
+  if (!found) return [];
+  const parts: Uint8Array[] = [];
+  for await (const part of fs.content(found)) parts.push(part.slice());
+  const db = new Database(Buffer.concat(parts));
+  const rows = db
+    .prepare<[], { name: string; number: string }>(
+      `SELECT display_name AS name, data1 AS number FROM raw_contacts JOIN data ON raw_contact_id = raw_contacts._id
+       WHERE deleted = 0 AND mimetype_id = 2`,
+    )
+    .all();
+  db.close();
+  return rows.map(({ name, number }) => `${name} ${number}`).sort();
+}
+
+it(
+  'puts contacts of a phone without root onto another, once they are accepted there',
+  { timeout: 240_000 },
+  async () => {
+    const { page } = story;
+    const [from, to] = [story.phoneOf(tablet), story.phoneOf(other)];
+    const [wanted, before] = [await contactsOf(from), await contactsOf(to)];
+    expect(wanted.length).toBeGreaterThan(3);
+    const missing = wanted.filter((each) => !before.includes(each));
+    expect(missing.length).toBeGreaterThan(0);
+    const tray = page.getByRole('complementary', { name: 'Tray' });
+    from.trusting = true;
+    await story.go(`/bench/${tablet}/records`);
+    const aside = tray.getByRole('button', { name: 'Put aside' });
+    await page.getByLabel('Pick Contacts').check();
+    if (await aside.isVisible()) await aside.click();
+    await tray.getByRole('button', { name: 'Keep 1 kind of records' }).click();
+    await tray
+      .getByText(/kind of records kept|One kind/)
+      .first()
+      .waitFor();
+    await tray.getByRole('button', { name: 'Put aside' }).click();
+
+    to.trusting = false;
+    await story.go(`/bench/${other}/records`);
+    await page.getByRole('button', { name: /Sedge 10|Visitor|MS10/ }).click();
+    await page.getByLabel('Pick Contacts').check();
+    await tray.getByText('Put back', { exact: true }).click();
+    await tray.getByText('Somebody accepts them on the phone’s screen').waitFor();
+    await tray.locator('.tick').first().click();
+    await tray.getByRole('button', { name: 'Put back 1 kind of records' }).click();
+    await tray
+      .getByText(/accept the contacts on its screen/)
+      .first()
+      .waitFor();
+    await page.getByRole('link', { name: 'Practice bench' }).click();
+    await page.getByRole('link', { name: /asks on its screen/ }).click();
+    await page.getByText('Take in what is in this file?').waitFor();
+    await page.getByRole('button', { name: 'Tap Agree' }).click();
+    await page.getByRole('link', { name: 'Runs', exact: true }).click();
+    await page
+      .getByText(/One kind of records in place and proved/)
+      .first()
+      .waitFor();
+    expect(await contactsOf(to)).toEqual([...before, ...missing].sort());
   },
 );

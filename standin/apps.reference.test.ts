@@ -14,7 +14,7 @@ import { Flash } from './flash/flash.ts';
 import { models } from './models.ts';
 import { recipes } from './scenario/phones.ts';
 import { putTwoDozenApps } from './scenario/two-dozen.ts';
-import { runScript } from './shell/run.ts';
+import { runScript } from './shell/language/run.ts';
 import type { Phone } from './phone/phone.ts';
 import type { ShellHost } from './shell/host.ts';
 
@@ -71,6 +71,7 @@ describe('a running phone', () => {
       disk: 'mmcblk0',
       imei: undefined,
       mounts: outcome.mounts.map((mount) => ({ ...mount, device: `/dev/${mount.partition}` })),
+      handed: new Map(),
       startedAt: Date.now(),
       isAgreedTo: () => Promise.resolve(false),
       battery: () => ({ percent: 50, charging: false }),

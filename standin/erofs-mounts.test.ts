@@ -10,7 +10,7 @@ import { Flash } from './flash/flash.ts';
 import { models } from './models.ts';
 import { Phone } from './phone/phone.ts';
 import { fastTiming } from './phone/phone-state.ts';
-import { runScript } from './shell/run.ts';
+import { runScript } from './shell/language/run.ts';
 import type { ShellHost } from './shell/host.ts';
 
 const folder = testFolder();
@@ -25,6 +25,7 @@ beforeAll(async () => {
   host = {
     ...{ mode: 'system', properties: {}, rootDaemon: true, hasSu: true, flash, disk: 'sda', imei: undefined },
     mounts: [{ device: '/dev/block/dm-0', at: '/system', writable: false, source: source! }],
+    handed: new Map(),
     startedAt: 0,
     isAgreedTo: () => Promise.resolve(false),
     battery: () => ({ percent: 50, charging: false }),

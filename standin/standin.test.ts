@@ -10,8 +10,7 @@ import { models } from './models.ts';
 import type { Phone } from './phone/phone.ts';
 import { brokenBuilds } from './scenario/broken-builds.ts';
 import type { ShellHost } from './shell/host.ts';
-import { parse, SyntaxFailure } from './shell/parse.ts';
-import { runScript } from './shell/run.ts';
+import { runScript } from './shell/language/run.ts';
 
 const folder = testFolder();
 let phone: Phone;
@@ -43,6 +42,7 @@ async function shell(script: string, over: Partial<ShellHost> = {}, stdin: Uint8
     disk: 'mmcblk0',
     imei: undefined,
     mounts: [cache()],
+    handed: new Map(),
     startedAt: Date.now(),
     isAgreedTo: () => Promise.resolve(false),
     battery: () => ({ percent: 50, charging: false }),
@@ -62,27 +62,6 @@ async function shell(script: string, over: Partial<ShellHost> = {}, stdin: Uint8
 }
 
 describe('the small shell', () => {
-  it('reads words, quotes, lists, pipes and where output goes', () => {
-    expect(parse(`a 'b c' "d\\"e" f\\ g`)[0]!.commands[0]!.words).toEqual(['a', 'b c', 'd"e', 'f g']);
-    expect(parse('a && b || c; d | e').map(({ after, commands }) => `${after}${commands.length}`)).toEqual([
-      ';1',
-      '&&1',
-      '||1',
-      ';2',
-    ]);
-    expect(parse('a 2>/dev/null >/dev/null')[0]!.commands[0]).toMatchObject({
-      words: ['a'],
-      dropErr: true,
-      dropOut: true,
-    });
-    expect(parse('a 2> /dev/null')[0]!.commands[0]!.dropErr).toBe(true);
-  });
-
-  it.each(["a 'b", 'a $HOME', 'a > file', 'for i in x', '(a)'])('does not pretend to know %s', (script) => {
-    if (script.startsWith('for')) expect(parse(script)[0]!.commands[0]!.words[0]).toBe('for');
-    else expect(() => parse(script)).toThrow(SyntaxFailure);
-  });
-
   it('joins exit codes as shells do', async () => {
     expect((await shell('true && echo yes || echo no')).text).toBe('yes\n');
     expect((await shell('false && echo yes || echo no')).text).toBe('no\n');

@@ -74,6 +74,11 @@ export class PuttingAppsRequest {
   @IsOptional()
   @IsIn(['recovery', 'backup'])
   through?: ThroughWhat;
+
+  /** The ids that Android gave them go back as well: the phone restarts at the end. */
+  @IsOptional()
+  @IsBoolean()
+  withIds?: boolean;
 }
 
 export class PuttingAppsStart extends PuttingAppsRequest {
@@ -172,6 +177,23 @@ export class LeftoversRequest {
 }
 
 export class LeftoversStart extends LeftoversRequest {
+  @AreTicks()
+  confirmed!: string[];
+
+  @IsSheetMark()
+  seen?: string;
+}
+
+/** Programs that wait on the phone, by their packages. */
+export class WaitingRequest {
+  @IsArray()
+  @ArrayMaxSize(maxApps)
+  @ArrayUnique()
+  @Matches(packageName, { each: true })
+  packages!: string[];
+}
+
+export class WaitingStart extends WaitingRequest {
   @AreTicks()
   confirmed!: string[];
 

@@ -1,7 +1,7 @@
 import type { AppFacts, InstalledApp } from './facts.ts';
 
 /** What can be done to an app that came with the system, for its owner. */
-export const appActions = ['disable', 'enable', 'remove', 'bring-back'] as const;
+export const appActions = ['disable', 'enable', 'remove', 'bring-back', 'take-back-update'] as const;
 export type AppAction = (typeof appActions)[number];
 
 /** How much the phone needs an app. */
@@ -71,11 +71,20 @@ export function applies(action: AppAction, app: AppFacts): boolean {
       return !app.isRemoved;
     case 'bring-back':
       return app.isRemoved;
+    case 'take-back-update':
+      return hasUpdate(app) && !app.isRemoved;
   }
 }
 
-/** What an action takes from the phone's owner. */
+/** Whether an app that came with the system runs as a newer one, which lies in user data. */
+export const hasUpdate = ({ isBuiltIn, codePath }: Pick<InstalledApp, 'isBuiltIn' | 'codePath'>): boolean =>
+  isBuiltIn && codePath.startsWith('/data/');
+
+/** Whether an action takes an app from the phone's owner. */
 export const takesAway = (action: AppAction): boolean => action === 'disable' || action === 'remove';
+
+/** Whether an action is to be done only where a copy brings back what it takes. */
+export const needsCopy = (action: AppAction): boolean => takesAway(action) || action === 'take-back-update';
 
 /** How an app that came with the system was turned off for its owner. */
 export interface TurnedOff {

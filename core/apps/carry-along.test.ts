@@ -56,10 +56,18 @@ describe('what may be carried along in one archive', () => {
 });
 
 it('the plan has a line for each thing, whatever a label has in it', () => {
-  const one: AppCopy = copy('one', { label: 'A\nlabel\twith $(odd) things ' }, [
-    part('base.apk', 'program'),
-    part('obb.tar', 'obb'),
-  ]);
+  const one: AppCopy = copy(
+    'one',
+    {
+      label: 'A\nlabel\twith $(odd) things ',
+      permissions: [
+        { name: 'android.permission.CAMERA', granted: true },
+        { name: 'android.permission.INTERNET', granted: false },
+        { name: 'a b', granted: true },
+      ],
+    },
+    [part('base.apk', 'program'), part('obb.tar', 'obb')],
+  );
   const programs = [{ member: 'carry/1/base.apk', name: 'base.apk', sha256: 'cd' }];
   const folders = [{ kind: 'obb' as const, member: 'carry/1/obb.tar', sum: 'ef' }];
   expect(planOf([{ copy: one, programs, folders }], 'Knot 3').split('\n')).toEqual([
@@ -68,6 +76,7 @@ it('the plan has a line for each thing, whatever a label has in it', () => {
     'kib 18535',
     'app 1 example.one 41 1 A label with $(odd) things',
     'program 1 carry/1/base.apk base.apk cd',
+    'grant 1 android.permission.CAMERA',
     'part 1 carry/1/obb.tar media/0/Android/obb/example.one shared ef 10061',
     '',
   ]);

@@ -7,7 +7,7 @@ import { livesOnOnePhone } from './known.ts';
 /**
  * What an archive that a recovery installs has to say of its apps: one line for each thing, words apart by one blank, so that
  * the shell of any recovery reads it. `model`, `sdk` and `kib` of room; for each app a line `app NUMBER PACKAGE VERSION PROGRAMS
- * LABEL`; for each of its APKs `program NUMBER MEMBER NAME SHA-256`; for each folder `part NUMBER MEMBER FOLDER app|shared SUM UID`.
+ * LABEL`; for each of its APKs `program NUMBER MEMBER NAME SHA-256`; for each permission that it had `grant NUMBER PERMISSION`; for each folder `part NUMBER MEMBER FOLDER app|shared SUM UID`.
  */
 export interface CarriedFolder {
   readonly kind: FolderKind;
@@ -28,6 +28,7 @@ export const mostCarriedBytes = 4 * 1024 ** 3 - (64 << 20);
 
 const isShared = (kind: FolderKind) => kind !== 'data' && kind !== 'device-data';
 const roomFor = (bytes: number) => Math.ceil((bytes * 1.05 + (16 << 20)) / 1024);
+const isPermission = (name: string) => /^[A-Za-z0-9_.]+$/.test(name);
 /** What a line may have: neither its end nor what a shell's `read` takes for a separator at its edges. */
 const inLine = (text: string) => text.replace(/\p{Cc}+/gu, ' ').trim() || '?';
 
@@ -181,6 +182,9 @@ export function planOf(apps: readonly CarriedApp[], model: string): string {
     lines.push(`app ${number} ${app.package} ${app.versionCode} ${programs.length} ${inLine(app.label)}`);
     for (const { member, name, sha256 } of programs)
       lines.push(`program ${number} ${member} ${name} ${sha256}`);
+    // What was granted goes along with a program: the one that is installed already has its own.
+    for (const { name, granted } of programs.length > 0 ? app.permissions : [])
+      if (granted && isPermission(name)) lines.push(`grant ${number} ${name}`);
     for (const { kind, member, sum } of folders) {
       const folder = folderOf(kind, app.package, 'recovery').replace(/^\/data\//, '');
       lines.push(`part ${number} ${member} ${folder} ${isShared(kind) ? 'shared' : 'app'} ${sum} ${app.uid}`);

@@ -1,3 +1,4 @@
+import type { AppHome } from './home/home.ts';
 import type { AppPermission } from './facts.ts';
 import type { DataStamp } from './data-stamp.ts';
 
@@ -65,6 +66,8 @@ export interface CopiedApp {
   readonly hasHardwareKeys: boolean;
   /** Android's API level on the phone that it came from. */
   readonly sdk?: number | undefined;
+  /** What tied it to its phone; undefined in copies that were taken before this was kept. */
+  readonly home?: AppHome | undefined;
   /** Its data is what the platform's own backup gave: nothing compared it with what the phone has. */
   readonly isAsGiven?: true | undefined;
   /** Left behind by an app that was not installed any more. */

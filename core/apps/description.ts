@@ -46,6 +46,29 @@ const shaped = (shape: Shape) => (value: unknown) =>
   value !== null &&
   Object.entries(shape).every(([key, is]) => is((value as Record<string, unknown>)[key]));
 
+const isOpName = (value: string) => /^[A-Z0-9_]{1,60}$/.test(value);
+const isOpMode = (value: unknown) => typeof value === 'string' && /^[a-z]{1,20}$/.test(value);
+const isComponent = (value: unknown) =>
+  typeof value === 'string' && /^[A-Za-z0-9_.]{1,255}\/[A-Za-z0-9_.$]{1,255}$/.test(value);
+const isName = (value: unknown) => isText(value) && value !== '';
+const homeShape: Shape = {
+  ops: maybe(
+    (value) =>
+      typeof value === 'object' &&
+      value !== null &&
+      Object.entries(value).length <= 200 &&
+      Object.entries(value).every(([name, mode]) => isOpName(name) && isOpMode(mode)),
+  ),
+  androidId: maybe((value) => typeof value === 'string' && /^(?:[0-9a-f]{16})?$/.test(value)),
+  roles: maybe(listOf((value) => typeof value === 'string' && /^[A-Z_]{1,60}$/.test(value))),
+  listeners: maybe(listOf(isComponent)),
+  accessibility: maybe(listOf(isComponent)),
+  isExempt: maybe(isFlag),
+  updateOwner: maybe(isName),
+  languages: maybe((value) => typeof value === 'string' && /^[A-Za-z0-9,-]{0,200}$/.test(value)),
+  widgets: maybe(isWhole),
+};
+
 const appShape: Shape = {
   package: (value) => typeof value === 'string' && /^[A-Za-z0-9_.]{1,255}$/.test(value),
   label: isText,
@@ -62,6 +85,7 @@ const appShape: Shape = {
   installer: maybe(isText),
   permissions: listOf(shaped({ name: isText, granted: isFlag })),
   hasHardwareKeys: isFlag,
+  home: maybe(shaped(homeShape)),
   isAsGiven: maybe(isFlag),
   sdk: maybe(isWhole),
   stamp: maybe(shaped({ full: isText, sizes: isText })),

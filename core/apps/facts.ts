@@ -29,6 +29,8 @@ export interface InstalledApp {
   readonly isDebuggable: boolean;
   readonly sharedUserId: string | undefined;
   readonly installer: string | undefined;
+  /** The store that alone may update it unasked, since Android 14 (AOSP, from memory). */
+  readonly updateOwner: string | undefined;
   /** As the phone's own clock shows them, `2026-03-05 10:11:12`. */
   readonly firstInstalled: string | undefined;
   readonly lastUpdated: string | undefined;

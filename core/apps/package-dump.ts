@@ -99,6 +99,7 @@ function appOf({ name, fields, user, asked, granted, sharedUserId }: Section): I
     isEnabled: !disabledStates.has(Number(enabled ?? 0)),
     sharedUserId,
     installer: field('installerPackageName'),
+    updateOwner: field('updateOwnerPackageName'),
     firstInstalled: timeOf(field('firstInstallTime')),
     lastUpdated: timeOf(field('lastUpdateTime')),
     permissions: [...asked].sort().map((each) => ({ name: each, granted: granted.has(each) })),

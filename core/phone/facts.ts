@@ -52,6 +52,8 @@ export interface PhoneFacts {
   /** Versions of what is below its system, where this mode tells them. */
   readonly versions?: { readonly bootloader?: string; readonly baseband?: string };
   readonly mode: PhoneMode;
+  /** Android's API level, where its system runs. */
+  readonly sdk?: number;
   /** Commands can run as root. */
   readonly root: boolean;
   readonly abis: readonly string[];

@@ -106,6 +106,10 @@ export type CheckId =
   | 'another-phone'
   | 'another-user'
   | 'not-left'
+  | 'not-waiting'
+  | 'new-android-id'
+  | 'accept-on-screen'
+  | 'data-comes-after'
   | 'maybe-not-left'
   | 'id-of-another'
   | 'part-of-system'
@@ -144,6 +148,9 @@ export interface Step {
     | 'put-data'
     | 'hand-over'
     | 'set-state'
+    | 'hand-records'
+    | 'set-ids'
+    | 'prove-ids'
     | 'put-back';
   readonly text: string;
   readonly partition?: string;

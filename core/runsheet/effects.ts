@@ -59,6 +59,9 @@ const effects: Readonly<Record<Step['kind'], (step: Step) => readonly Effect[]>>
     { does: 'replaces data of', app },
   ],
   remove: ({ app }) => [{ does: 'removes', app }],
+  'hand-records': () => [{ does: 'changes', app: undefined }],
+  'set-ids': () => [{ does: 'changes', app: undefined }],
+  'prove-ids': none,
   'set-state': ({ app }) => [{ does: 'changes', app }],
 };
 

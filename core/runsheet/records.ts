@@ -1,5 +1,6 @@
 import { sizeText } from '../bytes/units.ts';
 import type { PhoneFacts } from '../phone/facts.ts';
+import { handedKinds } from '../records/handing.ts';
 import { reachText, recordKind, type CopiedRecords, type RecordKindId } from '../records/kinds.ts';
 import { batteryFor, imagingBattery, restoringBattery } from './battery.ts';
 import { bySeverity, listText, stop, type Check, type RunSheet, type Step } from './check.ts';
@@ -68,9 +69,9 @@ export function keepingRecordsSheet(facts: KeepingRecordsFacts): RunSheet {
         {
           id: 'records-partial',
           severity: 'note',
-          title: 'Kept to be read, not to be put back',
+          title: 'Kept to be read',
           sentence:
-            'Without root the phone’s content providers tell what can be read. The files themselves, which can be put back, need root.',
+            'Without root the phone’s content providers tell what can be read. Contacts and the calendar go onto a phone from that, once somebody accepts them there; the files themselves need root.',
         },
       ]
     : [];
@@ -106,12 +107,24 @@ export function keepingRecordsSheet(facts: KeepingRecordsFacts): RunSheet {
   return sheetOf(steps, bytes, facts.bytesPerSecond, checks, 0);
 }
 
+/**
+ * Whether records go as a file that the phone's owner accepts: where there is no root to put their files in place, or there are no
+ * files of them.
+ */
+export const isHanded = (
+  { records: { kind, missing } }: Pick<RecordsPick, 'records'>,
+  { root, mode }: Pick<PhoneFacts, 'root' | 'mode'>,
+): boolean => mode === 'system' && handedKinds[kind] !== undefined && (!root || missing !== undefined);
+
 /** Why records may not go to a phone; undefined where they may. */
 export function recordsStop(
   { records }: Pick<RecordsPick, 'records'>,
   { phone, sdk }: Pick<PuttingRecordsFacts, 'phone' | 'sdk'>,
 ): string | undefined {
   const { reach, why, title } = recordKind(records.kind);
+  if (isHanded({ records }, phone)) return undefined;
+  if (!phone.root)
+    return `${title} need root: without it a phone takes contacts and calendars alone, from a file that its owner accepts.`;
   if (records.missing !== undefined)
     return `${title} were kept without root, to be read: there are no files of them that could be put back.`;
   if (reach === 'any') return undefined;
@@ -128,7 +141,11 @@ export function recordsStop(
 /** The plan of putting records back: what is there is kept first, and the system starts anew with them. */
 export function puttingRecordsSheet(facts: PuttingRecordsFacts): RunSheet {
   const { picked, phone, there } = facts;
-  const present = picked.filter(({ records }) =>
+  const [handed, puts] = [true, false].map((is) => picked.filter((pick) => isHanded(pick, phone) === is)) as [
+    RecordsPick[],
+    RecordsPick[],
+  ];
+  const present = puts.filter(({ records }) =>
     there.some(({ kind, bytes }) => kind === records.kind && bytes > 0),
   );
   const steps: Step[] = [
@@ -138,45 +155,31 @@ export function puttingRecordsSheet(facts: PuttingRecordsFacts): RunSheet {
       app: records.kind,
       bytes: there.find(({ kind }) => kind === records.kind)!.bytes,
     })),
-    ...picked.map(({ records, bytes }): Step => ({
+    ...puts.map(({ records, bytes }): Step => ({
       kind: 'put-back',
       text: `Put back ${recordKind(records.kind).title}`,
       app: records.kind,
       bytes,
     })),
-    ...(picked.length > 0
+    ...handed.map(({ records, bytes }): Step => ({
+      kind: 'hand-records',
+      text: `Hand ${recordKind(records.kind).title} to the phone, to be accepted on its screen`,
+      app: records.kind,
+      bytes,
+    })),
+    ...(puts.length > 0
       ? [{ kind: 'restart', text: 'Restart into system', into: 'system', bytes: 0 } as const]
       : []),
   ];
   const bytes = steps.reduce((sum, step) => sum + step.bytes, 0);
-  const stops = picked.flatMap((pick) => {
-    const why = recordsStop(pick, facts);
-    return why ? [{ kind: pick.records.kind, why }] : [];
-  });
-  const foreign = picked.filter(({ serial }) => serial !== phone.serial);
   const checks: Check[] = [
-    ...reachable(phone),
+    ...(puts.length > 0 || phone.mode !== 'system' ? reachable(phone) : []),
     ...(picked.length === 0
       ? stop('nothing-picked', 'Nothing is picked', 'Pick the records to put back in the list.')
       : []),
-    ...stops.map(({ kind, why }): Check => ({
-      id: 'system-record-version',
-      severity: 'stop',
-      title: `${recordKind(kind).title}: only for ${reachText[recordKind(kind).reach]}`,
-      sentence: why,
-      ...(picked.length > 1 && { mend: { do: 'unpick', partitions: [kind] } }),
-    })),
+    ...stopsOf(facts),
     ...restoringBattery(phone.battery),
-    ...(foreign.length > 0
-      ? [
-          {
-            id: 'another-phone',
-            severity: 'confirm',
-            title: 'They are another phone’s',
-            sentence: `${titles(foreign.map(({ records }) => records.kind))} came from another phone: whoever uses this one will have them.`,
-          } as const,
-        ]
-      : []),
+    ...foreignTo(facts),
     ...(present.length > 0
       ? [
           {
@@ -187,7 +190,17 @@ export function puttingRecordsSheet(facts: PuttingRecordsFacts): RunSheet {
           } as const,
         ]
       : []),
-    ...(picked.length > 0
+    ...(handed.length > 0
+      ? [
+          {
+            id: 'accept-on-screen',
+            severity: 'note',
+            title: 'Somebody accepts them on the phone’s screen',
+            sentence: `${titles(handed.map(({ records }) => records.kind))}: they go as a file, which an app of the phone opens. What the phone has already is left out, and nothing of its own is replaced. Pictures, groups and reminders are not in such a file.`,
+          } as const,
+        ]
+      : []),
+    ...(puts.length > 0
       ? [
           {
             id: 'restarts',
@@ -198,7 +211,38 @@ export function puttingRecordsSheet(facts: PuttingRecordsFacts): RunSheet {
         ]
       : []),
   ];
-  return sheetOf(steps, bytes, facts.bytesPerSecond, checks, picked.length > 0 ? usualStartMs : 0);
+  return sheetOf(steps, bytes, facts.bytesPerSecond, checks, puts.length > 0 ? usualStartMs : 0);
+}
+
+function stopsOf(facts: PuttingRecordsFacts): Check[] {
+  const { picked } = facts;
+  return picked.flatMap((pick): Check[] => {
+    const sentence = recordsStop(pick, facts);
+    if (!sentence) return [];
+    const { kind } = pick.records;
+    return [
+      {
+        id: 'system-record-version',
+        severity: 'stop',
+        title: `${recordKind(kind).title}: only for ${facts.phone.root ? reachText[recordKind(kind).reach] : 'phones with root'}`,
+        sentence,
+        ...(picked.length > 1 && { mend: { do: 'unpick', partitions: [kind] } }),
+      },
+    ];
+  });
+}
+
+function foreignTo({ picked, phone }: PuttingRecordsFacts): Check[] {
+  const foreign = picked.filter(({ serial }) => serial !== phone.serial);
+  if (foreign.length === 0) return [];
+  return [
+    {
+      id: 'another-phone',
+      severity: 'confirm',
+      title: 'They are another phone’s',
+      sentence: `${titles(foreign.map(({ records }) => records.kind))} came from another phone: whoever uses this one will have them.`,
+    },
+  ];
 }
 
 function sheetOf(

@@ -11,6 +11,7 @@ export type {
   PuttingAppsFacts,
 } from './apps/facts.ts';
 export { importingAppsSheet, type ImportingAppsFacts, type WantedCopy } from './apps/importing.ts';
+export { waitingSheet, type WaitingFacts, type WaitingProgram } from './apps/waiting.ts';
 export { leftoversSheet, type LeftoversFacts } from './apps/leftovers.ts';
 export {
   movingSheet,
@@ -20,7 +21,13 @@ export {
   type Verdict,
 } from './apps/moving.ts';
 export { puttingAppsSheet } from './apps/putting-back.ts';
-export { keepingRecordsSheet, puttingRecordsSheet, recordsStop, type RecordsThere } from './records.ts';
+export {
+  isHanded,
+  keepingRecordsSheet,
+  puttingRecordsSheet,
+  recordsStop,
+  type RecordsThere,
+} from './records.ts';
 export {
   canReadUsedOnly,
   imagingSheet,

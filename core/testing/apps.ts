@@ -13,6 +13,7 @@ export const appFacts = (name: string, over: Partial<AppFacts> = {}): AppFacts =
   minSdk: 24,
   targetSdk: 28,
   splits: [],
+  updateOwner: undefined,
   isBuiltIn: false,
   isEnabled: true,
   isRemoved: false,

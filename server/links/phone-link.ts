@@ -1,3 +1,4 @@
+import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
@@ -172,6 +173,19 @@ export interface SharedFiles extends ArchivedFiles {
   bytes(): Promise<number | undefined>;
 }
 
+/** Files that are handed to a running system, with root or without. */
+export interface Handing {
+  /** In shared storage. */
+  readonly folder: string;
+  /** What content providers tell. */
+  readonly providers: ProviderAccess;
+  /** Makes a file, or another in its place. */
+  write(path: string, bytes: Uint8Array): Promise<void>;
+  remove(path: string): Promise<void>;
+  /** Has the phone open a file with an app of its own, which asks its owner. */
+  open(path: string, mediaType: string): Promise<void>;
+}
+
 /** Content providers of a running system. */
 export interface ProviderAccess {
   /** What is printed as an answer. @throws PhoneRefusal when it answers nothing of the kind */
@@ -216,6 +230,15 @@ export interface InstallPart {
   readonly name: string;
   readonly bytes: number;
   content(): AsyncIterable<Uint8Array>;
+}
+
+/** How a program is installed. */
+export interface InstallHow {
+  /** The store that it is of, as the phone is told. */
+  readonly installer?: string | undefined;
+  /** That store alone may update it unasked, where this Android has such a thing. */
+  readonly ownsUpdates?: boolean;
+  readonly mayDowngrade?: boolean;
 }
 
 /** Names in a folder that go aside, and those that come in their place. */
@@ -277,17 +300,37 @@ export interface AppWork {
   /** SHA-256 of files by their full paths. @param bytes how many they are together, for how long is waited */
   digests(paths: readonly string[], bytes: number, signal?: AbortSignal): Promise<Map<string, string>>;
   /** @throws PhoneRefusal with the package manager's own words when it refuses */
-  install(
-    parts: readonly InstallPart[],
-    installer: string | undefined,
-    mayDowngrade: boolean,
-    signal?: AbortSignal,
-  ): Promise<void>;
+  install(parts: readonly InstallPart[], how: InstallHow, signal?: AbortSignal): Promise<void>;
+  /** Programs that an archive left in user data, for recovery cannot install them. */
+  waiting(): Promise<readonly WaitingProgram[]>;
+  /** Installs one from where it lies, and takes it away there. @throws PhoneRefusal */
+  installWaiting(program: WaitingProgram, signal?: AbortSignal): Promise<void>;
   /** Removes for the owner; what came with the system can be brought back. */
   uninstall(name: string): Promise<void>;
   bringBack(name: string): Promise<void>;
+  /** An app that came with the system is as it came, and empty. */
+  takeBackUpdate(name: string): Promise<void>;
   setEnabled(name: string, isEnabled: boolean): Promise<void>;
   setGranted(name: string, permission: string, isGranted: boolean): Promise<void>;
+}
+
+/** What ties apps to a phone, as far as its running system tells and sets it. */
+export interface HomeWork {
+  /** Modes that differ from the default; undefined where it does not tell. */
+  ops(name: string): Promise<Record<string, string> | undefined>;
+  setOp(name: string, op: string, mode: string): Promise<void>;
+  /** BCP 47, with commas between; undefined before Android 13. */
+  languages(name: string): Promise<string | undefined>;
+  setLanguages(name: string, tags: string): Promise<void>;
+  /** A setting of the owner's; empty where it is not set, undefined where the phone does not tell. */
+  setting(name: string): Promise<string | undefined>;
+  setSetting(name: string, value: string): Promise<void>;
+  allowListener(component: string): Promise<void>;
+  /** Packages that may run while the phone sleeps; undefined where it does not tell. */
+  exempt(): Promise<ReadonlySet<string> | undefined>;
+  setExempt(name: string): Promise<void>;
+  /** @param role in short: `SMS` */
+  giveRole(role: string, name: string, sdk: number | undefined): Promise<void>;
 }
 
 /** One phone in one mode. What a mode lacks is absent. */
@@ -308,6 +351,10 @@ export interface PhoneLink {
   readonly providers?: ProviderAccess;
   readonly apps?: AppAccess;
   readonly appWork?: AppWork;
+  /** Of a running system. */
+  readonly home?: HomeWork;
+  /** Of a running system. */
+  readonly handing?: Handing;
   readonly folders?: FolderExchange;
   readonly flashing?: FlashingAccess;
   restart(into: PhoneMode): Promise<void>;

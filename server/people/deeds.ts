@@ -42,6 +42,8 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'PUT /phones/:serial/copy-routine': does('changed what of a phone is copied by itself'),
   'POST /phones/:serial/removing-leftovers-sheet': asks,
   'POST /phones/:serial/removing-leftovers': does('removed leftovers of a phone'),
+  'POST /phones/:serial/installing-waiting-sheet': asks,
+  'POST /phones/:serial/installing-waiting': does('installed programs that waited on a phone'),
   'POST /phones/:serial/changing-apps-sheet': asks,
   'POST /phones/:serial/changing-apps': does('changed the apps of a phone'),
   'POST /phones/:serial/keeping-records-sheet': asks,
@@ -127,4 +129,5 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'PUT /shop': does('changed the head of papers'),
 
   'POST /practice/:serial': asks,
+  'POST /practice/:serial/package': asks,
 };

@@ -1,6 +1,7 @@
 // What the steps of a run were said to change is what changes on the phone: every write to its flash is watched. Every
 // kind of step is among the runs.
 import { join } from 'node:path';
+import Database from 'better-sqlite3';
 import { afterAll, afterEach, beforeAll, expect, it, vi } from 'vitest';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
@@ -19,6 +20,8 @@ import {
   testFolder,
   until,
 } from '../../testing/bench.ts';
+import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from './apps/changing-apps.ts';
 import { startCopying } from './apps/copying.ts';
@@ -186,6 +189,7 @@ const kinds: readonly [
       startPuttingApps(app, serial, {
         ...armed(),
         copies: [{ copyId: copyOf('example.tidebook'), parts: everything }],
+        withIds: true,
       }),
   ],
   [
@@ -210,6 +214,26 @@ const kinds: readonly [
         ...armed(),
         copies: [app.larder.records.of(serial).find(({ records }) => records.kind === 'contacts')!.id],
       }),
+  ],
+  [
+    'handing records to a phone without root',
+    'system',
+    ['userdata'],
+    async () => {
+      // One of them is not there.
+      const path = '/data/com.android.providers.contacts/databases/contacts2.db';
+      const device = await phoneOf(unrooted).userData();
+      const fs = await openFileSystem(device);
+      const db = new Database(Buffer.from(await fs.read((await fs.find(path))!)));
+      db.exec('UPDATE raw_contacts SET deleted = 1 WHERE _id = 3');
+      await overwriteFile(device, path, 0, db.serialize());
+      db.close();
+      return startPuttingRecords(app, unrooted, {
+        confirmed: ['another-phone', 'battery'],
+        copies: [app.larder.records.of(serial).find(({ records }) => records.kind === 'contacts')!.id],
+      });
+    },
+    unrooted,
   ],
   [
     'putting back, proved and watched',
@@ -315,6 +339,9 @@ const everyKind: Readonly<Record<Step['kind'], true>> = {
   'put-data': true,
   'hand-over': true,
   'set-state': true,
+  'set-ids': true,
+  'hand-records': true,
+  'prove-ids': true,
   'put-back': true,
 };
 it('of every kind of step', () => {

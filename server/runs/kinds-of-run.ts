@@ -16,6 +16,7 @@ export const kindsOfRun: KindsOfRun = {
   'putting-records': { interrupted: () => 'Put them back again: what was being exchanged is undone first.' },
   'changing-apps': {},
   'removing-leftovers': { interrupted: () => 'What was kept is in the larder. Look again for what is left.' },
+  'installing-waiting': {},
   locking: {},
   verifying: {},
   exporting: {},

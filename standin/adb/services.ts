@@ -6,7 +6,7 @@ import {
   ShellParser,
 } from '@keen-larder/core/protocols/adb/shell.ts';
 import type { ShellHost, Streams } from '../shell/host.ts';
-import { runScript } from '../shell/run.ts';
+import { runScript } from '../shell/language/run.ts';
 import type { AdbStream } from './stream.ts';
 
 export type Service = (stream: AdbStream) => Promise<void>;

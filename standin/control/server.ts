@@ -1,4 +1,10 @@
+import { createWriteStream } from 'node:fs';
+import { mkdtemp, open, rm } from 'node:fs/promises';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { pipeline } from 'node:stream/promises';
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { installBuild } from '../flash/compose.ts';
 import { goodBuilds } from '../scenario/good-builds.ts';
 import { firmwareBuilds } from '../firmware/builds.ts';
@@ -21,7 +27,10 @@ class Refusal extends Error {
 const mostDays = 31;
 const maxBodyBytes = 4096;
 
-/** The practice bench's controls over HTTP on loopback: `GET /phones`, `POST /phones/SERIAL`. */
+/**
+ * The practice bench's controls over HTTP on loopback: `GET /phones`, `POST /phones/SERIAL`, and `POST /phones/SERIAL/package`
+ * with the bytes of a package that its recovery is to install.
+ */
 export function controlServer(phones: readonly Phone[]): Server {
   let day = 1;
   const act = async (phone: Phone, action: PracticeAction): Promise<void> => {
@@ -96,7 +105,8 @@ export function controlServer(phones: readonly Phone[]): Server {
     }
     const phone = phones.find(({ identity }) => path[0] === 'phones' && identity.serial === path[1]);
     if (request.method !== 'POST' || !phone) throw new Refusal(404, 'There is no such phone.');
-    await act(phone, await readAction(request));
+    if (path[2] === 'package') await withSpooled(request, (archive) => phone.installPackage(archive));
+    else await act(phone, await readAction(request));
     return phone.state();
   };
 
@@ -113,6 +123,35 @@ export function controlServer(phones: readonly Phone[]): Server {
           : send(500, { detail: (error as Error).message }),
     );
   });
+}
+
+/** Puts a body aside while it is worked with. */
+async function withSpooled(
+  request: IncomingMessage,
+  work: (bytes: ByteSource) => Promise<void>,
+): Promise<void> {
+  const folder = await mkdtemp(join(tmpdir(), 'keen-larder-package-'));
+  try {
+    const path = join(folder, 'package.zip');
+    await pipeline(request, createWriteStream(path));
+    const file = await open(path);
+    try {
+      const { size } = await file.stat();
+      await work({
+        bytes: size,
+        async read(offset, length) {
+          const into = new Uint8Array(length);
+          return into.subarray(0, (await file.read(into, 0, length, offset)).bytesRead);
+        },
+      });
+    } catch (error) {
+      throw new Refusal(409, (error as Error).message);
+    } finally {
+      await file.close();
+    }
+  } finally {
+    await rm(folder, { recursive: true });
+  }
 }
 
 async function readAction(request: IncomingMessage): Promise<PracticeAction> {

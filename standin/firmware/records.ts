@@ -47,7 +47,7 @@ const fills: Readonly<Record<RecordDatabase, Fill>> = {
       db.prepare('INSERT INTO raw_contacts VALUES (?, ?, ?, 0)').run(i + 1, i + 1, hide);
       const [given, family] = hide.split(' ');
       put.run(1, i + 1, hide, given, family ?? '', '', '');
-      put.run(2, i + 1, numberOf(i + (seed % 40)), '2', null, null, null);
+      put.run(2, i + 1, numberOf(i + (seed % 39)), '2', null, null, null);
       put.run(3, i + 1, `${hide.toLowerCase().replace(' ', '.')}@saltmere.example`, '2', null, null, null);
       if (i % 2 === 0) put.run(4, i + 1, 'Saltmere Bird Observatory', '1', null, null, null);
     });
@@ -240,7 +240,7 @@ const systemId = [1000, 1000] as const;
 const providerLabel = 'u:object_r:privapp_data_file:s0:c512,c768';
 
 /** Personal records of a phone in use, where its Android version keeps them. */
-export function recordItems(seed: number, sdk: number): Item[] {
+export function recordItems(seed: number, sdk: number, widgetsOf: string): Item[] {
   const provider = (
     name: string,
     file: string,
@@ -313,7 +313,10 @@ export function recordItems(seed: number, sdk: number): Item[] {
     },
     {
       path: '/system/users/0/appwidgets.xml',
-      text: '<?xml version=\'1.0\' encoding=\'utf-8\' standalone=\'yes\' ?>\n<gs version="1">\n<p pkg="example.ferrytimes" cl=".Board" tag="0" />\n</gs>\n',
+      text: '<?xml version=\'1.0\' encoding=\'utf-8\' standalone=\'yes\' ?>\n<gs version="1">\n<h pkg="example.tide.home" id="400" tag="0" />\n<p pkg="example.ferrytimes" cl=".Board" tag="0" />\n<p pkg="WIDGETS" cl=".Widget" tag="1" />\n<g id="1" h="0" p="0" />\n<g id="2" h="0" p="1" />\n<g id="3" h="0" p="1" />\n</gs>\n'.replace(
+        'WIDGETS',
+        widgetsOf,
+      ),
       mode: 0o600,
       owner: systemId,
     },

@@ -1,4 +1,5 @@
 import { cacheGroupOf, categoriesOf } from '@keen-larder/core/apps/ids.ts';
+import { homeFiles } from '../packages/home-files.ts';
 import type { Item } from './item.ts';
 import { recordItems } from './records.ts';
 import { programs, type ProgramName } from './programs.ts';
@@ -107,7 +108,7 @@ const packagesXml = (sdk: number, apps: readonly AppSize[]) =>
     `    <version sdkVersion="${sdk}" databaseVersion="3" />`,
     ...apps.map(
       ([name, appId, seed]) =>
-        `    <package name="example.${name}" codePath="/data/app/example.${name}-1" publicFlags="945307204" privateFlags="0" ft="19c2d4f8e00" it="${installedAt(seed, 0)}" ut="${installedAt(seed, 40)}" version="${versionOf(seed)}" userId="${appId}" installer="example.shop" />`,
+        `    <package name="example.${name}" codePath="/data/app/example.${name}-1" publicFlags="945307204" privateFlags="0" ft="19c2d4f8e00" it="${installedAt(seed, 0)}" ut="${installedAt(seed, 40)}" version="${versionOf(seed)}" userId="${appId}" installer="example.shop"${sdk >= 34 ? ' updateOwner="example.shop"' : ''} />`,
     ),
     '</packages>',
     '',
@@ -129,6 +130,79 @@ const grantsXml = (apps: readonly AppSize[]) =>
     '</runtime-permissions>',
     '',
   ].join('\n');
+
+/** What ties the apps of a phone in use to it: as its owner set it, and as the system gave it. */
+function homeItems(sdk: number, apps: readonly AppSize[]): Item[] {
+  const owned = { mode: 0o600, owner: [1000, 1000] as const };
+  const idOf = (seed: number) => (seed * 0x9e37_79b1).toString(16).padStart(16, '3').slice(-16);
+  const names = apps.map(([name]) => `example.${name}`);
+  const [first, second, third] = names;
+  const lines = (root: string, attributes: string, rows: readonly string[]) =>
+    [`<${root}${attributes}>`, ...rows.map((row) => `  ${row}`), `</${root}>`, ''].join('\n');
+  const secure = {
+    enabled_notification_listeners: second ? `${second}/${second}.Reader` : '',
+    enabled_accessibility_services: third ? `${third}/${third}.Helper` : '',
+    sms_default_application: 'example.messages',
+  };
+  return [
+    {
+      path: homeFiles.ids,
+      text: lines('settings', ' version="-1"', [
+        `<setting id="0" name="userkey" value="${'C4'.repeat(32)}" package="android" defaultValue="${'C4'.repeat(32)}" defaultSysSet="true" />`,
+        ...apps.map(
+          ([name, appId, seed], i) =>
+            `<setting id="${i + 1}" name="${appId}" value="${idOf(seed)}" package="example.${name}" defaultValue="${idOf(seed)}" defaultSysSet="true" />`,
+        ),
+      ]),
+      ...owned,
+    },
+    {
+      path: homeFiles.secure,
+      text: lines(
+        'settings',
+        ' version="170"',
+        Object.entries(secure).map(
+          ([name, value], i) => `<setting id="${i + 1}" name="${name}" value="${value}" package="android" />`,
+        ),
+      ),
+      ...owned,
+    },
+    {
+      path: homeFiles.ops,
+      text: lines(
+        'app-ops',
+        ' v="1"',
+        apps
+          .slice(0, 2)
+          .map(
+            ([name, appId], i) =>
+              `<pkg n="example.${name}"><uid n="${appId}" p="false"><op n="${i === 0 ? 26 : 70}" m="1" /></uid></pkg>`,
+          ),
+      ),
+      ...owned,
+    },
+    {
+      path: homeFiles.idle,
+      text: lines(
+        'config',
+        '',
+        names.slice(0, 1).map((name) => `<wl n="${name}" />`),
+      ),
+      ...owned,
+    },
+    ...(sdk >= 29 && first
+      ? [
+          {
+            path: homeFiles.roles(sdk),
+            text: lines('roles', ' version="1" packagesHash="0"', [
+              `<role name="android.app.role.BROWSER"><holder name="${first}" /></role>`,
+            ]),
+            ...owned,
+          },
+        ]
+      : []),
+  ];
+}
 
 /** User data of a phone in use: apps, settings, and some photos on shared storage. @param sdk of its system */
 export const userData = (sdk: number, apps: readonly AppSize[], photos: number): Item[] => [
@@ -160,7 +234,8 @@ export const userData = (sdk: number, apps: readonly AppSize[], photos: number):
     mode: 0o600,
     owner: [1000, 1000],
   },
-  ...(apps.length > 0 ? recordItems(apps[0]![2], sdk) : []),
+  ...homeItems(sdk, apps),
+  ...(apps.length > 0 ? recordItems(apps[0]![2], sdk, `example.${apps[0]![0]}`) : []),
   adbKeys,
   ...sharedStorage(photos),
 ];

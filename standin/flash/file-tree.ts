@@ -18,6 +18,15 @@ import type { Device } from './flash.ts';
 /** What is put into a file system: a file, or another name of one that is there. */
 export type Addition = NewFile | { readonly path: string; readonly linkTo: string };
 
+/** What a file or folder is given besides its bytes. */
+export interface Retouch {
+  readonly uid?: number;
+  readonly gid?: number;
+  readonly permissions?: number;
+  /** Of SELinux. */
+  readonly label?: string;
+}
+
 /** How a file system is to change. */
 export interface TreeEdit {
   /** Whether a path, and all below it, goes. */
@@ -26,6 +35,8 @@ export interface TreeEdit {
   readonly adds?: readonly Addition[];
   /** Paths that are given others, with all below them; where they go to must be there. */
   readonly moves?: ReadonlyMap<string, string>;
+  /** What stays and is given other owners, modes or labels, by its path afterwards. */
+  readonly retouches?: (path: string) => Retouch | undefined;
 }
 
 const pieceBytes = 1 << 20;
@@ -58,6 +69,12 @@ export async function editTree(device: Device, edit: TreeEdit): Promise<void> {
         const runs = await wholeBlocks(fs, inode);
         if (runs && builder.reserve(runs)) lying.set(inode.number, runs);
       }
+      // Whichever of its names was given.
+      const retouches = new Map<number, Retouch>();
+      for (const { path, inode } of kept) {
+        const by = edit.retouches?.(path);
+        if (by) retouches.set(inode.number, by);
+      }
       const first = new Map<number, string>();
       for (const { path, inode } of kept) {
         const other = inode.type === 'file' ? first.get(inode.number) : undefined;
@@ -67,7 +84,7 @@ export async function editTree(device: Device, edit: TreeEdit): Promise<void> {
         }
         first.set(inode.number, path);
         const file = await newFileOf(fs, path, inode, lying.get(inode.number));
-        if (file) await builder.add(file);
+        if (file) await builder.add(retouched(file, retouches.get(inode.number)));
       }
       for (const each of edit.adds ?? []) {
         if ('linkTo' in each) builder.link(each.path, each.linkTo);
@@ -163,6 +180,19 @@ async function newFileOf(
     ...(type === 'link' && { target: await fs.linkTarget(inode) }),
     ...(type === 'file' && { bytes: inode.bytes, ...(lies ? { lies } : { content: fs.content(inode) }) }),
   };
+}
+
+function retouched(file: NewFile, by: Retouch | undefined): NewFile {
+  if (!by) return file;
+  const { label, ...others } = by;
+  const attributes =
+    label === undefined
+      ? file.attributes
+      : [
+          ...file.attributes.filter(({ name }) => name !== 'security.selinux'),
+          { name: 'security.selinux', value: Buffer.from(`${label}\0`, 'latin1') },
+        ];
+  return { ...file, ...others, attributes };
 }
 
 /**

@@ -1,7 +1,17 @@
 import { complain, print, type Command, type Process, type ShellHost } from '../shell/host.ts';
+import { openFile } from './imports.ts';
 import { dumpText } from './dump.ts';
+import { homeServices } from './home-commands.ts';
 import { installedApps } from './installed.ts';
-import { grant, install, Refused, restrict, uninstall, type InstallOptions } from './manage.ts';
+import {
+  grant,
+  install,
+  Refused,
+  restrict,
+  uninstall,
+  uninstallForAll,
+  type InstallOptions,
+} from './manage.ts';
 
 /** Commands of a running system; recovery has none of them. */
 const inSystem =
@@ -50,6 +60,7 @@ const packageOf = (rest: readonly string[]) =>
 
 const optionsOf = (rest: readonly string[]): InstallOptions => ({
   installer: after(rest, '-i'),
+  ownsUpdates: rest.includes('--update-ownership'),
   mayReplace: rest.includes('-r'),
   mayDowngrade: rest.includes('-d'),
 });
@@ -85,7 +96,8 @@ const handlers: Readonly<Record<string, Handler>> = {
     return Promise.resolve('Success');
   },
   uninstall: async ({ host }, rest) => {
-    await uninstall(host, packageOf(rest), rest.includes('-k'));
+    if (!rest.includes('--user')) await uninstallForAll(host, packageOf(rest));
+    else await uninstall(host, packageOf(rest), rest.includes('-k'));
     return 'Success';
   },
   'install-existing': async ({ host }, rest) => {
@@ -145,15 +157,17 @@ export const pm = inSystem('pm', async (process) => {
 });
 
 /** `cmd package …` is `pm …` under another name. */
-export const cmd = inSystem('cmd', (process) =>
-  process.args[0] === 'package'
-    ? pm({ ...process, args: process.args.slice(1) })
-    : complain(process, 'cmd', `Can't find service: ${process.args[0] ?? ''}`),
-);
+export const cmd = inSystem('cmd', (process) => {
+  const [name = '', ...args] = process.args;
+  if (name === 'package') return pm({ ...process, args });
+  const service = Object.hasOwn(homeServices, name) ? homeServices[name] : undefined;
+  return service ? service(process, args) : complain(process, 'cmd', `Can't find service: ${name}`);
+});
 
-/** `am force-stop NAME` */
+/** `am force-stop NAME`, and `am start -a … -d file://PATH -t TYPE` */
 export const am = inSystem('am', async (process) => {
   const [verb, ...rest] = process.args;
+  if (verb === 'start') return openFile(process, after(rest, '-d') ?? '', after(rest, '-t') ?? '');
   if (verb !== 'force-stop' || rest.length === 0)
     return complain(process, 'am', `unknown command '${verb ?? ''}'`);
   const set = stopped.get(process.host) ?? new Set();

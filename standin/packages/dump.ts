@@ -12,6 +12,7 @@ export function dumpText({ apk, paths, uid, isBuiltIn, ...app }: Installed): str
     'ALLOW_CLEAR_USER_DATA',
     ...(apk.allowsBackup ? ['ALLOW_BACKUP'] : []),
     ...(isBuiltIn ? ['SYSTEM'] : []),
+    ...(isBuiltIn && codePath.startsWith('/data/') ? ['UPDATED_SYSTEM_APP'] : []),
   ];
   const splits = ['base', ...paths.slice(1).map((path) => /split_([^/]+)\.apk$/.exec(path)?.[1] ?? 'other')];
   const install = apk.permissions.filter((name) => !app.runtime.has(name));
@@ -34,6 +35,7 @@ export function dumpText({ apk, paths, uid, isBuiltIn, ...app }: Installed): str
     `    firstInstallTime=${timeText(app.firstInstalledAt)}`,
     `    lastUpdateTime=${timeText(app.updatedAt)}`,
     ...(app.installer ? [`    installerPackageName=${app.installer}`] : []),
+    ...(app.updateOwner ? [`    updateOwnerPackageName=${app.updateOwner}`] : []),
     '    requested permissions:',
     ...apk.permissions.map((name) => `      ${name}`),
     '    install permissions:',

@@ -14,6 +14,7 @@ export interface Installed {
   readonly uid: number;
   readonly isBuiltIn: boolean;
   readonly installer: string | undefined;
+  readonly updateOwner: string | undefined;
   /** Milliseconds since 1970. */
   readonly firstInstalledAt: number;
   readonly updatedAt: number;
@@ -69,6 +70,7 @@ async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
       uid,
       isBuiltIn,
       installer: attributeOf(noted, 'installer'),
+      updateOwner: attributeOf(noted, 'updateOwner'),
       firstInstalledAt: time('it'),
       updatedAt: time('ut'),
       ...restrictionOf(restrictions, apk.package),
@@ -80,7 +82,12 @@ async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
     });
   };
   for (const { apk, paths } of await apksIn(mountAt('/system'), builtInFolders)) add(apk, paths, true);
-  for (const { apk, paths } of await apksIn(data, [dataFolder])) add(apk, paths, false);
+  for (const { apk, paths } of await apksIn(data, [dataFolder])) {
+    // What came with the system and is there in user data as well was updated.
+    const at = found.findIndex((each) => each.apk.package === apk.package);
+    if (at >= 0) found.splice(at, 1);
+    add(apk, paths, at >= 0);
+  }
   return found.sort((a, b) => (a.apk.package < b.apk.package ? -1 : 1));
 }
 

@@ -95,8 +95,20 @@ async function changeNow(
 
 const noRoom = () => new Refused('Failure [INSTALL_FAILED_INSUFFICIENT_STORAGE]');
 
+/** Notes the apps that came with the system, as its first start on new user data does. */
+export async function noteBuiltIn(host: ShellHost): Promise<void> {
+  const data = host.mounts.find(({ at, writable }) => at === '/data' && writable);
+  if (!data || (await (await openFileSystem(data.source)).text(settingsFiles.list))) return;
+  const apps = await installedApps(host);
+  await change(host, (settings) => {
+    for (const { apk, uid } of apps) settings.list = withListLine(settings.list, apk.package, uid);
+    return {};
+  });
+}
+
 export interface InstallOptions {
   readonly installer?: string | undefined;
+  readonly ownsUpdates?: boolean;
   readonly mayReplace: boolean;
   readonly mayDowngrade: boolean;
 }
@@ -135,6 +147,7 @@ export async function install(
       firstInstalledAt: Number.parseInt(attributeOf(noted, 'it') ?? '', 16) || now,
       updatedAt: now,
       installer: options.installer,
+      updateOwner: options.ownsUpdates ? options.installer : undefined,
     });
     settings.list = withListLine(settings.list, name, userId);
     settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: true });
@@ -265,6 +278,19 @@ export async function uninstall(host: ShellHost, name: string, keepsData: boolea
     settings.grants = withoutGrants(settings.grants, name);
     settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: true });
     return { removes: (path) => path === code || data.includes(path) };
+  });
+}
+
+/** Removes an app for all users: of one that came with the system its update, and its data with it. */
+export async function uninstallForAll(host: ShellHost, name: string): Promise<void> {
+  const app = await present(host, name);
+  if (!app.isBuiltIn) return uninstall(host, name, false);
+  const code = app.paths[0]!.replace(/\/[^/]+$/, '');
+  if (!code.startsWith('/data/')) throw new Refused('Failure [DELETE_FAILED_INTERNAL_ERROR]');
+  await change(host, (settings) => {
+    settings.packages = withoutPackage(settings.packages, name);
+    const goes = [code.slice('/data'.length), `/data/${name}`, `/user_de/0/${name}`];
+    return { removes: (path) => goes.includes(path) };
   });
 }
 

@@ -21,6 +21,8 @@ export interface PackageEntry {
   readonly firstInstalledAt: number;
   readonly updatedAt: number;
   readonly installer: string | undefined;
+  /** Since Android 14. */
+  readonly updateOwner?: string | undefined;
 }
 
 const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
@@ -37,14 +39,14 @@ export const sectionOf = (xml: string, element: string, name: string): string =>
 export const attributeOf = (tag: string, name: string): string | undefined =>
   new RegExp(`\\b${name}="([^"]*)"`).exec(tag)?.[1];
 
-const withoutElement = (xml: string, element: string, name: string): string =>
+export const withoutElement = (xml: string, element: string, name: string): string =>
   xml.replace(
     new RegExp(`\\n *<${element} [^>]*\\bname="${escaped(name)}"[^>]*(?:/>|>.*?</${element}>)`, 's'),
     '',
   );
 
 /** An element put at the end of the document, in the place of one of the same name. */
-function withElement(xml: string, root: string, element: string, name: string, text: string): string {
+export function withElement(xml: string, root: string, element: string, name: string, text: string): string {
   const begun = xml || `<?xml version='1.0' encoding='utf-8' standalone='yes' ?>\n<${root}>\n</${root}>\n`;
   return withoutElement(begun, element, name).replace(`\n</${root}>`, `\n${text}\n</${root}>`);
 }
@@ -55,7 +57,7 @@ export const withPackage = (xml: string, entry: PackageEntry): string =>
     'packages',
     'package',
     entry.name,
-    `    <package name="${entry.name}" codePath="${entry.codePath}" publicFlags="945307204" privateFlags="0" ft="${entry.updatedAt.toString(16)}" it="${entry.firstInstalledAt.toString(16)}" ut="${entry.updatedAt.toString(16)}" version="${entry.version}" userId="${entry.userId}"${entry.installer ? ` installer="${entry.installer}"` : ''} />`,
+    `    <package name="${entry.name}" codePath="${entry.codePath}" publicFlags="945307204" privateFlags="0" ft="${entry.updatedAt.toString(16)}" it="${entry.firstInstalledAt.toString(16)}" ut="${entry.updatedAt.toString(16)}" version="${entry.version}" userId="${entry.userId}"${entry.installer ? ` installer="${entry.installer}"` : ''}${entry.updateOwner ? ` updateOwner="${entry.updateOwner}"` : ''} />`,
   );
 
 export const withoutPackage = (xml: string, name: string): string => withoutElement(xml, 'package', name);

@@ -1,5 +1,6 @@
 import { EventEmitter } from 'node:events';
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { Authorisation } from '../adb/authorisation.ts';
 import { AdbConnection } from '../adb/connection.ts';
 import { serviceFor } from '../adb/services.ts';
@@ -17,12 +18,14 @@ import { FastbootConnection } from '../fastboot/connection.ts';
 import { resetUserData } from '../flash/compose.ts';
 import type { FaultKind } from '../flash/faults.ts';
 import type { Device, Flash } from '../flash/flash.ts';
+import { noteBuiltIn } from '../packages/manage.ts';
 import { LoaderConnection } from '../loader/connection.ts';
 import type { Model } from '../models.ts';
 import type { Agreement, ShellHost } from '../shell/host.ts';
 import { PhoneCable } from './cable.ts';
 import { PhoneBattery } from './phone-battery.ts';
 import { PhonePorts, type Daemon, type LinkKind } from './phone-ports.ts';
+import { installPackage, type Installed } from './recovery-package.ts';
 import { bannerOf, modeOfReboot, shellHost } from './shell-host.ts';
 import { Screen } from './screen.ts';
 import type { ScreenQuestion, PhoneIdentity, PhoneState, PhoneTiming, SimulatedMode } from './phone-state.ts';
@@ -42,6 +45,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   private reason: string | undefined;
   private started: (StartOutcome & { starts: true }) | undefined;
   private host: ShellHost | undefined;
+  /** Of the last package, on recovery's screen. */
+  private shown: Installed | undefined;
   private readonly charge: PhoneBattery;
   /** Work at the flash that must end before it may be closed. */
   private atFlash: Promise<unknown> = Promise.resolve();
@@ -117,6 +122,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
       asking: this.authorisation.asking,
       locked: isLocked(this.flash, this.model),
       question: this.screen.asks,
+      installed: this.shown,
     };
   }
 
@@ -267,6 +273,14 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     this.setPower(true);
   }
 
+  /** What its recovery's menu does with a package. @throws Error where no recovery runs that takes one */
+  async installPackage(archive: ByteSource): Promise<void> {
+    if (this.mode !== 'recovery') throw new Error('Start it into recovery first.');
+    if (!this.host) throw new Error('The maker’s own recovery takes only packages of its maker.');
+    this.shown = await installPackage(this.host, archive);
+    this.changed();
+  }
+
   /** Locks or unlocks, once somebody has said so on the screen; user data is wiped with it. */
   private async setLocked(locked: boolean): Promise<boolean> {
     if (!(await this.isAgreedTo(locked ? 'lock' : 'unlock'))) return false;
@@ -288,6 +302,7 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     this.reason = undefined;
     this.started = undefined;
     this.host = undefined;
+    this.shown = undefined;
     this.dropLinks();
     this.authorisation = this.newAuthorisation();
   }
@@ -307,6 +322,8 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
     // The maker's own recovery answers no computer.
     const answers = mode === 'system' || (mode === 'recovery' && this.model.recoveryGivesRoot);
     if (outcome && answers) this.openHost(mode, outcome.properties, outcome.hasSu, outcome.mounts);
+    const { host } = this;
+    if (host && mode === 'system') this.whileAtFlash(() => noteBuiltIn(host)).catch(() => undefined);
     this.changed();
   }
 

@@ -48,6 +48,7 @@ export function shellHost(plan: HostPlan): ShellHost {
       source,
       device: isMapped ? `/dev/block/dm-${mapped++}` : nodeOf({ flash, disk }, partition),
     })),
+    handed: new Map(),
     startedAt: Date.now(),
     imei,
     battery,

@@ -4,6 +4,7 @@ import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { IoError } from '../flash/faults.ts';
 import { bu } from '../packages/bu.ts';
 import { am, cmd, pm, ps } from '../packages/commands.ts';
+import { settings, telecom } from '../packages/home-commands.ts';
 import { dd } from './dd.ts';
 import { readMounted } from './files.ts';
 import { deviceDigest, digestOf, streamDigest } from '../flash/content-digests.ts';
@@ -19,32 +20,27 @@ import {
 } from './host.ts';
 import { gzip } from './gzip.ts';
 import { content, dumpsys, service } from './service-commands.ts';
-import { tar } from './tar.ts';
-import {
-  chcon,
-  chown,
-  df,
-  du,
-  find,
-  makeF2fs,
-  mkdir,
-  mke2fs,
-  mv,
-  rm,
-  placeOf,
-  stat,
-} from './tree-commands.ts';
+import { cut, grep, head, sed, sort, tail, wc } from './tools/text.ts';
+import { unzip } from './tools/unzip.ts';
+import { chcon, chgrp, chmod, chown, mkdir, mv, rm } from './tree/change.ts';
+import { du, find, labelOf, stat } from './tree/look.ts';
+import { placeOf } from './tree/place.ts';
+import { df, makeF2fs, mke2fs } from './tree/room.ts';
+import { tar } from './tree/tar.ts';
+import { textOf } from './language/input.ts';
 
 const cat: Command = async (process) => {
   let code = 0;
-  for (const path of process.args) {
+  if (process.args.length === 0) for await (const part of process.stdin) await process.out(part);
+  for (const given of process.args) {
+    const path = resolvePath(process.cwd, given);
     const text = await virtualFile(process, path);
     if (text !== undefined) {
       await print(process, text);
       continue;
     }
     const found = await readMounted(process.host, path, process.uid);
-    if (typeof found === 'string') code = await complain(process, 'cat', `${path}: ${found}`);
+    if (typeof found === 'string') code = await complain(process, 'cat', `${given}: ${found}`);
     else for await (const part of found) await process.out(part);
   }
   return code;
@@ -123,8 +119,9 @@ const byNameFolder = '/dev/block/by-name';
 const ls: Command = async (process) => {
   const { args, host, uid } = process;
   const long = args.includes('-l') || args.includes('-la');
-  const path = args.find((each) => !each.startsWith('-')) ?? '/';
+  const path = resolvePath(process.cwd, args.find((each) => !each.startsWith('-')) ?? '.');
   if (args[0] === '-ld') return listThemselves(process, args.slice(1));
+  if (args[0] === '-dZ') return listLabels(process, args.slice(1));
   if (path.replace(/\/$/, '') === byNameFolder) {
     if (uid !== 0 && host.mode === 'system') return complain(process, 'ls', `${path}: Permission denied`);
     const lines = [...host.flash.list()]
@@ -142,7 +139,10 @@ const ls: Command = async (process) => {
   }
   const found = await readMounted(host, path, uid, 'list');
   if (typeof found === 'string') return complain(process, 'ls', `${path}: ${found}`);
-  for await (const part of found) await process.out(part);
+  // Names with a dot are told with -a or -A.
+  const tellsAll = args.some((arg) => /^-[a-zA-Z]*[aA]/.test(arg));
+  const names = (await textOf(found)).split('\n').filter((name) => tellsAll || !name.startsWith('.'));
+  await print(process, names.join('\n'));
   return 0;
 };
 
@@ -163,6 +163,19 @@ async function listThemselves(process: Process, paths: readonly string[]): Promi
     );
   }
   return 0;
+}
+
+/** `ls -dZ PATH…`: the labels of files. */
+async function listLabels(process: Process, paths: readonly string[]): Promise<number> {
+  let code = 0;
+  for (const path of paths) {
+    const place = placeOf(process, path);
+    const fs = place && (await openFileSystem(place.mount.source));
+    const inode = place && process.uid === 0 ? await fs!.findSelf(place.within) : undefined;
+    if (inode) await print(process, `${await labelOf(fs!, inode)} ${path}\n`);
+    else code = await complain(process, 'ls', `${path}: No such file or directory`);
+  }
+  return code;
 }
 
 const blockdev: Command = async (process) => {
@@ -216,10 +229,15 @@ async function fileDigest(host: ShellHost, path: string, uid: number, algorithm:
   return digestOf(bytes, algorithm);
 }
 
-/** `mount -t TYPE -o ro NODE FOLDER`: of a file system that can be read as it is. */
+/** `mount -t TYPE -o ro NODE FOLDER`, and `mount /data` in recovery: of a file system that can be read as it is. */
 const mount: Command = async (process) => {
   const { args, host, uid } = process;
-  const [node = '', at = ''] = args.slice(-2);
+  // By recovery's own list of file systems.
+  const folder = args.filter((arg, i) => arg !== '-o' && args[i - 1] !== '-o');
+  const listed =
+    host.mode === 'recovery' && folder.length === 1 ? { '/data': 'userdata', '/system': 'system' } : {};
+  const name = (listed as Readonly<Record<string, string | undefined>>)[folder[0] ?? ''];
+  const [node = '', at = ''] = name ? [nodeOf(host, name), folder[0]!] : args.slice(-2);
   const source = deviceAt(host, node);
   if (uid !== 0) return complain(process, 'mount', `${at}: Operation not permitted`);
   if (!source) return complain(process, 'mount', `${node}: No such file or directory`);
@@ -228,8 +246,9 @@ const mount: Command = async (process) => {
   const found = await openFileSystem(source).catch(() => undefined);
   if (!found || (wanted !== undefined && wanted !== found.format))
     return complain(process, 'mount', `'${node}'->'${at}': Invalid argument`);
-  const name = node.split('/').at(-1)!;
-  host.mounts.push({ device: nodeOf(host, name), at, writable: !args.includes('ro'), source });
+  const [, byName] = /\/by-name\/([^/]+)$/.exec(node) ?? [];
+  const device = byName === undefined ? node : nodeOf(host, byName);
+  host.mounts.push({ device, at, writable: !args.includes('ro'), source });
   return 0;
 };
 
@@ -254,25 +273,20 @@ const umount: Command = async (process) => {
   return 0;
 };
 
-/** `sh`: runs what it reads. */
+/** `sh [FILE WORD…]`: runs what it reads. */
 const sh: Command = async (process) => {
-  if (process.args.length > 0)
-    return complain(process, 'sh', `${process.args[0]}: No such file or directory`);
-  const script: Uint8Array[] = [];
-  for await (const part of process.stdin) script.push(part.slice());
-  return process.sub(Buffer.concat(script).toString(), process.uid);
+  const [path, ...words] = process.args;
+  if (path === undefined) return process.sub(await textOf(process.stdin), process.uid);
+  const found = await readMounted(process.host, resolvePath(process.cwd, path), process.uid);
+  if (typeof found === 'string') return complain(process, 'sh', `${path}: ${found}`);
+  return process.sub(await textOf(found), process.uid, { name: path, words });
 };
 
+/** As mksh has it: what stands behind a backslash may be another character. */
 const echo: Command = async (process) => {
-  await print(process, `${process.args.join(' ')}\n`);
-  return 0;
-};
-
-/** `command -v NAME`: where a tool is. */
-const command: Command = async (process) => {
-  const [, name = ''] = process.args;
-  if (!Object.hasOwn(commandTable, name)) return 1;
-  await print(process, `/system/bin/${name}\n`);
+  const meant: Readonly<Record<string, string>> = { n: '\n', t: '\t', '\\': '\\' };
+  const text = process.args.join(' ').replace(/\\([nt\\])/g, (_, letter: string) => meant[letter]!);
+  await print(process, `${text}\n`);
   return 0;
 };
 
@@ -283,10 +297,12 @@ export const commandTable: Readonly<Record<string, Command>> = {
   bu,
   cat,
   chcon,
+  chgrp,
+  chmod,
   chown,
   cmd,
-  command,
   content,
+  cut,
   dd,
   df,
   du,
@@ -295,7 +311,9 @@ export const commandTable: Readonly<Record<string, Command>> = {
   false: () => Promise.resolve(1),
   find,
   getprop,
+  grep,
   gzip,
+  head,
   id,
   ls,
   mkdir,
@@ -308,13 +326,20 @@ export const commandTable: Readonly<Record<string, Command>> = {
   md5sum: digest('md5sum', 'md5'),
   reboot,
   rm,
+  sed,
   service,
+  settings,
   sh,
   sha256sum: digest('sha256sum', 'sha256'),
+  sort,
   stat,
   su,
   sync,
+  tail,
   tar,
+  telecom,
   true: () => Promise.resolve(0),
   umount,
+  unzip,
+  wc,
 };

@@ -2,7 +2,7 @@ import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { Device } from '../flash/flash.ts';
 import { IoError } from '../flash/faults.ts';
 import { complain, deviceAt, mayRead, type Command, type Process } from './host.ts';
-import { placeOf } from './tree-commands.ts';
+import { placeOf } from './tree/place.ts';
 
 const suffixes: Readonly<Record<string, number>> = {
   '': 1,

@@ -18,6 +18,8 @@ export async function readMounted(
     if (uid !== 0) return 'Permission denied';
     return pieces(device.bytes, (at, length) => device.read(at, length));
   }
+  const handed = host.handed.get(path);
+  if (handed) return pieces(handed.bytes, (at, length) => handed.read(at, length));
   const real = userPath(path);
   const mount = host.mounts
     .filter(({ at }) => real === at || real.startsWith(`${at}/`))

@@ -1,4 +1,5 @@
 import { posix } from 'node:path';
+import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import type { Device, Flash } from '../flash/flash.ts';
 
 export interface Mount {
@@ -25,11 +26,13 @@ export interface ShellHost {
   /** The kernel's name of the disk. */
   readonly disk: 'mmcblk0' | 'sda';
   readonly mounts: Mount[];
+  /** Files in memory, by their paths: what recovery was handed. */
+  readonly handed: Map<string, ByteSource>;
   readonly startedAt: number;
   /** Null where a phone with a modem has lost it; undefined without a modem. */
   readonly imei: string | null | undefined;
   /** Whether somebody agrees on its screen, and with which password; an empty one is none. */
-  isAgreedTo(what: 'backup' | 'restore'): Promise<Agreement | false>;
+  isAgreedTo(what: 'backup' | 'restore' | 'import'): Promise<Agreement | false>;
   battery(): { readonly percent: number; readonly charging: boolean };
   reboot(into: string): void;
 }
@@ -41,13 +44,22 @@ export interface Streams {
   err(text: string): Promise<void>;
 }
 
+/** A script's own name and its words. */
+export interface Called {
+  readonly cwd?: string;
+  readonly name?: string;
+  readonly words?: readonly string[];
+}
+
 export interface Process extends Streams {
   readonly host: ShellHost;
   readonly uid: number;
   readonly cwd: string;
   readonly args: readonly string[];
   /** Runs another script on the same streams. */
-  sub(script: string, uid: number): Promise<number>;
+  sub(script: string, uid: number, called?: Called): Promise<number>;
+  /** Runs another command on the same streams. */
+  exec(words: readonly string[]): Promise<number>;
 }
 
 /** A path as seen from a folder. */
@@ -59,7 +71,11 @@ export const userPath = (path: string): string =>
 
 /** Whether somebody may read there: root everywhere, everybody where apps share files, and programs that they know the place of. */
 export const mayRead = (uid: number, path: string): boolean =>
-  uid === 0 || /^\/sdcard(?:\/|$)|^\/data\/app\/[^/]+/.test(path);
+  uid === 0 || /^\/sdcard(?:\/|$)|^\/data\/app\/[^/]+|^\/data\/local\/tmp(?:\/|$)/.test(path);
+
+/** Whether somebody may write there: root everywhere, and the shell in its own folder. */
+export const mayWrite = (uid: number, path: string): boolean =>
+  uid === 0 || /^\/data\/local\/tmp\/.|^\/sdcard\/./.test(path);
 
 /** A command: its exit code. */
 export type Command = (process: Process) => Promise<number>;

@@ -1,3 +1,4 @@
+import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
 import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
 import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
 import type {
@@ -17,6 +18,8 @@ import type {
   CopyRoutineChange,
   LeftoversRequest,
   LeftoversStart,
+  WaitingRequest,
+  WaitingStart,
   CopyChange,
   CopyingRequest,
   CopyingStart,
@@ -65,6 +68,11 @@ export const appsApi = {
   copyRoutine: (serial: string) => ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`),
   turnCopyRoutine: (serial: string, change: CopyRoutineChange) =>
     ask<CopyRoutine>(`/phones/${at(serial)}/copy-routine`, 'PUT', change),
+  waitingPrograms: (serial: string) => ask<WaitingProgram[]>(`/phones/${at(serial)}/waiting-programs`),
+  waitingSheet: (serial: string, request: WaitingRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/installing-waiting-sheet`, 'POST', request, signal),
+  startInstallingWaiting: (serial: string, start: WaitingStart) =>
+    ask<RunView>(`/phones/${at(serial)}/installing-waiting`, 'POST', start),
   leftovers: (serial: string) => ask<LeftoverView[]>(`/phones/${at(serial)}/leftovers`),
   leftoversSheet: (serial: string, request: LeftoversRequest, signal: AbortSignal) =>
     ask<RunSheet>(`/phones/${at(serial)}/removing-leftovers-sheet`, 'POST', request, signal),

@@ -271,4 +271,6 @@ export const api = {
   practice: () => ask<PracticeView>('/practice'),
   act: (serial: string, action: PracticeAction) =>
     ask<PracticePhone>(`/practice/${at(serial)}`, 'POST', action),
+  installPackage: (serial: string, file: File) =>
+    send<PracticePhone>(`/practice/${at(serial)}/package`, file),
 };

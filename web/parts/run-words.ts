@@ -7,6 +7,7 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   'putting-apps': 'Putting apps back',
   'changing-apps': 'Changing apps',
   'removing-leftovers': 'Removing leftovers',
+  'installing-waiting': 'Installing programs',
   'keeping-records': 'Keeping records',
   'putting-records': 'Putting records back',
   locking: 'Locking and unlocking',

@@ -1,4 +1,5 @@
 import type { ThroughWhat } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
 import { defineStore } from 'pinia';
 import { ref, shallowRef } from 'vue';
 import type { AppView } from '@keen-larder/contract/copies.ts';
@@ -34,7 +35,11 @@ export interface AppsDraft {
   copyOf: Record<string, string>;
   /** How data goes back where the system gives no root. */
   through: ThroughWhat | undefined;
+  /** Their Android ids go back as well. */
+  withIds: boolean;
   armedWith: string;
+  /** Programs that wait on the phone and are to be installed, by package. */
+  ofWaiting: string[];
 }
 
 /** Apps of the phones that were asked. */
@@ -43,6 +48,8 @@ export const useApps = defineStore('apps', () => {
   const errors = ref<Record<string, string | undefined>>({});
   const busy = ref<Record<string, boolean>>({});
   const drafts = ref<Record<string, AppsDraft>>({});
+  /** Programs that wait on phones. */
+  const waiting = ref<Record<string, readonly WaitingProgram[]>>({});
   const asked: Record<string, number> = {};
 
   async function load(serial: string): Promise<void> {
@@ -77,7 +84,9 @@ export const useApps = defineStore('apps', () => {
       withShared: false,
       copyOf: {},
       through: undefined,
+      withIds: false,
       armedWith: '',
+      ofWaiting: [],
     };
     // What was put in is not what is watched: that is asked for anew.
     return drafts.value[serial];
@@ -91,5 +100,5 @@ export const useApps = defineStore('apps', () => {
   const pickedOf = (serial: string): AppView[] =>
     (lists.value[serial] ?? []).filter((app) => drafts.value[serial]?.picked.includes(app.package));
 
-  return { pickedOf, lists, errors, busy, load, draft, inTray };
+  return { pickedOf, waiting, lists, errors, busy, load, draft, inTray };
 });

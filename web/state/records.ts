@@ -16,6 +16,10 @@ export interface RecordsDraft {
   armedWith: string;
 }
 
+/** Whether a phone has any: as files, or told by a content provider. */
+export const isOnPhone = ({ files, missing }: RecordsOnPhone): boolean =>
+  files.length > 0 || missing !== undefined;
+
 /** Personal records of the phones that were asked. */
 export const useRecords = defineStore('records', () => {
   const lists = shallowRef<Readonly<Record<string, readonly RecordsOnPhone[]>>>({});

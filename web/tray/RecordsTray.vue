@@ -7,7 +7,7 @@ import { aboutText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { api } from '../api/client.ts';
 import { useLarder } from '../state/larder.ts';
-import { useRecords } from '../state/records.ts';
+import { isOnPhone, useRecords } from '../state/records.ts';
 import RunFrame from './RunFrame.vue';
 import { useTrayRun } from './tray-run.ts';
 
@@ -23,7 +23,7 @@ const rows = computed(() =>
 );
 const able = computed(() =>
   rows.value.filter((row) =>
-    isKeeping.value ? row.files.length > 0 : store.copyOf(serial.value, row) !== undefined,
+    isKeeping.value ? isOnPhone(row) : store.copyOf(serial.value, row) !== undefined,
   ),
 );
 const keeping = computed(() => ({ kinds: able.value.map(({ kind }) => kind) }));
@@ -57,11 +57,13 @@ const { sheet, run } = useTrayRun({
   },
 });
 const armed = computed(() => sheet.value !== undefined && mustArm(sheet.value));
+/** Somebody has to accept them. */
+const asks = computed(() => sheet.value?.steps.some(({ kind }) => kind === 'hand-records') ?? false);
 const figures = computed(() =>
   sheet.value && able.value.length > 0
     ? [
         { value: sizeText(sheet.value.bytes), name: isKeeping.value ? 'to read' : 'to read and write' },
-        { value: aboutText(sheet.value.expectedMs), name: 'unattended' },
+        { value: aboutText(sheet.value.expectedMs), name: asks.value ? 'then it asks there' : 'unattended' },
       ]
     : [],
 );

@@ -9,6 +9,7 @@ import type { useInTray } from './in-tray.ts';
 
 /** Loaded when they are first shown. */
 const AppTray = lazily(() => import('./apps/AppTray.vue'));
+const WaitingTray = lazily(() => import('./apps/WaitingTray.vue'));
 const RecordsTray = lazily(() => import('./RecordsTray.vue'));
 const LeftoversTray = lazily(() => import('./apps/LeftoversTray.vue'));
 const MovingTray = lazily(() => import('./apps/MovingTray.vue'));
@@ -30,6 +31,7 @@ const copies = useCopies();
 const apps = useApps();
 const rescue = useRescue();
 const appsPicked = computed(() => serial.value !== '' && apps.draft(serial.value).picked.length > 0);
+const waitingPicked = computed(() => serial.value !== '' && apps.draft(serial.value).ofWaiting.length > 0);
 const repair = computed(() => (page.value === 'rescue' ? rescue.inTray(serial.value) : undefined));
 
 /** A run that was started here is followed here, by the keyboard as well; what is being written elsewhere is not left. */
@@ -61,6 +63,11 @@ watch(
     <PickedAppsTray
       v-else-if="phone && page === 'apps' && appsPicked"
       :key="`picked ${phone.serial}`"
+      :phone="phone"
+    />
+    <WaitingTray
+      v-else-if="phone && page === 'apps' && waitingPicked"
+      :key="`waiting ${phone.serial}`"
       :phone="phone"
     />
     <AppTray v-else-if="phone && page === 'apps'" :key="`apps ${phone.serial}`" :phone="phone" />

@@ -364,7 +364,7 @@ describe('Personal records', () => {
       phone: phone({ facts: { ...facts, mode: 'system', root: false } }),
     });
     await eventually(() => expect(shown.findAll('tbody tr')).toHaveLength(2));
-    expect(shown.text()).toMatch(/gives no root.*cannot be put back/s);
+    expect(shown.text()).toMatch(/gives no root.*once somebody accepts them/s);
     const rows = shown.findAll('tbody tr').map((row) => row.text());
     expect(rows[0]).toMatch(/Messages.*without MMS.*7/s);
     expect(rows[1]).toMatch(/does not tell them.*–/s);

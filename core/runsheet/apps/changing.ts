@@ -1,4 +1,4 @@
-import { applies, needOf, takesAway, type AppAction } from '../../apps/built-in.ts';
+import { applies, needOf, needsCopy, takesAway, type AppAction } from '../../apps/built-in.ts';
 import type { AppFacts } from '../../apps/facts.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
 import { bySeverity, stop, type Check, type RunSheet, type Step } from '../check.ts';
@@ -19,6 +19,7 @@ export const actionWords: Readonly<Record<AppAction, string>> = {
   enable: 'Enable',
   remove: 'Remove',
   'bring-back': 'Bring back',
+  'take-back-update': 'Take updates back of',
 };
 
 /** The plan of changing apps for the phone's owner; all of it can be undone from the phone's page. */
@@ -36,7 +37,8 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
   }));
   const of = (risk: string) => (takesAway(action) ? apps.filter(({ need }) => need.risk === risk) : []);
   const [needed, depended] = [of('needed'), of('depended-on')];
-  const unkept = takesAway(action) ? apps.filter(({ app }) => !copied.has(app.package)) : [];
+  const unkept = needsCopy(action) ? apps.filter(({ app }) => !copied.has(app.package)) : [];
+  const isOfUpdates = action === 'take-back-update';
   const owners = action === 'remove' ? apps.filter(({ app }) => !app.isBuiltIn) : [];
   const checks: Check[] = [
     ...inSystem(facts),
@@ -79,13 +81,25 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
           } as const,
         ]
       : []),
+    ...(isOfUpdates && apps.length > 0
+      ? [
+          {
+            id: 'will-wipe',
+            severity: 'confirm',
+            title: 'Their data goes with the updates',
+            sentence: `${labelsOf(apps)}: afterwards it is as it came with the system, without data. A copy brings back what it holds.`,
+          } as const,
+        ]
+      : []),
     ...(apps.length > 0
       ? [
           {
             id: 'can-be-undone',
             severity: 'good',
             title: 'It can be undone',
-            sentence: 'Under “off” in the list; a pre-installed app keeps its program on the phone.',
+            sentence: isOfUpdates
+              ? 'Put the copies back: their programs are the updates.'
+              : 'Under “off” in the list; a pre-installed app keeps its program on the phone.',
           } as const,
         ]
       : []),

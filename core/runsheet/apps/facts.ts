@@ -46,5 +46,7 @@ export interface PuttingAppsFacts {
   readonly through?: ThroughWhat | undefined;
   /** The phone that the apps are on now and are copied from first; left out where copies are put back. */
   readonly movesFrom?: string | undefined;
+  /** The ids that Android gave them go back as well. */
+  readonly withIds?: boolean | undefined;
   readonly bytesPerSecond: number;
 }

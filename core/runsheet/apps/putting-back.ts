@@ -7,7 +7,7 @@ import { usualStartMs } from '../estimate.ts';
 import { bySeverity, stop, type Check, type CheckId, type RunSheet, type Severity } from '../check.ts';
 import { inSystem, labelsOf, msForEachApp, rootForData } from './common.ts';
 import type { PickedCopy, PuttingAppsFacts } from './facts.ts';
-import { installs, puts, stepsOf, type Put } from './putting-steps.ts';
+import { idGoesBack, installs, puts, stepsOf, type Put } from './putting-steps.ts';
 
 /** Something wrong with one of the apps of a batch, or worth a word. */
 interface Finding {
@@ -201,6 +201,20 @@ const replaced: AppRule = (put, { phone, through }) =>
       }
     : undefined;
 
+/** Android makes an app an id as it first asks for one: by it, services know an account's device. */
+const newId: AppRule = (put, facts) =>
+  put.app.home?.androidId && !idGoesBack(put, facts) && (!put.present || installs(put))
+    ? {
+        id: 'new-android-id',
+        severity: 'note',
+        title: (count) => `${plural(count, 'One app may be', 'apps may be')} taken for newly installed`,
+        sentence: (labels) =>
+          facts.phone.root
+            ? `${labels}: Android makes a new id for what is installed anew. Tick Android ids to give the old back; the phone restarts at the end.`
+            : `${labels}: Android makes a new id for what is installed anew, and only root writes the old.`,
+      }
+    : undefined;
+
 const rules: readonly AppRule[] = [
   nothingInCopy,
   signature,
@@ -217,6 +231,7 @@ const rules: readonly AppRule[] = [
   running,
   takesNoBackup,
   replaced,
+  newId,
 ];
 
 /** The plan of putting apps back, or of putting those of one phone onto another. */

@@ -16,7 +16,26 @@ export const installs = ({ parts, copy }: Put) => parts.includes('program') && h
 export const puts = ({ parts }: Put) => parts.some(isData);
 
 /** An app a step; through recovery, all programs before all data. */
-export function stepsOf(all: readonly Put[], { phone, through }: PuttingAppsFacts): Step[] {
+export function stepsOf(all: readonly Put[], facts: PuttingAppsFacts): Step[] {
+  const ids = all.filter((put) => idGoesBack(put, facts));
+  if (ids.length === 0) return appSteps(all, facts);
+  return [
+    ...appSteps(all, facts),
+    {
+      kind: 'set-ids',
+      text: `Give ${labelsOf(ids)} back ${ids.length === 1 ? 'its' : 'their'} Android ids`,
+      bytes: 0,
+    },
+    { kind: 'restart', text: 'Restart into system', into: 'system', bytes: 0 },
+    { kind: 'prove-ids', text: 'Look whether Android has kept them', bytes: 0 },
+  ];
+}
+
+/** An id is kept, wanted, and can be written. */
+export const idGoesBack = ({ app }: Put, { phone, withIds }: PuttingAppsFacts): boolean =>
+  withIds === true && phone.root && Boolean(app.home?.androidId);
+
+function appSteps(all: readonly Put[], { phone, through }: PuttingAppsFacts): Step[] {
   const step = (kind: Step['kind'], text: string, put: Put, bytes = put.bytes): Step => ({
     kind,
     text,

@@ -18,6 +18,8 @@ import {
   SetAsideRequest,
   TakingOutStart,
   VerifyingCopies,
+  WaitingRequest,
+  WaitingStart,
 } from '@keen-larder/contract/requests/apps.ts';
 import { carried, carryAlongZip, carrySheet } from '../../larder/carry/carry-along.ts';
 import { platformBackup, platformBackupStream } from '../../larder/carry/platform-backup.ts';
@@ -26,6 +28,7 @@ import type { KeenLarder } from '../../keen-larder.ts';
 import { startChangingApps } from '../../runs/apps/changing-apps.ts';
 import { startCopying } from '../../runs/apps/copying.ts';
 import { startRemovingLeftovers } from '../../runs/apps/removing-leftovers.ts';
+import { startInstallingWaiting } from '../../runs/apps/installing-waiting.ts';
 import { startMoving } from '../../runs/apps/moving.ts';
 import {
   appsInRecovery,
@@ -149,6 +152,15 @@ export function copyRoutes(app: KeenLarder): Router {
   routes.get('/phones/:serial/leftovers', async (request, response) => {
     response.json(await appSheets.leftoverViews(request.params.serial));
   });
+  routes.get('/phones/:serial/waiting-programs', async (request, response) => {
+    response.json(await appSheets.waitingPrograms(request.params.serial));
+  });
+  phoneRunRoutes(
+    routes,
+    'installing-waiting',
+    [WaitingRequest, (serial, asked) => appSheets.waiting(serial, asked)],
+    [WaitingStart, (serial, start) => startInstallingWaiting(app, serial, start)],
+  );
   phoneRunRoutes(
     routes,
     'removing-leftovers',

@@ -1,3 +1,4 @@
+import { Readable } from 'node:stream';
 import { Router } from 'express';
 import { practiceActionKind, type PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import { valid } from '../validate.ts';
@@ -7,20 +8,20 @@ import { Problem } from '../../failures.ts';
 export function practiceRoutes(controlUrl: string | undefined): Router {
   const routes = Router();
 
-  const ask = async (path: string, action?: PracticeAction): Promise<unknown> => {
+  const ask = async (path: string, body?: BodyInit): Promise<unknown> => {
     if (!controlUrl) throw new Problem(404, 'There are no simulated phones here.');
     let answer: Response;
     try {
       answer = await fetch(`${controlUrl}${path}`, {
-        method: action ? 'POST' : 'GET',
-        ...(action && { body: JSON.stringify(action) }),
+        method: body === undefined ? 'GET' : 'POST',
+        ...(body !== undefined && { body, duplex: 'half' }),
       });
     } catch {
       throw new Problem(502, 'The simulated phones do not answer. Start the demo again.');
     }
-    const body = (await answer.json()) as { detail?: string };
-    if (!answer.ok) throw new Problem(answer.status, body.detail ?? 'The simulated phones refused.');
-    return body;
+    const said = (await answer.json()) as { detail?: string };
+    if (!answer.ok) throw new Problem(answer.status, said.detail ?? 'The simulated phones refused.');
+    return said;
   };
 
   routes.get('/practice', async (_request, response) => void response.json(await ask('/phones')));
@@ -28,7 +29,11 @@ export function practiceRoutes(controlUrl: string | undefined): Router {
     const path = `/phones/${encodeURIComponent(request.params.serial)}`;
     const kind = practiceActionKind(request.body);
     if (!kind) throw new Problem(400, 'do must be the name of a control.');
-    response.json(await ask(path, valid(kind, request.body)));
+    response.json(await ask(path, JSON.stringify(valid<PracticeAction>(kind, request.body))));
+  });
+  routes.post('/practice/:serial/package', async (request, response) => {
+    const path = `/phones/${encodeURIComponent(request.params.serial)}/package`;
+    response.json(await ask(path, Readable.toWeb(request) as unknown as BodyInit));
   });
   return routes;
 }

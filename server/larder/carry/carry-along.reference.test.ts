@@ -73,9 +73,14 @@ const packagesList = (rows: readonly string[]) => rows.map((row) => `${row}\n`).
 const listed = (name: string, uid: number, version: number) =>
   `${name} ${uid} 0 /data/user/0/${name} default:targetSdkVersion=28 none 0 ${version} 1 @null`;
 
+/** What a system notes of its own Android in user data (AOSP frameworks/base, Settings.java). */
+const packagesXml = (sdk: number) =>
+  `<?xml version='1.0' encoding='utf-8' standalone='yes' ?>\n<packages>\n    <version sdkVersion="${sdk}" databaseVersion="3" fingerprint="x" />\n    <version volumeUuid="primary_physical" sdkVersion="${sdk}" />\n</packages>\n`;
+
 /** User data of the phone that it goes to, after a reset: the app is there, with a file of its own. */
 function layPhone(root: string): void {
   put(root, 'system/packages.list', packagesList([listed(tidebook, uidNow, 41)]), 1000, 0o640);
+  put(root, 'system/packages.xml', packagesXml(28), 1000, 0o660);
   put(root, `data/${tidebook}/files/new since`, 'written after the reset', uidNow);
   put(root, `data/${tidebook}/cache/tile`, 'x', uidNow);
   mkdirSync(join(root, `user_de/0/${tidebook}`), { recursive: true });
@@ -91,6 +96,11 @@ function layPhone(root: string): void {
     execFileSync('setfattr', ['-n', 'security.selinux', '-v', label, join(root, at)]);
   }
 }
+
+const asked = ['CAMERA', 'READ_CONTACTS', 'READ_SMS'].map((name) => ({
+  name: `android.permission.${name}`,
+  granted: name !== 'READ_SMS',
+}));
 
 const bench = new LarderBench();
 let open: OpenLarder;
@@ -165,7 +175,7 @@ beforeAll(async () => {
     ['device-data.tar', 'device-data', tarOf(prefs)],
     ['external.tar', 'external', tarOf(shared)],
   ]);
-  ids[waiting] = await keepApp(appOf(waiting, { uid: 10_062 }), [
+  ids[waiting] = await keepApp(appOf(waiting, { uid: 10_062, permissions: asked }), [
     ['base.apk', 'program', apk],
     ['split_config.en.apk', 'program', apk.subarray(0, 10_000)],
     ['data.tar', 'data', tarOf(prefs)],
@@ -218,7 +228,8 @@ const userland: readonly (readonly [string, Personality, string])[] = [
   ['mksh and toybox', { mode: 'recovery', tools: 'toybox', root: 'daemon' }, 'sh'],
   ['busybox sh and its tools', { mode: 'recovery', tools: 'busybox', root: 'daemon' }, 'busybox sh'],
 ];
-const properties = { 'ro.product.model': 'Knot 3', 'ro.build.version.sdk': '28' };
+/** Of a recovery: which Android it was made of says nothing of the phone's. */
+const properties = { 'ro.product.model': 'Knot 3', 'ro.build.version.sdk': '35' };
 /** A package manager that keeps what it is given (words of AOSP's PackageManagerShellCommand), and makes folders as installd does. */
 const pm = `case "$1" in
 install-create) n=$(ls /tmp/sessions 2>/dev/null | wc -l); mkdir -p /tmp/sessions/$n; echo "Success: created install session [$n]";;
@@ -228,6 +239,7 @@ install-commit)
   echo '${listed(waiting, 10_080, 41)}' >> /data/system/packages.list
   mkdir -p /data/data/${waiting} && chown 10080:10080 /data/data/${waiting}
   echo Success;;
+grant) cat >/dev/null; echo "$2 $3" >> /tmp/grants;;
 *) exit 1;;
 esac`;
 
@@ -383,13 +395,56 @@ describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, 
     refused(
       'its data is of Android API level 28, and this phone has 27.',
       '',
-      await phone({ 'ro.build.version.sdk': '27' }),
+      await phone({}, 24, (root) => {
+        layPhone(root);
+        writeFileSync(join(root, 'system/packages.xml'), packagesXml(27));
+      }),
+    );
+    refused(
+      'this phone does not say which Android it has. Mount its system in recovery.',
+      '',
+      // Since Android 12 it is no text any more.
+      await phone({}, 24, (root) => {
+        layPhone(root);
+        writeFileSync(join(root, 'system/packages.xml'), 'ABX\0');
+      }),
     );
     // A recovery is of another Android than the system that it repairs.
     const newer = await phone({ 'ro.build.version.sdk': '27', 'ro.product.model': 'A recovery' });
     newer.write('system/build.prop', 'ro.build.version.sdk=29\nro.product.model=Knot 3\n');
     expect(install(newer).exitCode).toBe(0);
     isAsKept(newer);
+  });
+
+  it('opens user data and the system itself where recovery mounts what it is asked for, and closes them', async () => {
+    const on = await phone(
+      {},
+      24,
+      (root) => {
+        layPhone(root);
+        writeFileSync(join(root, 'system/packages.xml'), 'ABX\0');
+      },
+      {
+        mount: [
+          'for last; do :; done',
+          'echo "$@" >>/tmp/asked',
+          'if [ "$*" = /data ]; then exec /system/bin/TOOL mount -t ext4 /dev/block/by-name/userdata /data; fi',
+          'if [ "$*" = "-o ro /system" ]; then echo ro.build.version.sdk=28 >/system/build.prop; exit; fi',
+          'if [ $# -gt 3 ]; then exec /system/bin/TOOL mount "$@"; fi',
+          'exit 1',
+        ]
+          .join('\n')
+          .replaceAll('TOOL', personality.tools),
+      },
+    );
+    on.shell('umount /data');
+    expect(install(on).said.slice(0, 1)).toEqual(['tidebook: its data is in place.']);
+    expect(on.shell('cat /tmp/asked').stdout.toString().split('\n')).toEqual(
+      expect.arrayContaining(['/data', '-o ro /system_root', '-o ro /system']),
+    );
+    expect(on.shell('ls -A /data').stdout.toString()).toBe('');
+    on.shell('mount -t ext4 /dev/block/by-name/userdata /data');
+    isAsKept(on);
   });
 
   it('leaves an app as it was where room runs out on the way', async () => {
@@ -498,6 +553,9 @@ describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, 
     on.shell('rm -rf /tmp/refuse /tmp/sessions');
     expect(on.shell(`${shell} ${here}/install.sh`).exitCode).toBe(0);
     expect(there()).toBe('');
+    expect(on.shell('cat /tmp/grants').stdout.toString()).toBe(
+      `${waiting} android.permission.CAMERA\n${waiting} android.permission.READ_CONTACTS\n`,
+    );
     const given = on.shell('cd /tmp/sessions/0 && sha256sum * | sort -k 2').stdout.toString();
     const digest = (bytes: Buffer) => createHash('sha256').update(bytes).digest('hex');
     expect(given).toBe(`${digest(apk)}  base.apk\n${digest(apk.subarray(0, 10_000))}  split_config.en.apk\n`);

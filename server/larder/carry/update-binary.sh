@@ -16,6 +16,7 @@ settled=.keen-larder-settled
 failed=0
 waiting=0
 placed=0
+mounted=
 
 say() {
   echo "ui_print $1" >&"$outfd"
@@ -26,7 +27,19 @@ say() {
 
 refuse() {
   say "Nothing was changed: $1"
-  exit 1
+  leave 1
+}
+
+# What was mounted for this is given back.
+leave() {
+  cd / && sync
+  for each in $mounted; do umount "$each" 2>/dev/null; done
+  exit "$1"
+}
+
+# Some recoveries mount what they are asked for, by their own list.
+open_up() {
+  mount $2 "$1" 2>/dev/null && mounted="$1 $mounted"
 }
 
 # What a member of the archive has.
@@ -34,17 +47,25 @@ member() { unzip -p "$zip" "$1" 2>/dev/null; }
 
 sum() { sha256sum | cut -d ' ' -f 1; }
 
-# A property of the phone's system, where that can be read, else of what runs.
+# A property of the phone's system, where that can be read.
 properties() {
   for each in /system_root/system/build.prop /system/system/build.prop /system/build.prop /vendor/build.prop; do
     [ -r "$each" ] && sed -n "s/^$1=//p" "$each"
   done
-  getprop "$1" 2>/dev/null
+}
+
+is_system() { [ "$(getprop sys.boot_completed 2>/dev/null)" = 1 ]; }
+
+# Android's API level: of the system itself, or as it noted it in user data. What recovery says is its own.
+sdk_of_phone() {
+  properties ro.build.version.sdk
+  is_system && getprop ro.build.version.sdk
+  sed -n 's/.*<version sdkVersion="\([0-9]*\)".*/\1/p' "$data/system/packages.xml" 2>/dev/null
 }
 
 is_model() {
   for property in ro.product.model ro.product.system.model ro.product.vendor.model; do
-    properties $property | grep -qxF -- "$1" && return 0
+    { properties $property; getprop $property 2>/dev/null; } | grep -qxF -- "$1" && return 0
   done
   return 1
 }
@@ -168,6 +189,7 @@ leave_program() {
     [ "$(sum <"$here/programs/.$package/$apk")" = "$digest" ] || why="its program cannot be unpacked: is there room?"
   done <"$here/programs.$$"
   rm -f "$here/programs.$$"
+  member carry/plan | sed -n "s/^grant $1 //p" >"$here/programs/.$package/grants"
   [ -z "$why" ] && mv "$here/programs/.$package" "$here/programs/$package" && return 0
   rm -rf "${here:?}/programs/.$package"
   return 1
@@ -189,13 +211,18 @@ for folder in *; do
     echo "$folder: ${apk##*/} was not taken"
     continue 2
   done
-  if pm install-commit "$session"; then rm -rf "$folder"; else echo "$folder: not installed"; fi
+  pm install-commit "$session" || { echo "$folder: not installed"; continue; }
+  if [ -r "$folder/grants" ]; then
+    # Some are given with the program, and cannot be granted.
+    while read -r permission; do pm grant "$folder" "$permission" </dev/null >/dev/null 2>&1; done <"$folder/grants"
+  fi
+  rm -rf "$folder"
 done
 END
 }
 
 install_now() {
-  [ "$(getprop sys.boot_completed 2>/dev/null)" = 1 ] || return 1
+  is_system || return 1
   sh "$here/install.sh" >>"$log" 2>&1
   [ ! -d "$here/programs/$package" ]
 }
@@ -239,7 +266,7 @@ put_app() {
     look_up
   fi
   rm -rf "${here:?}/programs/$package"
-  [ "$(getprop sys.boot_completed 2>/dev/null)" = 1 ] && am force-stop "$package"
+  is_system && am force-stop "$package"
   if put_data "$number"; then
     if [ $staged = 0 ]; then
       say "$title: it is installed, and this archive has no data of it."
@@ -257,14 +284,17 @@ for tool in unzip tar find sort sha256sum cut sed df; do
   type $tool >/dev/null 2>&1 || refuse "this recovery has no $tool."
 done
 [ "$(member carry/plan | sum)" = "$plan_sum" ] || refuse "the archive is damaged. Copy it onto the phone again."
+[ -r "$data/system/packages.list" ] || open_up "$data"
 [ -r "$data/system/packages.list" ] || refuse "user data is not open here. Unlock it in recovery, or start the phone once after a reset."
 
 model=$(member carry/plan | sed -n 's/^model //p')
 sdk=$(member carry/plan | sed -n 's/^sdk //p')
 needed=$(member carry/plan | sed -n 's/^kib //p')
+[ -n "$(properties ro.build.version.sdk)" ] || open_up /system_root "-o ro" || open_up /system "-o ro"
 is_model "$model" || refuse "it is for a $model, and this phone is not one."
-has_sdk=$(properties ro.build.version.sdk | head -n 1)
-[ "$has_sdk" -ge "$sdk" ] 2>/dev/null || refuse "its data is of Android API level $sdk, and this phone has ${has_sdk:-an unknown one}."
+has_sdk=$(sdk_of_phone | head -n 1)
+[ -n "$has_sdk" ] || refuse "this phone does not say which Android it has. Mount its system in recovery."
+[ "$has_sdk" -ge "$sdk" ] 2>/dev/null || refuse "its data is of Android API level $sdk, and this phone has $has_sdk."
 free=$(free_kib)
 [ "$free" -ge "$needed" ] 2>/dev/null || refuse "it needs $needed KiB of room on $data, and ${free:-not known how many} are free."
 
@@ -286,3 +316,4 @@ if [ $waiting -gt 0 ]; then
   say "Start the phone, run: adb shell sh $here/install.sh (it needs no root), then install this archive once more."
 fi
 [ $failed = 0 ]
+leave $?

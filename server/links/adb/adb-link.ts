@@ -9,9 +9,11 @@ import { connectAdb, type AdbConnection, type AdbCredentials } from './connect.t
 import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing.ts';
 import { AdbFolderExchange } from './files/folder-exchange.ts';
 import { AdbAppWork } from './apps/app-work.ts';
+import { AdbHome } from './apps/home.ts';
 import { AdbApps } from './apps/apps.ts';
 import { AdbCable } from './partitions/cable.ts';
 import { AdbDigests } from './digests.ts';
+import { AdbHanding } from './files/handing.ts';
 import { AdbSharedFiles } from './files/shared-files.ts';
 import { AdbFiles } from './files/files.ts';
 import { AdbPartitions } from './partitions/partitions.ts';
@@ -34,6 +36,8 @@ export class AdbLink implements PhoneLink {
   readonly providers?: AdbProviders;
   readonly apps?: AdbApps;
   readonly appWork?: AdbAppWork;
+  readonly home?: AdbHome;
+  readonly handing?: AdbHanding;
   readonly folders?: AdbFolderExchange;
   readonly gone: Promise<void>;
   private readonly digests: AdbDigests;
@@ -60,6 +64,8 @@ export class AdbLink implements PhoneLink {
       }
       this.apps = new AdbApps(shell);
       this.appWork = new AdbAppWork(shell, digests);
+      this.home = new AdbHome(shell);
+      this.handing = new AdbHanding(shell, digests);
     }
     this.gone = connection.gone;
   }
@@ -98,6 +104,7 @@ export class AdbLink implements PhoneLink {
     const serial = properties['ro.serialno'] ?? properties['ro.boot.serialno'];
     if (!serial) throw new LinkFailure('The phone does not tell its serial number.');
     const battery = await this.battery();
+    const sdk = Number(properties['ro.build.version.sdk']);
     const { partitions } = this;
     const installed =
       this.mode === 'recovery' && partitions
@@ -111,6 +118,7 @@ export class AdbLink implements PhoneLink {
       maker: properties['ro.product.manufacturer'] ?? 'Unknown maker',
       model: properties['ro.product.model'] ?? 'Unknown model',
       ...makeFrom(properties),
+      ...(this.mode === 'system' && sdk > 0 && { sdk }),
       mode: this.mode,
       root: this.shell.root,
       abis: (properties['ro.product.cpu.abilist'] ?? '').split(',').filter(Boolean),

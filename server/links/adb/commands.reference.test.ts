@@ -9,12 +9,12 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { readGpt } from '@keen-larder/core/formats/gpt/gpt.ts';
 import { Flash } from '@keen-larder/standin/flash/flash.ts';
 import type { ShellHost } from '@keen-larder/standin/shell/host.ts';
-import { runScript } from '@keen-larder/standin/shell/run.ts';
+import { runScript } from '@keen-larder/standin/shell/language/run.ts';
 import { tarEnd, tarHeader, tarPadding } from '../../formats/tar-header.ts';
 import { testFolder } from '../../../testing/folder.ts';
 import { knot3Flash } from '../../../testing/flashes.ts';
 import { UserlandPhone, whyNotHere, type Personality } from '../../../testing/userland/userland-phone.ts';
-import { commands, piecesScript, rangesScript } from './commands.ts';
+import { commands, piecesScript, rangesScript, waitingFolder } from './commands.ts';
 
 const missing = whyNotHere();
 const folder = testFolder();
@@ -114,6 +114,10 @@ const of = <K extends Key>(reason: string, ...keys: K[]) =>
 const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   userId: [{ line: commands.userId() }],
   ...of('getprop is Android’s own', 'properties', 'property'),
+  ...of('cmd is Android’s own', 'appOps', 'setAppOp', 'appLanguages', 'setAppLanguages', 'allowListener'),
+  ...of('am is Android’s own', 'openFile'),
+  ...of('cmd is Android’s own', 'sparedApps', 'spareApp', 'giveRole'),
+  ...of('settings and telecom are Android’s own', 'secureSetting', 'setSecureSetting', 'setDialer'),
   ...of('dumpsys is Android’s own', 'batteryOfSystem', 'allPackages', 'describePackage'),
   ...of('service is Android’s own', 'imei'),
   ...of(
@@ -121,9 +125,11 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     'packagePaths',
     'beginInstall',
     'writeInstall',
+    'writeInstallFrom',
     'commitInstall',
     'abandonInstall',
     'uninstall',
+    'takeBackUpdate',
     'enable',
     'disable',
     'grant',
@@ -302,6 +308,31 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
       then: "stat -c '%u %g' /data/unpacked/link",
     },
   ],
+  writeShared: [
+    {
+      line: `echo abc | ${commands.writeShared('/data/c d/new')}`,
+      then: "cat '/data/c d/new'; rm -f '/data/c d/new'",
+    },
+  ],
+  waitingPrograms: [
+    { line: commands.waitingPrograms() },
+    {
+      line: [
+        `mkdir -p ${waitingFolder}/example.one ${waitingFolder}/example.two ${waitingFolder}/.example.three`,
+        ...['example.one/base.apk', 'example.one/split_config.en.apk', 'example.two/base.apk'].map(
+          (name) => `echo ${name} >${waitingFolder}/${name}`,
+        ),
+        commands.waitingPrograms(),
+      ].join('; '),
+      as: lines,
+    },
+  ],
+  waitingGrants: [
+    {
+      line: `echo example.CAMERA >${waitingFolder}/example.two/grants; ${commands.waitingGrants('example.two')}; ${commands.waitingGrants('example.one')}`,
+    },
+  ],
+  removeWaiting: [{ line: commands.removeWaiting('example.one'), then: `ls ${waitingFolder}` }],
   removeAll: [
     {
       line: commands.removeAll(['/data/c d', '/data/nowhere', '/data/unpacked']),
@@ -356,7 +387,7 @@ describe.skipIf(missing !== undefined).each(personalities)('$tools', (personalit
     ]);
     host = {
       ...{ mode: 'recovery', properties: {}, rootDaemon: true, hasSu: false, flash, disk: 'mmcblk0' },
-      ...{ mounts: [], startedAt: Date.now(), imei: undefined },
+      ...{ mounts: [], handed: new Map(), startedAt: Date.now(), imei: undefined },
       isAgreedTo: () => Promise.resolve(false),
       battery: () => ({ percent: 80, charging: true }),
       reboot: () => undefined,

@@ -1,5 +1,6 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ProviderQuestion } from '@keen-larder/core/records/provided.ts';
+import type { InstallHow } from '../phone-link.ts';
 import { PhoneRefusal } from '../../failures.ts';
 
 /** Quotes a word for the phone's shell. */
@@ -153,22 +154,57 @@ export const commands = {
   takeBackup: () => 'bu restore',
   stopApp: (name: string) => `am force-stop ${nameOf(name)}`,
   describePackage: (name: string) => `dumpsys package ${nameOf(name)}`,
-  beginInstall: (bytes: number, installer: string | undefined, mayDowngrade: boolean) =>
-    `pm install-create -r${mayDowngrade ? ' -d' : ''}${installer ? ` -i ${nameOf(installer)}` : ''} -S ${bytes}`,
+  /** That a store owns updates is an option since Android 14 (AOSP, PackageManagerShellCommand). */
+  beginInstall: (bytes: number, { installer, ownsUpdates, mayDowngrade }: InstallHow) =>
+    [
+      `pm install-create -r${mayDowngrade ? ' -d' : ''}${installer ? ` -i ${nameOf(installer)}` : ''}`,
+      ...(ownsUpdates ? ['--update-ownership'] : []),
+      `-S ${bytes}`,
+    ].join(' '),
   writeInstall: (session: string, name: string, bytes: number) =>
     `pm install-write -S ${bytes} ${nameOf(session)} ${quote(name)} -`,
+  /** Of a file on the phone itself. */
+  writeInstallFrom: (session: string, name: string, bytes: number, path: string) =>
+    `pm install-write -S ${bytes} ${nameOf(session)} ${quote(name)} - <${quote(path)}`,
+  waitingPrograms: () => `cd ${waitingFolder} 2>/dev/null && stat -c '%s %n' */*.apk 2>/dev/null; true`,
+  waitingGrants: (name: string) => `cat ${waitingFolder}/${nameOf(name)}/grants 2>/dev/null; true`,
+  removeWaiting: (name: string) => `rm -rf ${waitingFolder}/${nameOf(name)}`,
   commitInstall: (session: string) => `pm install-commit ${nameOf(session)}`,
   abandonInstall: (session: string) => `pm install-abandon ${nameOf(session)}`,
   uninstall: (name: string) => `pm uninstall --user 0 ${nameOf(name)}`,
+  /** Of an app that came with the system, for all users: what it came as stays (AOSP, PackageManagerShellCommand.runUninstall). */
+  takeBackUpdate: (name: string) => `pm uninstall ${nameOf(name)}`,
   bringBack: (name: string) => `cmd package install-existing --user 0 ${nameOf(name)}`,
   enable: (name: string) => `pm enable --user 0 ${nameOf(name)}`,
   disable: (name: string) => `pm disable-user --user 0 ${nameOf(name)}`,
   grant: (name: string, permission: string) => `pm grant ${nameOf(name)} ${nameOf(permission)}`,
   revoke: (name: string, permission: string) => `pm revoke ${nameOf(name)} ${nameOf(permission)}`,
+  /** What ties an app to its phone (AOSP, the shells of the services that have it). */
+  appOps: (name: string) => `cmd appops get ${nameOf(name)}`,
+  setAppOp: (name: string, op: string, mode: string) =>
+    `cmd appops set ${nameOf(name)} ${nameOf(op)} ${nameOf(mode)}`,
+  appLanguages: (name: string) => `cmd locale get-app-locales ${nameOf(name)} --user 0`,
+  setAppLanguages: (name: string, tags: string) =>
+    `cmd locale set-app-locales ${nameOf(name)} --user 0 --locales ${quote(tags)}`,
+  secureSetting: (name: string) => `settings get secure ${nameOf(name)}`,
+  setSecureSetting: (name: string, value: string) => `settings put secure ${nameOf(name)} ${quote(value)}`,
+  allowListener: (component: string) => `cmd notification allow_listener ${quote(component)}`,
+  sparedApps: () => 'cmd deviceidle whitelist',
+  spareApp: (name: string) => `cmd deviceidle whitelist +${nameOf(name)}`,
+  giveRole: (role: string, name: string) =>
+    `cmd role add-role-holder --user 0 android.app.role.${nameOf(role)} ${nameOf(name)}`,
+  setDialer: (name: string) => `telecom set-default-dialer ${nameOf(name)}`,
+  writeShared: (path: string) => `cat >${quote(path)}`,
+  /** AOSP, cmds/am. */
+  openFile: (path: string, mediaType: string) =>
+    `am start -a android.intent.action.VIEW -d ${quote(`file://${path}`)} -t ${quote(mediaType)}`,
   /** A line or more for each of its rows (AOSP, cmds/content). */
   queryProvider: ({ uri, columns }: ProviderQuestion) =>
     `content query --uri ${quote(uri)} --projection ${columns.join(':')}`,
 } satisfies Record<string, (...args: never[]) => string>;
+
+/** Where an archive leaves programs; `update-binary.sh` has it as well. */
+export const waitingFolder = '/data/local/tmp/keen-larder/programs';
 
 /** What the kernel has in memory is what was read before; the flash itself is to be asked. */
 function flush(node: string): string {

@@ -19,6 +19,7 @@ import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { counted } from '../../async/counted.ts';
 import type { Attempt } from '../phone/phone-at-work.ts';
 import { PhoneRefusal, asOnePart, traitsOf } from '../../failures.ts';
+import { putHome } from './home/at-home.ts';
 import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
 import type { Run } from '../engine/live-run.ts';
 
@@ -121,7 +122,9 @@ async function installProgram(
     bytes,
     content: () => counted(readImage(shelf, copies.part(copy.id, name)), passed),
   }));
-  await workOf(link).install(parts, copy.app.installer, true, signal);
+  const { installer, home } = copy.app;
+  const ownsUpdates = installer !== undefined && home?.updateOwner === installer;
+  await workOf(link).install(parts, { installer, ownsUpdates, mayDowngrade: true }, signal);
   return `version ${copy.app.versionName ?? copy.app.versionCode} installed`;
 }
 
@@ -196,5 +199,6 @@ async function setState({ link }: Attempt, { copy: { app } }: PutApp, run: Run):
     }
   }
   if (now && now.isEnabled !== app.isEnabled) await work.setEnabled(app.package, app.isEnabled);
-  return changed > 0 ? [`${changed} ${changed === 1 ? 'grant' : 'grants'} as kept`] : [];
+  const grants = changed > 0 ? [`${changed} ${changed === 1 ? 'grant' : 'grants'} as kept`] : [];
+  return [...grants, ...(await putHome(link, app, run))];
 }

@@ -12,9 +12,10 @@ import type {
   LeftoversRequest,
   MovingRequest,
   PuttingAppsRequest,
+  WaitingRequest,
 } from '@keen-larder/contract/requests/apps.ts';
 import { changeSince, type AppChange, type PartKind } from '@keen-larder/core/apps/copies.ts';
-import { takesAway, turnedOffAmong, type TurnedOff } from '@keen-larder/core/apps/built-in.ts';
+import { needsCopy, turnedOffAmong, type TurnedOff } from '@keen-larder/core/apps/built-in.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import {
@@ -29,6 +30,8 @@ import {
   type MovingSheet,
   type PuttingAppsFacts,
   type RunSheet,
+  type WaitingProgram,
+  waitingSheet,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
 import type { RunStatements } from '../../database/runs.ts';
@@ -101,7 +104,10 @@ export class AppSheets {
     return puttingAppsSheet(await this.puttingFacts(serial, request));
   }
 
-  async puttingFacts(serial: string, { copies, through }: PuttingAppsRequest): Promise<PuttingAppsFacts> {
+  async puttingFacts(
+    serial: string,
+    { copies, through, withIds }: PuttingAppsRequest,
+  ): Promise<PuttingAppsFacts> {
     const phone = this.bench.facts(serial);
     const runs = phone.mode === 'system';
     return {
@@ -110,6 +116,7 @@ export class AppSheets {
       picked: copies.map(({ copyId, parts }) => ({ copy: this.larder.copies.one(copyId), parts })),
       surroundings: runs ? await surroundingsOf(workOf(this.bench.link(serial))) : nowhere,
       ...(through && { through }),
+      ...(withIds && { withIds }),
       bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['copying']),
     };
   }
@@ -121,7 +128,7 @@ export class AppSheets {
       installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
       picked: packages,
       action,
-      copied: takesAway(action) ? await this.whole(serial, packages) : new Set(),
+      copied: needsCopy(action) ? await this.whole(serial, packages) : new Set(),
     });
   }
 
@@ -145,6 +152,16 @@ export class AppSheets {
       shelf: await this.larder.shelf.space(),
       bytesPerSecond: pastSpeed(this.bench, this.runs, serial, ['copying']),
     });
+  }
+
+  /** Programs that wait on a phone: its system must run, and nothing needs root. */
+  async waitingPrograms(serial: string): Promise<readonly WaitingProgram[]> {
+    return (await this.bench.linkIn(serial, 'system')?.appWork?.waiting()) ?? [];
+  }
+
+  async waiting(serial: string, { packages }: WaitingRequest): Promise<RunSheet> {
+    const phone = this.bench.facts(serial);
+    return waitingSheet({ phone, waiting: await this.waitingPrograms(serial), picked: packages });
   }
 
   /** When what apps left on a phone was kept, by their packages; damaged copies do not count. */

@@ -1,5 +1,6 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { programBytes } from '@keen-larder/standin/firmware/programs.ts';
 import type { AppView } from '@keen-larder/contract/copies.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { Ext4 } from '@keen-larder/core/formats/ext4/ext4.ts';
@@ -173,6 +174,45 @@ describe('apps that came with the system', () => {
     expect((await change('bring-back', [name])).state).toBe('done');
     expect(await stateOf(name)).toMatchObject({ isEnabled: true, isRemoved: false });
   });
+
+  it(
+    'are as they came once their update is taken back, and the copy brings it again',
+    { timeout: 60_000 },
+    async () => {
+      const name = 'example.ferrytimes';
+      const came = await stateOf(name);
+      expect(came.codePath).toMatch(/^\/system\//);
+      const update = programBytes({ program: 'ferrytimes', versionCode: 99, seed: 4, bytes: 300_000 });
+      const content = async function* () {
+        yield await Promise.resolve(update);
+      };
+      await app.bench
+        .link(serial)
+        .appWork!.install([{ name: 'base.apk', bytes: update.length, content }], {});
+      await views();
+      expect(await stateOf(name)).toMatchObject({ versionCode: 99, isBuiltIn: true });
+      const [confirmed, packages] = [['will-wipe'], [name]];
+      const start = { packages, action: 'take-back-update', confirmed } as const;
+      await expect(startChangingApps(app, serial, { ...start, packages })).rejects.toThrow(
+        /copy the program first/,
+      );
+      await copy([name], ['program', 'data']);
+      const { id } = await startChangingApps(app, serial, { ...start, packages });
+      expect((await app.engine.ended(id)).outcome).toMatch(/^One app changed/);
+      expect(await stateOf(name)).toMatchObject({ versionCode: came.versionCode, codePath: came.codePath });
+      await expect(startChangingApps(app, serial, { ...start, packages })).rejects.toThrow(
+        /Nothing is picked/,
+      );
+      const kept = app.larder.copies.of(serial).find((each) => each.app.package === name)!;
+      const put = await startPuttingApps(app, serial, {
+        copies: [{ copyId: kept.id, parts: ['program', 'data'] }],
+        confirmed: ['app-running', 'system-record-version'],
+        armedWith: serial.slice(-4),
+      });
+      expect((await app.engine.ended(put.id)).state).toBe('done');
+      expect(await stateOf(name)).toMatchObject({ versionCode: 99, isBuiltIn: true });
+    },
+  );
 
   it('stay where the phone would be useless without them', async () => {
     await copy(['example.tide.home'], ['program']);

@@ -1,6 +1,7 @@
 import type { ChangingAppsStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
+import { hasUpdate, type AppAction } from '@keen-larder/core/apps/built-in.ts';
+import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { actionWords, listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { asOnePart, PartFailure } from '../../failures.ts';
 import type { AppWork } from '../../links/phone-link.ts';
@@ -14,16 +15,16 @@ const work: Readonly<Record<AppAction, (work: AppWork, name: string) => Promise<
   enable: (work, name) => work.setEnabled(name, true),
   remove: (work, name) => work.uninstall(name),
   'bring-back': (work, name) => work.bringBack(name),
+  'take-back-update': (work, name) => work.takeBackUpdate(name),
 };
 
 /** How an app must be afterwards. */
-const isDone: Readonly<
-  Record<AppAction, (app: { isEnabled: boolean; isRemoved: boolean } | undefined) => boolean>
-> = {
+const isDone: Readonly<Record<AppAction, (app: InstalledApp | undefined) => boolean>> = {
   disable: (app) => app !== undefined && !app.isEnabled,
   enable: (app) => app?.isEnabled ?? false,
   remove: (app) => app === undefined || app.isRemoved,
   'bring-back': (app) => app !== undefined && !app.isRemoved,
+  'take-back-update': (app) => app !== undefined && !hasUpdate(app),
 };
 
 /**

@@ -26,6 +26,7 @@ import type { NewPart } from '../../larder/copies-of-a-kind.ts';
 import type { SetWriter } from '../../shelf/set-writer.ts';
 import { copyBatch } from './app-batch.ts';
 import { foldersGiven, passwordOf, takeBackup, type GivenBackup } from './backing-up.ts';
+import { readHomes } from './home/at-home.ts';
 import { filesAmong } from '../imaging/archive-taking.ts';
 import { someOf } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
@@ -87,6 +88,15 @@ export async function copyAll(
       sdk: await workOf(link).sdk(),
     }),
   });
+  const homes = await phone.retry({
+    what: 'Look what ties them to the phone',
+    attempt: ({ link }) =>
+      readHomes(
+        link,
+        picked.map(({ app }) => app.package),
+        sdk,
+      ),
+  });
   const oneOf = (name: string) => picked.find(({ app }) => app.package === name);
   const apps = steps.map(({ app }) => ({ package: app!, label: oneOf(app!)?.app.label ?? app! }));
   const from = { phone: { serial, maker, model, nickname: bench.view(serial).nickname } };
@@ -121,7 +131,11 @@ export async function copyAll(
         );
       const isAsGiven = isByBackup && parts.some(({ kind }) => kind !== 'program');
       return {
-        facts: { ...copiedApp(one.app, sdk, stampFiles), ...(isAsGiven && { isAsGiven }) },
+        facts: {
+          ...copiedApp(one.app, sdk, stampFiles),
+          home: { ...homes.get(one.app.package), updateOwner: one.app.updateOwner },
+          ...(isAsGiven && { isAsGiven }),
+        },
         parts,
         sparedBytes,
         remark: isAsGiven

@@ -8,6 +8,7 @@ import { isInBackup } from '@keen-larder/core/formats/android-backup/eligibility
 import { passwordOf } from './backing-up.ts';
 import { handOver } from './handing-over.ts';
 import { putData, putProgram, putState, putWhole, type PutApp } from './app-putting.ts';
+import { proveAndroidIds, writeAndroidIds } from './home/android-ids.ts';
 import { filesNotReadable } from '../imaging/archive-taking.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
@@ -108,6 +109,13 @@ export async function putAll(
           throw error instanceof Problem ? new PartFailure(error.message) : error;
         }
       });
+      continue;
+    }
+    if (step.kind === 'set-ids' || step.kind === 'prove-ids') {
+      const given = [...apps.values()].map(({ copy }) => copy.app).filter((app) => !failed.has(app.package));
+      const work = step.kind === 'set-ids' ? writeAndroidIds : proveAndroidIds;
+      const attempt = ({ link }: Attempt) => asOnePart(() => work(link, given));
+      await run.part(i, () => phone.retry({ what: step.text, attempt }));
       continue;
     }
     const name = step.app!;

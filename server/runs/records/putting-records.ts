@@ -9,6 +9,7 @@ import type { RunContext } from '../engine/run-context.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
 import { keepAll } from './keeping-records.ts';
+import { handRecords } from './handing-records.ts';
 import { exchangeRecords, type WantedFile } from './records-exchange.ts';
 import { stopWriters, titlesOf } from './records-on-phone.ts';
 
@@ -38,7 +39,9 @@ export function startPuttingRecords(
       };
     },
     async work(run, { steps }) {
-      const copies = start.copies.map((id) => larder.records.one(id));
+      const all = start.copies.map((id) => larder.records.one(id));
+      const handed = steps.filter(({ kind }) => kind === 'hand-records').map(({ app }) => app);
+      const copies = all.filter(({ records }) => !handed.includes(records.kind));
       const keeping = steps.filter(({ kind }) => kind === 'copy').map(({ app }) => app as RecordKindId);
       const unkept = await keepAll(context, serial, keeping, run);
       const leftOver = 'What was there is in the larder';
@@ -63,18 +66,33 @@ export function startPuttingRecords(
         );
         if (!isDone) failed.push(kind);
       }
-      await run.step(keeping.length + copies.length, async () => {
+      for (const [i, copy] of all.filter((each) => !copies.includes(each)).entries()) {
+        const { kind } = copy.records;
+        const hand = () =>
+          phone.retry({
+            what: `Hand over ${recordKind(kind).title}`,
+            attempt: (attempt) => handRecords(context, attempt, copy, run),
+          });
+        const isDone = await run.part(keeping.length + copies.length + i, () => asOnePart(hand));
+        if (!isDone) failed.push(kind);
+      }
+      if (copies.length === 0) return outcomeText(all.length, failed);
+      await run.step(steps.length - 1, async () => {
         await bench.restart(serial, 'system');
         await run.waiting(`Waiting for ${bench.view(serial).nickname} to start.`, () =>
           bench.waitFor(serial, 'system', startLimitMs, run.signal),
         );
         return 'it has started';
       });
-      const done = copies.length - failed.length;
-      const kept = `${done === 1 ? 'One kind' : `${done} kinds`} of records in place and proved.`;
-      return failed.length === 0 ? kept : `Not put back, and as before: ${titlesOf(failed)}. ${kept}`;
+      return outcomeText(all.length, failed);
     },
   });
+}
+
+function outcomeText(all: number, failed: readonly RecordKindId[]): string {
+  const done = all - failed.length;
+  const there = `${done === 1 ? 'One kind' : `${done} kinds`} of records in place and proved.`;
+  return failed.length === 0 ? there : `Not put back, and as before: ${titlesOf(failed)}. ${there}`;
 }
 
 async function putOne(

@@ -1,6 +1,7 @@
 import type { KeepingRecordsRequest, PuttingRecordsRequest } from '@keen-larder/contract/requests/records.ts';
 import {
   expectedBytesPerSecond,
+  isHanded,
   keepingRecordsSheet,
   puttingRecordsSheet,
   type RecordsThere,
@@ -38,7 +39,9 @@ export class RecordSheets {
       there: await this.there(serial),
       picked: copies.map((id) => {
         const copy = this.larder.records.one(id);
-        const raw = copy.parts.filter(({ kind }) => kind === 'raw');
+        // What is handed over is what can be read.
+        const wanted = isHanded(copy, this.bench.facts(serial)) ? 'readable' : 'raw';
+        const raw = copy.parts.filter(({ kind }) => kind === wanted);
         return {
           copyId: id,
           serial: copy.serial,

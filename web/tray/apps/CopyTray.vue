@@ -7,6 +7,7 @@ import { api } from '../../api/client.ts';
 import { downloads } from '../../api/addresses.ts';
 import CodeFindings from './CodeFindings.vue';
 import CopyText from '../../parts/CopyText.vue';
+import HomeRows from './HomeRows.vue';
 import PermissionKinds from './PermissionKinds.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
@@ -100,6 +101,8 @@ const look = () => api.codeOfCopy(props.copy.id);
     <template v-if="app">
       <h3>Permissions · {{ app.permissions.length }}</h3>
       <PermissionKinds :permissions="app.permissions" />
+      <h3>At home again</h3>
+      <HomeRows :app="app" :place="{ sdk: app.sdk, root: true }" />
       <template v-if="hasProgram">
         <h3>Trackers</h3>
         <CodeFindings :subject="copy.id" :load="look" />

@@ -3,12 +3,13 @@ import { ElButton, ElOption, ElSelect, ElTable, ElTableColumn } from 'element-pl
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { RecordsOnPhone, RecordsView } from '@keen-larder/contract/copies.ts';
-import { reachText, recordKind } from '@keen-larder/core/records/kinds.ts';
+import { handedKinds } from '@keen-larder/core/records/handing.ts';
+import { reachText, recordKind, type RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { downloads } from '../../api/addresses.ts';
 import PickColumn from '../../parts/table/PickColumn.vue';
 import SizeText from '../../parts/SizeText.vue';
 import { exactTime } from '../../parts/time.ts';
-import { useRecords } from '../../state/records.ts';
+import { isOnPhone, useRecords } from '../../state/records.ts';
 import { usePicking, useReadFromSystem } from './read-from-system.ts';
 import NotInSystem from './NotInSystem.vue';
 
@@ -22,7 +23,6 @@ const { serial, isThere, hasRoot } = useReadFromSystem({
 const draft = computed(() => store.draft(serial.value));
 const rows = computed(() => store.lists[serial.value] ?? []);
 /** As files, or told by a content provider. */
-const isOnPhone = ({ files, missing }: RecordsOnPhone) => files.length > 0 || missing !== undefined;
 const names = computed(() =>
   rows.value
     .filter((row) => isOnPhone(row) || store.copiesOf(serial.value, row).length > 0)
@@ -53,7 +53,8 @@ const readable = (row: RecordsOnPhone) => {
   <section v-if="isThere" class="records" aria-label="Records">
     <p v-if="!hasRoot" class="soft">
       {{ phone.nickname }} gives no root: these are what its content providers tell. They are kept in open
-      formats to be read, and cannot be put back; a recovery with root has the files themselves.
+      formats to be read. Contacts and the calendar go onto any phone from these, once somebody accepts them
+      on its screen; a recovery with root has the files themselves.
     </p>
     <p v-else class="soft">
       Raw files as the phone has them, and what they say in open formats. Passphrases and tokens stay in the
@@ -92,7 +93,10 @@ const readable = (row: RecordsOnPhone) => {
       </ElTableColumn>
       <ElTableColumn label="May travel to" width="140">
         <template #default="{ row }">
-          <span v-if="row.missing !== undefined" class="soft">to be read</span>
+          <span v-if="row.missing !== undefined && handedKinds[row.kind as RecordKindId]"
+            >any phone, once accepted</span
+          >
+          <span v-else-if="row.missing !== undefined" class="soft">to be read</span>
           <span v-else :title="recordKind(row.kind).why">{{ reachText[recordKind(row.kind).reach] }}</span>
         </template>
       </ElTableColumn>

@@ -7,6 +7,7 @@ import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts'
 import { api } from '../../api/client.ts';
 import { useBench } from '../../state/bench.ts';
 import { announceError } from '../../state/notices/notices.ts';
+import PracticeRecovery from './PracticeRecovery.vue';
 
 const props = defineProps<{
   phone: PracticePhone;
@@ -36,7 +37,7 @@ watch(
   (now) => (percent.value = now),
 );
 
-const isOfData = computed(() => ['backup', 'restore'].includes(props.phone.question ?? ''));
+const isOfData = computed(() => ['backup', 'restore', 'import'].includes(props.phone.question ?? ''));
 const state = computed(() => {
   switch (props.phone.phase) {
     case 'off':
@@ -91,7 +92,9 @@ async function act(action: PracticeAction): Promise<void> {
         <strong>{{
           phone.question === 'backup'
             ? 'Hand the data of its apps to a computer?'
-            : 'Replace the data of its apps with what a computer has?'
+            : phone.question === 'import'
+              ? 'Take in what is in this file?'
+              : 'Replace the data of its apps with what a computer has?'
         }}</strong>
       </span>
       <ElInput
@@ -156,6 +159,10 @@ async function act(action: PracticeAction): Promise<void> {
             phone.power ? 'Switch off' : 'Switch on'
           }}</ElButton>
         </dd>
+      </div>
+      <div v-if="phone.mode === 'recovery'">
+        <dt>Recovery</dt>
+        <dd><PracticeRecovery :phone="phone" @changed="emit('changed')" /></dd>
       </div>
       <div>
         <dt>Battery</dt>

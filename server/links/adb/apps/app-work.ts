@@ -1,7 +1,10 @@
+import { posix } from 'node:path';
+import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
+import { updateOwnersFrom } from '@keen-larder/core/apps/home/home.ts';
 import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { readPackages } from '../../../untrusted/untrusted.ts';
-import { type AppWork, type InstallPart } from '../../phone-link.ts';
-import { commands } from '../commands.ts';
+import { type AppWork, type InstallHow, type InstallPart } from '../../phone-link.ts';
+import { commands, waitingFolder } from '../commands.ts';
 import type { AdbDigests } from '../digests.ts';
 import type { AdbShell } from '../shell.ts';
 import { PhoneRefusal } from '../../../failures.ts';
@@ -54,20 +57,55 @@ export class AdbAppWork implements AppWork {
     return this.computed.files('/', paths, bytes, signal);
   }
 
-  async install(
-    parts: readonly InstallPart[],
-    installer: string | undefined,
-    mayDowngrade: boolean,
-    signal?: AbortSignal,
-  ): Promise<void> {
+  async install(parts: readonly InstallPart[], how: InstallHow, signal?: AbortSignal): Promise<void> {
     const total = parts.reduce((sum, { bytes }) => sum + bytes, 0);
-    const created = await this.shell.must(commands.beginInstall(total, installer, mayDowngrade));
+    await this.inSession(total, how, signal, async (session) => {
+      for (const { name, bytes, content } of parts)
+        await this.shell.feed(commands.writeInstall(session, name, bytes), content(), { signal });
+    });
+  }
+
+  async waiting(): Promise<readonly WaitingProgram[]> {
+    const found = new Map<string, { path: string; bytes: number }[]>();
+    for (const line of (await this.shell.run(commands.waitingPrograms())).stdout.split('\n')) {
+      const [, bytes, name, apk] = /^(\d+) ([A-Za-z0-9_.]+)\/([^/]+\.apk)$/.exec(line) ?? [];
+      if (!name) continue;
+      const apks = found.get(name) ?? [];
+      apks.push({ path: `${waitingFolder}/${name}/${apk}`, bytes: Number(bytes) });
+      found.set(name, apks);
+    }
+    return [...found].map(([name, apks]) => ({ package: name, apks }));
+  }
+
+  async installWaiting({ package: name, apks }: WaitingProgram, signal?: AbortSignal): Promise<void> {
+    const total = apks.reduce((sum, { bytes }) => sum + bytes, 0);
+    await this.inSession(total, {}, signal, async (session) => {
+      for (const { path, bytes } of apks)
+        await this.shell.must(commands.writeInstallFrom(session, posix.basename(path), bytes, path), {
+          signal,
+          quiet: { bytes, ms: commitMs },
+        });
+    });
+    const { stdout } = await this.shell.run(commands.waitingGrants(name));
+    for (const permission of stdout.split('\n').filter((line) => /^[A-Za-z0-9_.]+$/.test(line)))
+      // Some are given with the program, and cannot be granted.
+      await this.shell.run(commands.grant(name, permission));
+    await this.shell.must(commands.removeWaiting(name));
+  }
+
+  /** Opens a session, has it filled, and ends it, one way or the other. */
+  private async inSession(
+    total: number,
+    how: InstallHow,
+    signal: AbortSignal | undefined,
+    fill: (session: string) => Promise<void>,
+  ): Promise<void> {
+    const ownsUpdates = how.ownsUpdates === true && ((await this.sdk()) ?? 0) >= updateOwnersFrom;
+    const created = await this.shell.must(commands.beginInstall(total, { ...how, ownsUpdates }));
     const session = /\[(\d+)\]/.exec(created)?.[1];
     if (!session) throw new PhoneRefusal(`The phone opened no session to install in: ${created.trim()}.`);
     try {
-      for (const { name, bytes, content } of parts) {
-        await this.shell.feed(commands.writeInstall(session, name, bytes), content(), { signal });
-      }
+      await fill(session);
       // It checks signatures and translates code before it says anything.
       await this.shell.must(commands.commitInstall(session), {
         signal,
@@ -81,6 +119,10 @@ export class AdbAppWork implements AppWork {
 
   async uninstall(name: string): Promise<void> {
     await this.shell.must(commands.uninstall(name));
+  }
+
+  async takeBackUpdate(name: string): Promise<void> {
+    await this.shell.must(commands.takeBackUpdate(name));
   }
 
   async bringBack(name: string): Promise<void> {

@@ -11,7 +11,7 @@ import DoingChoice from './DoingChoice.vue';
 import PickedList from './PickedList.vue';
 import { usePickedApps } from './use-picked-apps.ts';
 
-/** Picked apps are disabled, enabled, removed or brought back for the phone's owner. */
+/** Picked apps are disabled, enabled, removed or brought back for the phone’s owner, or are as they came with the system again. */
 const props = defineProps<{ phone: PhoneView }>();
 const { serial, draft, able, unable, title, count, sources, started } = usePickedApps(() => props.phone);
 const request = computed(() => ({
@@ -49,7 +49,7 @@ const { run } = useTrayRun({
     <DoingChoice v-model="draft.doing" />
     <ElRadioGroup v-model="draft.action" size="small" aria-label="What is done on the phone">
       <ElRadioButton v-for="each in appActions" :key="each" :value="each">{{
-        actionWords[each]
+        each === 'take-back-update' ? 'Take update back' : actionWords[each]
       }}</ElRadioButton>
     </ElRadioGroup>
     <PickedList :apps="able" :unable="unable" why="as wanted already, or not there" :draft="draft" />

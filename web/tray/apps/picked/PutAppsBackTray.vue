@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from 'element-plus';
+import { ElCheckbox, ElOption, ElSelect } from 'element-plus';
 import { computed, ref } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { CopyView } from '@keen-larder/contract/copies.ts';
 import { armingText, mustArm } from '@keen-larder/core/runsheet/arming.ts';
 import { api } from '../../../api/client.ts';
 import { exactTime } from '../../../parts/time.ts';
+import HomeRows from '../HomeRows.vue';
 import BackupPassword from '../BackupPassword.vue';
 import RunFrame from '../../RunFrame.vue';
 import { useTrayRun } from '../../tray-run.ts';
@@ -18,11 +19,17 @@ import WhatChoice from './WhatChoice.vue';
 const props = defineProps<{ phone: PhoneView }>();
 const { serial, draft, able, unable, partsOf, copyOf, title, count, figuresOf, sources, started } =
   usePickedApps(() => props.phone);
+/** The phone as they find it. */
+const place = computed(() => ({ sdk: props.phone.facts?.sdk, root: props.phone.facts?.root ?? false }));
+const givesIds = computed(
+  () => place.value.root && able.value.some((app) => Boolean(copyOf(app).app.home?.androidId)),
+);
 /** Gone with the start. */
 const password = ref('');
 const request = computed(() => ({
   copies: able.value.map((app) => ({ copyId: copyOf(app).id, parts: partsOf(app.package) })),
   ...(draft.value.through && { through: draft.value.through }),
+  ...(draft.value.withIds && givesIds.value && { withIds: true }),
 }));
 const { sheet, run } = useTrayRun({
   picks: () => draft.value,
@@ -88,8 +95,15 @@ const copyText = ({ createdAt, app, note }: CopyView) =>
           <ElOption v-for="copy in app.copies" :key="copy.id" :value="copy.id" :label="copyText(copy)" />
         </ElSelect>
         <span v-else class="soft">{{ copyText(copyOf(app)) }}</span>
+        <details class="home">
+          <summary>At home again</summary>
+          <HomeRows :app="copyOf(app).app" :place="place" />
+        </details>
       </template>
     </PickedList>
+    <ElCheckbox v-if="givesIds" v-model="draft.withIds"
+      >Android ids as well; the phone restarts at the end</ElCheckbox
+    >
     <template #below><BackupPassword v-model="password" :sheet="sheet" /></template>
   </RunFrame>
 </template>

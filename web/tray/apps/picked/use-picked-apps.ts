@@ -46,8 +46,17 @@ export function usePickedApps(phone: () => PhoneView) {
     /** Whatever a sheet about them must be computed anew for. */
     sources: [
       () => {
-        const { action, what, whatOf: single, withShared, through, picked: names, copyOf } = draft.value;
-        return [action, what, single, withShared, through, names, copyOf];
+        const {
+          action,
+          what,
+          whatOf: single,
+          withShared,
+          through,
+          picked: names,
+          copyOf,
+          withIds,
+        } = draft.value;
+        return [action, what, single, withShared, through, names, copyOf, withIds];
       },
       () => store.lists[serial.value],
       () => phone().facts,

@@ -10,6 +10,7 @@ import { api } from '../../../api/client.ts';
 import InsideApps from '../../larder/InsideApps.vue';
 import CopyRoutineLine from './CopyRoutineLine.vue';
 import TurnedOffElsewhere from './TurnedOffElsewhere.vue';
+import WaitingPrograms from './WaitingPrograms.vue';
 import LongTable from '../../../parts/table/LongTable.vue';
 import type { LongColumn } from '../../../parts/table/long-table.ts';
 import TimeText from '../../../parts/TimeText.vue';
@@ -165,6 +166,7 @@ function sort(key: string, descending: boolean): void {
         <ElButton size="small" text @click="pick(draft.picked, false)">Pick none</ElButton>
       </template>
     </p>
+    <WaitingPrograms v-if="phone.facts?.mode === 'system'" :serial="serial" :version="apps" />
     <TurnedOffElsewhere v-if="apps" :serial="serial" :apps="apps" />
     <CopyRoutineLine v-if="phone.facts?.root" :serial="serial" :version="`${phone.runId}`" />
     <p v-if="error" class="error" role="alert">{{ error }}</p>

@@ -2,9 +2,9 @@ import { posix } from 'node:path';
 import { pack, type Header, type Pack } from 'tar-stream';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
-import { complain, mayRead, print, type Command, type Process } from './host.ts';
-import { placeOf, type Place } from './tree-commands.ts';
-import { turnsOf } from './turns.ts';
+import { complain, mayRead, print, type Command, type Process } from '../host.ts';
+import { placeOf, type Place } from './place.ts';
+import { turnsOf } from '../turns.ts';
 import { unpackFolder } from './untar.ts';
 
 interface Options {

@@ -3,10 +3,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { extract, type Header } from 'tar-stream';
 import { BuildError } from '@keen-larder/core/formats/file-system/building.ts';
-import { editTree, type Addition } from '../flash/file-tree.ts';
-import { complain, resolvePath, type Process } from './host.ts';
-import type { Place } from './tree-commands.ts';
-import { turnsOf } from './turns.ts';
+import { editTree, type Addition } from '../../flash/file-tree.ts';
+import { complain, resolvePath, type Process } from '../host.ts';
+import type { Place } from './place.ts';
+import { turnsOf } from '../turns.ts';
 
 const pieceBytes = 1 << 20;
 

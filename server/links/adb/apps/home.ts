@@ -1,0 +1,60 @@
+import { exemptIn, languagesIn, opsIn } from '@keen-larder/core/apps/home/reading.ts';
+import { rolesFrom } from '@keen-larder/core/apps/home/home.ts';
+import { PhoneRefusal } from '../../../failures.ts';
+import type { HomeWork } from '../../phone-link.ts';
+import { commands } from '../commands.ts';
+import type { AdbShell } from '../shell.ts';
+
+/** What ties apps to a phone, by the shells of its services. */
+export class AdbHome implements HomeWork {
+  constructor(private readonly shell: AdbShell) {}
+
+  async ops(name: string): Promise<Record<string, string> | undefined> {
+    const { stdout, exitCode } = await this.shell.run(commands.appOps(name));
+    return exitCode === 0 ? opsIn(stdout) : undefined;
+  }
+
+  async setOp(name: string, op: string, mode: string): Promise<void> {
+    await this.shell.must(commands.setAppOp(name, op, mode));
+  }
+
+  async languages(name: string): Promise<string | undefined> {
+    const { stdout, exitCode } = await this.shell.run(commands.appLanguages(name));
+    return exitCode === 0 ? languagesIn(stdout) : undefined;
+  }
+
+  async setLanguages(name: string, tags: string): Promise<void> {
+    await this.shell.must(commands.setAppLanguages(name, tags));
+  }
+
+  async setting(name: string): Promise<string | undefined> {
+    const { stdout, exitCode } = await this.shell.run(commands.secureSetting(name));
+    if (exitCode !== 0) return undefined;
+    const value = stdout.trim();
+    return value === 'null' ? '' : value;
+  }
+
+  async setSetting(name: string, value: string): Promise<void> {
+    await this.shell.must(commands.setSecureSetting(name, value));
+  }
+
+  async allowListener(component: string): Promise<void> {
+    await this.shell.must(commands.allowListener(component));
+  }
+
+  async exempt(): Promise<ReadonlySet<string> | undefined> {
+    const { stdout, exitCode } = await this.shell.run(commands.sparedApps());
+    return exitCode === 0 ? exemptIn(stdout) : undefined;
+  }
+
+  async setExempt(name: string): Promise<void> {
+    await this.shell.must(commands.spareApp(name));
+  }
+
+  async giveRole(role: string, name: string, sdk: number | undefined): Promise<void> {
+    if (sdk === undefined || sdk >= rolesFrom) await this.shell.must(commands.giveRole(role, name));
+    else if (role === 'DIALER') await this.shell.must(commands.setDialer(name));
+    else if (role === 'SMS') await this.setSetting('sms_default_application', name);
+    else throw new PhoneRefusal(`This Android has no command for the role ${role}.`);
+  }
+}
