@@ -4,6 +4,7 @@ import { addressesOf } from '@keen-larder/demo/standins.ts';
 import { openKeenLarder, type KeenLarder, type Options } from '@keen-larder/server/keen-larder.ts';
 import { startImaging } from '@keen-larder/server/runs/imaging/imaging.ts';
 import { adbKeyOf } from '@keen-larder/server/links/adb/key.ts';
+import { Problem } from '@keen-larder/server/failures.ts';
 import { serve, type Serving } from '@keen-larder/server/serve.ts';
 import { ShelfWorkers } from '@keen-larder/server/shelf/threads/workers.ts';
 import { startPracticeBench, type PracticeBench } from '@keen-larder/standin/bench.ts';
@@ -71,6 +72,21 @@ export const openOn = (
 
 /** For tests of phones that fall silent. */
 export const impatient = { retryPolicy: { ...quick.retryPolicy, stallMs: 2000 } };
+
+/** Begins something on a phone as soon as it answers: a busy machine notices late that a link was cut off. */
+export async function whenItAnswers<T>(what: () => Promise<T>): Promise<T> {
+  let began: T | undefined;
+  await until('an answer', async () => {
+    try {
+      began = await what();
+      return true;
+    } catch (error) {
+      if (error instanceof Problem && / does not answer now\./.test(error.message)) return false;
+      throw error;
+    }
+  });
+  return began!;
+}
 
 /** All addresses of simulated phones, in whichever mode each is. */
 export const addressesOfAll = ({ phones }: PracticeBench): string[] =>

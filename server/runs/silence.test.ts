@@ -14,6 +14,7 @@ import {
   testFolder,
   toRecovery,
   until,
+  whenItAnswers,
 } from '../../testing/bench.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from './apps/changing-apps.ts';
@@ -116,7 +117,7 @@ const kinds: readonly [string, 'system' | 'recovery', () => Promise<RunView>][] 
 
 it.each(kinds)('ends what %s waits for within the stall limit, and it goes on', async (_, mode, start) => {
   await inMode(mode);
-  const { id } = await start();
+  const { id } = await whenItAnswers(start);
   bench.phone.stallAfter(1);
   const stalledAt = performance.now();
   const said = () => app.engine.logOf(id).find(({ text }) => text.includes('has sent nothing for'));

@@ -20,6 +20,12 @@ describe('checksum files', () => {
     expect([...checksumsIn('a plain note\n')]).toEqual([]);
   });
 
+  it('have names with the line separators of Unicode, which are characters there', () => {
+    const name = 'a\u2028b\u2029.img';
+    expect([...checksumsIn(checksumLine(Buffer.from(sha256, 'hex'), name))]).toMatchObject([{ name }]);
+    expect([...checksumsIn(`SHA256 (${name}) = ${sha256}\n`)]).toMatchObject([{ name }]);
+  });
+
   it('survive names of any characters', () => {
     const name = fc.string({ minLength: 1, unit: 'grapheme' }).filter((each) => !each.startsWith('./'));
     fc.assert(

@@ -27,8 +27,8 @@ export const isChecksumFileName = (name: string): boolean =>
 /** The lines of a checksum file as GNU coreutils and BSD write them; others are passed over. */
 export function* checksumsIn(text: string): Generator<Checksum> {
   for (const line of linesOf(text)) {
-    const gnu = /^(\\?)([0-9a-fA-F]{32}|[0-9a-fA-F]{64}) [ *](.+)$/.exec(line);
-    const bsd = /^(SHA256|MD5) \((.+)\) = ([0-9a-fA-F]+)$/.exec(line);
+    const gnu = /^(\\?)([0-9a-fA-F]{32}|[0-9a-fA-F]{64}) [ *](.+)$/s.exec(line);
+    const bsd = /^(SHA256|MD5) \((.+)\) = ([0-9a-fA-F]+)$/s.exec(line);
     const digest = (gnu?.[2] ?? bsd?.[3])?.toLowerCase();
     const kind = digest && kindByLength[digest.length];
     if (!digest || !kind) continue;

@@ -7,7 +7,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import { generator } from '@keen-larder/standin/firmware/filler.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
+import { quick, serial, startKnot3, testFolder, until, whenItAnswers } from '../../../testing/bench.ts';
 import { addressesOf } from '@keen-larder/demo/standins.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
@@ -78,7 +78,8 @@ describe.each(isLong ? places : places.slice(0, 1))('over $link', ({ serial, mod
 
   const confirmed = ['identity-left-out', 'battery'];
   const begin = async (label: string, readAll: boolean) =>
-    (await startImaging(app, serial, { picked: [...picked], label, readAll, confirmed })).id;
+    (await whenItAnswers(() => startImaging(app, serial, { picked: [...picked], label, readAll, confirmed })))
+      .id;
   const isHere = () => app.bench.linkIn(serial, mode) !== undefined;
   const labels = () => app.larder.list().map(({ label }) => label);
 

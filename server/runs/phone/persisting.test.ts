@@ -12,6 +12,7 @@ import {
   testFolder,
   toRecovery,
   until,
+  whenItAnswers,
 } from '../../../testing/bench.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { wholeOf } from '../../shelf/image-writer.ts';
@@ -46,12 +47,14 @@ afterAll(async () => {
 
 const start = async (label: string, picked: string[]) =>
   (
-    await startImaging(app, serial, {
-      picked,
-      label,
-      readAll: true,
-      confirmed: ['identity-left-out', 'battery'],
-    })
+    await whenItAnswers(() =>
+      startImaging(app, serial, {
+        picked,
+        label,
+        readAll: true,
+        confirmed: ['identity-left-out', 'battery'],
+      }),
+    )
   ).id;
 const keep = async (label: string, picked: string[]) => app.engine.ended(await start(label, picked));
 const stateOf = (id: string) => app.engine.view(id).state;

@@ -6,7 +6,15 @@ import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import { filler, generator } from '@keen-larder/standin/firmware/filler.ts';
 import type { Device } from '@keen-larder/standin/flash/flash.ts';
 import type { Phone } from '@keen-larder/standin/phone/phone.ts';
-import { putting, quick, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
+import {
+  putting,
+  quick,
+  serial,
+  startKnot3,
+  testFolder,
+  until,
+  whenItAnswers,
+} from '../../../testing/bench.ts';
 import { openKeenLarder, type KeenLarder } from '../../keen-larder.ts';
 import { startImaging } from '../imaging/imaging.ts';
 import { startRestoring } from './restoring.ts';
@@ -93,7 +101,7 @@ describe.each(places)('over $link', ({ serial, mode, picked }) => {
   const start = async () => {
     const confirmed = ['battery', 'will-wipe', 'image-not-complete'];
     const start = putting(setId, picked, { restartAfter: false, confirmed }, serial);
-    return (await startRestoring(app, serial, start)).id;
+    return (await whenItAnswers(() => startRestoring(app, serial, start))).id;
   };
   async function expectPutBack(): Promise<void> {
     for (const name of picked) expect(await digestOf(name), name).toBe(truth.get(name));
