@@ -16,7 +16,7 @@ import {
 } from 'class-validator';
 import { appActions, type AppAction } from '@keen-larder/core/apps/built-in.ts';
 import { partKinds, type PartKind } from '@keen-larder/core/apps/copies.ts';
-import { maxApps, packageName, AreTicks, IsSheetMark, ArmsRun, IsPrintable } from './fields.ts';
+import { maxApps, packageName, AreTicks, IsUser, IsSheetMark, ArmsRun, IsPrintable } from './fields.ts';
 
 /** An app, and what of it. */
 export class AppParts {
@@ -29,12 +29,20 @@ export class AppParts {
   parts!: PartKind[];
 }
 
-export class CopyingRequest {
+/** Apps of a phone's owner, where nothing else is said. */
+export class AppsRequest {
   @IsArray()
   @ArrayMaxSize(maxApps)
   @ValidateNested({ each: true })
   @Type(() => AppParts)
   apps!: AppParts[];
+}
+
+export class CopyingRequest extends AppsRequest {
+  /** Whose apps they are, by the number that Android gave the user; the owner's where it is left out. */
+  @IsOptional()
+  @IsUser()
+  user?: number;
 }
 
 export class CopyingStart extends CopyingRequest {
@@ -70,6 +78,11 @@ export class PuttingAppsRequest {
   @Type(() => CopyParts)
   copies!: CopyParts[];
 
+  /** Whose apps they are, by the number that Android gave the user; the owner's where it is left out. */
+  @IsOptional()
+  @IsUser()
+  user?: number;
+
   /** How data goes, since the system gives no root. */
   @IsOptional()
   @IsIn(['recovery', 'backup'])
@@ -100,7 +113,7 @@ export class PuttingAppsStart extends PuttingAppsRequest {
   armedWith?: string;
 }
 
-export class MovingRequest extends CopyingRequest {
+export class MovingRequest extends AppsRequest {
   /** Serial of the phone that they go to. */
   @IsPrintable(1, 64)
   to!: string;
@@ -148,6 +161,11 @@ export class ChangingAppsRequest {
 
   @IsIn(appActions)
   action!: AppAction;
+
+  /** Whose apps they are, by the number that Android gave the user; the owner's where it is left out. */
+  @IsOptional()
+  @IsUser()
+  user?: number;
 }
 
 export class ChangingAppsStart extends ChangingAppsRequest {

@@ -1,4 +1,4 @@
-import { IsArray, IsOptional, IsString, Length, Matches, MaxLength } from 'class-validator';
+import { IsArray, IsInt, IsOptional, IsString, Length, Matches, Max, MaxLength, Min } from 'class-validator';
 
 export const maxPartitions = 512;
 export const maxApps = 2000;
@@ -17,6 +17,8 @@ const all =
 export const AreTicks = () => all(IsArray(), IsString({ each: true }));
 /** The mark of the sheet that was read before the start; left out by whoever read none. */
 export const IsSheetMark = () => all(IsOptional(), IsString(), MaxLength(64));
+/** A user of a phone as Android numbers them. */
+export const IsUser = () => all(IsInt(), Min(0), Max(20_000));
 /** The last four characters of a serial, as typed. */
 export const ArmsRun = () => all(IsString(), MaxLength(16));
 /** Text of so many characters without control characters. */

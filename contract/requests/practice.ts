@@ -101,6 +101,12 @@ export class FillAction {
   do!: 'fill';
 }
 
+/** Other people have apps on it: a work profile, and a second user. */
+export class ShareAction {
+  @Equals('share')
+  do!: 'share';
+}
+
 export class ResetAction {
   @Equals('reset')
   do!: 'reset';
@@ -164,6 +170,7 @@ const kinds = {
   install: InstallAction,
   use: UseAction,
   fill: FillAction,
+  share: ShareAction,
   reset: ResetAction,
   fault: FaultAction,
   allow: AllowAction,

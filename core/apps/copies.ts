@@ -1,4 +1,5 @@
 import type { AppHome } from './home/home.ts';
+import type { UserKind } from '../phone/users.ts';
 import type { AppPermission } from './facts.ts';
 import type { DataStamp } from './data-stamp.ts';
 
@@ -13,17 +14,23 @@ export type FolderKind = Exclude<PartKind, 'program'>;
 export const folderKinds: readonly FolderKind[] = ['data', 'device-data', 'external', 'media', 'obb'];
 
 /**
- * Where the phone's owner has an app's files (Android, public documentation): what opens with the screen lock,
+ * Where a user of the phone has an app's files (Android, public documentation): what opens with the screen lock,
  * what is there before it, and what lies on shared storage.
+ * @param user 0 for the owner
  */
-export const folderOf = (kind: FolderKind, name: string, mode: 'system' | 'recovery' = 'system'): string =>
+export const folderOf = (
+  kind: FolderKind,
+  name: string,
+  mode: 'system' | 'recovery' = 'system',
+  user = 0,
+): string =>
   ({
-    // The one is another name of the other, which the system alone makes.
-    data: mode === 'system' ? `/data/user/0/${name}` : `/data/data/${name}`,
-    'device-data': `/data/user_de/0/${name}`,
-    external: `/data/media/0/Android/data/${name}`,
-    media: `/data/media/0/Android/media/${name}`,
-    obb: `/data/media/0/Android/obb/${name}`,
+    // Of the owner the one is another name of the other, which the system alone makes.
+    data: mode === 'recovery' && user === 0 ? `/data/data/${name}` : `/data/user/${user}/${name}`,
+    'device-data': `/data/user_de/${user}/${name}`,
+    external: `/data/media/${user}/Android/data/${name}`,
+    media: `/data/media/${user}/Android/media/${name}`,
+    obb: `/data/media/${user}/Android/obb/${name}`,
   })[kind];
 
 /** Apps make these anew; they are neither kept nor compared. */
@@ -44,6 +51,12 @@ export const stagingFolders = {
 
 /** What neither kept nor compared data has of an app's folder. */
 export const leftOut: readonly string[] = [...cacheFolders, ...Object.values(stagingFolders)];
+
+/** A user other than the owner, as the phone told of them. */
+export interface CopiedUser {
+  readonly name: string;
+  readonly kind: Exclude<UserKind, 'owner'>;
+}
 
 /** What is known of an app whose copy is kept. */
 export interface CopiedApp {
@@ -66,6 +79,8 @@ export interface CopiedApp {
   readonly hasHardwareKeys: boolean;
   /** Android's API level on the phone that it came from. */
   readonly sdk?: number | undefined;
+  /** Whose app it was, where that was not the phone's owner. */
+  readonly user?: CopiedUser | undefined;
   /** What tied it to its phone; undefined in copies that were taken before this was kept. */
   readonly home?: AppHome | undefined;
   /** Its data is what the platform's own backup gave: nothing compared it with what the phone has. */

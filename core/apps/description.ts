@@ -1,3 +1,4 @@
+import { userKinds } from '../phone/users.ts';
 import { isPartKind, type AppCopy, type CopiedApp, type CopyPart } from './copies.ts';
 import type { NamedPhone } from '../phone/facts.ts';
 
@@ -69,6 +70,9 @@ const homeShape: Shape = {
   widgets: maybe(isWhole),
 };
 
+const isOtherUserKind = (value: unknown) =>
+  value !== 'owner' && (userKinds as readonly unknown[]).includes(value);
+
 const appShape: Shape = {
   package: (value) => typeof value === 'string' && /^[A-Za-z0-9_.]{1,255}$/.test(value),
   label: isText,
@@ -82,6 +86,8 @@ const appShape: Shape = {
   isBuiltIn: isFlag,
   isEnabled: isFlag,
   sharedUserId: maybe(isText),
+  isLeftover: maybe(isFlag),
+  user: maybe(shaped({ name: isText, kind: isOtherUserKind })),
   installer: maybe(isText),
   permissions: listOf(shaped({ name: isText, granted: isFlag })),
   hasHardwareKeys: isFlag,

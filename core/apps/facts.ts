@@ -11,7 +11,10 @@ export interface AppPermission {
 /** What a phone's package manager says of an app. */
 export interface InstalledApp {
   readonly package: string;
+  /** Of the user whose app it is. */
   readonly uid: number;
+  /** For whom else it is installed: the program is the same for all. */
+  readonly otherUsers: readonly number[];
   /** Folder of its APKs. */
   readonly codePath: string;
   readonly versionCode: number;

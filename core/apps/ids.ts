@@ -21,10 +21,13 @@ export const appIdOf = (uid: number): number => uid % userOffset;
 /** Which user a uid is of; 0 is the phone's owner. */
 export const userOf = (uid: number): number => Math.floor(uid / userOffset);
 
+/** The uid of an app, or of a part of the system, for a user. */
+export const uidOfUser = (user: number, appId: number): number => user * userOffset + appId;
+
 /** @throws RangeError when it is not an app id */
 export function uidOf(user: number, appId: number): number {
   if (!isAppId(appId)) throw new RangeError(`${appId} is not an app id`);
-  return user * userOffset + appId;
+  return uidOfUser(user, appId);
 }
 
 /** An app on the phone that its data comes from or goes to. */

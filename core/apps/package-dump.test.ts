@@ -59,6 +59,7 @@ describe('what the package manager prints', () => {
         minSdk: 24,
         targetSdk: 28,
         splits: ['config.xxhdpi', 'other'],
+        otherUsers: [],
         isBuiltIn: false,
         isEnabled: true,
         isRemoved: false,
@@ -83,6 +84,7 @@ describe('what the package manager prints', () => {
         minSdk: 28,
         targetSdk: 28,
         splits: [],
+        otherUsers: [],
         isBuiltIn: true,
         isEnabled: false,
         isRemoved: false,
@@ -95,6 +97,46 @@ describe('what the package manager prints', () => {
         permissions: [],
       },
     ]);
+  });
+
+  it('is read for one of several users: what each allowed, and who else has it', () => {
+    const told = `Packages:
+  Package [example.tidebook] (1):
+    userId=10061
+    codePath=/data/app/example.tidebook-1
+    versionCode=41 minSdk=23 targetSdk=28
+    flags=[ HAS_CODE ]
+    requested permissions:
+      android.permission.CAMERA
+      android.permission.INTERNET
+    install permissions:
+      android.permission.INTERNET: granted=true
+    User 0: ceDataInode=1 installed=true hidden=false enabled=0
+      runtime permissions:
+        android.permission.CAMERA: granted=true
+    User 10: ceDataInode=2 installed=true hidden=false enabled=3
+      firstInstallTime=2026-03-01 08:00:00
+      runtime permissions:
+        android.permission.CAMERA: granted=false
+    User 11: ceDataInode=0 installed=false hidden=false enabled=0
+`;
+    const granted = (user: number) =>
+      parsePackageDump(told, user)[0]!
+        .permissions.filter((each) => each.granted)
+        .map((each) => each.name);
+    expect(granted(0)).toEqual(['android.permission.CAMERA', 'android.permission.INTERNET']);
+    expect(granted(10)).toEqual(['android.permission.INTERNET']);
+    expect(parsePackageDump(told)[0]).toMatchObject({
+      uid: 10_061,
+      otherUsers: [10],
+      firstInstalled: undefined,
+    });
+    expect(parsePackageDump(told, 10)[0]).toMatchObject({
+      ...{ uid: 1_010_061, otherUsers: [0], isEnabled: false },
+      firstInstalled: '2026-03-01 08:00:00',
+    });
+    expect(parsePackageDump(told, 11)).toEqual([]);
+    expect(parsePackageDump(told, 12)).toEqual([]);
   });
 
   it('may be nothing, or cut off in the middle', () => {

@@ -1,5 +1,6 @@
 import { linesOf } from '../bytes/lines.ts';
 import type { InstalledApp } from './facts.ts';
+import { uidOfUser } from './ids.ts';
 
 /** Disabled by the owner, by the system, or until used (Android, PackageManager.COMPONENT_ENABLED_STATE_…). */
 const disabledStates = new Set([2, 3, 4]);
@@ -8,14 +9,13 @@ const disabledStates = new Set([2, 3, 4]);
  * Reads what `dumpsys package packages` prints (AOSP frameworks/base, Settings.dumpPackageLPr): one section an
  * app, lines that are not known passed over. Of an app that is listed twice, as one that was updated over what
  * is built in, the first section counts.
+ * @param user whose apps they are: what others have is left out, but for what came with the system
  */
-export function parsePackageDump(text: string): InstalledApp[] {
-  const found = new Map<string, InstalledApp>();
-  for (const section of sectionsIn(text)) {
-    const app = found.has(section.name) ? undefined : appOf(section);
-    if (app) found.set(app.package, app);
-  }
-  return [...found.values()];
+export function parsePackageDump(text: string, user = 0): InstalledApp[] {
+  const found = new Map<string, InstalledApp | undefined>();
+  for (const section of sectionsIn(text, user))
+    if (!found.has(section.name)) found.set(section.name, appOf(section, user));
+  return [...found.values()].filter((app) => app !== undefined);
 }
 
 /** What one app's section says. */
@@ -24,17 +24,31 @@ class Section {
   readonly fields = new Map<string, string>();
   readonly asked = new Set<string>();
   readonly granted = new Set<string>();
+  /** What it says of the user: `User 0: ceDataInode=… installed=true …` */
   user = '';
+  /** For whom else it is installed. */
+  readonly otherUsers: number[] = [];
   sharedUserId: string | undefined;
   private isAsking = false;
+  /** Whose lines these are; undefined before those of users, which hold for all. */
+  private of: number | undefined;
 
-  constructor(readonly name: string) {}
+  constructor(
+    readonly name: string,
+    private readonly wanted: number,
+  ) {}
 
   /** @param line without the blanks around it */
   take(line: string): void {
+    const user = /^User (\d{1,9}):/.exec(line)?.[1];
+    if (user !== undefined) {
+      this.of = Number(user);
+      if (this.of === this.wanted) this.user ||= line;
+      else if (/\binstalled=true\b/.test(line)) this.otherUsers.push(this.of);
+    }
+    if (this.of !== undefined && this.of !== this.wanted) return;
     const at = line.indexOf('=');
     if (at > 0) this.takeField(line.slice(0, at), line.slice(at + 1));
-    if (line.startsWith('User 0:')) this.user ||= line;
     this.sharedUserId ??= /^sharedUser=SharedUserSetting\{[^ ]+ ([^/}]+)\/\d+\}/.exec(line)?.[1];
     const permission = /^([A-Za-z0-9_.]+)(?::|$)/.exec(line)?.[1];
     if (permission && line.startsWith(`${permission}: granted=true`)) this.granted.add(permission);
@@ -53,7 +67,7 @@ class Section {
   }
 }
 
-function* sectionsIn(text: string): Generator<Section> {
+function* sectionsIn(text: string, user: number): Generator<Section> {
   const start = text.startsWith('Packages:') ? 0 : Math.max(0, text.indexOf('\nPackages:'));
   let section: Section | undefined;
   for (const line of linesOf(text.slice(start))) {
@@ -61,13 +75,15 @@ function* sectionsIn(text: string): Generator<Section> {
     if (!line.startsWith('  Package [')) section?.take(line.trim());
     else {
       if (section) yield section;
-      section = name === undefined ? undefined : new Section(name);
+      section = name === undefined ? undefined : new Section(name, user);
     }
   }
   if (section) yield section;
 }
 
-function appOf({ name, fields, user, asked, granted, sharedUserId }: Section): InstalledApp | undefined {
+/** @returns undefined where the user does not have it */
+function appOf(section: Section, id: number): InstalledApp | undefined {
+  const { name, fields, user, asked, granted, sharedUserId, otherUsers } = section;
   const field = (key: string) => {
     const value = fields.get(key)?.trim();
     return value === 'null' || value === '' ? undefined : value;
@@ -77,23 +93,28 @@ function appOf({ name, fields, user, asked, granted, sharedUserId }: Section): I
     return digits === undefined ? undefined : Number(digits);
   };
   const list = (key: string) => /^\[([^\]]*)\]/.exec(fields.get(key) ?? '')?.[1];
-  const uid = number('userId', 'appId');
+  const appId = number('userId', 'appId');
   const codePath = field('codePath');
-  if (uid === undefined || !codePath) return undefined;
+  if (appId === undefined || !codePath) return undefined;
   const flags = (list('pkgFlags') ?? list('flags') ?? '').split(' ');
   const splits = (list('splits') ?? '').split(',').map((each) => each.trim());
   const enabled = /\benabled=(\d+)/.exec(user)?.[1];
+  const isBuiltIn = flags.includes('SYSTEM');
+  const isRemoved = /\binstalled=false\b/.test(user);
+  // A system that tells of no users has its owner alone.
+  if ((isRemoved && !isBuiltIn) || (user === '' && id !== 0)) return undefined;
   return {
     package: name,
-    uid,
+    uid: uidOfUser(id, appId),
+    otherUsers,
     codePath,
     versionCode: number('versionCode') ?? 0,
     versionName: field('versionName'),
     minSdk: number('minSdk'),
     targetSdk: number('targetSdk'),
     splits: splits.filter((each) => each !== '' && each !== 'base'),
-    isBuiltIn: flags.includes('SYSTEM'),
-    isRemoved: /\binstalled=false\b/.test(user),
+    isBuiltIn,
+    isRemoved,
     allowsBackup: flags.includes('ALLOW_BACKUP'),
     isDebuggable: flags.includes('DEBUGGABLE'),
     isEnabled: !disabledStates.has(Number(enabled ?? 0)),

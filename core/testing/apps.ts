@@ -14,6 +14,7 @@ export const appFacts = (name: string, over: Partial<AppFacts> = {}): AppFacts =
   targetSdk: 28,
   splits: [],
   updateOwner: undefined,
+  otherUsers: [],
   isBuiltIn: false,
   isEnabled: true,
   isRemoved: false,

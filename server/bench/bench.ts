@@ -11,7 +11,8 @@ import type { AddressStatements } from '../database/addresses.ts';
 import type { PhoneStatements } from '../database/phones.ts';
 import type { SetStatements } from '../database/sets.ts';
 import type { Feed } from '../events/feed.ts';
-import { type AppAccess, type PartitionAccess, type PhoneLink } from '../links/phone-link.ts';
+import type { AppAccess } from '../links/app-access.ts';
+import type { PartitionAccess, PhoneLink } from '../links/phone-link.ts';
 import { PartitionLists, sinceKept } from './partition-list.ts';
 import type { Surveys } from './surveys.ts';
 import { PhoneRecord } from './phone-record.ts';
@@ -171,8 +172,8 @@ export class Bench {
   }
 
   /** Apps of a phone whose system runs; asked for anew each time, since its owner may change them. */
-  apps(serial: string): AppAccess {
-    const { apps, mode } = this.link(serial);
+  apps(serial: string, user = 0): AppAccess {
+    const { apps, mode } = this.link(serial).asUser(user);
     if (!apps) throw new Problem(409, `In ${mode} mode no app can be asked about. Restart into system.`);
     return apps;
   }

@@ -21,3 +21,11 @@ const wordsOf = ({ constraints, children }: ValidationError): string[] => [
   ...Object.values(constraints ?? {}),
   ...(children ?? []).flatMap(wordsOf),
 ];
+
+/** A user of a phone, of a query or an address; the owner where none is named. @throws Problem 400 */
+export function userIn(value: unknown): number {
+  if (value === undefined) return 0;
+  if (typeof value !== 'string' || !/^\d{1,5}$/.test(value))
+    throw new Problem(400, 'A user is a number, as Android gives it: 0 is the phone’s owner.');
+  return Number(value);
+}

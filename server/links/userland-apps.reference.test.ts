@@ -194,7 +194,7 @@ describe.skipIf(missing !== undefined)('apps and records through su, mksh and to
     expect(ended.state, `${ended.outcome}\n${told(put.id)}`).toBe('done');
     expect(ended.outcome, told(put.id)).not.toMatch(/Not put back/);
     expect(await laid()).toEqual(before);
-    expect(asRoot('cat /tmp/am.log')).toMatch(`force-stop ${name}`);
+    expect(asRoot('cat /tmp/am.log')).toMatch(`force-stop --user 0 ${name}`);
   });
 
   it('finds what a removed app left, keeps it, removes it, and puts it back as it was', async () => {

@@ -25,6 +25,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'DELETE /connections/:address': does('removed an address'),
   'PATCH /phones/:serial': does('renamed a phone'),
   'POST /phones/:serial/restart': does('restarted a phone'),
+  'POST /phones/:serial/users/:user/start': does('started a user of a phone'),
   'POST /phones/:serial/survey': does('tried the tools of a phone'),
   'POST /phones/:serial/comparing': does('compared a phone'),
   'POST /phones/:serial/erasing': owners('erased what is kept of a phone'),

@@ -26,4 +26,4 @@ export const provided = ({
 
 export const keyUids = (bytes: Uint8Array): number[] => keyUidsIn(bytes);
 
-export const packages = (text: string) => parsePackageDump(text);
+export const packages = ({ text, user }: { text: string; user: number }) => parsePackageDump(text, user);

@@ -62,5 +62,5 @@ export const readKeyUids = async (bytes: Uint8Array): Promise<number[]> =>
   (await read<number[]>('keyUids', bytes, mostMs)) ?? [];
 
 /** See `parsePackageDump`. */
-export const readPackages = async (text: string): Promise<InstalledApp[]> =>
-  (await read<InstalledApp[]>('packages', text, mostMs)) ?? [];
+export const readPackages = async (text: string, user = 0): Promise<InstalledApp[]> =>
+  (await read<InstalledApp[]>('packages', { text, user }, mostMs)) ?? [];

@@ -12,6 +12,7 @@ import { faultKinds } from '../flash/faults.ts';
 import type { PracticeAction } from '@keen-larder/contract/requests/practice.ts';
 import type { Phone } from '../phone/phone.ts';
 import { brokenBuilds, modelNamesOf } from '../scenario/broken-builds.ts';
+import { putOtherUsers } from '../scenario/other-users.ts';
 import { putTwoDozenApps } from '../scenario/two-dozen.ts';
 import { useForADay } from '../scenario/daily-use.ts';
 
@@ -67,6 +68,8 @@ export function controlServer(phones: readonly Phone[]): Server {
         return;
       case 'fill':
         return putTwoDozenApps(await phone.userData());
+      case 'share':
+        return putOtherUsers(await phone.userData());
       case 'reset':
         return phone.reset();
       case 'fault': {

@@ -146,7 +146,7 @@ function homeItems(sdk: number, apps: readonly AppSize[]): Item[] {
   };
   return [
     {
-      path: homeFiles.ids,
+      path: homeFiles.ids(),
       text: lines('settings', ' version="-1"', [
         `<setting id="0" name="userkey" value="${'C4'.repeat(32)}" package="android" defaultValue="${'C4'.repeat(32)}" defaultSysSet="true" />`,
         ...apps.map(
@@ -157,7 +157,7 @@ function homeItems(sdk: number, apps: readonly AppSize[]): Item[] {
       ...owned,
     },
     {
-      path: homeFiles.secure,
+      path: homeFiles.secure(),
       text: lines(
         'settings',
         ' version="170"',

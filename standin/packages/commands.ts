@@ -2,6 +2,8 @@ import { complain, print, type Command, type Process, type ShellHost } from '../
 import { openFile } from './imports.ts';
 import { dumpText } from './dump.ts';
 import { homeServices } from './home-commands.ts';
+import { appIdOf } from '@keen-larder/core/apps/ids.ts';
+import { runningUsers, startUser, userAmong, usersOf } from './users.ts';
 import { installedApps } from './installed.ts';
 import {
   grant,
@@ -53,12 +55,17 @@ async function inputOf(process: Process, bytes: number): Promise<Buffer> {
   return Buffer.concat(parts);
 }
 
-type Handler = (process: Process, rest: readonly string[]) => Promise<string>;
+type Handler = (
+  process: Process,
+  rest: readonly string[],
+  /** Whom it is for; undefined where none was named. */
+  user: number | undefined,
+) => Promise<string>;
 
-const packageOf = (rest: readonly string[]) =>
-  rest.filter((each) => !each.startsWith('-') && each !== '0').at(-1)!;
+const packageOf = (rest: readonly string[]) => rest.filter((each) => !each.startsWith('-')).at(-1)!;
 
-const optionsOf = (rest: readonly string[]): InstallOptions => ({
+const optionsOf = (rest: readonly string[], user = 0): InstallOptions => ({
+  user,
   installer: after(rest, '-i'),
   ownsUpdates: rest.includes('--update-ownership'),
   mayReplace: rest.includes('-r'),
@@ -67,10 +74,10 @@ const optionsOf = (rest: readonly string[]): InstallOptions => ({
 
 /** What `pm` does, by its first word; a handler's text is printed (AOSP, PackageManagerShellCommand). */
 const handlers: Readonly<Record<string, Handler>> = {
-  'install-create': ({ host }, rest) => {
+  'install-create': ({ host }, rest, user) => {
     const known = sessionsOf(host);
     const id = 1_000_000 + known.size * 7919 + 17;
-    known.set(id, { options: optionsOf(rest), files: [] });
+    known.set(id, { options: optionsOf(rest, user), files: [] });
     return Promise.resolve(`Success: created install session [${id}]`);
   },
   'install-write': async (process, rest) => {
@@ -95,30 +102,30 @@ const handlers: Readonly<Record<string, Handler>> = {
     sessionsOf(host).delete(Number(rest.at(-1)));
     return Promise.resolve('Success');
   },
-  uninstall: async ({ host }, rest) => {
-    if (!rest.includes('--user')) await uninstallForAll(host, packageOf(rest));
-    else await uninstall(host, packageOf(rest), rest.includes('-k'));
+  uninstall: async ({ host }, rest, user) => {
+    if (user === undefined) await uninstallForAll(host, packageOf(rest));
+    else await uninstall(host, packageOf(rest), rest.includes('-k'), user);
     return 'Success';
   },
-  'install-existing': async ({ host }, rest) => {
+  'install-existing': async ({ host }, rest, user = 0) => {
     const name = packageOf(rest);
-    await restrict(host, name, { installed: true });
-    return `Package ${name} installed for user: 0`;
+    await restrict(host, name, user, { installed: true });
+    return `Package ${name} installed for user: ${user}`;
   },
-  'disable-user': async ({ host }, rest) => {
-    await restrict(host, packageOf(rest), { enabled: 3 });
+  'disable-user': async ({ host }, rest, user = 0) => {
+    await restrict(host, packageOf(rest), user, { enabled: 3 });
     return `Package ${packageOf(rest)} new state: disabled-user`;
   },
-  enable: async ({ host }, rest) => {
-    await restrict(host, packageOf(rest), { enabled: 0 });
+  enable: async ({ host }, rest, user = 0) => {
+    await restrict(host, packageOf(rest), user, { enabled: 0 });
     return `Package ${packageOf(rest)} new state: enabled`;
   },
-  grant: async ({ host }, rest) => {
-    await grant(host, rest.at(-2)!, rest.at(-1)!, true);
+  grant: async ({ host }, rest, user = 0) => {
+    await grant(host, rest.at(-2)!, user, rest.at(-1)!, true);
     return '';
   },
-  revoke: async ({ host }, rest) => {
-    await grant(host, rest.at(-2)!, rest.at(-1)!, false);
+  revoke: async ({ host }, rest, user = 0) => {
+    await grant(host, rest.at(-2)!, user, rest.at(-1)!, false);
     return '';
   },
 };
@@ -126,8 +133,11 @@ const handlers: Readonly<Record<string, Handler>> = {
 /** Verbs that root or the shell may use for anything; the rest of the phone may not. */
 export const pm = inSystem('pm', async (process) => {
   const { host, args } = process;
-  const [verb = '', ...rest] = args;
-  const known = await installedApps(host);
+  const [verb = '', ...words] = args;
+  const { user, rest } = userAmong(words);
+  if (!(await usersOf(host)).some(({ id }) => id === user))
+    return complain(process, 'pm', `java.lang.IllegalArgumentException: Invalid user ${user}`);
+  const known = await installedApps(host, user);
   const all = known.filter(({ installed }) => installed);
   if (verb === 'list' && rest[0] === 'packages') {
     const withPath = rest.includes('-f');
@@ -146,7 +156,7 @@ export const pm = inSystem('pm', async (process) => {
   const handler = handlers[verb];
   if (!handler) return complain(process, 'pm', `unknown command '${args.join(' ')}'`);
   try {
-    const text = await handler(process, rest);
+    const text = await handler(process, rest, words.includes('--user') ? user : undefined);
     if (text) await print(process, `${text}\n`);
     return 0;
   } catch (error) {
@@ -164,36 +174,53 @@ export const cmd = inSystem('cmd', (process) => {
   return service ? service(process, args) : complain(process, 'cmd', `Can't find service: ${name}`);
 });
 
-/** `am force-stop NAME`, and `am start -a … -d file://PATH -t TYPE` */
+/** `am force-stop [--user ID] NAME`, `am start-user ID`, and `am start -a … -d file://PATH -t TYPE` */
 export const am = inSystem('am', async (process) => {
-  const [verb, ...rest] = process.args;
+  const [verb, ...words] = process.args;
+  const { user, rest } = userAmong(words);
+  if (verb === 'start-user')
+    return (await startUser(process.host, Number(rest[0])))
+      ? (await print(process, 'Success: user started\n'), 0)
+      : complain(process, 'Error', 'could not start user');
   if (verb === 'start') return openFile(process, after(rest, '-d') ?? '', after(rest, '-t') ?? '');
   if (verb !== 'force-stop' || rest.length === 0)
     return complain(process, 'am', `unknown command '${verb ?? ''}'`);
   const set = stopped.get(process.host) ?? new Set();
-  stopped.set(process.host, set.add(rest.at(-1)!));
+  stopped.set(process.host, set.add(`${user} ${rest.at(-1)!}`));
   return 0;
 });
 
-/** `ps -A -o NAME`: what a phone at rest runs, and the app that was used last. */
+/** `ps -A -o USER,NAME`: what a phone at rest runs, and the app that each user used last. */
 export const ps: Command = async (process) => {
   const { host } = process;
-  const always = ['init', 'zygote', 'system_server', 'adbd'];
-  const apps = host.mode === 'system' ? await installedApps(host) : [];
-  const able = apps.filter(({ installed, enabled }) => installed && enabled !== 3);
-  const lastUsed = able.findLast(({ isBuiltIn }) => !isBuiltIn);
-  const names = able
-    .filter((each) => each === lastUsed || each.apk.duties.includes('home') || each.apk.sharedUserId)
-    .map(({ apk }) => apk.package)
-    .filter((name) => !stopped.get(host)?.has(name));
-  await print(process, ['NAME', ...always, ...names, ''].join('\n'));
+  const rows = ['init', 'zygote', 'system_server', 'adbd'].map((name) => ['root', name]);
+  for (const user of host.mode === 'system' ? await runningUsers(host) : []) {
+    const apps = await installedApps(host, user);
+    const able = apps.filter(({ installed, enabled }) => installed && enabled !== 3);
+    const lastUsed = able.findLast(({ isBuiltIn }) => !isBuiltIn);
+    for (const each of able) {
+      const { apk, uid } = each;
+      const runs = each === lastUsed || (user === 0 && (apk.duties.includes('home') || apk.sharedUserId));
+      if (!runs || stopped.get(host)?.has(`${user} ${apk.package}`)) continue;
+      const id = appIdOf(uid) - 10_000;
+      rows.push([`u${user}_${id >= 0 ? `a${id}` : 'system'}`, apk.package]);
+    }
+  }
+  const names = after(process.args, '-o') === 'NAME';
+  const lines = [['USER', 'NAME'], ...rows].map(([of, name]) =>
+    names ? name! : `${of!.padEnd(12)} ${name}`,
+  );
+  await print(process, [...lines, ''].join('\n'));
   return 0;
 };
 
 /** `dumpsys package packages`, or of some by their names. */
 export async function dumpPackages(process: Process, names: readonly string[]): Promise<number> {
-  const all = await installedApps(process.host);
-  const wanted = names[0] === 'packages' ? all : all.filter(({ apk }) => names.includes(apk.package));
+  const { host } = process;
+  const users = await usersOf(host);
+  const lists = await Promise.all(users.map(({ id }) => installedApps(host, id)));
+  const rows = lists[0]!.map((_, i) => lists.map((list) => list[i]!));
+  const wanted = names[0] === 'packages' ? rows : rows.filter(([one]) => names.includes(one!.apk.package));
   await print(process, `Packages:\n${wanted.map(dumpText).join('')}\n`);
   return 0;
 }

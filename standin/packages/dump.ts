@@ -3,8 +3,9 @@ import type { Installed } from './installed.ts';
 /** As the package manager prints times: of the phone, which keeps UTC. */
 const timeText = (ms: number): string => new Date(ms).toISOString().slice(0, 19).replace('T', ' ');
 
-/** What `dumpsys package` prints of one app (AOSP frameworks/base, Settings.dumpPackageLPr), its main lines. */
-export function dumpText({ apk, paths, uid, isBuiltIn, ...app }: Installed): string {
+/** What `dumpsys package` prints of one app, as each user has it, the owner first (AOSP frameworks/base, Settings.dumpPackageLPr), its main lines. */
+export function dumpText(of: readonly Installed[]): string {
+  const { apk, paths, uid, isBuiltIn, ...app } = of[0]!;
   const [base] = paths as [string];
   const codePath = base.slice(0, base.lastIndexOf('/'));
   const flags = [
@@ -40,9 +41,11 @@ export function dumpText({ apk, paths, uid, isBuiltIn, ...app }: Installed): str
     ...apk.permissions.map((name) => `      ${name}`),
     '    install permissions:',
     ...install.map((name) => `      ${name}: granted=true`),
-    `    User 0: ceDataInode=0 installed=${app.installed} hidden=false suspended=false stopped=false notLaunched=false enabled=${app.enabled} instant=false virtual=false`,
-    '      runtime permissions:',
-    ...[...app.runtime].map(([name, granted]) => `        ${name}: granted=${granted}`),
+    ...of.flatMap(({ user, installed, enabled, runtime }) => [
+      `    User ${user}: ceDataInode=0 installed=${installed} hidden=false suspended=false stopped=false notLaunched=false enabled=${enabled} instant=false virtual=false`,
+      '      runtime permissions:',
+      ...[...runtime].map(([name, granted]) => `        ${name}: granted=${granted}`),
+    ]),
     '',
   ].join('\n');
 }

@@ -5,6 +5,7 @@ import { complain, print, type Command, type Process, type ShellHost } from '../
 import { turnsOf } from '../shell/turns.ts';
 import { homeFiles } from './home-files.ts';
 import { installedApps } from './installed.ts';
+import { userAmong } from './users.ts';
 import { attributeOf, settingsFiles, tagOf, withElement, withoutElement } from './settings.ts';
 
 const sdkOf = ({ properties }: ShellHost): number => Number(properties['ro.build.version.sdk'] ?? 0);
@@ -46,28 +47,33 @@ const systemOwned = () => ({
 });
 
 /** An app's uid; undefined where it is not installed. The list of packages is asked first: all programs are not read for it. */
-async function uidOf(host: ShellHost, name: string): Promise<number | undefined> {
-  for (const line of (await fileText(host, settingsFiles.list)).split('\n')) {
+async function uidOf(host: ShellHost, name: string, user = 0): Promise<number | undefined> {
+  for (const line of user === 0 ? (await fileText(host, settingsFiles.list)).split('\n') : []) {
     const [listed, uid] = line.split(' ');
     if (listed === name) return Number(uid);
   }
-  return (await installedApps(host)).find(({ apk, installed }) => installed && apk.package === name)?.uid;
+  const apps = await installedApps(host, user);
+  return apps.find(({ apk, installed }) => installed && apk.package === name)?.uid;
 }
 
 const settingOf = (xml: string, name: string) => attributeOf(tagOf(xml, 'setting', name), 'value');
 const withSetting = (xml: string, name: string, value: string) =>
   withElement(xml, 'settings', 'setting', name, `  <setting id="1" name="${name}" value="${value}" />`);
 
-/** `settings get|put secure NAME [VALUE]` */
+/** `settings [--user ID] get|put secure NAME [VALUE]` */
 export const settings: Command = async (process) => {
-  const [verb, table, name = '', value = ''] = process.args;
+  const { user, rest } = userAmong(process.args);
+  const [verb, table, name = '', value = ''] = rest;
   if (process.host.mode !== 'system' || table !== 'secure')
     return complain(process, 'settings', 'Invalid command');
   if (verb === 'put') {
-    await changeFile(process.host, homeFiles.secure, (xml) => withSetting(xml, name, value));
+    await changeFile(process.host, homeFiles.secure(user), (xml) => withSetting(xml, name, value));
     return 0;
   }
-  await print(process, `${settingOf(await fileText(process.host, homeFiles.secure), name) || 'null'}\n`);
+  await print(
+    process,
+    `${settingOf(await fileText(process.host, homeFiles.secure(user)), name) || 'null'}\n`,
+  );
   return 0;
 };
 
@@ -76,7 +82,7 @@ export const telecom: Command = async (process) => {
   const [verb, name = ''] = process.args;
   if (process.host.mode !== 'system' || verb !== 'set-default-dialer')
     return complain(process, 'telecom', 'unknown command');
-  await changeFile(process.host, homeFiles.secure, (xml) =>
+  await changeFile(process.host, homeFiles.secure(), (xml) =>
     withSetting(xml, 'dialer_default_application', name),
   );
   await print(process, 'Success\n');
@@ -95,23 +101,25 @@ const opNumbers: Readonly<Record<string, number>> = {
 };
 const modes = ['allow', 'ignore', 'deny', 'default', 'foreground'];
 
+/** Of an operation of one app, for each user that has it. */
+const sectionOfUid = (name: string, uid: number) => `<pkg n="${name}"><uid n="${uid}"`;
+
 /** Modes of one app's operations by their numbers. */
-function opsOf(xml: string, name: string): Map<number, number> {
-  const start = xml.indexOf(`<pkg n="${name}">`);
+function opsOf(xml: string, name: string, uid: number): Map<number, number> {
+  const start = xml.indexOf(sectionOfUid(name, uid));
   const own = start < 0 ? '' : xml.slice(start, xml.indexOf('</pkg>', start));
   return new Map(
     [...own.matchAll(/<op n="(\d+)" m="(\d)"/g)].map(([, op, mode]) => [Number(op), Number(mode)]),
   );
 }
 
-async function appops(
-  process: Process,
-  [verb, name = '', op = '', mode = '']: readonly string[],
-): Promise<number> {
+async function appops(process: Process, args: readonly string[]): Promise<number> {
   const { host } = process;
-  const uid = await uidOf(host, name);
-  if (uid === undefined) return complain(process, 'Error', `No UID for ${name} in user 0`);
-  const ops = opsOf(await fileText(host, homeFiles.ops), name);
+  const { user, rest } = userAmong(args);
+  const [verb, name = '', op = '', mode = ''] = rest;
+  const uid = await uidOf(host, name, user);
+  if (uid === undefined) return complain(process, 'Error', `No UID for ${name} in user ${user}`);
+  const ops = opsOf(await fileText(host, homeFiles.ops), name, uid);
   if (verb === 'get') {
     const lines = Object.entries(opNumbers).flatMap(([each, number]) => {
       const has = ops.get(number);
@@ -128,7 +136,10 @@ async function appops(
   else ops.set(number, modes.indexOf(mode));
   const rows = [...ops].map(([each, has]) => `<op n="${each}" m="${has}" />`).join('');
   await changeFile(host, homeFiles.ops, (xml) => {
-    const others = xml.replace(new RegExp(`  <pkg n="${name.replaceAll('.', '\\.')}">.*</pkg>\n`), '');
+    const others = xml.replace(
+      new RegExp(`  ${sectionOfUid(name, uid).replaceAll('.', '\\.')}.*</pkg>\n`),
+      '',
+    );
     const own = `  <pkg n="${name}"><uid n="${uid}" p="false">${rows}</uid></pkg>\n`;
     return (others || '<app-ops v="1">\n</app-ops>\n').replace('</app-ops>', `${own}</app-ops>`);
   });
@@ -159,9 +170,12 @@ async function deviceidle(process: Process, [verb, change]: readonly string[]): 
   return 0;
 }
 
-async function notification(process: Process, [verb, component = '']: readonly string[]): Promise<number> {
+async function notification(
+  process: Process,
+  [verb, component = '', user = '0']: readonly string[],
+): Promise<number> {
   if (verb !== 'allow_listener') return complain(process, 'cmd', `Unknown command: ${verb ?? ''}`);
-  await changeFile(process.host, homeFiles.secure, (xml) => {
+  await changeFile(process.host, homeFiles.secure(Number(user)), (xml) => {
     const key = 'enabled_notification_listeners';
     const before = (settingOf(xml, key) ?? '').split(':').filter((each) => each !== '' && each !== component);
     return withSetting(xml, key, [...before, component].join(':'));
@@ -169,13 +183,14 @@ async function notification(process: Process, [verb, component = '']: readonly s
   return 0;
 }
 
-/** `cmd role add-role-holder --user 0 ROLE PACKAGE`, since Android 10: of these roles each has one holder. */
+/** `cmd role add-role-holder --user ID ROLE PACKAGE`, since Android 10: of these roles each has one holder. */
 async function role(process: Process, args: readonly string[]): Promise<number> {
   const { host } = process;
   if (sdkOf(host) < 29) return complain(process, "cmd: Can't find service", 'role');
+  const { user } = userAmong(args);
   const [name = '', held = ''] = args.slice(-2);
   if (args[0] !== 'add-role-holder') return complain(process, 'Unknown command', args[0] ?? '');
-  await changeFile(host, homeFiles.roles(sdkOf(host)), (xml) =>
+  await changeFile(host, homeFiles.roles(sdkOf(host), user), (xml) =>
     (xml || '<roles version="1">\n</roles>\n')
       .replace(new RegExp(`  <role name="${name.replaceAll('.', '\\.')}">.*</role>\n`), '')
       .replace('</roles>', `  <role name="${name}"><holder name="${held}" /></role>\n</roles>`),
@@ -183,22 +198,24 @@ async function role(process: Process, args: readonly string[]): Promise<number> 
   return 0;
 }
 
-/** `cmd locale get-app-locales|set-app-locales PACKAGE --user 0 [--locales TAGS]`, since Android 13. */
+/** `cmd locale get-app-locales|set-app-locales PACKAGE --user ID [--locales TAGS]`, since Android 13. */
 async function locale(process: Process, args: readonly string[]): Promise<number> {
   const { host } = process;
   if (sdkOf(host) < 33) return complain(process, "cmd: Can't find service", 'locale');
+  const { user } = userAmong(args);
   const [verb, name = ''] = args;
   if (verb === 'set-app-locales') {
     const tags = args[args.indexOf('--locales') + 1] ?? '';
-    await changeFile(host, homeFiles.locales, (xml) => {
+    await changeFile(host, homeFiles.locales(user), (xml) => {
       const others = withoutElement(xml || '<locales>\n</locales>\n', 'package', name);
       if (tags === '') return others;
       return withElement(others, 'locales', 'package', name, `  <package name="${name}" tags="${tags}" />`);
     });
     return 0;
   }
-  const tags = attributeOf(tagOf(await fileText(host, homeFiles.locales), 'package', name), 'tags') ?? '';
-  await print(process, `Locales for ${name} for user 0 are [${tags}]\n`);
+  const tags =
+    attributeOf(tagOf(await fileText(host, homeFiles.locales(user)), 'package', name), 'tags') ?? '';
+  await print(process, `Locales for ${name} for user ${user} are [${tags}]\n`);
   return 0;
 }
 

@@ -4,11 +4,13 @@ import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
-import { attributeOf, restrictionOf, sectionOf, settingsFiles, tagOf } from './settings.ts';
+import { uidOfUser } from '@keen-larder/core/apps/ids.ts';
+import { attributeOf, restrictionOf, sectionOf, settingsFilesOf, tagOf } from './settings.ts';
 
 /** An app as the phone's package manager knows it. */
 export interface Installed {
   readonly apk: Apk;
+  readonly user: number;
   /** Paths of its APKs as the running system has them. */
   readonly paths: readonly string[];
   readonly uid: number;
@@ -20,7 +22,7 @@ export interface Installed {
   readonly updatedAt: number;
   /** As the platform numbers it: 0 as in its manifest, 3 disabled by the user. */
   readonly enabled: number;
-  /** False of what came with the system and was removed for the owner. */
+  /** False of what was removed for this user, or is of others alone. */
   readonly installed: boolean;
   /** Dangerous permissions and whether they are granted. */
   readonly runtime: ReadonlyMap<string, boolean>;
@@ -39,35 +41,59 @@ export const dangerous: ReadonlySet<string> = new Set(
   ].map((name) => `android.permission.${name}`),
 );
 
-const known = new WeakMap<ShellHost, { readonly writes: number; readonly list: Promise<Installed[]> }>();
+interface Programs {
+  readonly ofSystem: readonly Program[];
+  readonly ofData: readonly Program[];
+}
 
-/** All apps of a running system, read from its own file systems. */
-export function installedApps(host: ShellHost): Promise<Installed[]> {
-  const before = known.get(host);
-  if (before?.writes === host.flash.writes) return before.list;
-  const list = turnsOf(host).reading(() => readAll(host));
-  known.set(host, { writes: host.flash.writes, list });
+interface Known {
+  readonly writes: number;
+  readonly programs: Promise<Programs>;
+  readonly lists: Map<number, Promise<Installed[]>>;
+}
+const known = new WeakMap<ShellHost, Known>();
+
+/** All apps of a running system as a user has them, read from its own file systems. */
+export function installedApps(host: ShellHost, user = 0): Promise<Installed[]> {
+  const { writes } = host.flash;
+  let now = known.get(host);
+  if (now?.writes !== writes) {
+    now = { writes, programs: turnsOf(host).reading(() => readPrograms(host)), lists: new Map() };
+    known.set(host, now);
+  }
+  const { programs, lists } = now;
+  const list = lists.get(user) ?? turnsOf(host).reading(() => readAll(host, programs, user));
+  lists.set(user, list);
   return list;
 }
 
-async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
-  const mountAt = (at: string) => mounts.find((mount) => mount.at === at);
-  const data = mountAt('/data');
+const mountAt = ({ mounts }: ShellHost, at: string) => mounts.find((mount) => mount.at === at);
+
+const readPrograms = async (host: ShellHost): Promise<Programs> => ({
+  ofSystem: await apksIn(mountAt(host, '/system'), builtInFolders),
+  ofData: await apksIn(mountAt(host, '/data'), [dataFolder]),
+});
+
+async function readAll(host: ShellHost, reading: Promise<Programs>, user: number): Promise<Installed[]> {
+  const programs = await reading;
+  const data = mountAt(host, '/data');
   const fs = data && (await openFileSystem(data.source));
-  const packages = (await fs?.text(settingsFiles.packages)) ?? '';
-  const restrictions = (await fs?.text(settingsFiles.restrictions)) ?? '';
-  const grants = (await fs?.text(settingsFiles.grants)) ?? '';
+  const files = settingsFilesOf(user);
+  const packages = (await fs?.text(files.packages)) ?? '';
+  const restrictions = (await fs?.text(files.restrictions)) ?? '';
+  const grants = (await fs?.text(files.grants)) ?? '';
   const found: Installed[] = [];
   let nextId = firstBuiltInId;
   const add = (apk: Apk, paths: readonly string[], isBuiltIn: boolean) => {
     const noted = tagOf(packages, 'package', apk.package);
-    const uid = Number(attributeOf(noted, 'userId') ?? (apk.sharedUserId ? systemId : nextId++));
+    const appId = Number(attributeOf(noted, 'userId') ?? (apk.sharedUserId ? systemId : nextId++));
     const time = (name: string) => Number.parseInt(attributeOf(noted, name) ?? '0', 16);
     const own = sectionOf(grants, 'pkg', apk.package);
     found.push({
       apk,
+      user,
       paths,
-      uid,
+      uid: uidOfUser(user, appId),
       isBuiltIn,
       installer: attributeOf(noted, 'installer'),
       updateOwner: attributeOf(noted, 'updateOwner'),
@@ -81,8 +107,8 @@ async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
       ),
     });
   };
-  for (const { apk, paths } of await apksIn(mountAt('/system'), builtInFolders)) add(apk, paths, true);
-  for (const { apk, paths } of await apksIn(data, [dataFolder])) {
+  for (const { apk, paths } of programs.ofSystem) add(apk, paths, true);
+  for (const { apk, paths } of programs.ofData) {
     // What came with the system and is there in user data as well was updated.
     const at = found.findIndex((each) => each.apk.package === apk.package);
     if (at >= 0) found.splice(at, 1);
@@ -91,9 +117,14 @@ async function readAll({ mounts }: ShellHost): Promise<Installed[]> {
   return found.sort((a, b) => (a.apk.package < b.apk.package ? -1 : 1));
 }
 
+interface Program {
+  readonly apk: Apk;
+  readonly paths: readonly string[];
+}
+
 /** The base APKs in the folders below some folders, with the splits beside them. */
-async function apksIn(mount: Mount | undefined, folders: readonly string[]) {
-  const found: { readonly apk: Apk; readonly paths: readonly string[] }[] = [];
+async function apksIn(mount: Mount | undefined, folders: readonly string[]): Promise<Program[]> {
+  const found: Program[] = [];
   if (!mount) return found;
   const fs = await openFileSystem(mount.source);
   for (const folder of folders) {

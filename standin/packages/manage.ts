@@ -1,5 +1,5 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
-import { categoriesOf, isAppId } from '@keen-larder/core/apps/ids.ts';
+import { appIdOf, categoriesOf, isAppId, uidOfUser } from '@keen-larder/core/apps/ids.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { memorySource } from '@keen-larder/core/bytes/source.ts';
 import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
@@ -9,11 +9,13 @@ import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.t
 import { editTree, type Addition, type TreeEdit } from '../flash/file-tree.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
+import { usersOf } from './users.ts';
 import { dangerous, installedApps, type Installed } from './installed.ts';
 import {
   attributeOf,
   restrictionOf,
   settingsFiles,
+  settingsFilesOf,
   tagOf,
   withGrants,
   withListLine,
@@ -48,19 +50,22 @@ const labelled = (label: string) => [
   { name: 'security.selinux', value: new Uint8Array(Buffer.from(`${label}\0`, 'latin1')) },
 ];
 
-/** Reads the settings, has them changed, and writes those that did together with an edit of the file tree. */
+/** Reads a user's settings, has them changed, and writes those that did together with an edit of the file tree. */
 const change = (
   host: ShellHost,
+  user: number,
   work: (settings: Settings, fs: FileSystem) => TreeEdit | Promise<TreeEdit>,
-): Promise<void> => turnsOf(host).changing(() => changeNow(host, work));
+): Promise<void> => turnsOf(host).changing(() => changeNow(host, user, work));
 
 async function changeNow(
   host: ShellHost,
+  user: number,
   work: (settings: Settings, fs: FileSystem) => TreeEdit | Promise<TreeEdit>,
 ): Promise<void> {
   const { source } = dataOf(host);
   const fs = await openFileSystem(source);
-  const read = async (key: keyof Settings) => (await fs.text(settingsFiles[key])) ?? '';
+  const files = settingsFilesOf(user);
+  const read = async (key: keyof Settings) => (await fs.text(files[key])) ?? '';
   const before: Settings = {
     packages: await read('packages'),
     list: await read('list'),
@@ -71,12 +76,12 @@ async function changeNow(
   const edit = await work(after, fs);
   if (host.flash.faults.isFull && edit.adds?.some((each) => 'bytes' in each && each.bytes)) throw noRoom();
   const written: Addition[] = [];
-  for (const key of Object.keys(settingsFiles) as (keyof Settings)[]) {
+  for (const key of Object.keys(files) as (keyof Settings)[]) {
     if (after[key] === before[key]) continue;
-    const inode = await fs.find(settingsFiles[key]);
+    const inode = await fs.find(files[key]);
     const bytes = Buffer.from(after[key]);
     written.push({
-      path: settingsFiles[key],
+      path: files[key],
       type: 'file',
       permissions: inode?.permissions ?? 0o660,
       modifiedAt: seconds(),
@@ -100,13 +105,14 @@ export async function noteBuiltIn(host: ShellHost): Promise<void> {
   const data = host.mounts.find(({ at, writable }) => at === '/data' && writable);
   if (!data || (await (await openFileSystem(data.source)).text(settingsFiles.list))) return;
   const apps = await installedApps(host);
-  await change(host, (settings) => {
+  await change(host, 0, (settings) => {
     for (const { apk, uid } of apps) settings.list = withListLine(settings.list, apk.package, uid);
     return {};
   });
 }
 
 export interface InstallOptions {
+  readonly user: number;
   readonly installer?: string | undefined;
   readonly ownsUpdates?: boolean;
   readonly mayReplace: boolean;
@@ -126,16 +132,31 @@ export async function install(
   const base = apks.find(({ apk }) => !apk.split);
   if (!base) throw new Refused('Failure [INSTALL_FAILED_INVALID_APK: Missing base APK]');
   const { package: name } = base.apk;
-  const all = await installedApps(host);
-  const present = all.find(({ apk, installed }) => apk.package === name && installed);
+  const { user } = options;
+  if ((await bansOf(host, user)).includes('no_install_apps'))
+    throw new Refused('Failure [INSTALL_FAILED_USER_RESTRICTED: Installs are not allowed for this user]');
+  // A program is the same for all users.
+  const lists = await listsOf(host);
+  const there = [...lists.values()].map((list) =>
+    list.find(({ apk, installed }) => apk.package === name && installed),
+  );
+  const present = there.find((app) => app !== undefined);
+  const own = there.find((app) => app?.user === user);
   judge(host, base.apk, present, options);
   if (apks.some(({ apk }) => apk.package !== name || apk.versionCode !== base.apk.versionCode))
     throw new Refused('Failure [INSTALL_FAILED_INVALID_APK: Inconsistent package]');
-  await change(host, async (settings, fs) => {
+  if (!present)
+    for (const other of lists.keys())
+      if (other !== user)
+        await change(host, other, (settings) => {
+          const without = { enabled: 0, installed: false };
+          settings.restrictions = withRestriction(settings.restrictions, name, without);
+          return {};
+        });
+  await change(host, user, async (settings, fs) => {
     const noted = tagOf(settings.packages, 'package', name);
-    const userId = Number(
-      attributeOf(noted, 'userId') ?? present?.uid ?? nextUserId(host, settings.packages),
-    );
+    const known = attributeOf(noted, 'userId') ?? (present && appIdOf(present.uid));
+    const userId = Number(known ?? nextUserId(host, settings.packages));
     const before = attributeOf(noted, 'codePath')?.replace(/^\/data/, '');
     const folder = `/app/${name}-${Number(/-(\d+)$/.exec(before ?? '')?.[1] ?? 0) + 1}`;
     const now = Date.now();
@@ -151,7 +172,7 @@ export async function install(
     });
     settings.list = withListLine(settings.list, name, userId);
     settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: true });
-    const has = present?.runtime ?? new Map<string, boolean>();
+    const has = own?.runtime ?? new Map<string, boolean>();
     const asked = base.apk.permissions.filter((each) => dangerous.has(each));
     settings.grants = withGrants(
       settings.grants,
@@ -164,7 +185,7 @@ export async function install(
       attributes: labelled('u:object_r:apk_data_file:s0'),
     };
     const adds: Addition[] = [
-      ...(await missing(fs, ['/app', '/data', '/user_de', '/user_de/0'])),
+      ...(await missing(fs, ['/app', '/user', '/user_de', `/user_de/${user}`, foldersOf(user).data])),
       { path: folder, type: 'directory', permissions: 0o755, ...code },
       ...apks.map(({ name: file, bytes, apk }): NewFile => ({
         path: `${folder}/${apk.split ? `split_${apk.split}.apk` : file.endsWith('.apk') ? 'base.apk' : `${file}.apk`}`,
@@ -174,7 +195,7 @@ export async function install(
         bytes: bytes.length,
         content: onePiece(bytes),
       })),
-      ...(await dataFolders(fs, name, userId)),
+      ...(await dataFolders(fs, name, user, userId)),
     ];
     return { removes: (path) => before !== undefined && path === before, adds };
   });
@@ -237,17 +258,19 @@ async function missing(fs: FileSystem, folders: readonly string[]): Promise<NewF
 }
 
 /** An app's own folders, empty, where they are not there yet. */
-async function dataFolders(fs: FileSystem, name: string, userId: number): Promise<NewFile[]> {
-  const attributes = labelled(`u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId: userId })}`);
+async function dataFolders(fs: FileSystem, name: string, user: number, appId: number): Promise<NewFile[]> {
+  const attributes = labelled(`u:object_r:app_data_file:s0:${categoriesOf({ user, appId })}`);
+  const uid = uidOfUser(user, appId);
   const made: NewFile[] = [];
-  for (const path of [`/data/${name}`, `/user_de/0/${name}`]) {
+  const { data, device } = foldersOf(user);
+  for (const path of [`${data}/${name}`, `${device}/${name}`]) {
     if (await fs.find(path)) continue;
     made.push({
       path,
       type: 'directory',
       permissions: 0o700,
-      uid: userId,
-      gid: userId,
+      uid,
+      gid: uid,
       attributes,
       modifiedAt: seconds(),
     });
@@ -255,20 +278,48 @@ async function dataFolders(fs: FileSystem, name: string, userId: number): Promis
   return made;
 }
 
-/** @throws Refused when there is no such app */
-async function present(host: ShellHost, name: string): Promise<Installed> {
-  const found = (await installedApps(host)).find(({ apk }) => apk.package === name);
-  if (!found) throw new Refused(`Failure [not installed for 0]`);
+/** Where a user's apps have their files, within user data. */
+const foldersOf = (user: number) => ({
+  data: user === 0 ? '/data' : `/user/${user}`,
+  device: `/user_de/${user}`,
+  external: `/media/${user}/Android/data`,
+});
+
+/** The apps of each user. */
+async function listsOf(host: ShellHost): Promise<Map<number, Installed[]>> {
+  const found = new Map<number, Installed[]>();
+  for (const { id } of await usersOf(host)) found.set(id, await installedApps(host, id));
   return found;
 }
 
-/** Removes an app; what came with the system is removed for the owner, and its program stays. */
-export async function uninstall(host: ShellHost, name: string, keepsData: boolean): Promise<void> {
-  const app = await present(host, name);
-  if (!app.installed) throw new Refused('Failure [not installed for 0]');
-  await change(host, (settings) => {
-    const data = keepsData ? [] : [`/data/${name}`, `/user_de/0/${name}`, `/media/0/Android/data/${name}`];
-    if (app.isBuiltIn) {
+const bansOf = async (host: ShellHost, user: number) =>
+  (await usersOf(host)).find(({ id }) => id === user)?.bans ?? [];
+
+/** @throws Refused when there is no such app */
+async function present(host: ShellHost, name: string, user: number): Promise<Installed> {
+  const found = (await installedApps(host, user)).find(({ apk }) => apk.package === name);
+  if (!found) throw new Refused(`Failure [not installed for ${user}]`);
+  return found;
+}
+
+/** Removes an app for a user; the program stays where it came with the system, or another user has it. */
+export async function uninstall(
+  host: ShellHost,
+  name: string,
+  keepsData: boolean,
+  user: number,
+): Promise<void> {
+  const app = await present(host, name, user);
+  if (!app.installed) throw new Refused(`Failure [not installed for ${user}]`);
+  const bans = await bansOf(host, user);
+  if (bans.includes('no_uninstall_apps') || bans.includes('no_control_apps'))
+    throw new Refused('Failure [DELETE_FAILED_USER_RESTRICTED]');
+  const others = [...(await listsOf(host))].some(
+    ([id, list]) => id !== user && list.some(({ apk, installed }) => apk.package === name && installed),
+  );
+  await change(host, user, (settings) => {
+    const data = keepsData ? [] : Object.values(foldersOf(user)).map((folder) => `${folder}/${name}`);
+    if (app.isBuiltIn || others) {
       settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: false });
       return { removes: (path) => data.includes(path) };
     }
@@ -283,11 +334,11 @@ export async function uninstall(host: ShellHost, name: string, keepsData: boolea
 
 /** Removes an app for all users: of one that came with the system its update, and its data with it. */
 export async function uninstallForAll(host: ShellHost, name: string): Promise<void> {
-  const app = await present(host, name);
-  if (!app.isBuiltIn) return uninstall(host, name, false);
+  const app = await present(host, name, 0);
+  if (!app.isBuiltIn) return uninstall(host, name, false, 0);
   const code = app.paths[0]!.replace(/\/[^/]+$/, '');
   if (!code.startsWith('/data/')) throw new Refused('Failure [DELETE_FAILED_INTERNAL_ERROR]');
-  await change(host, (settings) => {
+  await change(host, 0, (settings) => {
     settings.packages = withoutPackage(settings.packages, name);
     const goes = [code.slice('/data'.length), `/data/${name}`, `/user_de/0/${name}`];
     return { removes: (path) => goes.includes(path) };
@@ -295,9 +346,14 @@ export async function uninstallForAll(host: ShellHost, name: string): Promise<vo
 }
 
 /** Disables, enables or brings back. */
-export async function restrict(host: ShellHost, name: string, over: Partial<Restriction>): Promise<void> {
-  await present(host, name);
-  await change(host, (settings) => {
+export async function restrict(
+  host: ShellHost,
+  name: string,
+  user: number,
+  over: Partial<Restriction>,
+): Promise<void> {
+  await present(host, name, user);
+  await change(host, user, (settings) => {
     const next = { ...restrictionOf(settings.restrictions, name), ...over };
     settings.restrictions = withRestriction(settings.restrictions, name, next);
     return {};
@@ -308,10 +364,11 @@ export async function restrict(host: ShellHost, name: string, over: Partial<Rest
 export async function grant(
   host: ShellHost,
   name: string,
+  user: number,
   permission: string,
   granted: boolean,
 ): Promise<void> {
-  const app = (await installedApps(host)).find(({ apk }) => apk.package === name);
+  const app = (await installedApps(host, user)).find(({ apk }) => apk.package === name);
   if (!app)
     throw new Refused(
       `Exception occurred while executing 'grant':\njava.lang.IllegalArgumentException: Unknown package: ${name}`,
@@ -325,7 +382,7 @@ export async function grant(
       `Exception occurred while executing 'grant':\njava.lang.SecurityException: Permission ${permission} requested by ${name} is not a changeable permission type`,
     );
   if (app.runtime.get(permission) === granted) return;
-  await change(host, (settings) => {
+  await change(host, user, (settings) => {
     settings.grants = withGrants(settings.grants, name, new Map(app.runtime).set(permission, granted));
     return {};
   });

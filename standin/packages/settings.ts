@@ -4,13 +4,16 @@
  */
 import { packagesPath } from '@keen-larder/core/boot/boot.ts';
 
-/** Paths within user data. */
-export const settingsFiles = {
-  packages: packagesPath,
-  list: '/system/packages.list',
-  grants: '/system/users/0/runtime-permissions.xml',
-  restrictions: '/system/users/0/package-restrictions.xml',
-} as const;
+/** Paths within user data; grants and restrictions are a user's own. */
+export const settingsFilesOf = (user: number) =>
+  ({
+    packages: packagesPath,
+    list: '/system/packages.list',
+    grants: `/system/users/${user}/runtime-permissions.xml`,
+    restrictions: `/system/users/${user}/package-restrictions.xml`,
+  }) as const;
+/** The owner's. */
+export const settingsFiles = settingsFilesOf(0);
 
 /** What the list of packages has of an app. */
 export interface PackageEntry {
@@ -85,11 +88,11 @@ export const withGrants = (xml: string, name: string, granted: ReadonlyMap<strin
 
 export const withoutGrants = (xml: string, name: string): string => withoutElement(xml, 'pkg', name);
 
-/** How an app stands with the phone's owner. */
+/** How an app stands with a user. */
 export interface Restriction {
   /** As the platform numbers it: 0 as in its manifest, 3 disabled by the user. */
   readonly enabled: number;
-  /** False of what came with the system and was removed for this user. */
+  /** False of what was removed for this user, or never installed for them. */
   readonly installed: boolean;
 }
 

@@ -1,14 +1,16 @@
 import Database from 'better-sqlite3';
 import { readMounted } from './files.ts';
+import { dumpUsers } from '../packages/users.ts';
 import { dumpPackages } from '../packages/commands.ts';
 import { complain, print, type Command } from './host.ts';
 
-/** `dumpsys battery` and `dumpsys package` of a running system. */
+/** `dumpsys battery`, `dumpsys package` and `dumpsys user` of a running system. */
 export const dumpsys: Command = async (process) => {
   if (process.host.mode !== 'system') {
     await process.err('/sbin/sh: dumpsys: not found\n');
     return 127;
   }
+  if (process.args[0] === 'user') return dumpUsers(process);
   if (process.args[0] === 'package') return dumpPackages(process, process.args.slice(1));
   if (process.args[0] !== 'battery') return complain(process, "Can't find service", process.args[0] ?? '');
   const { percent, charging } = process.host.battery();

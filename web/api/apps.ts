@@ -29,17 +29,24 @@ import type {
   PuttingAppsStart,
   VerifyingCopies,
 } from '@keen-larder/contract/requests/apps.ts';
+import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { ask, at } from './ask.ts';
 
 /** What the interface asks of the server about apps, and about copies of them and of records. */
 export const appsApi = {
-  apps: (serial: string) => ask<AppView[]>(`/phones/${at(serial)}/apps`),
+  /** @param user 0 for the phone's owner */
+  apps: (serial: string, user: number) =>
+    ask<AppView[]>(`/phones/${at(serial)}/apps${user === 0 ? '' : `?user=${user}`}`),
+  users: (serial: string) => ask<PhoneUser[]>(`/phones/${at(serial)}/users`),
+  startUser: (serial: string, user: number) =>
+    ask<PhoneUser[]>(`/phones/${at(serial)}/users/${user}/start`, 'POST'),
   setAside: (packages: string[], aside: boolean) => ask<undefined>('/set-aside', 'POST', { packages, aside }),
   trackers: () => ask<Tracker[]>('/trackers'),
   changeTrackers: (trackers: Tracker[]) => ask<Tracker[]>('/trackers', 'PUT', { trackers }),
-  codeOnPhone: (serial: string, name: string) => ask<AppCode>(`/phones/${at(serial)}/apps/${at(name)}/code`),
+  codeOnPhone: (serial: string, name: string, user: number) =>
+    ask<AppCode>(`/phones/${at(serial)}/apps/${at(name)}/code?user=${user}`),
   codeOfCopy: (id: string) => ask<AppCode>(`/app-copies/${at(id)}/code`),
   recordCopies: () => ask<RecordsView[]>('/record-copies'),
   changeRecords: (id: string, change: CopyChange) =>

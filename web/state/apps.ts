@@ -6,10 +6,13 @@ import type { AppView } from '@keen-larder/contract/copies.ts';
 import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import type { AppOrder } from '@keen-larder/core/apps/facets.ts';
 import type { AppDoing, WhatOfApp } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
 import { api } from '../api/client.ts';
 
 /** What is chosen in one phone's list of apps, kept while one looks elsewhere. */
 export interface AppsDraft {
+  /** Whose apps are shown: 0 is the phone's owner. */
+  user: number;
   search: string;
   /** As `kind:owner`. */
   facets: string[];
@@ -48,6 +51,8 @@ export const useApps = defineStore('apps', () => {
   const errors = ref<Record<string, string | undefined>>({});
   const busy = ref<Record<string, boolean>>({});
   const drafts = ref<Record<string, AppsDraft>>({});
+  /** Of phones whose system runs; their owners first. */
+  const users = shallowRef<Readonly<Record<string, readonly PhoneUser[]>>>({});
   /** Programs that wait on phones. */
   const waiting = ref<Record<string, readonly WaitingProgram[]>>({});
   const asked: Record<string, number> = {};
@@ -56,8 +61,12 @@ export const useApps = defineStore('apps', () => {
     const turn = (asked[serial] = (asked[serial] ?? 0) + 1);
     busy.value[serial] = true;
     try {
-      const list = await api.apps(serial);
+      const [found, list] = await Promise.all([
+        api.users(serial).catch(() => []),
+        api.apps(serial, draft(serial).user),
+      ]);
       if (turn !== asked[serial]) return;
+      users.value = { ...users.value, [serial]: found };
       lists.value = { ...lists.value, [serial]: list };
       errors.value[serial] = undefined;
     } catch (error) {
@@ -69,6 +78,7 @@ export const useApps = defineStore('apps', () => {
 
   function draft(serial: string): AppsDraft {
     drafts.value[serial] ??= {
+      user: 0,
       search: '',
       facets: [],
       order: 'label',
@@ -92,6 +102,19 @@ export const useApps = defineStore('apps', () => {
     return drafts.value[serial];
   }
 
+  /** Shows the apps of another user; what was picked was somebody else's. */
+  async function showUser(serial: string, user: number): Promise<void> {
+    const nothing = { picked: [], confirmed: [], copyOf: {}, shown: undefined, armedWith: '' };
+    Object.assign(draft(serial), { user, ...nothing });
+    lists.value = Object.fromEntries(Object.entries(lists.value).filter(([of]) => of !== serial));
+    await load(serial);
+  }
+
+  async function startUser(serial: string, user: number): Promise<void> {
+    users.value = { ...users.value, [serial]: await api.startUser(serial, user) };
+    await load(serial);
+  }
+
   /** The app in the tray. */
   const inTray = (serial: string): AppView | undefined =>
     lists.value[serial]?.find((app) => app.package === drafts.value[serial]?.shown);
@@ -100,5 +123,5 @@ export const useApps = defineStore('apps', () => {
   const pickedOf = (serial: string): AppView[] =>
     (lists.value[serial] ?? []).filter((app) => drafts.value[serial]?.picked.includes(app.package));
 
-  return { pickedOf, waiting, lists, errors, busy, load, draft, inTray };
+  return { users, showUser, startUser, pickedOf, waiting, lists, errors, busy, load, draft, inTray };
 });

@@ -8,7 +8,18 @@ import { useBench } from '../state/bench.ts';
 import { useMoving } from '../state/apps/moving.ts';
 import { useRecords } from '../state/records.ts';
 import { useRuns } from '../state/runs.ts';
-import { onEmptyStage, answering, facts, phone, run, serial, show, eventually } from '../testing/stage.ts';
+import {
+  onEmptyStage,
+  answering,
+  button,
+  facts,
+  last,
+  phone,
+  run,
+  serial,
+  show,
+  eventually,
+} from '../testing/stage.ts';
 import AppTray from '../tray/apps/AppTray.vue';
 import MovingTray from '../tray/apps/MovingTray.vue';
 import PickedAppsTray from '../tray/apps/PickedAppsTray.vue';
@@ -73,6 +84,48 @@ it('what is off on another phone of the model is picked here by one click', asyn
   });
   await remove!.trigger('click');
   expect(useApps().draft(serial)).toMatchObject({ picked: ['example.marshlog'], action: 'remove' });
+});
+
+describe('Whose apps are shown', () => {
+  const owner = { id: 0, name: 'Owner', kind: 'owner', isOpen: true, isManaged: false, bans: [] };
+  const work = { ...owner, id: 10, name: 'Harbour office', kind: 'work', isManaged: true };
+  const banned = { ...work, bans: ['no_install_apps'] };
+  const second = { ...owner, id: 11, name: 'Boat club', kind: 'second', isOpen: false };
+  const path = `/phones/${serial}`;
+
+  it('is not asked on a phone of its owner alone', async () => {
+    answering({ [`GET ${path}/apps`]: list, [`GET ${path}/users`]: [owner] });
+    const shown = await show(PhoneApps, { phone: running });
+    await eventually(() => expect(shown.text()).toContain(list[0]!.label));
+    expect(shown.text()).not.toContain('Whose');
+  });
+
+  it('is chosen above the list; what was picked was somebody else’s', async () => {
+    const asked = answering({
+      [`GET ${path}/apps`]: list,
+      [`GET ${path}/users`]: [owner, banned, second],
+      [`GET ${path}/apps?user=10`]: list.slice(0, 1),
+      [`GET ${path}/apps?user=11`]: [],
+      [`POST ${path}/users/11/start`]: [owner, banned, { ...second, isOpen: true }],
+    });
+    const shown = await show(PhoneApps, { phone: running });
+    await eventually(() => expect(button(shown, /Harbour office/)).toBeDefined());
+    const draft = useApps().draft(serial);
+    draft.picked = [list[0]!.package];
+    await button(shown, /Harbour office/).trigger('click');
+    await eventually(() => expect(shown.text()).toMatch(/1 app ·/));
+    expect(draft).toMatchObject({ user: 10, picked: [] });
+    expect(shown.text()).toContain('The app that manages it forbids installing programs.');
+
+    await button(shown, /Boat club/).trigger('click');
+    await eventually(() =>
+      expect(shown.text()).toMatch(/Boat club is locked: data of its apps is encrypted/),
+    );
+    await button(shown, 'Start it').trigger('click');
+    await eventually(() => expect(last(asked, 'POST', `${path}/users/11/start`)).toBeDefined());
+    await button(shown, 'Owner').trigger('click');
+    await eventually(() => expect(draft.user).toBe(0));
+  });
 });
 
 describe('Apps of a phone', () => {

@@ -328,6 +328,7 @@ describe('Practice bench', () => {
       ['Switch off', { do: 'power', on: false }],
       ['A day in the field', { do: 'use' }],
       ['Many apps', { do: 'fill' }],
+      ['Other users', { do: 'share' }],
       ['Pull it after 24 MiB more', { do: 'pull-after', bytes: 24 << 20 }],
     ] as const) {
       await button(shown, text).trigger('click');

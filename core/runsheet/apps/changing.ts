@@ -1,12 +1,16 @@
 import { applies, needOf, needsCopy, takesAway, type AppAction } from '../../apps/built-in.ts';
 import type { AppFacts } from '../../apps/facts.ts';
+import type { PhoneUser } from '../../phone/users.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
 import { bySeverity, stop, type Check, type RunSheet, type Step } from '../check.ts';
+import { userChecks } from './users.ts';
 import { inSystem, labelsOf, msForEachApp } from './common.ts';
 
 /** Everything the sheet of disabling, removing, enabling or bringing back apps is computed from. */
 export interface ChangingFacts {
   readonly phone: PhoneFacts;
+  /** Whose apps they are; undefined where the phone tells of nobody. */
+  readonly user?: PhoneUser | undefined;
   readonly installed: readonly AppFacts[];
   readonly picked: readonly string[];
   readonly action: AppAction;
@@ -22,7 +26,7 @@ export const actionWords: Readonly<Record<AppAction, string>> = {
   'take-back-update': 'Take updates back of',
 };
 
-/** The plan of changing apps for the phone's owner; all of it can be undone from the phone's page. */
+/** The plan of changing apps for one user of a phone, most often its owner; all of it can be undone from the phone's page. */
 export function changingSheet(facts: ChangingFacts): RunSheet {
   const { action, picked, installed, copied } = facts;
   const apps = picked.flatMap((name) => {
@@ -42,6 +46,7 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
   const owners = action === 'remove' ? apps.filter(({ app }) => !app.isBuiltIn) : [];
   const checks: Check[] = [
     ...inSystem(facts),
+    ...userChecks(facts, ['change'], false),
     ...(apps.length === 0
       ? stop('nothing-picked', 'Nothing is picked that this would change', 'Pick apps in the list.')
       : []),

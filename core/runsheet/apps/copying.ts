@@ -5,6 +5,8 @@ import { sizeText } from '../../bytes/units.ts';
 import { batteryFor, imagingBattery } from '../battery.ts';
 import { bySeverity, listText, stop, type Check, type RunSheet, type Step } from '../check.ts';
 import { isInBackup, whyNoBackup, whyNoBackupText } from '../../formats/android-backup/eligibility.ts';
+import { isOther } from '../../phone/users.ts';
+import { userChecks } from './users.ts';
 import { inSystem, isData, labelsOf, msForEachApp } from './common.ts';
 import type { CopyingFacts } from './facts.ts';
 
@@ -157,10 +159,23 @@ const givesNoBackup: CopyingCheck = (facts, apps) => {
   return [{ id: 'gives-no-backup', severity: 'confirm', title, sentence }];
 };
 
+const ofUser: CopyingCheck = (facts, apps) =>
+  userChecks(
+    facts,
+    [],
+    apps.some(({ parts }) => parts.some(isData)),
+  );
+/** The phone's own backup is of the owner's apps. */
+const ofOwner =
+  (check: CopyingCheck): CopyingCheck =>
+  (facts, apps) =>
+    isOther(facts.user) ? [] : check(facts, apps);
+
 const checks: readonly CopyingCheck[] = [
   inSystem,
-  throughBackup,
-  givesNoBackup,
+  ofUser,
+  ofOwner(throughBackup),
+  ofOwner(givesNoBackup),
   nothingPicked,
   room,
   ({ phone }) => imagingBattery(phone.battery),

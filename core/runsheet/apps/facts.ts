@@ -1,5 +1,6 @@
 import type { AppCopy, PartKind } from '../../apps/copies.ts';
 import type { AppFacts } from '../../apps/facts.ts';
+import type { PhoneUser } from '../../phone/users.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
 
 /** An app and what of it a run is to take or to put. */
@@ -22,6 +23,8 @@ export interface AppSurroundings {
 /** Everything the sheet of copying apps is computed from. */
 export interface CopyingFacts {
   readonly phone: PhoneFacts;
+  /** Whose apps they are; undefined where the phone tells of nobody. */
+  readonly user?: PhoneUser | undefined;
   readonly installed: readonly AppFacts[];
   readonly picked: readonly PickedParts[];
   /** Android's API level; undefined where it is not told. */
@@ -39,7 +42,11 @@ export interface PickedCopy {
 /** Everything the sheet of putting apps back is computed from. */
 export interface PuttingAppsFacts {
   readonly phone: PhoneFacts;
+  /** To whom they go; undefined where the phone tells of nobody. */
+  readonly user?: PhoneUser | undefined;
   readonly installed: readonly AppFacts[];
+  /** Where they go to another user: what the owner has. */
+  readonly ofOwner?: readonly AppFacts[] | undefined;
   readonly picked: readonly PickedCopy[];
   readonly surroundings: AppSurroundings;
   /** How data goes without root: in recovery, where that gives it, or as a backup that the phone takes back itself. */

@@ -1,10 +1,13 @@
 import { whyNoBackup } from '../../formats/android-backup/eligibility.ts';
 import { checksThePhone, livesOnOnePhone } from '../../apps/known.ts';
 import { hasPart } from '../../apps/copies.ts';
+import { userOf } from '../../apps/ids.ts';
 import { sizeText } from '../../bytes/units.ts';
 import { batteryFor, restoringBattery } from '../battery.ts';
 import { usualStartMs } from '../estimate.ts';
 import { bySeverity, stop, type Check, type CheckId, type RunSheet, type Severity } from '../check.ts';
+import { isOther } from '../../phone/users.ts';
+import { userChecks } from './users.ts';
 import { inSystem, labelsOf, msForEachApp, rootForData } from './common.ts';
 import type { PickedCopy, PuttingAppsFacts } from './facts.ts';
 import { idGoesBack, installs, puts, stepsOf, type Put } from './putting-steps.ts';
@@ -33,7 +36,8 @@ const nothingInCopy: AppRule = ({ copy, parts }) =>
           `${labels}: the copy was taken without it. Choose another copy, or other parts.`,
       };
 
-const signature: AppRule = ({ app, present }) => {
+const signature: AppRule = ({ app, present: own, elsewhere }) => {
+  const present = own ?? elsewhere;
   if (!present || present.certificates.length === 0 || app.certificates.length === 0) return undefined;
   const kept = new Set(app.certificates);
   if (present.certificates.some((each) => kept.has(each))) return undefined;
@@ -70,6 +74,35 @@ const olderProgram: AppRule = (put) =>
           `${labels}: the phone has a newer version, whose data an older one may not read.`,
       }
     : undefined;
+
+/** A program is the same for all users of a phone. */
+const sharedProgram: AppRule = (put, { user }) => {
+  const there = put.present ?? put.elsewhere;
+  const isShared = put.elsewhere ? isOther(user) : (put.present?.otherUsers.length ?? 0) > 0;
+  return isShared && installs(put) && there!.versionCode !== put.app.versionCode
+    ? {
+        id: 'shared-program',
+        severity: 'confirm',
+        title: (count) =>
+          `${plural(count, 'One program changes', 'programs change')} for other users as well`,
+        sentence: (labels) =>
+          `${labels}: another user of the phone has another version, and a phone has one program for all.`,
+      }
+    : undefined;
+};
+
+const ofAnotherUser: AppRule = ({ app }, { user }) => {
+  const isSame = (app.user?.kind ?? 'owner') === (user?.kind ?? 'owner');
+  return isSame
+    ? undefined
+    : {
+        id: 'another-user',
+        severity: 'confirm',
+        title: (count) => `${plural(count, 'One copy is', 'copies are')} of another user`,
+        sentence: (labels) =>
+          `${labels}: copied from ${app.user?.name ?? 'the phone’s owner'} (user ${userOf(app.uid)}), and ${isOther(user) ? `${user.name} gets` : 'the owner gets'} it.`,
+      };
+};
 
 const newerAndroid: AppRule = (put, { surroundings: { sdk } }) =>
   installs(put) && sdk !== undefined && (put.app.minSdk ?? 0) > sdk
@@ -220,6 +253,8 @@ const rules: readonly AppRule[] = [
   signature,
   sharedUser,
   olderProgram,
+  sharedProgram,
+  ofAnotherUser,
   newerAndroid,
   processor,
   withoutProgram,
@@ -250,7 +285,8 @@ export function puttingAppsSheet(facts: PuttingAppsFacts): RunSheet {
     batteryPercent: batteryFor(expectedMs),
     checks: bySeverity([
       ...inSystem(facts),
-      ...rootForData(facts.phone, all.some(puts), facts.through),
+      ...userChecks(facts, all.some(installs) ? ['install'] : [], all.some(puts)),
+      ...(isOther(facts.user) ? [] : rootForData(facts.phone, all.some(puts), facts.through)),
       ...nothingPicked(all),
       ...restoringBattery(facts.phone.battery),
       ...room(facts, bytes),
@@ -259,7 +295,7 @@ export function puttingAppsSheet(facts: PuttingAppsFacts): RunSheet {
   };
 }
 
-function putOf({ copy, parts }: PickedCopy, { installed }: PuttingAppsFacts): Put {
+function putOf({ copy, parts }: PickedCopy, { installed, ofOwner }: PuttingAppsFacts): Put {
   const { app } = copy;
   const going = parts.filter((part) => hasPart(copy, part));
   return {
@@ -267,6 +303,7 @@ function putOf({ copy, parts }: PickedCopy, { installed }: PuttingAppsFacts): Pu
     parts: going,
     app,
     present: installed.find((each) => each.package === app.package),
+    elsewhere: ofOwner?.find((each) => each.package === app.package),
     bytes: copy.parts.filter(({ kind }) => going.includes(kind)).reduce((sum, part) => sum + part.bytes, 0),
   };
 }

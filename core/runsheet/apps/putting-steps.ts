@@ -9,6 +9,8 @@ import type { PickedCopy, PuttingAppsFacts } from './facts.ts';
 export interface Put extends PickedCopy {
   readonly app: CopiedApp;
   readonly present: AppFacts | undefined;
+  /** As the owner has it, where it goes to another user. */
+  readonly elsewhere?: AppFacts | undefined;
   readonly bytes: number;
 }
 

@@ -18,7 +18,8 @@ import { startImaging } from '../../runs/imaging/imaging.ts';
 import { startLocking } from '../../runs/restoring/locking.ts';
 import { startRestoring } from '../../runs/restoring/restoring.ts';
 import { halfWritten } from '../../runs/restoring/writing-journal.ts';
-import { valid } from '../validate.ts';
+import { startUser, usersOf } from '../../bench/phone-users.ts';
+import { userIn, valid } from '../validate.ts';
 import { Problem } from '../../failures.ts';
 import { phoneRunRoutes } from './phone-run-routes.ts';
 
@@ -94,7 +95,16 @@ export function benchRoutes(app: KeenLarder): Router {
   });
 
   routes.get('/phones/:serial/apps', async (request, response) => {
-    response.json(await app.appSheets.views(request.params.serial));
+    response.json(await app.appSheets.views(request.params.serial, userIn(request.query['user'])));
+  });
+
+  routes.get('/phones/:serial/users', async (request, response) => {
+    response.json(await usersOf(bench, request.params.serial));
+  });
+
+  routes.post('/phones/:serial/users/:user/start', async (request, response) => {
+    const { serial, user } = request.params;
+    response.json(await startUser(bench, serial, userIn(user)));
   });
 
   routes.get('/phones/:serial/turned-off-elsewhere', (request, response) => {

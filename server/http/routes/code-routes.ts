@@ -6,7 +6,7 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readClasses } from '@keen-larder/core/formats/apk/apk.ts';
 import { imageSource } from '../../larder/inside/image-source.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
-import { valid } from '../validate.ts';
+import { userIn, valid } from '../validate.ts';
 import { Problem } from '../../failures.ts';
 
 /** What is in the code of apps, and the list of trackers that is looked for in it. */
@@ -37,7 +37,7 @@ export function codeRoutes(app: KeenLarder): Router {
 
   routes.get('/phones/:serial/apps/:package/code', async (request, response) => {
     const { serial, package: name } = request.params;
-    const access = bench.apps(serial);
+    const access = bench.apps(serial, userIn(request.query['user']));
     const found = (await access.recent()).find((each) => each.package === name);
     if (!found) throw new Problem(404, `${name} is not on this phone.`);
     response.json(await codeOf(() => access.classes(found)));

@@ -2,9 +2,11 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { conditionFrom, makeFrom, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { parseGetprop } from '@keen-larder/core/phone/properties.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
+import { parseUserDump } from '@keen-larder/core/phone/users.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { installedSystem } from '../contents.ts';
-import { type PhoneLink } from '../phone-link.ts';
+import type { UserAccess } from '../app-access.ts';
+import type { PhoneLink } from '../phone-link.ts';
 import { connectAdb, type AdbConnection, type AdbCredentials } from './connect.ts';
 import { parseDumpsysBattery, parseHasImei, parseKernelBattery } from './parsing.ts';
 import { AdbFolderExchange } from './files/folder-exchange.ts';
@@ -37,10 +39,14 @@ export class AdbLink implements PhoneLink {
   readonly apps?: AdbApps;
   readonly appWork?: AdbAppWork;
   readonly home?: AdbHome;
+  readonly users?: UserAccess;
+  readonly user: number = 0;
   readonly handing?: AdbHanding;
   readonly folders?: AdbFolderExchange;
   readonly gone: Promise<void>;
   private readonly digests: AdbDigests;
+  /** By their numbers. */
+  private readonly others = new Map<number, AdbLink>();
 
   private constructor(
     private readonly connection: AdbConnection,
@@ -62,12 +68,34 @@ export class AdbLink implements PhoneLink {
         this.shared = new AdbSharedFiles(shell, digests, '/sdcard');
         this.providers = new AdbProviders(shell);
       }
-      this.apps = new AdbApps(shell);
-      this.appWork = new AdbAppWork(shell, digests);
-      this.home = new AdbHome(shell);
+      Object.assign(this, this.appsOf(0));
+      this.users = {
+        list: async () => parseUserDump((await shell.run(commands.users())).stdout),
+        start: async (user) => void (await shell.must(commands.startUser(user))),
+      };
       this.handing = new AdbHanding(shell, digests);
     }
     this.gone = connection.gone;
+  }
+
+  asUser(user: number): PhoneLink {
+    if (user === this.user) return this;
+    const known = this.others.get(user);
+    if (known) return known;
+    // All else is this link's own.
+    const other = Object.assign(Object.create(this) as AdbLink, { user, ...this.appsOf(user) });
+    this.others.set(user, other);
+    return other;
+  }
+
+  private appsOf(user: number): Pick<AdbLink, 'apps' | 'appWork' | 'home'> {
+    const { shell, digests, mode } = this;
+    if (mode !== 'system') return {};
+    return {
+      apps: new AdbApps(shell, user),
+      appWork: new AdbAppWork(shell, digests, user),
+      home: new AdbHome(shell, user),
+    };
   }
 
   /** @param address `host:port` of the phone's adb daemon */

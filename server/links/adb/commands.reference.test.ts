@@ -115,10 +115,10 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   userId: [{ line: commands.userId() }],
   ...of('getprop is Android’s own', 'properties', 'property'),
   ...of('cmd is Android’s own', 'appOps', 'setAppOp', 'appLanguages', 'setAppLanguages', 'allowListener'),
-  ...of('am is Android’s own', 'openFile'),
+  ...of('am is Android’s own', 'openFile', 'startUser'),
   ...of('cmd is Android’s own', 'sparedApps', 'spareApp', 'giveRole'),
   ...of('settings and telecom are Android’s own', 'secureSetting', 'setSecureSetting', 'setDialer'),
-  ...of('dumpsys is Android’s own', 'batteryOfSystem', 'allPackages', 'describePackage'),
+  ...of('dumpsys is Android’s own', 'users', 'batteryOfSystem', 'allPackages', 'describePackage'),
   ...of('service is Android’s own', 'imei'),
   ...of(
     'pm is Android’s own',

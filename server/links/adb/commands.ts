@@ -1,6 +1,6 @@
 import type { ByteRange } from '@keen-larder/core/bytes/ranges.ts';
 import type { ProviderQuestion } from '@keen-larder/core/records/provided.ts';
-import type { InstallHow } from '../phone-link.ts';
+import type { InstallHow } from '../app-access.ts';
 import { PhoneRefusal } from '../../failures.ts';
 
 /** Quotes a word for the phone's shell. */
@@ -143,8 +143,11 @@ export const commands = {
 
   allPackages: () => 'dumpsys package packages',
   /** Also of those that were removed for the owner, whose programs stay (AOSP PackageManagerShellCommand, `-u`). */
-  packagePaths: () => 'pm list packages -f -u',
-  processes: () => 'ps -A -o NAME',
+  packagePaths: (user: number) => `pm list packages -f -u --user ${user}`,
+  /** The user's own processes are of `u10_a61`, say. */
+  processes: () => 'ps -A -o USER,NAME',
+  users: () => 'dumpsys user',
+  startUser: (user: number) => `am start-user ${user}`,
   keysOfHardware: (folder: string) => `ls ${quote(folder)}`,
   /** In POSIX's format, since busybox breaks lines otherwise. */
   freeSpace: () => 'df -k -P /data',
@@ -152,12 +155,12 @@ export const commands = {
   backUp: (packages: readonly string[]) =>
     `bu backup -noapk -obb -noshared ${packages.map(nameOf).join(' ')}`,
   takeBackup: () => 'bu restore',
-  stopApp: (name: string) => `am force-stop ${nameOf(name)}`,
+  stopApp: (name: string, user: number) => `am force-stop --user ${user} ${nameOf(name)}`,
   describePackage: (name: string) => `dumpsys package ${nameOf(name)}`,
   /** That a store owns updates is an option since Android 14 (AOSP, PackageManagerShellCommand). */
-  beginInstall: (bytes: number, { installer, ownsUpdates, mayDowngrade }: InstallHow) =>
+  beginInstall: (bytes: number, user: number, { installer, ownsUpdates, mayDowngrade }: InstallHow) =>
     [
-      `pm install-create -r${mayDowngrade ? ' -d' : ''}${installer ? ` -i ${nameOf(installer)}` : ''}`,
+      `pm install-create --user ${user} -r${mayDowngrade ? ' -d' : ''}${installer ? ` -i ${nameOf(installer)}` : ''}`,
       ...(ownsUpdates ? ['--update-ownership'] : []),
       `-S ${bytes}`,
     ].join(' '),
@@ -171,28 +174,32 @@ export const commands = {
   removeWaiting: (name: string) => `rm -rf ${waitingFolder}/${nameOf(name)}`,
   commitInstall: (session: string) => `pm install-commit ${nameOf(session)}`,
   abandonInstall: (session: string) => `pm install-abandon ${nameOf(session)}`,
-  uninstall: (name: string) => `pm uninstall --user 0 ${nameOf(name)}`,
+  uninstall: (name: string, user: number) => `pm uninstall --user ${user} ${nameOf(name)}`,
   /** Of an app that came with the system, for all users: what it came as stays (AOSP, PackageManagerShellCommand.runUninstall). */
   takeBackUpdate: (name: string) => `pm uninstall ${nameOf(name)}`,
-  bringBack: (name: string) => `cmd package install-existing --user 0 ${nameOf(name)}`,
-  enable: (name: string) => `pm enable --user 0 ${nameOf(name)}`,
-  disable: (name: string) => `pm disable-user --user 0 ${nameOf(name)}`,
-  grant: (name: string, permission: string) => `pm grant ${nameOf(name)} ${nameOf(permission)}`,
-  revoke: (name: string, permission: string) => `pm revoke ${nameOf(name)} ${nameOf(permission)}`,
+  bringBack: (name: string, user: number) => `cmd package install-existing --user ${user} ${nameOf(name)}`,
+  enable: (name: string, user: number) => `pm enable --user ${user} ${nameOf(name)}`,
+  disable: (name: string, user: number) => `pm disable-user --user ${user} ${nameOf(name)}`,
+  grant: (name: string, permission: string, user: number) =>
+    `pm grant --user ${user} ${nameOf(name)} ${nameOf(permission)}`,
+  revoke: (name: string, permission: string, user: number) =>
+    `pm revoke --user ${user} ${nameOf(name)} ${nameOf(permission)}`,
   /** What ties an app to its phone (AOSP, the shells of the services that have it). */
-  appOps: (name: string) => `cmd appops get ${nameOf(name)}`,
-  setAppOp: (name: string, op: string, mode: string) =>
-    `cmd appops set ${nameOf(name)} ${nameOf(op)} ${nameOf(mode)}`,
-  appLanguages: (name: string) => `cmd locale get-app-locales ${nameOf(name)} --user 0`,
-  setAppLanguages: (name: string, tags: string) =>
-    `cmd locale set-app-locales ${nameOf(name)} --user 0 --locales ${quote(tags)}`,
-  secureSetting: (name: string) => `settings get secure ${nameOf(name)}`,
-  setSecureSetting: (name: string, value: string) => `settings put secure ${nameOf(name)} ${quote(value)}`,
-  allowListener: (component: string) => `cmd notification allow_listener ${quote(component)}`,
+  appOps: (name: string, user: number) => `cmd appops get --user ${user} ${nameOf(name)}`,
+  setAppOp: (name: string, op: string, mode: string, user: number) =>
+    `cmd appops set --user ${user} ${nameOf(name)} ${nameOf(op)} ${nameOf(mode)}`,
+  appLanguages: (name: string, user: number) => `cmd locale get-app-locales ${nameOf(name)} --user ${user}`,
+  setAppLanguages: (name: string, tags: string, user: number) =>
+    `cmd locale set-app-locales ${nameOf(name)} --user ${user} --locales ${quote(tags)}`,
+  secureSetting: (name: string, user: number) => `settings --user ${user} get secure ${nameOf(name)}`,
+  setSecureSetting: (name: string, value: string, user: number) =>
+    `settings --user ${user} put secure ${nameOf(name)} ${quote(value)}`,
+  allowListener: (component: string, user: number) =>
+    `cmd notification allow_listener ${quote(component)} ${user}`,
   sparedApps: () => 'cmd deviceidle whitelist',
   spareApp: (name: string) => `cmd deviceidle whitelist +${nameOf(name)}`,
-  giveRole: (role: string, name: string) =>
-    `cmd role add-role-holder --user 0 android.app.role.${nameOf(role)} ${nameOf(name)}`,
+  giveRole: (role: string, name: string, user: number) =>
+    `cmd role add-role-holder --user ${user} android.app.role.${nameOf(role)} ${nameOf(name)}`,
   setDialer: (name: string) => `telecom set-default-dialer ${nameOf(name)}`,
   writeShared: (path: string) => `cat >${quote(path)}`,
   /** AOSP, cmds/am. */

@@ -29,6 +29,7 @@ const chargeVariables = ['battery-soc', 'battery-level', 'charge'];
 export class FastbootLink implements PhoneLink {
   readonly mode = 'bootloader';
   readonly kind = 'fastboot';
+  readonly user = 0;
   readonly gone: Promise<void>;
   readonly flashing: FlashingAccess = {
     list: () => this.list(),
@@ -64,6 +65,11 @@ export class FastbootLink implements PhoneLink {
   /** @throws UsbHindered */
   static async overUsb(device: UsbDevice, silence: SilenceLimit): Promise<FastbootLink> {
     return new FastbootLink(await fastbootOverUsb(device), silence, `fastboot usb ${usbName(device)}`);
+  }
+
+  /** Nobody has apps here. */
+  asUser(): this {
+    return this;
   }
 
   async facts(): Promise<PhoneFacts> {

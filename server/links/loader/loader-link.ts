@@ -29,6 +29,7 @@ const looked = 4096;
 export class LoaderLink implements PhoneLink {
   readonly mode = 'loader';
   readonly kind = 'loader';
+  readonly user = 0;
   readonly partitions: LoaderPartitions;
   readonly gone: Promise<void>;
 
@@ -50,6 +51,11 @@ export class LoaderLink implements PhoneLink {
       client.close();
       throw error;
     }
+  }
+
+  /** Nobody has apps here. */
+  asUser(): this {
+    return this;
   }
 
   async facts(): Promise<PhoneFacts> {

@@ -13,13 +13,13 @@ const mostBytes = 64 << 20;
  * Whether an app's data, whose files have the sizes of its copy and other times, has the same bytes: the phone
  * digests them, and so is what is kept.
  */
-export async function isAsKept(larder: Larder, { files }: PhoneLink, copy: CopyView): Promise<boolean> {
+export async function isAsKept(larder: Larder, { files, user }: PhoneLink, copy: CopyView): Promise<boolean> {
   if (!files) return false;
   for (const kind of folderKinds.slice(0, 2)) {
     const part = copy.parts.find(({ name }) => name === partNameOf(kind));
     if (!part) continue;
     if (part.bytes > mostBytes) return false;
-    const folder = folderOf(kind, copy.app.package);
+    const folder = folderOf(kind, copy.app.package, 'system', user);
     const kept = filesAmong(
       await archivedEntries(readImage(larder.shelf, larder.copies.part(copy.id, part.name))),
     );

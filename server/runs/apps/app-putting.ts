@@ -136,7 +136,7 @@ async function exchangeData(attempt: Attempt, put: PutApp, uid: number): Promise
   const { app } = put.copy;
   const own = foldersOf(attempt.link);
   const kinds = folderKindsOf(put);
-  const folders = kinds.map((kind) => folderOf(kind, app.package, modeOf(attempt.link)));
+  const folders = kinds.map((kind) => folderOf(kind, app.package, modeOf(attempt.link), attempt.link.user));
   const asBefore = async () => {
     for (const folder of folders) if (await own.hasFolder(folder)) await own.rollBack(folder);
   };

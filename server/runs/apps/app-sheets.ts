@@ -16,8 +16,8 @@ import type {
 } from '@keen-larder/contract/requests/apps.ts';
 import { changeSince, type AppChange, type PartKind } from '@keen-larder/core/apps/copies.ts';
 import { needsCopy, turnedOffAmong, type TurnedOff } from '@keen-larder/core/apps/built-in.ts';
+import { userOf } from '@keen-larder/core/apps/ids.ts';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
-import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import {
   changingSheet,
   leftoversSheet,
@@ -34,10 +34,12 @@ import {
   waitingSheet,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
+import { appsOfAll, userOn } from '../../bench/phone-users.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { TurnedOffStatements } from '../../database/upkeep/turned-off.ts';
 import type { Larder } from '../../larder/larder.ts';
-import { type AppWork, type PhoneLink } from '../../links/phone-link.ts';
+import type { AppWork } from '../../links/app-access.ts';
+import type { PhoneLink } from '../../links/phone-link.ts';
 import { pastSpeed } from '../engine/past-speed.ts';
 import { filesOf, workOf } from '../phone/phone-access.ts';
 import { findLeftovers } from './leftovers.ts';
@@ -55,12 +57,13 @@ export class AppSheets {
   ) {}
 
   /** Apps of a phone that is here, and those of which there are copies; the copies alone where its system does not run. */
-  async views(serial: string): Promise<AppView[]> {
+  async views(serial: string, user = 0): Promise<AppView[]> {
     const { copies } = this.larder;
-    const link = this.bench.linkIn(serial, 'system');
+    const link = this.bench.linkIn(serial, 'system')?.asUser(user);
     const installed = link?.apps ? await link.apps.list() : [];
-    if (installed.length > 0) this.turnedOff.save(serial, this.now(), turnedOffAmong(installed));
-    const own = byPackage(copies.of(serial));
+    if (installed.length > 0 && user === 0)
+      this.turnedOff.save(serial, this.now(), turnedOffAmong(installed));
+    const own = byPackage(copies.of(serial).filter(({ app }) => userOf(app.uid) === user));
     const aside = copies.aside();
     const names = new Set([...installed.map((app) => app.package), ...own.keys()]);
     const byName = new Map(installed.map((app) => [app.package, app]));
@@ -88,11 +91,17 @@ export class AppSheets {
       .map(({ apps, ...phone }) => ({ ...phone, apps: JSON.parse(apps) as TurnedOff[] }));
   }
 
-  async copying(serial: string, { apps }: CopyingRequest): Promise<RunSheet> {
+  private recent(serial: string, user = 0): Promise<AppFacts[]> {
+    const { mode } = this.bench.facts(serial);
+    return mode === 'system' ? this.bench.apps(serial, user).recent() : Promise.resolve([]);
+  }
+
+  async copying(serial: string, { apps, user }: CopyingRequest): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
     return copyingSheet({
       phone,
-      installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
+      user: await userOn(this.bench, serial, user),
+      installed: await this.recent(serial, user),
       picked: apps,
       sdk: phone.mode === 'system' ? await workOf(this.bench.link(serial)).sdk() : undefined,
       shelf: await this.larder.shelf.space(),
@@ -106,13 +115,15 @@ export class AppSheets {
 
   async puttingFacts(
     serial: string,
-    { copies, through, withIds }: PuttingAppsRequest,
+    { copies, through, withIds, user }: PuttingAppsRequest,
   ): Promise<PuttingAppsFacts> {
     const phone = this.bench.facts(serial);
     const runs = phone.mode === 'system';
     return {
       phone,
-      installed: runs ? await this.bench.apps(serial).recent() : [],
+      user: await userOn(this.bench, serial, user),
+      installed: await this.recent(serial, user),
+      ...(user && { ofOwner: await this.recent(serial) }),
       picked: copies.map(({ copyId, parts }) => ({ copy: this.larder.copies.one(copyId), parts })),
       surroundings: runs ? await surroundingsOf(workOf(this.bench.link(serial))) : nowhere,
       ...(through && { through }),
@@ -121,21 +132,22 @@ export class AppSheets {
     };
   }
 
-  async changing(serial: string, { packages, action }: ChangingAppsRequest): Promise<RunSheet> {
+  async changing(serial: string, { packages, action, user }: ChangingAppsRequest): Promise<RunSheet> {
     const phone = this.bench.facts(serial);
     return changingSheet({
       phone,
-      installed: phone.mode === 'system' ? await this.bench.apps(serial).recent() : [],
+      user: await userOn(this.bench, serial, user),
+      installed: await this.recent(serial, user),
       picked: packages,
       action,
-      copied: needsCopy(action) ? await this.whole(serial, packages) : new Set(),
+      copied: needsCopy(action) ? await this.whole(serial, packages, user) : new Set(),
     });
   }
 
   /** What apps left on a phone, and when each was kept. @throws PhoneFailure */
   async leftoverViews(serial: string): Promise<LeftoverView[]> {
     const link = this.bench.link(serial);
-    const found = await findLeftovers(filesOf(link), await this.bench.apps(serial).list());
+    const found = await findLeftovers(filesOf(link), await appsOfAll(link));
     const kept = this.keptLeftovers(serial);
     return found.map((each) => ({ ...each, keptAt: kept.get(each.package) }));
   }
@@ -173,12 +185,12 @@ export class AppSheets {
   }
 
   /** Of some apps, those that can come back whatever happens: a copy with the program, of which every stored byte is sound. */
-  private async whole(serial: string, packages: readonly string[]): Promise<Set<string>> {
+  private async whole(serial: string, packages: readonly string[], user = 0): Promise<Set<string>> {
     const { copies, shelf } = this.larder;
     const found = new Set<string>();
     for (const copy of copies.of(serial)) {
       const { package: name } = copy.app;
-      if (found.has(name) || !packages.includes(name)) continue;
+      if (found.has(name) || !packages.includes(name) || userOf(copy.app.uid) !== user) continue;
       if (!copy.parts.some(({ kind }) => kind === 'program')) continue;
       if (copy.parts.some(({ damage }) => damage !== undefined)) continue;
       const lists = copy.parts.map((part) => digestsOf(copies.part(copy.id, part.name).chunks));
@@ -221,20 +233,18 @@ export class AppSheets {
   private async movingFacts(serial: string, { apps, to, through }: MovingRequest): Promise<MovingFacts> {
     if (to === serial) throw new Problem(400, 'Choose another phone than the one that the apps are on.');
     const [phone, target] = [this.bench.facts(serial), this.bench.facts(to)];
-    const listOf = (of: string, { mode }: PhoneFacts) =>
-      mode === 'system' ? this.bench.apps(of).recent() : Promise.resolve([]);
     const own = phone.mode === 'system' ? await workOf(this.bench.link(serial)).sdk() : undefined;
     return {
       source: {
         phone,
         nickname: this.bench.view(serial).nickname,
-        installed: await listOf(serial, phone),
+        installed: await this.recent(serial),
         sdk: own,
       },
       target: {
         phone: target,
         nickname: this.bench.view(to).nickname,
-        installed: await listOf(to, target),
+        installed: await this.recent(to),
         surroundings: target.mode === 'system' ? await surroundingsOf(workOf(this.bench.link(to))) : nowhere,
       },
       picked: apps,

@@ -4,7 +4,7 @@ import { hasUpdate, type AppAction } from '@keen-larder/core/apps/built-in.ts';
 import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { actionWords, listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { asOnePart, PartFailure } from '../../failures.ts';
-import type { AppWork } from '../../links/phone-link.ts';
+import type { AppWork } from '../../links/app-access.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import { workOf } from '../phone/phone-access.ts';
@@ -52,7 +52,15 @@ export function startChangingApps(
       };
     },
     async work(run, { steps }) {
-      const phone = new PhoneAtWork(bench, serial, 'system', run, retryPolicy, 'What was done before stays');
+      const phone = new PhoneAtWork(
+        bench,
+        serial,
+        'system',
+        run,
+        retryPolicy,
+        'What was done before stays',
+        start.user,
+      );
       const failed: string[] = [];
       for (const [index, { app: name, text }] of steps.entries()) {
         const change = () =>

@@ -7,6 +7,7 @@ import {
   leftOut,
   partNameOf,
   type CopiedApp,
+  type CopiedUser,
   type DataFile,
   type FolderKind,
 } from '@keen-larder/core/apps/copies.ts';
@@ -16,7 +17,6 @@ import {
   comesByBackup,
   pickedApps,
   type PickedApp,
-  type PickedParts,
   type Step,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { dataFiles, stampOf } from '../../formats/data-stamp.ts';
@@ -34,6 +34,7 @@ import type { RunContext } from '../engine/run-context.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
 import { PartFailure, PhoneRefusal } from '../../failures.ts';
 import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
+import type { PhoneLink } from '../../links/phone-link.ts';
 import type { Run } from '../engine/live-run.ts';
 
 /** A file that changed while it was read is read again so often. */
@@ -62,7 +63,7 @@ export function startCopying(
     },
     async work(run, { steps }) {
       if (remark !== undefined) run.log(remark);
-      return (await copyAll(context, serial, steps, start.apps, run, passwordOf(start))).outcome;
+      return (await copyAll(context, serial, steps, start, run)).outcome;
     },
   });
 }
@@ -74,18 +75,20 @@ export async function copyAll(
   context: RunContext,
   serial: string,
   steps: readonly Step[],
-  picks: readonly PickedParts[],
+  start: Pick<CopyingStart, 'apps' | 'user' | 'backupPassword'>,
   run: Run,
-  password?: string,
 ): ReturnType<typeof copyBatch> {
   const { bench, retryPolicy } = context;
+  const { apps: picks, user = 0 } = start;
   const { maker, model } = bench.facts(serial);
-  const phone = new PhoneAtWork(bench, serial, 'system', run, retryPolicy, 'The copies before it are kept');
-  const { picked, sdk } = await phone.retry({
+  const left = 'The copies before it are kept';
+  const phone = new PhoneAtWork(bench, serial, 'system', run, retryPolicy, left, user);
+  const { picked, sdk, of } = await phone.retry({
     what: 'List the apps',
     attempt: async ({ link, signal }) => ({
       picked: pickedApps({ installed: (await link.apps?.list(signal)) ?? [], picked: picks }),
       sdk: await workOf(link).sdk(),
+      of: user === 0 ? undefined : await copiedUser(link),
     }),
   });
   const homes = await phone.retry({
@@ -109,7 +112,7 @@ export async function copyAll(
     run,
     context.larder.shelf,
     askedFor.map(({ app }) => app.package),
-    password,
+    passwordOf(start),
   );
   try {
     return await copyBatch(context, run, from, apps, async (index, set, passed) => {
@@ -133,6 +136,7 @@ export async function copyAll(
       return {
         facts: {
           ...copiedApp(one.app, sdk, stampFiles),
+          ...(of && { user: of }),
           home: { ...homes.get(one.app.package), updateOwner: one.app.updateOwner },
           ...(isAsGiven && { isAsGiven }),
         },
@@ -199,9 +203,14 @@ async function takeApp(
   const files: DataFile[] = [];
   for (const kind of folders) {
     const own = foldersOf(attempt.link);
-    if (!(await own.hasFolder(folderOf(kind, app.package)))) continue;
+    const path = folderOf(kind, app.package, 'system', attempt.link.user);
+    if (!(await own.hasFolder(path))) {
+      // Every app has such a folder, which is not seen while the files are encrypted.
+      if (kind === 'data') await mustBeOpen(attempt.link);
+      continue;
+    }
     // Of an exchange that broke off, what was there before is what is the app's.
-    await own.rollBack(folderOf(kind, app.package));
+    await own.rollBack(path);
     const folder = await takeFolder(attempt, app, kind, set);
     taken.push(folder.part);
     if (kind === 'data' || kind === 'device-data') files.push(...folder.files);
@@ -254,7 +263,7 @@ export async function takeFolder(
   set: SetWriter,
 ): Promise<{ part: NewPart; files: DataFile[] }> {
   const work = workOf(link);
-  const folder = folderOf(kind, name);
+  const folder = folderOf(kind, name, 'system', link.user);
   for (let reading = 1; ; reading++) {
     const entries = new Map<string, ArchivedEntry>();
     const writer = set.image(0);
@@ -273,6 +282,20 @@ export async function takeFolder(
     passed(-writer.taken);
     await work.stop(name);
   }
+}
+
+/** @throws PartFailure where a user's files are encrypted still */
+async function mustBeOpen({ users, user }: PhoneLink): Promise<void> {
+  if ((await users?.list())?.find(({ id }) => id === user)?.isOpen === false)
+    throw new PartFailure(
+      'Its data is encrypted: nobody has unlocked it since the phone started. Unlock it, then copy it again.',
+    );
+}
+
+/** Who it is, as the phone tells now. */
+async function copiedUser({ users, user }: PhoneLink): Promise<CopiedUser | undefined> {
+  const found = (await users?.list())?.find(({ id }) => id === user);
+  return found && found.kind !== 'owner' ? { name: found.name, kind: found.kind } : undefined;
 }
 
 const copiedApp = (

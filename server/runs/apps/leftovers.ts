@@ -16,7 +16,7 @@ const isOfRandomName = (name: string) => name.startsWith('~~');
 /**
  * What apps that are not installed any more have left on a phone.
  * @param files of its user data, with root
- * @param installed all of its apps, those that came with the system among them
+ * @param installed all of its apps, of every user, those that came with the system among them
  * @throws PhoneRefusal when the list cannot be all of them
  */
 export async function findLeftovers(

@@ -4,7 +4,6 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import { listText, type Step } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { PutApp } from './app-putting.ts';
 import type { RunContext } from '../engine/run-context.ts';
-import { passwordOf } from './backing-up.ts';
 import { copyAll } from './copying.ts';
 import { markOf } from '../engine/sheet-mark.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
@@ -50,7 +49,7 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
     async work(run, { steps }) {
       const copying = steps.filter(({ kind }) => kind === 'copy');
       const leaving = steps.filter(({ kind }) => kind === 'remove');
-      const { outcome, failed } = await copyAll(context, serial, copying, start.apps, run, passwordOf(start));
+      const { outcome, failed } = await copyAll(context, serial, copying, start, run);
       const removed: string[] = [];
       for (const [i, { app }] of leaving.entries()) {
         if (await remove(context, serial, app!, failed, copying.length + i, run)) removed.push(app!);
@@ -84,7 +83,7 @@ export async function startMoving(context: RunContext, serial: string, start: Mo
         copies.set(name, { copy, parts: picked.parts, copies: larder.copies, shelf: larder.shelf });
       }
       const letGo = larder.bin.hold([...copies.values()].map(({ copy }) => copy.id));
-      return putAll(context, start.to, steps, copies, run, passwordOf(start)).finally(letGo);
+      return putAll(context, start.to, steps, copies, run, start).finally(letGo);
     },
   );
 }

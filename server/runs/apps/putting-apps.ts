@@ -52,7 +52,7 @@ export function startPuttingApps(
           return [copy.app.package, put];
         }),
       );
-      return putAll(context, serial, steps, apps, run, passwordOf(start));
+      return putAll(context, serial, steps, apps, run, start);
     },
   });
 }
@@ -67,11 +67,11 @@ export async function putAll(
   steps: readonly Step[],
   apps: ReadonlyMap<string, PutApp>,
   run: Run,
-  password?: string,
+  how: Pick<PuttingAppsStart, 'user' | 'backupPassword'>,
 ): Promise<string> {
   const { bench, retryPolicy, startLimitMs } = context;
   const inMode = (mode: 'system' | 'recovery') =>
-    new PhoneAtWork(bench, serial, mode, run, retryPolicy, 'The apps before it are in place');
+    new PhoneAtWork(bench, serial, mode, run, retryPolicy, 'The apps before it are in place', how.user);
   let phone = inMode('system');
   const elapsedMs = stopwatch();
   const failed = new Set<string>();
@@ -97,7 +97,7 @@ export async function putAll(
         const names = given.map(({ copy }) => copy.app.package);
         try {
           if (given.length === 0) throw new PartFailure('Left out: the steps before it failed.');
-          const said = await asOnePart(() => handOver(phone, run, given, passed, password));
+          const said = await asOnePart(() => handOver(phone, run, given, passed, passwordOf(how)));
           for (const name of names) whole.add(name);
           return said;
         } catch (error) {

@@ -11,6 +11,7 @@ import type { SetWriter } from '../../shelf/set-writer.ts';
 import { onPhone, startRun } from '../engine/start-run.ts';
 import type { RunContext } from '../engine/run-context.ts';
 import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
+import { appsOfAll } from '../../bench/phone-users.ts';
 import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
 import { copyBatch } from './app-batch.ts';
 import { takeFolder, takeProgram } from './copying.ts';
@@ -46,7 +47,7 @@ export function startRemovingLeftovers(
       const { found, sdk } = await phone.retry({
         what: 'Look for leftovers',
         attempt: async ({ link, signal }) => ({
-          found: await findLeftovers(filesOf(link), (await link.apps?.list(signal)) ?? [], signal),
+          found: await findLeftovers(filesOf(link), await appsOfAll(link, signal), signal),
           sdk: await workOf(link).sdk(),
         }),
       });

@@ -1,10 +1,10 @@
 import { PhoneRefusal, Problem } from '../../failures.ts';
 import { crossedWords, isWholeSooner, type ByPiecesSoFar } from '@keen-larder/core/phone/cable-choice.ts';
 import type { ArchivePlan } from '@keen-larder/core/phone/archives.ts';
+import type { AppWork } from '../../links/app-access.ts';
 import type {
   ArchivedFiles,
   FolderExchange,
-  AppWork,
   FileAccess,
   PartitionAccess,
   PhoneLink,

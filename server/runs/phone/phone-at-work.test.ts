@@ -10,6 +10,8 @@ function atWork() {
   const cancelling = new AbortController();
   let closed = 0;
   const link: PhoneLink = {
+    user: 0,
+    asUser: () => link,
     mode: 'system',
     kind: 'adb',
     description: 'adb here',

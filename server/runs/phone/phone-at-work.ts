@@ -82,6 +82,8 @@ export class PhoneAtWork {
     private readonly run: RunAtWork,
     private readonly policy: RetryPolicy,
     private readonly leftOver: string,
+    /** Whose apps are worked with. */
+    private readonly user = 0,
   ) {
     this.link = bench.link(serial);
   }
@@ -102,7 +104,7 @@ export class PhoneAtWork {
       const signal = AbortSignal.any([run.signal, run.pauseSignal]);
       let done = 0;
       const attempt: Attempt = {
-        link: this.link,
+        link: this.link.asUser(this.user),
         signal,
         passed: (bytes) => {
           done += bytes;

@@ -57,6 +57,13 @@ const figures = computed(() => {
     },
   ];
 });
+/** For whom else it is installed, by their names. */
+const otherUsersText = computed(() => {
+  const all = store.users[props.phone.serial] ?? [];
+  return (app.value?.otherUsers ?? [])
+    .map((id) => all.find((user) => user.id === id)?.name ?? `user ${id}`)
+    .join(', ');
+});
 const facts = computed(() => {
   if (!app.value) return [];
   const {
@@ -80,10 +87,12 @@ const facts = computed(() => {
     ['Updated', lastUpdated ?? '–'],
     ['Android', `SDK ${minSdk ?? '?'} at least, made for ${targetSdk ?? '?'}`],
     ['Native code', abis.length > 0 ? abis.join(', ') : 'none'],
+    ...(otherUsersText.value ? [['Also for', otherUsersText.value] as const] : []),
     ['User id', `${app.value.uid}${app.value.sharedUserId ? ` (${app.value.sharedUserId})` : ''}`],
   ] as const;
 });
-const look = () => api.codeOnPhone(props.phone.serial, app.value!.package);
+const look = () =>
+  api.codeOnPhone(props.phone.serial, app.value!.package, store.draft(props.phone.serial).user);
 </script>
 
 <template>

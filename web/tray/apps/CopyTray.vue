@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElInput } from 'element-plus';
 import { computed, ref, watch } from 'vue';
+import { userOf } from '@keen-larder/core/apps/ids.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { api } from '../../api/client.ts';
@@ -51,6 +52,7 @@ const facts = computed(() => [
         ['Version', `${app.value.versionName ?? 'unnamed'} (${app.value.versionCode})`],
         ['Installed', app.value.isBuiltIn ? 'pre-installed' : 'by the user'],
         ['State', app.value.isEnabled ? 'enabled' : 'disabled'],
+        ...(app.value.user ? [['User', `${app.value.user.name} (user ${userOf(app.value.uid)})`]] : []),
         ['User id', String(app.value.uid || '–')],
       ]
     : []),

@@ -224,6 +224,8 @@ async function act(action: PracticeAction): Promise<void> {
           <span class="soft">writes a few sightings into user data</span>
           <ElButton size="small" :disabled="busy" @click="act({ do: 'fill' })">Many apps</ElButton>
           <span class="soft">two dozen of several makers</span>
+          <ElButton size="small" :disabled="busy" @click="act({ do: 'share' })">Other users</ElButton>
+          <span class="soft">a work profile and a second person</span>
           <ElButton size="small" @click="act({ do: 'reset' })">Erase all data</ElButton>
           <span class="soft">apps, photos and settings; starts as new</span>
         </dd>

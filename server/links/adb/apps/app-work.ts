@@ -3,7 +3,7 @@ import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts'
 import { updateOwnersFrom } from '@keen-larder/core/apps/home/home.ts';
 import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { readPackages } from '../../../untrusted/untrusted.ts';
-import { type AppWork, type InstallHow, type InstallPart } from '../../phone-link.ts';
+import type { AppWork, InstallHow, InstallPart } from '../../app-access.ts';
 import { commands, waitingFolder } from '../commands.ts';
 import type { AdbDigests } from '../digests.ts';
 import type { AdbShell } from '../shell.ts';
@@ -19,6 +19,7 @@ export class AdbAppWork implements AppWork {
   constructor(
     private readonly shell: AdbShell,
     private readonly computed: AdbDigests,
+    private readonly user: number,
   ) {}
 
   async sdk(): Promise<number | undefined> {
@@ -33,12 +34,12 @@ export class AdbAppWork implements AppWork {
   }
 
   async stop(name: string): Promise<void> {
-    await this.shell.must(commands.stopApp(name));
+    await this.shell.must(commands.stopApp(name, this.user));
   }
 
   async describe(name: string): Promise<InstalledApp | undefined> {
     const text = (await this.shell.run(commands.describePackage(name))).stdout;
-    return (await readPackages(text)).find((app) => app.package === name);
+    return (await readPackages(text, this.user)).find((app) => app.package === name);
   }
 
   async *read(path: string, signal?: AbortSignal): AsyncGenerator<Uint8Array> {
@@ -89,7 +90,7 @@ export class AdbAppWork implements AppWork {
     const { stdout } = await this.shell.run(commands.waitingGrants(name));
     for (const permission of stdout.split('\n').filter((line) => /^[A-Za-z0-9_.]+$/.test(line)))
       // Some are given with the program, and cannot be granted.
-      await this.shell.run(commands.grant(name, permission));
+      await this.shell.run(commands.grant(name, permission, this.user));
     await this.shell.must(commands.removeWaiting(name));
   }
 
@@ -101,7 +102,7 @@ export class AdbAppWork implements AppWork {
     fill: (session: string) => Promise<void>,
   ): Promise<void> {
     const ownsUpdates = how.ownsUpdates === true && ((await this.sdk()) ?? 0) >= updateOwnersFrom;
-    const created = await this.shell.must(commands.beginInstall(total, { ...how, ownsUpdates }));
+    const created = await this.shell.must(commands.beginInstall(total, this.user, { ...how, ownsUpdates }));
     const session = /\[(\d+)\]/.exec(created)?.[1];
     if (!session) throw new PhoneRefusal(`The phone opened no session to install in: ${created.trim()}.`);
     try {
@@ -118,7 +119,7 @@ export class AdbAppWork implements AppWork {
   }
 
   async uninstall(name: string): Promise<void> {
-    await this.shell.must(commands.uninstall(name));
+    await this.shell.must(commands.uninstall(name, this.user));
   }
 
   async takeBackUpdate(name: string): Promise<void> {
@@ -126,14 +127,14 @@ export class AdbAppWork implements AppWork {
   }
 
   async bringBack(name: string): Promise<void> {
-    await this.shell.must(commands.bringBack(name));
+    await this.shell.must(commands.bringBack(name, this.user));
   }
 
   async setEnabled(name: string, isEnabled: boolean): Promise<void> {
-    await this.shell.must(isEnabled ? commands.enable(name) : commands.disable(name));
+    await this.shell.must((isEnabled ? commands.enable : commands.disable)(name, this.user));
   }
 
   async setGranted(name: string, permission: string, isGranted: boolean): Promise<void> {
-    await this.shell.must(isGranted ? commands.grant(name, permission) : commands.revoke(name, permission));
+    await this.shell.must((isGranted ? commands.grant : commands.revoke)(name, permission, this.user));
   }
 }

@@ -2,9 +2,10 @@ import { folderOf, isCompared, stagingFolders, type DataFile } from '@keen-larde
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
+import { parseUserDump } from '@keen-larder/core/phone/users.ts';
 import { stampOf } from '../../../formats/data-stamp.ts';
 import { readPackages } from '../../../untrusted/untrusted.ts';
-import { type AppAccess } from '../../phone-link.ts';
+import type { AppAccess } from '../../app-access.ts';
 import { batches } from '../batches.ts';
 import { fileOn } from '../files/file-source.ts';
 import { hardwareKeyUids } from './keystore.ts';
@@ -31,27 +32,28 @@ export class AdbApps implements AppAccess {
 
   private last: AppFacts[] | undefined;
 
-  constructor(private readonly shell: AdbShell) {}
+  constructor(
+    private readonly shell: AdbShell,
+    private readonly user: number,
+  ) {}
 
   async recent(): Promise<AppFacts[]> {
     return this.last ?? this.list();
   }
 
   async list(signal?: AbortSignal): Promise<AppFacts[]> {
-    const installed = await readPackages(await this.text(commands.allPackages(), signal));
+    const installed = await readPackages(await this.text(commands.allPackages(), signal), this.user);
     if (installed.length === 0) {
       throw new LinkFailure(
         'The phone’s package manager lists no apps. Wait until it has started, then look again.',
       );
     }
-    const bases = parseBasePaths(await this.text(commands.packagePaths(), signal));
-    const running = new Set(
-      (await this.text(commands.processes(), signal)).split('\n').map((line) => line.trim()),
-    );
+    const bases = parseBasePaths(await this.text(commands.packagePaths(this.user), signal));
+    const running = runningFor(this.user, await this.text(commands.processes(), signal));
     const pathsOf = new Map(installed.map((app) => [app.package, apkPaths(app, bases.get(app.package))]));
     const files = await this.filesAt([...pathsOf.values()].flat(), signal);
-    const data = await this.dataFiles(signal);
-    const keyUids = this.shell.root ? await hardwareKeyUids(this.shell) : new Set<number>();
+    const data = (await this.isOpen()) ? await this.dataFiles(signal) : undefined;
+    const keyUids = this.shell.root ? await hardwareKeyUids(this.shell, this.user) : new Set<number>();
     const apks = new Map<string, Apk | undefined>();
     const waiting = [...installed];
     const work = async () => {
@@ -129,7 +131,7 @@ export class AdbApps implements AppAccess {
     if (!this.shell.root) return undefined;
     const found = new Map<string, DataFile[]>();
     const folders = ['data', 'device-data'] as const;
-    const parents = folders.map((kind) => folderOf(kind, '').replace(/\/$/, ''));
+    const parents = folders.map((kind) => folderOf(kind, '', 'system', this.user).replace(/\/$/, ''));
     const script = commands.datedFiles(parents);
     for (const match of (await this.rootedText(script, signal)).matchAll(/^(\d+) (\d+) (\/.*)$/gm)) {
       const [, bytes, modifiedAt, path] = [...match] as [string, string, string, string];
@@ -146,6 +148,12 @@ export class AdbApps implements AppAccess {
       else found.set(name, [file]);
     }
     return found;
+  }
+
+  /** Before a user's screen lock was opened once, names and contents of their files are encrypted. */
+  private async isOpen(): Promise<boolean> {
+    const users = parseUserDump(await this.text(commands.users()));
+    return users.find(({ id }) => id === this.user)?.isOpen ?? false;
   }
 
   private rootedText(script: string, signal?: AbortSignal): Promise<string> {
@@ -170,6 +178,14 @@ function dataFacts(
     stamp: stampOf(files),
     isHalfPut: files.some(({ path }) => path.split('/')[1] === stagingFolders.before),
   };
+}
+
+/** Names of a user's processes: those of apps say whose they are (`u10_a61`), others are the owner's. */
+function runningFor(user: number, text: string): Set<string> {
+  const found = new Set<string>();
+  for (const [, of, name] of text.matchAll(/^ *(\S+) +(\S.*?) *$/gm))
+    if (Number(/^u(\d+)_/.exec(of!)?.[1] ?? 0) === user) found.add(name!);
+  return found;
 }
 
 /** `package:/data/app/example.tidebook-1/base.apk=example.tidebook`; the folder's name may have a `=` as well. */

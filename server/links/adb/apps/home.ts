@@ -1,45 +1,48 @@
 import { exemptIn, languagesIn, opsIn } from '@keen-larder/core/apps/home/reading.ts';
 import { rolesFrom } from '@keen-larder/core/apps/home/home.ts';
 import { PhoneRefusal } from '../../../failures.ts';
-import type { HomeWork } from '../../phone-link.ts';
+import type { HomeWork } from '../../app-access.ts';
 import { commands } from '../commands.ts';
 import type { AdbShell } from '../shell.ts';
 
 /** What ties apps to a phone, by the shells of its services. */
 export class AdbHome implements HomeWork {
-  constructor(private readonly shell: AdbShell) {}
+  constructor(
+    private readonly shell: AdbShell,
+    private readonly user: number,
+  ) {}
 
   async ops(name: string): Promise<Record<string, string> | undefined> {
-    const { stdout, exitCode } = await this.shell.run(commands.appOps(name));
+    const { stdout, exitCode } = await this.shell.run(commands.appOps(name, this.user));
     return exitCode === 0 ? opsIn(stdout) : undefined;
   }
 
   async setOp(name: string, op: string, mode: string): Promise<void> {
-    await this.shell.must(commands.setAppOp(name, op, mode));
+    await this.shell.must(commands.setAppOp(name, op, mode, this.user));
   }
 
   async languages(name: string): Promise<string | undefined> {
-    const { stdout, exitCode } = await this.shell.run(commands.appLanguages(name));
+    const { stdout, exitCode } = await this.shell.run(commands.appLanguages(name, this.user));
     return exitCode === 0 ? languagesIn(stdout) : undefined;
   }
 
   async setLanguages(name: string, tags: string): Promise<void> {
-    await this.shell.must(commands.setAppLanguages(name, tags));
+    await this.shell.must(commands.setAppLanguages(name, tags, this.user));
   }
 
   async setting(name: string): Promise<string | undefined> {
-    const { stdout, exitCode } = await this.shell.run(commands.secureSetting(name));
+    const { stdout, exitCode } = await this.shell.run(commands.secureSetting(name, this.user));
     if (exitCode !== 0) return undefined;
     const value = stdout.trim();
     return value === 'null' ? '' : value;
   }
 
   async setSetting(name: string, value: string): Promise<void> {
-    await this.shell.must(commands.setSecureSetting(name, value));
+    await this.shell.must(commands.setSecureSetting(name, value, this.user));
   }
 
   async allowListener(component: string): Promise<void> {
-    await this.shell.must(commands.allowListener(component));
+    await this.shell.must(commands.allowListener(component, this.user));
   }
 
   async exempt(): Promise<ReadonlySet<string> | undefined> {
@@ -52,8 +55,9 @@ export class AdbHome implements HomeWork {
   }
 
   async giveRole(role: string, name: string, sdk: number | undefined): Promise<void> {
-    if (sdk === undefined || sdk >= rolesFrom) await this.shell.must(commands.giveRole(role, name));
-    else if (role === 'DIALER') await this.shell.must(commands.setDialer(name));
+    if (sdk === undefined || sdk >= rolesFrom)
+      await this.shell.must(commands.giveRole(role, name, this.user));
+    else if (role === 'DIALER' && this.user === 0) await this.shell.must(commands.setDialer(name));
     else if (role === 'SMS') await this.setSetting('sms_default_application', name);
     else throw new PhoneRefusal(`This Android has no command for the role ${role}.`);
   }

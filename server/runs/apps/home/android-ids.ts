@@ -5,7 +5,7 @@ import { PartFailure } from '../../../failures.ts';
 import { tarEnd, tarHeader, tarPadding } from '../../../formats/tar-header.ts';
 import { filesOf, foldersOf, workOf } from '../../phone/phone-access.ts';
 import type { PhoneLink } from '../../../links/phone-link.ts';
-import { idsFolder, idsName } from './at-home.ts';
+import { idsFolderOf, idsName } from './at-home.ts';
 
 type WithId = Pick<CopiedApp, 'package' | 'label' | 'home'>;
 
@@ -19,6 +19,7 @@ export const withIds = <T extends WithId>(apps: readonly T[]): T[] =>
  */
 export async function writeAndroidIds(link: PhoneLink, apps: readonly WithId[]): Promise<string> {
   const files = filesOf(link);
+  const idsFolder = idsFolderOf(link.user);
   const path = `${idsFolder}/${idsName}`;
   const own = foldersOf(link);
   await own.rollBack(idsFolder);
@@ -55,7 +56,7 @@ export async function writeAndroidIds(link: PhoneLink, apps: readonly WithId[]):
 
 /** Whether the system has kept what was written. @throws PartFailure naming those whose ids it changed */
 export async function proveAndroidIds(link: PhoneLink, apps: readonly WithId[]): Promise<string> {
-  const ids = androidIdsIn((await filesOf(link).text(`${idsFolder}/${idsName}`)) ?? '');
+  const ids = androidIdsIn((await filesOf(link).text(`${idsFolderOf(link.user)}/${idsName}`)) ?? '');
   const all = withIds(apps);
   const lost = all.filter(({ package: name, home }) => ids.get(name)?.id !== home!.androidId);
   if (lost.length > 0)

@@ -9,7 +9,8 @@ import {
 } from '@keen-larder/core/apps/home/reading.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { PhoneRefusal } from '../../../failures.ts';
-import type { HomeWork, PhoneLink } from '../../../links/phone-link.ts';
+import type { HomeWork } from '../../../links/app-access.ts';
+import type { PhoneLink } from '../../../links/phone-link.ts';
 import type { Run } from '../../engine/live-run.ts';
 
 const listenersSetting = 'enabled_notification_listeners';
@@ -18,17 +19,18 @@ const accessibilitySetting = 'enabled_accessibility_services';
 const defaultsSettings = { SMS: 'sms_default_application', DIALER: 'dialer_default_application' } as const;
 
 /** Files of the system's (AOSP): ids of apps, widgets, and roles, which moved with Android 11. */
-export const idsFolder = '/data/system/users/0';
+/** Of a user. */
+export const idsFolderOf = (user: number): string => `/data/system/users/${user}`;
 export const idsName = 'settings_ssaid.xml';
-const widgetsPath = '/data/system/users/0/appwidgets.xml';
-const rolesPaths = [
-  '/data/misc_de/0/apexdata/com.android.permission/roles.xml',
-  '/data/system/users/0/roles.xml',
+const widgetsPath = (user: number) => `/data/system/users/${user}/appwidgets.xml`;
+const rolesPaths = (user: number) => [
+  `/data/misc_de/${user}/apexdata/com.android.permission/roles.xml`,
+  `/data/system/users/${user}/roles.xml`,
 ];
 
 /** What ties some apps to a phone, by package; what it does not tell is left out. */
 export async function readHomes(
-  { home, files }: PhoneLink,
+  { home, files, user }: PhoneLink,
   names: readonly string[],
   sdk: number | undefined,
 ): Promise<Map<string, AppHome>> {
@@ -40,11 +42,11 @@ export async function readHomes(
   const listeners = await componentsOf(listenersSetting);
   const accessibility = await componentsOf(accessibilitySetting);
   const exempt = await home.exempt();
-  const idsFile = await files?.text(`${idsFolder}/${idsName}`);
+  const idsFile = await files?.text(`${idsFolderOf(user)}/${idsName}`);
   const ids = idsFile === undefined ? undefined : androidIdsIn(idsFile);
   // A home screen without any has no such file.
-  const widgets = files && widgetsIn((await files.text(widgetsPath)) ?? '');
-  const roles = await rolesOf(home, files, sdk);
+  const widgets = files && widgetsIn((await files.text(widgetsPath(user))) ?? '');
+  const roles = await rolesOf(home, files, user, sdk);
   const own = (components: readonly string[] | undefined, name: string) =>
     components?.filter((each) => packageOfComponent(each) === name);
   const found = new Map<string, AppHome>();
@@ -69,10 +71,11 @@ export async function readHomes(
 async function rolesOf(
   home: HomeWork,
   files: PhoneLink['files'],
+  user: number,
   sdk: number | undefined,
 ): Promise<ReadonlyMap<string, readonly string[]> | undefined> {
   if (sdk === undefined || sdk >= rolesFrom) {
-    for (const path of rolesPaths) {
+    for (const path of rolesPaths(user)) {
       const text = await files?.text(path);
       if (text !== undefined) return rolesIn(text);
     }

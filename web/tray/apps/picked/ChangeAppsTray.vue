@@ -11,12 +11,13 @@ import DoingChoice from './DoingChoice.vue';
 import PickedList from './PickedList.vue';
 import { usePickedApps } from './use-picked-apps.ts';
 
-/** Picked apps are disabled, enabled, removed or brought back for the phone’s owner, or are as they came with the system again. */
+/** Picked apps are disabled, enabled, removed or brought back for one user of the phone, or are as they came with the system again. */
 const props = defineProps<{ phone: PhoneView }>();
 const { serial, draft, able, unable, title, count, sources, started } = usePickedApps(() => props.phone);
 const request = computed(() => ({
   packages: able.value.map(({ package: name }) => name),
   action: draft.value.action,
+  ...(draft.value.user !== 0 && { user: draft.value.user }),
 }));
 const { run } = useTrayRun({
   picks: () => draft.value,
@@ -44,7 +45,7 @@ const { run } = useTrayRun({
     :run="run"
     :picks="draft"
     :go="`${actionWords[draft.action]} ${count}`"
-    hint="Ctrl Enter · for the phone’s owner; it can be undone"
+    :hint="`Ctrl Enter · for ${draft.user === 0 ? 'the phone’s owner' : 'this user'}; it can be undone`"
   >
     <DoingChoice v-model="draft.doing" />
     <ElRadioGroup v-model="draft.action" size="small" aria-label="What is done on the phone">

@@ -19,6 +19,7 @@ const { serial, draft, able, unable, partsOf, title, count, figuresOf, sources, 
 const password = ref('');
 const request = computed(() => ({
   apps: able.value.map(({ package: name }) => ({ package: name, parts: partsOf(name) })),
+  ...(draft.value.user !== 0 && { user: draft.value.user }),
 }));
 const { sheet, run } = useTrayRun({
   picks: () => draft.value,

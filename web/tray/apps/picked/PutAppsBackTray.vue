@@ -28,6 +28,7 @@ const givesIds = computed(
 const password = ref('');
 const request = computed(() => ({
   copies: able.value.map((app) => ({ copyId: copyOf(app).id, parts: partsOf(app.package) })),
+  ...(draft.value.user !== 0 && { user: draft.value.user }),
   ...(draft.value.through && { through: draft.value.through }),
   ...(draft.value.withIds && givesIds.value && { withIds: true }),
 }));

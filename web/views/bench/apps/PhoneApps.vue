@@ -9,8 +9,10 @@ import AppIcon from './AppIcon.vue';
 import { api } from '../../../api/client.ts';
 import InsideApps from '../../larder/InsideApps.vue';
 import CopyRoutineLine from './CopyRoutineLine.vue';
+import PhoneUsers from './PhoneUsers.vue';
 import TurnedOffElsewhere from './TurnedOffElsewhere.vue';
 import WaitingPrograms from './WaitingPrograms.vue';
+import ChoiceButton from '../../../parts/ChoiceButton.vue';
 import LongTable from '../../../parts/table/LongTable.vue';
 import type { LongColumn } from '../../../parts/table/long-table.ts';
 import TimeText from '../../../parts/TimeText.vue';
@@ -130,19 +132,18 @@ function sort(key: string, descending: boolean): void {
         >Leftovers…</RouterLink
       >
     </div>
+    <PhoneUsers :serial="serial" :root="phone.facts?.root ?? false" />
     <div class="facets">
       <div v-for="facet in appFacets" :key="facet.id" class="facet" role="group" :aria-label="facet.title">
         <span class="soft">{{ facet.title }}</span>
-        <button
+        <ChoiceButton
           v-for="choice in facet.choices"
           :key="choice.id"
-          type="button"
-          class="choice"
-          :aria-pressed="draft.facets.includes(facetKey(facet, choice))"
+          :taken="draft.facets.includes(facetKey(facet, choice))"
           @click="toggle(facetKey(facet, choice))"
         >
           {{ choice.title }} <span class="count">{{ filtered.counts.get(facetKey(facet, choice)) }}</span>
-        </button>
+        </ChoiceButton>
       </div>
     </div>
     <p v-if="apps" class="sum" role="status">
@@ -166,9 +167,13 @@ function sort(key: string, descending: boolean): void {
         <ElButton size="small" text @click="pick(draft.picked, false)">Pick none</ElButton>
       </template>
     </p>
-    <WaitingPrograms v-if="phone.facts?.mode === 'system'" :serial="serial" :version="apps" />
-    <TurnedOffElsewhere v-if="apps" :serial="serial" :apps="apps" />
-    <CopyRoutineLine v-if="phone.facts?.root" :serial="serial" :version="`${phone.runId}`" />
+    <WaitingPrograms v-if="draft.user === 0" :serial="serial" :version="apps" />
+    <TurnedOffElsewhere v-if="apps && draft.user === 0" :serial="serial" :apps="apps" />
+    <CopyRoutineLine
+      v-if="phone.facts?.root && draft.user === 0"
+      :serial="serial"
+      :version="`${phone.runId}`"
+    />
     <p v-if="error" class="error" role="alert">{{ error }}</p>
     <p v-else-if="!apps" class="soft" role="status">Reading the apps: each program is looked into once…</p>
     <div class="box">
@@ -254,27 +259,6 @@ function sort(key: string, descending: boolean): void {
 
 .facet > .soft {
   min-width: 44px;
-}
-
-.choice {
-  padding: 1px 7px 2px;
-  border: 1px solid var(--rule-strong);
-  border-radius: 3px;
-  background: var(--paper);
-  color: var(--ink);
-  font: inherit;
-  cursor: pointer;
-}
-
-.choice:hover {
-  border-color: var(--action);
-}
-
-.choice[aria-pressed='true'] {
-  border-color: var(--action);
-  background: var(--action);
-  color: var(--on-action);
-  font-weight: 700;
 }
 
 .count {
