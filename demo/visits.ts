@@ -32,6 +32,8 @@ const systemAndBoot = ({ role, name }: Wanted) => role === 'system' || name === 
 
 /** It has been used for long when it comes. */
 const inUse: readonly PracticeAction[] = [{ do: 'fill' }];
+/** And by more than its owner. */
+const inUseByOthers: readonly PracticeAction[] = [...inUse, { do: 'share' }];
 
 /** Nine months; the Ringing hut's phone is rooted, gets another system, does not start with it one day, and is repaired. */
 export const visits: readonly Visit[] = [
@@ -39,7 +41,7 @@ export const visits: readonly Visit[] = [
     serial: 'TW3K-10482',
     daysAgo: 268,
     purpose: 'as received',
-    before: inUse,
+    before: inUseByOthers,
     mode: 'recovery',
     wants: asReceived,
   },
