@@ -28,7 +28,7 @@ import { scrubFindingStatements } from './database/upkeep/scrub-findings.ts';
 import { keepRuleStatements } from './database/upkeep/keep-rules.ts';
 import { phoneRowStatements } from './database/erasing/phone-rows.ts';
 import { surveyStatements } from './database/surveys.ts';
-import { trackerStatements, type TrackerStatements } from './database/trackers.ts';
+import { knownLists, type KnownLists } from './database/known/known-lists.ts';
 import { jobStatements } from './database/jobs/jobs.ts';
 import { operatorStatements } from './database/people/operators.ts';
 import { recordStatements } from './database/people/record.ts';
@@ -117,7 +117,7 @@ export interface KeenLarder extends RunContext {
   readonly forecaster: Forecaster;
   readonly phoneSides: PhoneSides;
   readonly rescue: Rescue;
-  readonly trackers: TrackerStatements;
+  readonly known: KnownLists;
   readonly feed: Feed;
   /** On a full disk, gives free what is held back so that things can be deleted. */
   makeRoom(): void;
@@ -153,6 +153,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
   const unfinished = unfinishedStatements(db);
   const returns = returnStatements(db);
   const paces = paceStatements(db);
+  const known = knownLists(db);
   const feed = new Feed(Date.now());
 
   const workers = options.workers ?? new ShelfWorkers();
@@ -293,7 +294,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     forecaster,
     rescue: new Rescue(bench, larder, forecaster, unfinished),
     incoming,
-    trackers: trackerStatements(db),
+    known,
     inside,
     comparing: new Comparing(larder, inside, (serial, setId) => phoneSides.of(serial, setId)),
     phoneSides,
@@ -303,9 +304,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     offsite,
     erasing: new Erasing({
       ...{ larder, shelf, sets, names, offsite, exportFolder, exports },
-      copies: copyRows,
-      rows: phoneRowStatements(db),
-      ...{ renewSnapshots, jobFiles },
+      ...{ copies: copyRows, rows: phoneRowStatements(db), renewSnapshots, jobFiles },
       isBusy: (serial) => engine.runOf(serial) !== undefined,
       isHere: (serial) => bench.linkIn(serial) !== undefined,
     }),
@@ -321,7 +320,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     engine,
     imagingSheets: new ImagingSheets(bench, larder, runs, paces),
     restoringSheets: new RestoringSheets(bench, larder, runs, paces, phones, forecaster, minutesEast),
-    appSheets: new AppSheets(bench, larder, runs, turnedOffStatements(db), now),
+    appSheets: new AppSheets(bench, larder, runs, turnedOffStatements(db), known.purposes, now),
     recordSheets: new RecordSheets(bench, larder),
     digests,
     paces,

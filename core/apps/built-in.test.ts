@@ -79,6 +79,30 @@ describe('the run sheet of changing apps', () => {
     expect(checks(name, action, [...copied])).toEqual({ 'can-be-undone': 'good', ...expected });
   });
 
+  it('wants a tick for what the workshop knows to miss it, with how sure that is', () => {
+    const dependents = 'The date on the home screen opens nothing any more.';
+    const purposes = [
+      {
+        pattern: 'example.almanac',
+        kind: 'Extras',
+        purpose: 'Tides.',
+        dependents,
+        certainty: 'likely' as const,
+      },
+    ];
+    const sheet = (action: AppAction, known = purposes) =>
+      changingSheet({
+        ...{ phone, installed, action, purposes: known },
+        picked: ['example.almanac'],
+        copied: new Set(['example.almanac']),
+      }).checks.find(({ id }) => id === 'built-in-removal');
+    expect(sheet('disable')).toMatchObject({
+      severity: 'confirm',
+      sentence: expect.stringContaining(`${dependents} (likely so)`),
+    });
+    expect(sheet('disable', [{ ...purposes[0]!, dependents: '' }])).toBeUndefined();
+  });
+
   it('stops where nothing would change', () => {
     expect(checks('off', 'disable')).toEqual({ 'nothing-picked': 'stop' });
     expect(checks('almanac', 'bring-back')).toEqual({ 'nothing-picked': 'stop' });

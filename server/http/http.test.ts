@@ -298,3 +298,33 @@ describe('files of a job card', () => {
     expect(lines()).toBe(before + 1);
   });
 });
+
+describe('what pre-installed apps are for', () => {
+  const put = (purposes: unknown) => ask('PUT', '/api/purposes', json, JSON.stringify({ purposes }));
+  const list = async () => JSON.parse((await ask('GET', '/api/purposes')).text) as { pattern: string }[];
+
+  it('begins with what comes along, and is replaced as a whole', async () => {
+    const before = await list();
+    expect(before.map(({ pattern }) => pattern)).toContain('com.android.printspooler');
+    const [one] = before;
+    expect((await put([{ ...one, pattern: 'example.own.*' }])).status).toBe(200);
+    expect(await list()).toEqual([{ ...one, pattern: 'example.own.*' }]);
+    expect((await put(before)).status).toBe(200);
+  });
+
+  it.each([
+    ['a pattern that is none', { pattern: '*.home' }, /each pattern must be a package/],
+    ['no kind', { kind: '' }, /kind/],
+    ['another certainty', { certainty: 'sure' }, /certainty/],
+  ])('is refused with %s', async (_what, over, words) => {
+    const [one] = await list();
+    const answer = await put([{ ...one, ...over }]);
+    expect(answer.status).toBe(400);
+    expect(problem(answer).detail).toMatch(words);
+  });
+
+  it('is refused with one package twice', async () => {
+    const [one] = await list();
+    expect(problem(await put([one, one])).detail).toMatch(/is in the list twice\. Leave one of them out/);
+  });
+});

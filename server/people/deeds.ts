@@ -94,6 +94,7 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'POST /order': does('carried out the rules for keeping'),
   'PUT /names': does('changed what is found by its name'),
   'PUT /trackers': does('changed the list of trackers'),
+  'PUT /purposes': does('changed what pre-installed apps are for'),
 
   'PUT /seal': owners('sealed the larder'),
   'POST /seal/unlocking': does('unlocked the larder'),

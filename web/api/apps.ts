@@ -1,5 +1,6 @@
 import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
 import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
+import type { Purpose } from '@keen-larder/core/apps/purposes/purposes.ts';
 import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
 import type {
   AppCode,
@@ -45,6 +46,8 @@ export const appsApi = {
   setAside: (packages: string[], aside: boolean) => ask<undefined>('/set-aside', 'POST', { packages, aside }),
   trackers: () => ask<Tracker[]>('/trackers'),
   changeTrackers: (trackers: Tracker[]) => ask<Tracker[]>('/trackers', 'PUT', { trackers }),
+  purposes: () => ask<Purpose[]>('/purposes'),
+  changePurposes: (purposes: Purpose[]) => ask<Purpose[]>('/purposes', 'PUT', { purposes }),
   codeOnPhone: (serial: string, name: string, user: number) =>
     ask<AppCode>(`/phones/${at(serial)}/apps/${at(name)}/code?user=${user}`),
   codeOfCopy: (id: string) => ask<AppCode>(`/app-copies/${at(id)}/code`),

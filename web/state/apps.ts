@@ -6,6 +6,7 @@ import type { AppView } from '@keen-larder/contract/copies.ts';
 import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import type { AppOrder } from '@keen-larder/core/apps/facets.ts';
 import type { AppDoing, WhatOfApp } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { Purpose } from '@keen-larder/core/apps/purposes/purposes.ts';
 import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
 import { api } from '../api/client.ts';
 
@@ -53,9 +54,15 @@ export const useApps = defineStore('apps', () => {
   const drafts = ref<Record<string, AppsDraft>>({});
   /** Of phones whose system runs; their owners first. */
   const users = shallowRef<Readonly<Record<string, readonly PhoneUser[]>>>({});
+  const purposes = shallowRef<readonly Purpose[]>([]);
   /** Programs that wait on phones. */
   const waiting = ref<Record<string, readonly WaitingProgram[]>>({});
   const asked: Record<string, number> = {};
+
+  /** What pre-installed apps are for; nothing where it cannot be told. */
+  async function loadPurposes(): Promise<void> {
+    purposes.value = await api.purposes().catch(() => purposes.value);
+  }
 
   async function load(serial: string): Promise<void> {
     const turn = (asked[serial] = (asked[serial] ?? 0) + 1);
@@ -123,5 +130,19 @@ export const useApps = defineStore('apps', () => {
   const pickedOf = (serial: string): AppView[] =>
     (lists.value[serial] ?? []).filter((app) => drafts.value[serial]?.picked.includes(app.package));
 
-  return { users, showUser, startUser, pickedOf, waiting, lists, errors, busy, load, draft, inTray };
+  return {
+    purposes,
+    loadPurposes,
+    users,
+    showUser,
+    startUser,
+    pickedOf,
+    waiting,
+    lists,
+    errors,
+    busy,
+    load,
+    draft,
+    inTray,
+  };
 });

@@ -21,6 +21,7 @@ import {
   eventually,
 } from '../testing/stage.ts';
 import AppTray from '../tray/apps/AppTray.vue';
+import PurposeDialog from '../tray/apps/known/PurposeDialog.vue';
 import MovingTray from '../tray/apps/MovingTray.vue';
 import PickedAppsTray from '../tray/apps/PickedAppsTray.vue';
 import RecordsTray from '../tray/RecordsTray.vue';
@@ -84,6 +85,47 @@ it('what is off on another phone of the model is picked here by one click', asyn
   });
   await remove!.trigger('click');
   expect(useApps().draft(serial)).toMatchObject({ picked: ['example.marshlog'], action: 'remove' });
+});
+
+describe('what pre-installed apps are for', () => {
+  const purpose = { kind: 'Put there by the seller', purpose: 'Timetables.', dependents: '' };
+  const known = [{ pattern: 'example.ferry*', ...purpose, certainty: 'likely' }];
+
+  it('is told in the tray, and makes plans that are picked by one click', async () => {
+    answering({ [`GET /phones/${serial}/apps`]: list, 'GET /purposes': known });
+    const shown = await show(PhoneApps, { phone: running });
+    await eventually(() => expect(shown.find('.plans').text()).toMatch(/what they are for · 1/));
+    expect(shown.find('.plans').text()).toMatch(
+      /Put there by the seller.*Ferry Times: Timetables\. .*\(likely so\)/s,
+    );
+    await button(shown, 'Pick 1 app to disable').trigger('click');
+    expect(useApps().draft(serial)).toMatchObject({
+      ...{ picked: ['example.ferrytimes'], doing: 'change', action: 'disable' },
+    });
+    useApps().draft(serial).shown = 'example.ferrytimes';
+    const tray = await show(AppTray, { phone: running });
+    expect(tray.text()).toMatch(/For\s*Timetables\..*likely so/s);
+  });
+
+  it('is changed as a whole list, and taken in from a file', async () => {
+    const asked = answering({ 'GET /purposes': known, 'PUT /purposes': known });
+    const shown = await show(PurposeDialog);
+    await eventually(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(1));
+    const input = document.querySelector<HTMLInputElement>('input[type=file]')!;
+    const other = { ...known[0]!, pattern: 'example.tide.*', certainty: 'known' };
+    Object.defineProperty(input, 'files', {
+      value: [new File([JSON.stringify([{ ...known[0]!, kind: 'Adverts' }, other])], 'list.json')],
+    });
+    input.dispatchEvent(new Event('change'));
+    await eventually(() => expect(document.querySelectorAll('tbody tr')).toHaveLength(2));
+    [...document.querySelectorAll('button')]
+      .find((each) => each.textContent.trim() === 'Keep the list')!
+      .click();
+    await eventually(() => expect(shown.emitted('saved')).toHaveLength(1));
+    expect(last(asked, 'PUT', '/purposes')?.body).toEqual({
+      purposes: [{ ...known[0]!, kind: 'Adverts' }, other],
+    });
+  });
 });
 
 describe('Whose apps are shown', () => {

@@ -11,7 +11,7 @@ import { copiedApp } from '@keen-larder/core/testing/apps.ts';
 import CodeFindings from '../tray/apps/CodeFindings.vue';
 import CopyList from '../tray/apps/CopyList.vue';
 import PermissionKinds from '../tray/apps/PermissionKinds.vue';
-import TrackerDialog from '../tray/apps/TrackerDialog.vue';
+import TrackerDialog from '../tray/apps/known/TrackerDialog.vue';
 import { useBench } from '../state/bench.ts';
 import { useCopies } from '../state/larder/copies.ts';
 import { useImports } from '../state/imports.ts';

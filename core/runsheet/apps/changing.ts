@@ -1,4 +1,5 @@
-import { applies, needOf, needsCopy, takesAway, type AppAction } from '../../apps/built-in.ts';
+import { applies, needOf, needsCopy, takesAway, type AppAction, type Need } from '../../apps/built-in.ts';
+import { certaintyWords, purposeOf, type Purpose } from '../../apps/purposes/purposes.ts';
 import type { AppFacts } from '../../apps/facts.ts';
 import type { PhoneUser } from '../../phone/users.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
@@ -14,6 +15,8 @@ export interface ChangingFacts {
   readonly installed: readonly AppFacts[];
   readonly picked: readonly string[];
   readonly action: AppAction;
+  /** What pre-installed apps are for, as far as the workshop knows. */
+  readonly purposes?: readonly Purpose[] | undefined;
   /** Packages of which a whole copy, with the program, is in the larder. */
   readonly copied: ReadonlySet<string>;
 }
@@ -26,12 +29,22 @@ export const actionWords: Readonly<Record<AppAction, string>> = {
   'take-back-update': 'Take updates back of',
 };
 
+/** What misses a pre-installed app, by what the workshop knows of it, where nothing else is known to. */
+function withPurpose(need: Need, { package: name, isBuiltIn }: AppFacts, known: readonly Purpose[]): Need {
+  const purpose = isBuiltIn && need.risk === 'none' ? purposeOf(name, known) : undefined;
+  return purpose?.dependents
+    ? { risk: 'depended-on', why: `${purpose.dependents} (${certaintyWords[purpose.certainty]})` }
+    : need;
+}
+
 /** The plan of changing apps for one user of a phone, most often its owner; all of it can be undone from the phone's page. */
 export function changingSheet(facts: ChangingFacts): RunSheet {
   const { action, picked, installed, copied } = facts;
   const apps = picked.flatMap((name) => {
     const app = installed.find((each) => each.package === name);
-    return app && applies(action, app) ? [{ app, need: needOf(app, installed) }] : [];
+    return app && applies(action, app)
+      ? [{ app, need: withPurpose(needOf(app, installed), app, facts.purposes ?? []) }]
+      : [];
   });
   const steps = apps.map(({ app }): Step => ({
     kind: 'remove',

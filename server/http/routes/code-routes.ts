@@ -1,5 +1,6 @@
 import { Router } from 'express';
 import type { AppCode } from '@keen-larder/contract/copies.ts';
+import { PurposesChange } from '@keen-larder/contract/requests/purposes.ts';
 import { TrackersChange } from '@keen-larder/contract/requests/trackers.ts';
 import { trackersAmong } from '@keen-larder/core/apps/trackers.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
@@ -9,9 +10,19 @@ import type { KeenLarder } from '../../keen-larder.ts';
 import { userIn, valid } from '../validate.ts';
 import { Problem } from '../../failures.ts';
 
-/** What is in the code of apps, and the list of trackers that is looked for in it. */
+/** @throws Problem 400 naming what is in a list twice */
+function mustDiffer(names: readonly string[], next: string): void {
+  const seen = new Set<string>();
+  for (const name of names) {
+    if (seen.has(name)) throw new Problem(400, `“${name}” is in the list twice. ${next}`);
+    seen.add(name);
+  }
+}
+
+/** What is in the code of apps, what pre-installed ones are for, and the list of trackers that is looked for in it. */
 export function codeRoutes(app: KeenLarder): Router {
-  const { bench, larder, trackers } = app;
+  const { bench, larder } = app;
+  const { trackers, purposes } = app.known;
   const routes = Router();
   const codeOf = async (classes: () => Promise<readonly string[]>): Promise<AppCode> => {
     try {
@@ -28,11 +39,21 @@ export function codeRoutes(app: KeenLarder): Router {
   routes.put('/trackers', (request, response) => {
     const list = valid(TrackersChange, request.body).trackers;
     const names = list.map(({ name }) => name.trim());
-    const twice = names.find((name, i) => names.indexOf(name) !== i);
-    if (twice !== undefined)
-      throw new Problem(400, `“${twice}” is in the list twice. Give one another name.`);
+    mustDiffer(names, 'Give one another name.');
     trackers.replace(list.map((each, i) => ({ ...each, name: names[i]! })));
     response.json(trackers.all());
+  });
+
+  routes.get('/purposes', (_request, response) => void response.json(purposes.all()));
+
+  routes.put('/purposes', (request, response) => {
+    const list = valid(PurposesChange, request.body).purposes;
+    mustDiffer(
+      list.map(({ pattern }) => pattern),
+      'Leave one of them out.',
+    );
+    purposes.replace(list.map((each) => ({ ...each, kind: each.kind.trim() })));
+    response.json(purposes.all());
   });
 
   routes.get('/phones/:serial/apps/:package/code', async (request, response) => {

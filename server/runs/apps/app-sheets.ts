@@ -36,6 +36,7 @@ import {
 import type { Bench } from '../../bench/bench.ts';
 import { appsOfAll, userOn } from '../../bench/phone-users.ts';
 import type { RunStatements } from '../../database/runs.ts';
+import type { PurposeStatements } from '../../database/known/purposes.ts';
 import type { TurnedOffStatements } from '../../database/upkeep/turned-off.ts';
 import type { Larder } from '../../larder/larder.ts';
 import type { AppWork } from '../../links/app-access.ts';
@@ -53,6 +54,7 @@ export class AppSheets {
     private readonly larder: Larder,
     private readonly runs: RunStatements,
     private readonly turnedOff: TurnedOffStatements,
+    private readonly purposes: PurposeStatements,
     private readonly now: () => number,
   ) {}
 
@@ -140,6 +142,7 @@ export class AppSheets {
       installed: await this.recent(serial, user),
       picked: packages,
       action,
+      purposes: this.purposes.all(),
       copied: needsCopy(action) ? await this.whole(serial, packages, user) : new Set(),
     });
   }

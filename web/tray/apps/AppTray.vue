@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
+import { certaintyWords, purposeOf } from '@keen-larder/core/apps/purposes/purposes.ts';
 import { binDays } from '@keen-larder/core/larder/bin-time.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { ElButton } from 'element-plus';
@@ -57,6 +58,10 @@ const figures = computed(() => {
     },
   ];
 });
+/** What it is for, where it came with the system. */
+const purpose = computed(() =>
+  app.value?.isBuiltIn ? purposeOf(app.value.package, store.purposes) : undefined,
+);
 /** For whom else it is installed, by their names. */
 const otherUsersText = computed(() => {
   const all = store.users[props.phone.serial] ?? [];
@@ -82,6 +87,14 @@ const facts = computed(() => {
   return [
     ['Version', `${versionName ?? 'unnamed'} (${versionCode})`],
     ['Installed', isBuiltIn ? 'pre-installed' : `by the user${installer ? `, from ${installer}` : ''}`],
+    ...(purpose.value
+      ? [
+          [
+            'For',
+            `${purpose.value.purpose} ${purpose.value.dependents} (${certaintyWords[purpose.value.certainty]})`,
+          ] as const,
+        ]
+      : []),
     ['Now', `${isEnabled ? 'enabled' : 'disabled'}, ${isRunning ? 'running' : 'at rest'}`],
     ['Installed', firstInstalled ?? '–'],
     ['Updated', lastUpdated ?? '–'],

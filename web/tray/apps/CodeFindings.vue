@@ -2,7 +2,7 @@
 import { ElButton } from 'element-plus';
 import { ref, watch } from 'vue';
 import type { AppCode } from '@keen-larder/contract/copies.ts';
-import TrackerDialog from './TrackerDialog.vue';
+import TrackerDialog from './known/TrackerDialog.vue';
 
 /** Other makers' trackers in an app's code; looked for when asked, since the code has to be read for it. */
 const props = defineProps<{ subject: string; load: () => Promise<AppCode> }>();

@@ -10,6 +10,7 @@ import { api } from '../../../api/client.ts';
 import InsideApps from '../../larder/InsideApps.vue';
 import CopyRoutineLine from './CopyRoutineLine.vue';
 import PhoneUsers from './PhoneUsers.vue';
+import PurposePlans from './PurposePlans.vue';
 import TurnedOffElsewhere from './TurnedOffElsewhere.vue';
 import WaitingPrograms from './WaitingPrograms.vue';
 import ChoiceButton from '../../../parts/ChoiceButton.vue';
@@ -169,6 +170,7 @@ function sort(key: string, descending: boolean): void {
     </p>
     <WaitingPrograms v-if="draft.user === 0" :serial="serial" :version="apps" />
     <TurnedOffElsewhere v-if="apps && draft.user === 0" :serial="serial" :apps="apps" />
+    <PurposePlans v-if="apps" :serial="serial" :apps="apps" />
     <CopyRoutineLine
       v-if="phone.facts?.root && draft.user === 0"
       :serial="serial"

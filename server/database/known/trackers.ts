@@ -1,5 +1,5 @@
 import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
-import type { Database } from './open.ts';
+import type { Database } from '../open.ts';
 
 interface Row {
   readonly name: string;
