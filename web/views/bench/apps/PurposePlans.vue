@@ -33,7 +33,7 @@ function pick({ apps }: Plan): void {
       <li v-for="plan in plans" :key="plan.kind">
         <div>
           <strong>{{ plan.kind }}</strong>
-          <span class="soft"> {{ restOf(plan).join(' · ') }}</span>
+          <span v-if="restOf(plan).length" class="soft">{{ ` · ${restOf(plan).join(' · ')}` }}</span>
           <div v-for="app in plan.apps" :key="app.package" class="soft">
             {{ app.label }}: {{ app.purpose.purpose }} {{ app.purpose.dependents }} ({{
               certaintyWords[app.purpose.certainty]
