@@ -8,6 +8,7 @@ export type RunKind =
   | 'changing-apps'
   | 'removing-leftovers'
   | 'installing-waiting'
+  | 'putting-shared'
   | 'keeping-records'
   | 'putting-records'
   | 'locking'
@@ -29,6 +30,7 @@ export const runsThatChange: ReadonlySet<RunKind> = new Set<RunKind>([
   'changing-apps',
   'removing-leftovers',
   'installing-waiting',
+  'putting-shared',
   'putting-records',
   'locking',
 ]);

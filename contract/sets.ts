@@ -107,3 +107,13 @@ export interface ShelfView {
   /** Why nothing on it may be freed, in sentences. */
   readonly doubts: readonly string[];
 }
+
+/** Shared storage that was kept, in a set. */
+export interface KeptShared {
+  readonly setId: string;
+  readonly label: string;
+  readonly serial: string;
+  readonly nickname: string;
+  readonly createdAt: number;
+  readonly bytes: number;
+}

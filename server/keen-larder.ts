@@ -14,7 +14,7 @@ import { aloneStatements } from './database/offsite/offsite.ts';
 import { openDatabase } from './database/open.ts';
 import { phoneStatements } from './database/phones.ts';
 import { returnStatements } from './database/returns.ts';
-import { runStatements } from './database/runs.ts';
+import { runStatements, type RunStatements } from './database/runs.ts';
 import { setStatements } from './database/sets.ts';
 import { nameStatements } from './database/names/names.ts';
 import {
@@ -118,6 +118,7 @@ export interface KeenLarder extends RunContext {
   readonly phoneSides: PhoneSides;
   readonly rescue: Rescue;
   readonly known: KnownLists;
+  readonly runRows: RunStatements;
   readonly feed: Feed;
   /** On a full disk, gives free what is held back so that things can be deleted. */
   makeRoom(): void;
@@ -322,13 +323,7 @@ export async function openKeenLarder(options: Options): Promise<KeenLarder> {
     restoringSheets: new RestoringSheets(bench, larder, runs, paces, phones, forecaster, minutesEast),
     appSheets: new AppSheets(bench, larder, runs, turnedOffStatements(db), known.purposes, now),
     recordSheets: new RecordSheets(bench, larder),
-    digests,
-    paces,
-    phones,
-    returns,
-    unfinished,
-    retryPolicy,
-    feed,
+    ...{ digests, paces, phones, returns, unfinished, runRows: runs, retryPolicy, feed },
     makeRoom: () => reserve.releaseIfShort(),
     minutesEast,
     now,

@@ -72,6 +72,7 @@ const deeds: Readonly<Record<string, string>> = {
   'changing-apps': 'Apps were turned off, or on again.',
   'removing-leftovers': 'What removed apps had left on it was cleared away.',
   'installing-waiting': 'Programs of apps were installed on it.',
+  'putting-shared': 'Photos and files were put onto it.',
   'putting-records': 'Personal records were put back onto it.',
   locking: 'Its bootloader was locked or unlocked.',
 };

@@ -154,12 +154,16 @@ export interface Step {
     | 'set-state'
     | 'hand-records'
     | 'set-ids'
+    | 'add-shared'
+    | 'put-shared'
     | 'prove-ids'
     | 'put-back';
   readonly text: string;
   readonly partition?: string;
   /** The image that a verification, a write or a proof is about. */
   readonly source?: { readonly setId: string; readonly partition: string };
+  /** The folder of shared storage that a step is about; empty for the files in none. */
+  readonly folder?: string;
   /** The app that a step is about. */
   readonly app?: string;
   /** That is made the one that starts. */

@@ -8,6 +8,8 @@ export type Effect =
   | { readonly does: 'overwrites'; readonly partition: string }
   /** Everything in a folder goes, but for some names in it. */
   | { readonly does: 'empties'; readonly folder: string; readonly but: readonly string[] }
+  /** Files go into a folder where there are none of the same names. */
+  | { readonly does: 'adds'; readonly folder: string }
   /** Files go into a folder, over those of the same names. */
   | { readonly does: 'unpacks'; readonly folder: string }
   /** All user data goes, shared storage included. */
@@ -21,6 +23,7 @@ export type Effect =
       readonly app: string | undefined;
     };
 
+const sharedFolder = '/data/media/0';
 const none = (): readonly Effect[] => [];
 
 /** The user data of one way is the other's as well. */
@@ -62,6 +65,8 @@ const effects: Readonly<Record<Step['kind'], (step: Step) => readonly Effect[]>>
   'hand-records': () => [{ does: 'changes', app: undefined }],
   'set-ids': () => [{ does: 'changes', app: undefined }],
   'prove-ids': none,
+  'add-shared': () => [{ does: 'adds', folder: sharedFolder }],
+  'put-shared': () => [{ does: 'unpacks', folder: sharedFolder }],
   'set-state': ({ app }) => [{ does: 'changes', app }],
 };
 

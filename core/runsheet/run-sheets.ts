@@ -20,6 +20,15 @@ export {
   type MovingSheet,
   type Verdict,
 } from './apps/moving.ts';
+export {
+  folderText,
+  foldersOfApps,
+  onTopWays,
+  puttingSharedSheet,
+  type OnTop,
+  type PuttingSharedFacts,
+  type SharedFolder,
+} from './shared.ts';
 export { puttingAppsSheet } from './apps/putting-back.ts';
 export {
   isHanded,

@@ -9,6 +9,7 @@ import { benchRoutes } from './routes/bench-routes.ts';
 import { codeRoutes } from './routes/code-routes.ts';
 import { copyRoutes } from './routes/copy-routes.ts';
 import { recordRoutes } from './routes/record-routes.ts';
+import { sharedRoutes } from './routes/shared-routes.ts';
 import { eventRoutes } from './routes/event-routes.ts';
 import { importRoutes } from './routes/import-routes.ts';
 import { insideRoutes } from './routes/inside-routes.ts';
@@ -126,6 +127,7 @@ export function apiRoutes(app: KeenLarder, { practiceUrl, accessKey }: HttpOptio
     copyRoutes(app),
     codeRoutes(app),
     recordRoutes(app),
+    sharedRoutes(app),
     setRoutes(app),
     offsiteRoutes(app),
     sealRoutes(app),

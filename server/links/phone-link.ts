@@ -172,6 +172,28 @@ export interface SharedFiles extends ArchivedFiles {
   bytes(): Promise<number | undefined>;
 }
 
+/** Shared storage of a running system as apps see it, written with root or without. */
+export interface SharedPlacing {
+  readonly folder: string;
+  /** Where files wait to be moved into place. */
+  readonly staging: string;
+  /** Sizes of the files in one of its folders, by their paths within shared storage. @param name empty for those in no folder */
+  sizes(name: string, signal?: AbortSignal): Promise<Map<string, number>>;
+  /** SHA-256 by the paths within a folder. @param bytes how many they are together, for how long is waited */
+  digests(
+    folder: string,
+    paths: readonly string[],
+    bytes: number,
+    signal?: AbortSignal,
+  ): Promise<Map<string, string>>;
+  /** Unpacks a tar into the staging folder, which is empty then. @returns what the phone's tar complained of */
+  stage(stream: AsyncIterable<Uint8Array>, signal?: AbortSignal): Promise<string | undefined>;
+  /** Moves files from there to the same paths in shared storage, over those of the same names. */
+  place(paths: readonly string[], signal?: AbortSignal): Promise<void>;
+  /** Removes the staging folder. */
+  clear(): Promise<void>;
+}
+
 /** Files that are handed to a running system, with root or without. */
 export interface Handing {
   /** In shared storage. */
@@ -275,6 +297,8 @@ export interface PhoneLink {
   asUser(user: number): PhoneLink;
   /** Of a running system. */
   readonly handing?: Handing;
+  /** Of a running system. */
+  readonly sharedPlacing?: SharedPlacing;
   readonly folders?: FolderExchange;
   readonly flashing?: FlashingAccess;
   restart(into: PhoneMode): Promise<void>;

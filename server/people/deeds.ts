@@ -43,6 +43,8 @@ export const deeds: Readonly<Record<string, Deed>> = {
   'PUT /phones/:serial/copy-routine': does('changed what of a phone is copied by itself'),
   'POST /phones/:serial/removing-leftovers-sheet': asks,
   'POST /phones/:serial/removing-leftovers': does('removed leftovers of a phone'),
+  'POST /phones/:serial/putting-shared-sheet': asks,
+  'POST /phones/:serial/putting-shared': does('put photos and files onto a phone'),
   'POST /phones/:serial/installing-waiting-sheet': asks,
   'POST /phones/:serial/installing-waiting': does('installed programs that waited on a phone'),
   'POST /phones/:serial/changing-apps-sheet': asks,

@@ -7,6 +7,7 @@ import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { effectsOf, type Effect } from '@keen-larder/core/runsheet/effects.ts';
 import type { Step } from '@keen-larder/core/runsheet/run-sheets.ts';
+import { editTree } from '@keen-larder/standin/flash/file-tree.ts';
 import { putTwoDozenApps } from '@keen-larder/standin/scenario/two-dozen.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
 import type { SimulatedMode } from '@keen-larder/standin/phone/phone-state.ts';
@@ -31,6 +32,7 @@ import { startComparing } from './imaging/comparing.ts';
 import { startImaging } from './imaging/imaging.ts';
 import { startKeepingRecords } from './records/keeping-records.ts';
 import { startPuttingRecords } from './records/putting-records.ts';
+import { startPuttingShared } from './shared/putting-shared.ts';
 import { startLocking } from './restoring/locking.ts';
 import { startRestoring } from './restoring/restoring.ts';
 
@@ -42,6 +44,7 @@ const unrooted = 'TW3K-10517';
 let bench: PracticeBench;
 let app: KeenLarder;
 let setId: string;
+let sharedId: string;
 const everything: PartKind[] = ['program', 'data', 'device-data'];
 const armed = (phone = serial) => ({ confirmed: [], armedWith: phone.slice(-4) });
 
@@ -53,6 +56,7 @@ beforeAll(async () => {
   app = await openKeenLarder({ ...quick, home: join(folder.path, 'home'), addresses: addressesOfAll(bench) });
   await into(serial, 'recovery');
   setId = await keepSet(app, 'before', ['boot', 'logo', 'userdata-files']);
+  sharedId = await keepSet(app, 'photos', ['shared-storage']);
 });
 afterEach(() => void vi.restoreAllMocks());
 afterAll(async () => {
@@ -118,6 +122,8 @@ async function into(wanted: string, mode: SimulatedMode): Promise<void> {
   if (phoneOf(wanted).state().mode !== mode) void phoneOf(wanted).start(mode);
   await until(mode, () => app.bench.linkIn(wanted, mode) !== undefined);
 }
+const withoutDownloads = async () =>
+  editTree(await phoneOf(unrooted).userData(), { removes: (path) => path === '/media/0/Download' });
 const copyOf = (name: string) => app.larder.copies.of(serial).find(({ app }) => app.package === name)!.id;
 
 /** Whose steps' kinds were carried out. */
@@ -289,6 +295,33 @@ const kinds: readonly [
     unrooted,
   ],
   [
+    'putting photos where there are none of the same names',
+    'system',
+    ['userdata'],
+    async () => {
+      await withoutDownloads();
+      return startPuttingShared(app, unrooted, {
+        ...{ setId: sharedId, folders: ['Download'], onTop: 'leave' },
+        confirmed: ['another-phone'],
+      });
+    },
+    unrooted,
+  ],
+  [
+    'putting photos over others',
+    'system',
+    ['userdata'],
+    async () => {
+      await withoutDownloads();
+      return startPuttingShared(app, unrooted, {
+        ...armed(unrooted),
+        ...{ setId: sharedId, folders: ['Download'], onTop: 'replace' },
+        confirmed: ['another-phone', 'data-replaced'],
+      });
+    },
+    unrooted,
+  ],
+  [
     'switching slots',
     'bootloader',
     ['misc'],
@@ -329,6 +362,8 @@ const everyKind: Readonly<Record<Step['kind'], true>> = {
   clear: true,
   activate: true,
   lock: true,
+  'add-shared': true,
+  'put-shared': true,
   unlock: true,
   restart: true,
   watch: true,

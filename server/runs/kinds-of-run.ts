@@ -17,6 +17,9 @@ export const kindsOfRun: KindsOfRun = {
   'changing-apps': {},
   'removing-leftovers': { interrupted: () => 'What was kept is in the larder. Look again for what is left.' },
   'installing-waiting': {},
+  'putting-shared': {
+    interrupted: () => 'What is in place stays. Start it again: what is there is not sent twice.',
+  },
   locking: {},
   verifying: {},
   exporting: {},

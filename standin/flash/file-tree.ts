@@ -126,24 +126,25 @@ async function whatStays(
   );
   const kept: Kept[] = [];
   const moved: Kept[] = [];
-  const keep = async (path: string, inode: FileNode): Promise<void> => {
+  const keep = async (path: string, inode: FileNode, hasMoved = false): Promise<void> => {
     const to = moves.get(path);
     if (to !== undefined) {
       moved.push({ path: to, inode });
       return;
     }
-    if (path !== '/' && removes(path)) return;
+    // What was moved took the place of what goes.
+    if (path !== '/' && !hasMoved && removes(path)) return;
     // A directory stays when it is only given another owner or mode.
     const isReplaced = replaced.has(path) && !(inode.type === 'directory' && isDirectory.has(path));
     if (isReplaced || path === '/lost+found') return;
     kept.push({ path, inode });
     if (inode.type !== 'directory') return;
     for (const { name, inode: number } of await fs.list(inode)) {
-      await keep(`${path === '/' ? '' : path}/${name}`, await fs.inode(number));
+      await keep(`${path === '/' ? '' : path}/${name}`, await fs.inode(number), hasMoved);
     }
   };
   await keep('/', await fs.inode(fs.root));
-  for (const { path, inode } of moved) await keep(path, inode);
+  for (const { path, inode } of moved) await keep(path, inode, true);
   return kept;
 }
 

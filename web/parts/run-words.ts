@@ -8,6 +8,7 @@ export const runKinds: Readonly<Record<RunKind, string>> = {
   'changing-apps': 'Changing apps',
   'removing-leftovers': 'Removing leftovers',
   'installing-waiting': 'Installing programs',
+  'putting-shared': 'Putting shared storage back',
   'keeping-records': 'Keeping records',
   'putting-records': 'Putting records back',
   locking: 'Locking and unlocking',

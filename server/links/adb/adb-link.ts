@@ -16,6 +16,7 @@ import { AdbApps } from './apps/apps.ts';
 import { AdbCable } from './partitions/cable.ts';
 import { AdbDigests } from './digests.ts';
 import { AdbHanding } from './files/handing.ts';
+import { AdbSharedPlacing } from './files/shared-placing.ts';
 import { AdbSharedFiles } from './files/shared-files.ts';
 import { AdbFiles } from './files/files.ts';
 import { AdbPartitions } from './partitions/partitions.ts';
@@ -42,6 +43,7 @@ export class AdbLink implements PhoneLink {
   readonly users?: UserAccess;
   readonly user: number = 0;
   readonly handing?: AdbHanding;
+  readonly sharedPlacing?: AdbSharedPlacing;
   readonly folders?: AdbFolderExchange;
   readonly gone: Promise<void>;
   private readonly digests: AdbDigests;
@@ -74,6 +76,8 @@ export class AdbLink implements PhoneLink {
         start: async (user) => void (await shell.must(commands.startUser(user))),
       };
       this.handing = new AdbHanding(shell, digests);
+      const plain = shell.withoutRoot();
+      this.sharedPlacing = new AdbSharedPlacing(plain, new AdbDigests(plain));
     }
     this.gone = connection.gone;
   }

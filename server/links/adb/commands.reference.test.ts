@@ -238,6 +238,7 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   digestFiles: [{ line: commands.digestFiles(app, ['databases/tidebook.db', 'nowhere']) }],
   describeFiles: [{ line: commands.describeFiles([app, '/data/nowhere']), as: lines }],
   datedFiles: [{ line: commands.datedFiles([app, '/data/system']), as: lines }],
+  datedFilesIn: [{ line: commands.datedFilesIn('/data/system/'), as: lines }],
   dates: [{ line: commands.dates(['/data/system/packages.xml', '/data/nowhere']) }],
   owners: [{ line: commands.owners(app, ['.', 'databases', 'databases/tidebook.db', 'lib', 'nowhere']) }],
   types: [{ line: commands.types(app, ['databases', 'lib', 'nowhere']) }],
@@ -280,6 +281,13 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     },
     { line: commands.unpack('/data/unpacked', ''), input: archive.subarray(0, 700) },
   ],
+  unpackPlainly: [
+    {
+      line: `mkdir -p /data/plainly; ${commands.unpackPlainly('/data/plainly')}`,
+      input: archive,
+      then: 'find /data/plainly -type f -exec sha256sum {} + | sort',
+    },
+  ],
   makeFolders: [
     { line: commands.makeFolders(['/data/a/b', '/data/c d']), then: listing('/data/a'), as: tree },
   ],
@@ -291,6 +299,13 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
       line: commands.makePrivateFolder(10_061, '/data/own/f g'),
       then: "stat -c '%u %g %a' /data/own '/data/own/f g'",
     },
+  ],
+  moveOver: [
+    {
+      line: `cat /data/plainly/plain > /data/plainly/there; ${commands.moveOver(['/data/plainly/plain'], '/data/a/')}; ${commands.moveOver(['/data/plainly/there'], '/data/a/plain')}`,
+      then: 'ls -A /data/a',
+    },
+    { line: commands.moveOver(['/data/nowhere'], '/data/a/') },
   ],
   move: [
     { line: commands.move(['/data/unpacked/plain', '/data/a/b'], '/data/c d'), then: "ls -A '/data/c d'" },

@@ -97,6 +97,7 @@ export const commands = {
   makePrivateFolder: (owner: number, folder: string) =>
     `mkdir -p -m 700 ${quote(folder)} && chown ${owner}:${owner} ${quote(folder)}`,
   move: (paths: readonly string[], into: string) => `mv ${words(paths)} ${quote(into)}`,
+  moveOver: (paths: readonly string[], into: string) => `mv -f ${words(paths)} ${quote(into)}`,
   /** Of some names in a folder: not every tar can leave names out. */
   archive: (folder: string, options: string, names: readonly string[]) =>
     `tar -c -f - -C ${quote(folder)} ${options} ${words(names)}`,
@@ -113,6 +114,8 @@ export const commands = {
     `find -H ${quote(folder)} '(' -type s -o -type p -o -type b -o -type c ')' 2>/dev/null; true`,
   labels: (folder: string) =>
     `cd ${quote(folder)} && find . -exec stat -c '%C %F|%n' '{}' + 2>/dev/null; true`,
+  /** As it may be for who is not root: owners and modes are the phone's own. */
+  unpackPlainly: (folder: string) => `tar -x -f - -C ${quote(folder)} && sync`,
   /** busybox unpacks links without their owners. */
   ownLinks: (owner: string, folder: string, paths: readonly string[]) =>
     `cd ${quote(folder)} && chown -h ${quote(owner)} ${words(paths)}`,
@@ -132,6 +135,9 @@ export const commands = {
   /** Files at some paths and below them. The paths may be links, which toybox follows only when told. */
   describeFiles: (paths: readonly string[]) =>
     `find -H ${words(paths)} -type f -exec stat -c '%s %u %g %a %C %n' '{}' + 2>/dev/null; true`,
+  /** Of a folder itself, without those below it. */
+  datedFilesIn: (path: string) =>
+    `find -H ${quote(path)} -maxdepth 1 -type f -exec stat -c '%s %Y %n' '{}' + 2>/dev/null; true`,
   datedFiles: (paths: readonly string[]) =>
     `find -H ${words(paths)} -type f -exec stat -c '%s %Y %n' '{}' + 2>/dev/null; true`,
   dates: (paths: readonly string[]) => `stat -c '%s %Y %n' ${words(paths)} 2>/dev/null; true`,

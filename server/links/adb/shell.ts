@@ -87,6 +87,13 @@ export class AdbShell {
     return this.wayToRoot ? `${this.wayToRoot} ${quote(script)}` : script;
   }
 
+  /** The same, as the phone's own shell runs commands; a daemon that is root stays so. */
+  withoutRoot(): AdbShell {
+    return this.wayToRoot
+      ? Object.assign(Object.create(this) as AdbShell, { root: false, wayToRoot: undefined })
+      : this;
+  }
+
   /** Runs a command as it is. @throws LinkFailure */
   async run(script: string, options: CommandOptions = {}): Promise<CommandResult> {
     const answer = this.answerTo(script, options);

@@ -34,19 +34,27 @@ export const mv: Command = async (process) => {
     if (!isIntoFolder && (within.length > 2 || paths.at(-1)!.endsWith('/')))
       return `bad '${last}': Not a directory`;
     const moves = new Map<string, string>();
+    const goes = new Set<string>();
     for (const path of within.slice(0, -1)) {
-      if (!(await fs.findSelf(path))) return `bad '${path}': No such file or directory`;
+      const moved = await fs.findSelf(path);
+      if (!moved) return `bad '${path}': No such file or directory`;
       const to = isIntoFolder ? `${last === '/' ? '' : last}/${posix.basename(path)}` : last;
-      if (await fs.findSelf(to)) return `bad '${to}': File exists`;
+      const there = await fs.findSelf(to);
+      if (there && (there.type === 'directory' || moved.type === 'directory'))
+        return `bad '${to}': File exists`;
+      if (there) goes.add(to);
       if (!(await fs.find(posix.dirname(to)))) return `bad '${to}': No such file or directory`;
       moves.set(path, to);
     }
-    return { moves };
+    return { moves, removes: (path) => goes.has(path) };
   });
 };
 
+/** Shared storage is of the media service, whoever makes something there. */
+const makerOf = (path: string) => (path.startsWith('/media/') ? 1023 : 0);
 const folder = (path: string, permissions: number): Addition => ({
-  ...{ path, type: 'directory', permissions, uid: 0, gid: 0, modifiedAt: seconds(), attributes: [] },
+  ...{ path, type: 'directory', permissions, modifiedAt: seconds(), attributes: [] },
+  ...{ uid: makerOf(path), gid: makerOf(path) },
 });
 
 /** `mkdir [-p] [-m MODE] PATH…` */

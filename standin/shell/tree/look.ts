@@ -134,6 +134,8 @@ async function statLine(
 interface Wanted {
   readonly paths: readonly string[];
   isWanted(inode: FileNode): boolean;
+  /** Folders below folders, at most. */
+  readonly mostDepth: number;
   /** With `{}` where the paths go; undefined where they are printed. */
   readonly exec: readonly string[] | undefined;
 }
@@ -144,17 +146,20 @@ const kinds: Readonly<Record<string, FileNode['type'] | undefined>> = {
   l: 'link',
 };
 
-/** `find [-H] PATH… [-type f|d|l] [-user UID] [-group GID] [-exec COMMAND… {} +]` */
+/** `find [-H] PATH… [-maxdepth N] [-type f|d|l] [-user UID] [-group GID] [-exec COMMAND… {} +]` */
 function wantedOf(args: readonly string[]): Wanted | string {
   const options = args.findIndex((arg) => /^[-(]/.test(arg));
   const end = options < 0 ? args.length : options;
   const tests: ((inode: FileNode) => boolean)[] = [];
   let exec: readonly string[] | undefined;
+  let mostDepth = Infinity;
   for (let at = end; at < args.length; at += 2) {
     const [option, value = ''] = [args[at]!, args[at + 1]];
     // Of sockets and pipes these phones have none.
-    if (option === '(') return { paths: args.slice(0, end), isWanted: () => false, exec: undefined };
+    if (option === '(')
+      return { paths: args.slice(0, end), isWanted: () => false, mostDepth, exec: undefined };
     if (option === '-type' && kinds[value]) tests.push(({ type }) => type === kinds[value]);
+    else if (option === '-maxdepth' && /^\d+$/.test(value)) mostDepth = Number(value);
     else if (option === '-user') tests.push(({ uid }) => uid === Number(value));
     else if (option === '-group') tests.push(({ gid }) => gid === Number(value));
     else if (option === '-exec' && args.slice(-2).join(' ') === '{} +') {
@@ -162,7 +167,8 @@ function wantedOf(args: readonly string[]): Wanted | string {
       break;
     } else return `bad arg '${option}'`;
   }
-  return { paths: args.slice(0, end), isWanted: (inode) => tests.every((test) => test(inode)), exec };
+  const isWanted = (inode: FileNode) => tests.every((test) => test(inode));
+  return { paths: args.slice(0, end), isWanted, mostDepth, exec };
 }
 
 export const find: Command = async (process) => {
@@ -183,14 +189,15 @@ export const find: Command = async (process) => {
         code = await complain(process, 'find', `'${path}': ${why}`);
         continue;
       }
-      const walk = async (at: string, inode: FileNode): Promise<void> => {
+      const walk = async (at: string, inode: FileNode, depth: number): Promise<void> => {
         if (isWanted(inode))
           found.push(isOfStat ? await statLine(fs!, inode, at, format!, placeOf(process, at)!.within) : at);
-        if (inode.type !== 'directory') return;
+        if (inode.type !== 'directory' || depth === wanted.mostDepth) return;
+        const within = at.replace(/\/$/, '');
         for (const { name, inode: number } of await fs!.list(inode))
-          await walk(`${at}/${name}`, await fs!.inode(number));
+          await walk(`${within}/${name}`, await fs!.inode(number), depth + 1);
       };
-      await walk(path, start);
+      await walk(path, start, 0);
     }
   });
   if (!exec) await print(process, found.map((path) => `${path}\n`).join(''));

@@ -2,7 +2,7 @@ import { posix } from 'node:path';
 import { pack, type Header, type Pack } from 'tar-stream';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileNode, FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
-import { complain, mayRead, print, type Command, type Process } from '../host.ts';
+import { complain, mayRead, mayWrite, print, type Command, type Process } from '../host.ts';
 import { placeOf, type Place } from './place.ts';
 import { turnsOf } from '../turns.ts';
 import { unpackFolder } from './untar.ts';
@@ -30,7 +30,9 @@ export const tar: Command = async (process) => {
   if (typeof options === 'string') return complain(process, 'tar', options);
   const place = placeOf(process, options.folder);
   if (!place) return complain(process, 'tar', `${options.folder}: No such file or directory`);
-  const isAllowed = options.unpacks ? process.uid === 0 : mayRead(process.uid, options.folder);
+  const isAllowed = options.unpacks
+    ? mayWrite(process.uid, `${options.folder}/.`)
+    : mayRead(process.uid, options.folder);
   if (!isAllowed) return complain(process, 'tar', `${options.folder}: Permission denied`);
   return options.unpacks
     ? unpackFolder(process, place)

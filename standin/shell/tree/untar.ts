@@ -9,6 +9,7 @@ import type { Place } from './place.ts';
 import { turnsOf } from '../turns.ts';
 
 const pieceBytes = 1 << 20;
+const mediaOwner = 1023;
 
 /**
  * Unpacks an archive from standard input into a folder of a mounted file system. What has come whole is kept
@@ -60,7 +61,9 @@ async function takeAll(process: Process, spool: FileHandle, base: string, adds: 
       at += part.length;
     }
     const made = additionOf(entry.header, base, spool, from);
-    if (made) adds.push(made);
+    // Others than root unpack what is their own; shared storage is of the media service.
+    if (made && process.uid !== 0 && 'uid' in made) adds.push({ ...made, uid: mediaOwner, gid: mediaOwner });
+    else if (made) adds.push(made);
   }
   await fed;
 }
