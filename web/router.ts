@@ -31,6 +31,13 @@ export const router = createRouter({
       meta: { title: 'Records', place: 'Bench' },
     },
     {
+      path: '/bench/:serial/records/shared',
+      name: 'shared',
+      component: BenchView,
+      props: (route) => ({ serial: route.params['serial'], view: 'shared' }),
+      meta: { title: 'Photos and files', place: 'Bench' },
+    },
+    {
       path: '/bench/:serial/move',
       name: 'move',
       component: BenchView,

@@ -70,7 +70,7 @@ export function puttingSharedSheet(facts: PuttingSharedFacts): RunSheet {
       ? stop(
           'image-damaged',
           'It is damaged on the shelf',
-          'Choose another set, or mend it from a second copy.',
+          'Choose another set, or repair it from a second copy.',
         )
       : []),
     ...(freeBytes !== undefined && freeBytes < comingBytes

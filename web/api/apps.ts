@@ -31,11 +31,13 @@ import type {
   VerifyingCopies,
 } from '@keen-larder/contract/requests/apps.ts';
 import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
+import type { PuttingSharedRequest, PuttingSharedStart } from '@keen-larder/contract/requests/shared.ts';
+import type { KeptShared } from '@keen-larder/contract/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import type { MovingSheet, RunSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
+import type { MovingSheet, RunSheet, SharedFolder } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { ask, at } from './ask.ts';
 
-/** What the interface asks of the server about apps, and about copies of them and of records. */
+/** What the interface asks of the server about apps, about copies of them and of records, and about shared storage. */
 export const appsApi = {
   /** @param user 0 for the phone's owner */
   apps: (serial: string, user: number) =>
@@ -46,6 +48,12 @@ export const appsApi = {
   setAside: (packages: string[], aside: boolean) => ask<undefined>('/set-aside', 'POST', { packages, aside }),
   trackers: () => ask<Tracker[]>('/trackers'),
   changeTrackers: (trackers: Tracker[]) => ask<Tracker[]>('/trackers', 'PUT', { trackers }),
+  keptShared: () => ask<KeptShared[]>('/shared-storage'),
+  sharedFolders: (setId: string) => ask<SharedFolder[]>(`/sets/${at(setId)}/shared-folders`),
+  puttingSharedSheet: (serial: string, request: PuttingSharedRequest, signal: AbortSignal) =>
+    ask<RunSheet>(`/phones/${at(serial)}/putting-shared-sheet`, 'POST', request, signal),
+  startPuttingShared: (serial: string, start: PuttingSharedStart) =>
+    ask<RunView>(`/phones/${at(serial)}/putting-shared`, 'POST', start),
   purposes: () => ask<Purpose[]>('/purposes'),
   changePurposes: (purposes: Purpose[]) => ask<Purpose[]>('/purposes', 'PUT', { purposes }),
   codeOnPhone: (serial: string, name: string, user: number) =>

@@ -37,6 +37,7 @@ const tabs: readonly (readonly [name: string, title: string])[] = [
   ['apps', 'Apps'],
   ['leftovers', 'Leftovers of removed apps'],
   ['records', 'Records'],
+  ['shared', 'Photos and files onto it'],
   ['move', 'Move'],
   ['rescue', 'Rescue'],
   ['bootloader', 'Bootloader'],

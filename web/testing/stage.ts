@@ -246,6 +246,7 @@ export async function show(
     routes: [
       { path: '/bench/:serial?', name: 'bench', component: blank },
       { path: '/bench/:serial/apps', name: 'apps', component: blank },
+      { path: '/bench/:serial/records/shared', name: 'shared', component: blank },
       { path: '/bench/:serial/apps/leftovers', name: 'leftovers', component: blank },
       { path: '/bench/:serial/move', name: 'move', component: blank },
       { path: '/bench/:serial/records', name: 'records', component: blank },

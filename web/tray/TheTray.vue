@@ -11,6 +11,7 @@ import type { useInTray } from './in-tray.ts';
 const AppTray = lazily(() => import('./apps/AppTray.vue'));
 const WaitingTray = lazily(() => import('./apps/WaitingTray.vue'));
 const RecordsTray = lazily(() => import('./RecordsTray.vue'));
+const SharedTray = lazily(() => import('./SharedTray.vue'));
 const LeftoversTray = lazily(() => import('./apps/LeftoversTray.vue'));
 const MovingTray = lazily(() => import('./apps/MovingTray.vue'));
 const PickedAppsTray = lazily(() => import('./apps/PickedAppsTray.vue'));
@@ -77,6 +78,7 @@ watch(
       :phone="phone"
     />
     <RecordsTray v-else-if="phone && page === 'records'" :key="`records ${phone.serial}`" :phone="phone" />
+    <SharedTray v-else-if="phone && page === 'shared'" :key="`shared ${phone.serial}`" :phone="phone" />
     <MovingTray v-else-if="phone && page === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <ImagingTray v-else-if="phone" :key="phone.serial" :phone="phone" />
     <ImportAppsTray

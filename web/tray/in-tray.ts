@@ -8,7 +8,16 @@ import { useRuns } from '../state/runs.ts';
 
 /** Pages on which something may be picked; on the others the tray would be empty. */
 const pagesWithTray = new Set(['larder', 'copies', 'import', 'set', 'inside']);
-const pagesOfPhones = new Set(['bench', 'apps', 'leftovers', 'records', 'move', 'rescue', 'bootloader']);
+const pagesOfPhones = new Set([
+  'bench',
+  'apps',
+  'leftovers',
+  'records',
+  'shared',
+  'move',
+  'rescue',
+  'bootloader',
+]);
 
 /** What the tray is about: it follows what is shown and picked in the middle. */
 export function useInTray() {

@@ -7,6 +7,8 @@ const props = defineProps<{
   names: readonly string[];
   picked: readonly string[];
   nameOf: (row: Row) => string;
+  /** What a row is called, where its name alone does not say it. */
+  labelOf?: (row: Row) => string;
   /** What is picked, in the plural: `partitions`. */
   what: string;
 }>();
@@ -27,7 +29,7 @@ const all = computed(() => props.names.length > 0 && props.picked.length === pro
     <template #default="{ row }">
       <ElCheckbox
         :model-value="picked.includes(nameOf(row))"
-        :aria-label="`Pick ${nameOf(row)}`"
+        :aria-label="`Pick ${(labelOf ?? nameOf)(row)}`"
         :disabled="!names.includes(nameOf(row))"
         @click.stop
         @update:model-value="emit('toggle', nameOf(row))"

@@ -18,6 +18,7 @@ const PhoneRescue = lazily(() => import('./PhoneRescue.vue'));
 const PhoneRecords = lazily(() => import('./PhoneRecords.vue'));
 const PhoneMove = lazily(() => import('./apps/PhoneMove.vue'));
 const PhoneDetails = lazily(() => import('./PhoneDetails.vue'));
+const PhoneShared = lazily(() => import('./PhoneShared.vue'));
 const PhonePast = lazily(() => import('./PhonePast.vue'));
 const PhoneStorage = lazily(() => import('./storage/PhoneStorage.vue'));
 const FirstSteps = lazily(() => import('../connections/FirstSteps.vue'));
@@ -30,6 +31,7 @@ const props = withDefaults(
       | 'apps'
       | 'leftovers'
       | 'records'
+      | 'shared'
       | 'move'
       | 'rescue'
       | 'bootloader'
@@ -67,6 +69,7 @@ watch(
     <PhoneApps v-if="view === 'apps'" :key="phone.serial" :phone="phone" />
     <PhoneLeftovers v-else-if="view === 'leftovers'" :key="`leftovers ${phone.serial}`" :phone="phone" />
     <PhoneRecords v-else-if="view === 'records'" :key="`records ${phone.serial}`" :phone="phone" />
+    <PhoneShared v-else-if="view === 'shared'" :key="`shared ${phone.serial}`" :phone="phone" />
     <PhoneMove v-else-if="view === 'move'" :key="`move ${phone.serial}`" :phone="phone" />
     <PhoneRescue v-else-if="view === 'rescue'" :phone="phone" />
     <PhoneBootloader v-else-if="view === 'bootloader'" :phone="phone" />

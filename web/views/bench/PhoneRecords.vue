@@ -132,7 +132,10 @@ const readable = (row: RecordsOnPhone) => {
         {{ name }}{{ draft.from === other ? ' · shown, back to this phone’s own' : '…' }}
       </ElButton>
     </p>
-    <ElButton class="again" size="small" @click="store.load(serial)">Read again</ElButton>
+    <div class="again">
+      <ElButton size="small" @click="store.load(serial)">Read again</ElButton>
+      <RouterLink :to="{ name: 'shared', params: { serial } }">Photos and files that were kept…</RouterLink>
+    </div>
   </section>
   <NotInSystem v-else :phone="phone" what="Records" />
 </template>
@@ -159,7 +162,9 @@ const readable = (row: RecordsOnPhone) => {
 }
 
 .again {
-  justify-self: start;
+  display: flex;
+  align-items: center;
+  gap: 12px;
 }
 
 a {

@@ -14,6 +14,8 @@ const tabs = [
   { name: 'past', title: 'Past' },
   { name: 'details', title: 'Details' },
 ] as const;
+/** Pages that are reached from a tab's own. */
+const within: Readonly<Record<string, string>> = { leftovers: 'apps', shared: 'records' };
 </script>
 
 <template>
@@ -22,7 +24,7 @@ const tabs = [
       v-for="tab in tabs"
       :key="tab.name"
       :to="{ name: tab.name, params: { serial } }"
-      :class="{ 'router-link-active': tab.name === 'apps' && route.name === 'leftovers' }"
+      :class="{ 'router-link-active': route.name !== undefined && within[String(route.name)] === tab.name }"
       >{{ tab.title }}</RouterLink
     >
   </nav>
