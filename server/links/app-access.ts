@@ -70,11 +70,11 @@ export interface AppWork {
 
 /** What ties apps to a phone, as far as its running system tells and sets it. */
 export interface HomeWork {
-  /** Modes that differ from the default; undefined where it does not tell. */
-  ops(name: string): Promise<Record<string, string> | undefined>;
+  /** Of some apps, modes that differ from the default; nothing of one that it does not tell of. */
+  ops(names: readonly string[]): Promise<Map<string, Record<string, string>>>;
   setOp(name: string, op: string, mode: string): Promise<void>;
-  /** BCP 47, with commas between; undefined before Android 13. */
-  languages(name: string): Promise<string | undefined>;
+  /** Of some apps, BCP 47, with commas between; nothing before Android 13. */
+  languages(names: readonly string[]): Promise<Map<string, string>>;
   setLanguages(name: string, tags: string): Promise<void>;
   /** A setting of the owner's; empty where it is not set, undefined where the phone does not tell. */
   setting(name: string): Promise<string | undefined>;

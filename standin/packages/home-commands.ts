@@ -10,10 +10,24 @@ import { attributeOf, settingsFiles, tagOf, withElement, withoutElement } from '
 
 const sdkOf = ({ properties }: ShellHost): number => Number(properties['ro.build.version.sdk'] ?? 0);
 
-async function fileText(host: ShellHost, path: string): Promise<string> {
+/** As last read, while nothing is written. */
+const read = new WeakMap<
+  ShellHost,
+  { readonly writes: number; readonly texts: Map<string, Promise<string>> }
+>();
+
+function fileText(host: ShellHost, path: string): Promise<string> {
   const data = host.mounts.find(({ at }) => at === '/data');
-  if (!data) return '';
-  return turnsOf(host).reading(async () => (await (await openFileSystem(data.source)).text(path)) ?? '');
+  if (!data) return Promise.resolve('');
+  const { writes } = host.flash;
+  let now = read.get(host);
+  if (now?.writes !== writes) read.set(host, (now = { writes, texts: new Map() }));
+  const { texts } = now;
+  const text =
+    texts.get(path) ??
+    turnsOf(host).reading(async () => (await (await openFileSystem(data.source)).text(path)) ?? '');
+  texts.set(path, text);
+  return text;
 }
 
 /** Writes a file of the system's anew. */

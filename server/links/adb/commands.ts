@@ -191,10 +191,12 @@ export const commands = {
   revoke: (name: string, permission: string, user: number) =>
     `pm revoke --user ${user} ${nameOf(name)} ${nameOf(permission)}`,
   /** What ties an app to its phone (AOSP, the shells of the services that have it). */
-  appOps: (name: string, user: number) => `cmd appops get --user ${user} ${nameOf(name)}`,
+  /** Of several apps in one go, each behind a line with its name. */
+  appOps: (names: readonly string[], user: number) => ofEach(names, `cmd appops get --user ${user} "$each"`),
   setAppOp: (name: string, op: string, mode: string, user: number) =>
     `cmd appops set --user ${user} ${nameOf(name)} ${nameOf(op)} ${nameOf(mode)}`,
-  appLanguages: (name: string, user: number) => `cmd locale get-app-locales ${nameOf(name)} --user ${user}`,
+  appLanguages: (names: readonly string[], user: number) =>
+    ofEach(names, `cmd locale get-app-locales "$each" --user ${user}`),
   setAppLanguages: (name: string, tags: string, user: number) =>
     `cmd locale set-app-locales ${nameOf(name)} --user ${user} --locales ${quote(tags)}`,
   secureSetting: (name: string, user: number) => `settings --user ${user} get secure ${nameOf(name)}`,
@@ -215,6 +217,12 @@ export const commands = {
   queryProvider: ({ uri, columns }: ProviderQuestion) =>
     `content query --uri ${quote(uri)} --projection ${columns.join(':')}`,
 } satisfies Record<string, (...args: never[]) => string>;
+
+/** Runs a command for each of some packages, named `$each` in it. */
+function ofEach(names: readonly string[], command: string): string {
+  const list = names.map(nameOf).join(' ');
+  return `for each in ${list}; do echo "package $each"; ${command} 2>/dev/null || echo refused; done`;
+}
 
 /** Where an archive leaves programs; `update-binary.sh` has it as well. */
 export const waitingFolder = '/data/local/tmp/keen-larder/programs';

@@ -5,6 +5,9 @@ import type { HomeWork } from '../../app-access.ts';
 import { commands } from '../commands.ts';
 import type { AdbShell } from '../shell.ts';
 
+/** In one command, so that a slow phone is not silent for long (from memory). */
+const namesAtOnce = 40;
+
 /** What ties apps to a phone, by the shells of its services. */
 export class AdbHome implements HomeWork {
   constructor(
@@ -12,18 +15,34 @@ export class AdbHome implements HomeWork {
     private readonly user: number,
   ) {}
 
-  async ops(name: string): Promise<Record<string, string> | undefined> {
-    const { stdout, exitCode } = await this.shell.run(commands.appOps(name, this.user));
-    return exitCode === 0 ? opsIn(stdout) : undefined;
+  ops(names: readonly string[]): Promise<Map<string, Record<string, string>>> {
+    return this.ofEach(names, (some) => commands.appOps(some, this.user), opsIn);
   }
 
   async setOp(name: string, op: string, mode: string): Promise<void> {
     await this.shell.must(commands.setAppOp(name, op, mode, this.user));
   }
 
-  async languages(name: string): Promise<string | undefined> {
-    const { stdout, exitCode } = await this.shell.run(commands.appLanguages(name, this.user));
-    return exitCode === 0 ? languagesIn(stdout) : undefined;
+  languages(names: readonly string[]): Promise<Map<string, string>> {
+    return this.ofEach(names, (some) => commands.appLanguages(some, this.user), languagesIn);
+  }
+
+  /** Asks about some apps at a time: each command over the cable takes its time to start. */
+  private async ofEach<T>(
+    names: readonly string[],
+    script: (names: readonly string[]) => string,
+    read: (text: string) => T | undefined,
+  ): Promise<Map<string, T>> {
+    const found = new Map<string, T>();
+    for (let at = 0; at < names.length; at += namesAtOnce) {
+      const { stdout } = await this.shell.run(script(names.slice(at, at + namesAtOnce)));
+      for (const section of stdout.split(/^package (?=[A-Za-z0-9_.]+$)/m).slice(1)) {
+        const end = section.indexOf('\n');
+        const value = read(section.slice(end + 1));
+        if (value !== undefined) found.set(section.slice(0, end).trim(), value);
+      }
+    }
+    return found;
   }
 
   async setLanguages(name: string, tags: string): Promise<void> {

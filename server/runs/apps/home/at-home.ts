@@ -50,20 +50,21 @@ export async function readHomes(
   const own = (components: readonly string[] | undefined, name: string) =>
     components?.filter((each) => packageOfComponent(each) === name);
   const found = new Map<string, AppHome>();
-  for (const name of names) {
-    const languages = sdk !== undefined && sdk >= languagesFrom ? await home.languages(name) : undefined;
+  const ops = await home.ops(names);
+  const hasLanguages = sdk !== undefined && sdk >= languagesFrom;
+  const languages = hasLanguages ? await home.languages(names) : undefined;
+  for (const name of names)
     found.set(name, {
-      ops: await home.ops(name),
+      ops: ops.get(name),
       androidId: ids && (ids.get(name)?.id ?? ''),
       roles: roles && (roles.get(name) ?? []),
       listeners: own(listeners, name),
       accessibility: own(accessibility, name),
       isExempt: exempt?.has(name),
       // Before there were any, an app has none.
-      languages: sdk !== undefined && sdk < languagesFrom ? '' : languages,
+      languages: sdk !== undefined && !hasLanguages ? '' : languages?.get(name),
       widgets: widgets && (widgets.get(name) ?? 0),
     });
-  }
   return found;
 }
 
