@@ -1,4 +1,4 @@
-// Apps carried along: one archive made in the browser, the phone erased, the archive installed by its recovery alone, twice, as it asks
+// Apps carried along: one archive made straight from the phone in the browser, the phone erased, the archive installed by its recovery alone, twice, as it asks
 // for; the programs between by the bench. Judged by the bytes of the phone's own file system.
 import { expect, it } from 'vitest';
 import { serial } from '../testing/bench.ts';
@@ -27,8 +27,7 @@ it('an archive brings apps back without the bench', { timeout: 300_000 }, async 
   await tray.getByRole('button', { name: 'Copy 3 apps' }).click();
   await tray.getByText(/^3 apps copied/).waitFor();
   const before = await files();
-  await story.go('/larder/copies');
-  for (const app of apps) await page.getByLabel(`Pick ${app} of`, { exact: false }).check();
+  await tray.getByRole('button', { name: 'Carry them along…' }).click();
   await tray.getByText('One archive for any Knot 3').waitFor();
   const [download] = await Promise.all([
     page.waitForEvent('download'),

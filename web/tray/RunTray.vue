@@ -2,11 +2,13 @@
 import { ElButton, ElCheckbox } from 'element-plus';
 import { CheckIcon, CircleDashed, LoaderCircle, OctagonX } from 'lucide-vue-next';
 import { computed } from 'vue';
+import { useRouter } from 'vue-router';
 import { isLive, type RunView } from '@keen-larder/contract/runs.ts';
 import { aboutText, durationText, sizeText } from '@keen-larder/core/bytes/units.ts';
 import ProgressLine from '../parts/ProgressLine.vue';
 import RunButtons from '../views/runs/RunButtons.vue';
 import { runKinds, runStates } from '../parts/run-words.ts';
+import { useCopies } from '../state/larder/copies.ts';
 import { useDesktop } from '../state/notices/desktop.ts';
 import FigureGrid from './FigureGrid.vue';
 import TrayFrame from './TrayFrame.vue';
@@ -14,9 +16,21 @@ import TrayFrame from './TrayFrame.vue';
 const props = defineProps<{ run: RunView }>();
 const emit = defineEmits<{ aside: [] }>();
 const desktop = useDesktop();
+const copies = useCopies();
+const router = useRouter();
 
 const icons = { waiting: CircleDashed, running: LoaderCircle, done: CheckIcon, failed: OctagonX } as const;
 const live = computed(() => isLive(props.run));
+/** Apps that it copied from a phone: they may go on as one archive for a recovery. */
+const taken = computed(() =>
+  props.run.kind === 'copying' && !live.value && props.run.serial !== undefined
+    ? props.run.steps.flatMap(({ state, app }) => (state === 'done' && app !== undefined ? [app] : []))
+    : [],
+);
+async function carry(): Promise<void> {
+  await copies.pickTaken(props.run.serial!, taken.value, props.run.startedAt);
+  await router.push({ name: 'copies' });
+}
 const step = computed(() => props.run.steps.find(({ state }) => state === 'running'));
 const figures = computed(() => {
   const { run } = props;
@@ -88,6 +102,7 @@ const figures = computed(() => {
       <div class="buttons">
         <RunButtons :run="run" size="large" />
         <template v-if="!live">
+          <ElButton v-if="taken.length" size="large" @click="carry">Carry them along…</ElButton>
           <RouterLink
             v-if="run.setId && (run.kind === 'imaging' || run.kind === 'importing')"
             :to="{ name: 'set', params: { id: run.setId } }"

@@ -5,12 +5,14 @@ import { defineComponent, h } from 'vue';
 import { useBench } from '../state/bench.ts';
 import { useLarder } from '../state/larder.ts';
 import { useNotices } from '../state/notices/notices.ts';
+import { useCopies } from '../state/larder/copies.ts';
 import { usePicks } from '../state/picks.ts';
 import { useMoving } from '../state/apps/moving.ts';
 import { useRuns } from '../state/runs.ts';
 import {
   onEmptyStage,
   answering,
+  button,
   facts,
   image,
   MiB,
@@ -365,6 +367,35 @@ describe('the tray of a run', () => {
     expect(shown.find('a[href="/larder/sets/s9"]').text()).toBe('Open the set');
     await shown.find('button').trigger('click');
     expect(shown.emitted('aside')).toHaveLength(1);
+  });
+});
+
+describe('a run that copied apps', () => {
+  it('leads on to one archive of what it took', async () => {
+    const copy = (id: string, name: string, createdAt: number) => ({
+      ...{ id, serial, nickname: 'Ringing hut', createdAt, binnedAt: undefined, note: '', parts: [] },
+      app: { package: name, label: name, versionCode: 1 },
+    });
+    answering({
+      'GET /app-copies': [
+        copy('new', 'example.tidebook', 2000),
+        copy('old', 'example.tidebook', 500),
+        copy('other', 'example.marshlog', 2000),
+      ],
+      'GET /record-copies': [],
+    });
+    const step = { text: 'Copy', partition: undefined, bytes: 1, doneBytes: 1, result: undefined };
+    const shown = await show(RunTray, {
+      run: run({
+        ...{ kind: 'copying', state: 'incomplete', startedAt: 1000, endedAt: 3000 },
+        steps: [
+          { ...step, app: 'example.tidebook', state: 'done' },
+          { ...step, app: 'example.marshlog', state: 'failed' },
+        ],
+      }),
+    });
+    await button(shown, 'Carry them along…').trigger('click');
+    await eventually(() => expect(useCopies().pickedApps).toEqual(['new']));
   });
 });
 

@@ -77,12 +77,22 @@ export const useCopies = defineStore('copies', () => {
     }
   }
 
+  /** Picks the newest copies that a run took of a phone's apps, to be carried along. @param since when the run began */
+  async function pickTaken(serial: string, packages: readonly string[], since: number): Promise<void> {
+    await load();
+    const newest = new Map<string, string>();
+    for (const { id, kind, detail, view } of kept.value)
+      if (kind === 'app' && view.serial === serial && view.createdAt >= since && packages.includes(detail))
+        if (!newest.has(detail)) newest.set(detail, id);
+    Object.assign(draft.value, { picked: [...newest.values()], shown: undefined, serial: '', search: '' });
+  }
+
   /** Something changed: what was looked at is asked for again. */
   async function refresh(): Promise<void> {
     if (loaded.value) await load();
   }
 
-  return { all, kept, binned, inTray, pickedApps, loaded, error, draft, load, refresh };
+  return { all, kept, binned, inTray, pickedApps, loaded, error, draft, load, pickTaken, refresh };
 });
 
 /** Notes one, bins it, or takes it out of the bin. */
