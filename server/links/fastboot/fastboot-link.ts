@@ -23,6 +23,9 @@ const asking: Quiet = { ms: 300_000 };
 const gone = 'The phone is no longer connected. Check the cable, then start again.';
 
 /** Variables that tell the battery's charge; makers name it differently (common practice, no published source). */
+/** Lines that one answer may have, and answers that may wait: of variables there are some hundreds (from memory, with a margin). */
+const mostInfo = 20_000;
+const endless = 'What the bootloader says does not come to an end.';
 const chargeVariables = ['battery-soc', 'battery-level', 'charge'];
 
 /** A phone in its bootloader: it tells its variables, takes images, and restarts. */
@@ -208,8 +211,10 @@ export class FastbootLink implements PhoneLink {
     }
     for (;;) {
       const { kind, text } = await this.silence.for(this.next(signal), quiet);
-      if (kind === 'INFO' || kind === 'TEXT') info.push(text);
-      else if (kind === wanted) return { text, info };
+      if (kind === 'INFO' || kind === 'TEXT') {
+        info.push(text);
+        if (info.length > mostInfo) throw new LinkFailure(endless);
+      } else if (kind === wanted) return { text, info };
       else if (/flash (cannot|write)|write fail/i.test(text)) {
         throw new FlashFailure(`The bootloader answered “${text}”: the phone’s flash is worn.`);
       } else
@@ -238,6 +243,7 @@ export class FastbootLink implements PhoneLink {
   private receive(message: Uint8Array): void {
     try {
       this.answers.push(parseAnswer(message));
+      if (this.answers.length > mostInfo) this.close();
     } catch {
       this.close();
     }
