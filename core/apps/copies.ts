@@ -1,5 +1,5 @@
 import type { AppHome } from './home/home.ts';
-import type { UserKind } from '../phone/users.ts';
+import type { UserKind } from '../phone/users/users.ts';
 import type { AppPermission } from './facts.ts';
 import type { DataStamp } from './data-stamp.ts';
 

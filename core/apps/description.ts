@@ -1,4 +1,4 @@
-import { userKinds } from '../phone/users.ts';
+import { userKinds } from '../phone/users/users.ts';
 import { isPartKind, type AppCopy, type CopiedApp, type CopyPart } from './copies.ts';
 import type { NamedPhone } from '../phone/facts.ts';
 

@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { AppFacts } from '@keen-larder/core/apps/facts.ts';
-import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
+import type { PhoneUser } from '@keen-larder/core/phone/users/users.ts';
 import { Problem } from '../failures.ts';
 import type { PhoneLink } from '../links/phone-link.ts';
 import type { Bench } from './bench.ts';

@@ -1,5 +1,5 @@
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
-import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
+import type { PhoneUser } from '@keen-larder/core/phone/users/users.ts';
 import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
 
 /** Apps of a running system. */

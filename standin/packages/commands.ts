@@ -5,15 +5,8 @@ import { homeServices } from './home-commands.ts';
 import { appIdOf } from '@keen-larder/core/apps/ids.ts';
 import { runningUsers, startUser, userAmong, usersOf } from './users.ts';
 import { installedApps } from './installed.ts';
-import {
-  grant,
-  install,
-  Refused,
-  restrict,
-  uninstall,
-  uninstallForAll,
-  type InstallOptions,
-} from './manage.ts';
+import { grant, install, restrict, uninstall, uninstallForAll } from './manage.ts';
+import { Refused, type InstallOptions } from './judging.ts';
 
 /** Commands of a running system; recovery has none of them. */
 const inSystem =

@@ -1,8 +1,5 @@
 import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { appIdOf, categoriesOf, isAppId, uidOfUser } from '@keen-larder/core/apps/ids.ts';
-import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
-import { memorySource } from '@keen-larder/core/bytes/source.ts';
-import { readApk, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { BuildError, type NewFile } from '@keen-larder/core/formats/file-system/building.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import type { FileSystem } from '@keen-larder/core/formats/file-system/reading.ts';
@@ -11,6 +8,7 @@ import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
 import { usersOf } from './users.ts';
 import { dangerous, installedApps, type Installed } from './installed.ts';
+import { judge, parsed, Refused, type InstallOptions } from './judging.ts';
 import {
   attributeOf,
   restrictionOf,
@@ -26,9 +24,6 @@ import {
   withRestriction,
   type Restriction,
 } from './settings.ts';
-
-/** The package manager refuses; the message is its own constant (AOSP, PackageManager.INSTALL_FAILED_…). */
-export class Refused extends Error {}
 
 interface Settings {
   packages: string;
@@ -111,14 +106,6 @@ export async function noteBuiltIn(host: ShellHost): Promise<void> {
   });
 }
 
-export interface InstallOptions {
-  readonly user: number;
-  readonly installer?: string | undefined;
-  readonly ownsUpdates?: boolean;
-  readonly mayReplace: boolean;
-  readonly mayDowngrade: boolean;
-}
-
 /**
  * Installs one app from its APKs, as the package manager does: judged, given a uid, its folders made.
  * @throws Refused
@@ -199,45 +186,6 @@ export async function install(
     ];
     return { removes: (path) => before !== undefined && path === before, adds };
   });
-}
-
-async function parsed(bytes: Buffer): Promise<Apk> {
-  try {
-    const apk = await readApk(memorySource(bytes));
-    if (!apk.signing) throw new Refused('Failure [INSTALL_PARSE_FAILED_NO_CERTIFICATES]');
-    return apk;
-  } catch (error) {
-    if (error instanceof FormatError)
-      throw new Refused(`Failure [INSTALL_PARSE_FAILED_NOT_APK: ${error.message}]`);
-    throw error;
-  }
-}
-
-function judge(
-  { properties }: ShellHost,
-  apk: Apk,
-  present: Installed | undefined,
-  options: InstallOptions,
-): void {
-  const sdk = Number(properties['ro.build.version.sdk']);
-  const abis = (properties['ro.product.cpu.abilist'] ?? '').split(',');
-  if ((apk.minSdk ?? 1) > sdk)
-    throw new Refused(
-      `Failure [INSTALL_FAILED_OLDER_SDK: Requires newer sdk version #${apk.minSdk} (current version is #${sdk})]`,
-    );
-  if (apk.abis.length > 0 && !apk.abis.some((abi) => abis.includes(abi)))
-    throw new Refused(
-      'Failure [INSTALL_FAILED_NO_MATCHING_ABIS: Failed to extract native libraries, res=-113]',
-    );
-  if (!present) return;
-  if (!options.mayReplace) throw new Refused('Failure [INSTALL_FAILED_ALREADY_EXISTS]');
-  const signers = (each: Apk) => [...(each.signing?.certificates ?? [])].sort().join();
-  if (signers(apk) !== signers(present.apk))
-    throw new Refused(
-      `Failure [INSTALL_FAILED_UPDATE_INCOMPATIBLE: Package ${apk.package} signatures do not match previously installed version; ignoring!]`,
-    );
-  if (apk.versionCode < present.apk.versionCode && !options.mayDowngrade)
-    throw new Refused('Failure [INSTALL_FAILED_VERSION_DOWNGRADE]');
 }
 
 /** One above the highest that was given; where none was, this phone's own first. */

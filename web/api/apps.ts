@@ -30,7 +30,7 @@ import type {
   PuttingAppsStart,
   VerifyingCopies,
 } from '@keen-larder/contract/requests/apps.ts';
-import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
+import type { PhoneUser } from '@keen-larder/core/phone/users/users.ts';
 import type { PuttingSharedRequest, PuttingSharedStart } from '@keen-larder/contract/requests/shared.ts';
 import type { KeptShared } from '@keen-larder/contract/sets.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';

@@ -7,7 +7,7 @@ import type { AppAction } from '@keen-larder/core/apps/built-in.ts';
 import type { AppOrder } from '@keen-larder/core/apps/facets.ts';
 import type { AppDoing, WhatOfApp } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Purpose } from '@keen-larder/core/apps/purposes/purposes.ts';
-import type { PhoneUser } from '@keen-larder/core/phone/users.ts';
+import type { PhoneUser } from '@keen-larder/core/phone/users/users.ts';
 import { api } from '../api/client.ts';
 
 /** What is chosen in one phone's list of apps, kept while one looks elsewhere. */

@@ -1,7 +1,7 @@
 import { applies, needOf, needsCopy, takesAway, type AppAction, type Need } from '../../apps/built-in.ts';
 import { certaintyWords, purposeOf, type Purpose } from '../../apps/purposes/purposes.ts';
 import type { AppFacts } from '../../apps/facts.ts';
-import type { PhoneUser } from '../../phone/users.ts';
+import type { PhoneUser } from '../../phone/users/users.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
 import { bySeverity, stop, type Check, type RunSheet, type Step } from '../check.ts';
 import { userChecks } from './users.ts';

@@ -5,7 +5,7 @@ import { sizeText } from '../../bytes/units.ts';
 import { batteryFor, imagingBattery } from '../battery.ts';
 import { bySeverity, listText, stop, type Check, type RunSheet, type Step } from '../check.ts';
 import { isInBackup, whyNoBackup, whyNoBackupText } from '../../formats/android-backup/eligibility.ts';
-import { isOther } from '../../phone/users.ts';
+import { isOther } from '../../phone/users/users.ts';
 import { userChecks } from './users.ts';
 import { inSystem, isData, labelsOf, msForEachApp } from './common.ts';
 import type { CopyingFacts } from './facts.ts';

@@ -1,6 +1,6 @@
 import type { AppCopy, PartKind } from '../../apps/copies.ts';
 import type { AppFacts } from '../../apps/facts.ts';
-import type { PhoneUser } from '../../phone/users.ts';
+import type { PhoneUser } from '../../phone/users/users.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
 
 /** An app and what of it a run is to take or to put. */

@@ -6,7 +6,7 @@ import { sizeText } from '../../bytes/units.ts';
 import { batteryFor, restoringBattery } from '../battery.ts';
 import { usualStartMs } from '../estimate.ts';
 import { bySeverity, stop, type Check, type CheckId, type RunSheet, type Severity } from '../check.ts';
-import { isOther } from '../../phone/users.ts';
+import { isOther } from '../../phone/users/users.ts';
 import { userChecks } from './users.ts';
 import { inSystem, labelsOf, msForEachApp, rootForData } from './common.ts';
 import type { PickedCopy, PuttingAppsFacts } from './facts.ts';

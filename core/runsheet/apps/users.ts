@@ -1,4 +1,4 @@
-import { bansOf, isOther, userText, type PhoneUser, type UserDoing } from '../../phone/users.ts';
+import { bansOf, isOther, userText, type PhoneUser, type UserDoing } from '../../phone/users/users.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
 import { listText, stop, type Check } from '../check.ts';
 
@@ -45,8 +45,8 @@ export function userChecks(
       'user-closed',
       isOther(user) ? `${user.name} is locked` : 'The phone is locked since its start',
       isOther(user)
-        ? 'Its files are encrypted until it has been unlocked. Start it above the list, or unlock it on the phone, then look again.'
-        : 'Since it started nobody has unlocked its screen, and until then the data of apps is encrypted. Unlock it once, then look again.',
+        ? 'Its files open only once somebody unlocks it. Start it above the list, or unlock it on the phone, then look again.'
+        : 'Since it started nobody has unlocked its screen, and the data of apps opens only then. Unlock it once, then look again.',
     );
   if (!isOther(user)) return [];
   return [

@@ -2,7 +2,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { conditionFrom, makeFrom, type Battery, type PhoneFacts } from '@keen-larder/core/phone/facts.ts';
 import { parseGetprop } from '@keen-larder/core/phone/properties.ts';
 import type { Survey } from '@keen-larder/core/phone/survey.ts';
-import { parseUserDump } from '@keen-larder/core/phone/users.ts';
+import { parseUserDump } from '@keen-larder/core/phone/users/users.ts';
 import type { PhoneMode } from '@keen-larder/core/phone/modes.ts';
 import { installedSystem } from '../contents.ts';
 import type { UserAccess } from '../app-access.ts';

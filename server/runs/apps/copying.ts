@@ -288,7 +288,7 @@ export async function takeFolder(
 async function mustBeOpen({ users, user }: PhoneLink): Promise<void> {
   if ((await users?.list())?.find(({ id }) => id === user)?.isOpen === false)
     throw new PartFailure(
-      'Its data is encrypted: nobody has unlocked it since the phone started. Unlock it, then copy it again.',
+      'Nobody has unlocked it since the phone started, and its data opens only then. Unlock it, then copy it again.',
     );
 }
 

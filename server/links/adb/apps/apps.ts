@@ -2,7 +2,7 @@ import { folderOf, isCompared, stagingFolders, type DataFile } from '@keen-larde
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
-import { parseUserDump } from '@keen-larder/core/phone/users.ts';
+import { parseUserDump } from '@keen-larder/core/phone/users/users.ts';
 import { stampOf } from '../../../formats/data-stamp.ts';
 import { readPackages } from '../../../untrusted/untrusted.ts';
 import type { AppAccess } from '../../app-access.ts';

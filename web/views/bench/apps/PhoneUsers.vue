@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus';
 import { computed, ref } from 'vue';
-import { bansOf, isOther, type UserDoing } from '@keen-larder/core/phone/users.ts';
+import { bansOf, isOther, type UserDoing } from '@keen-larder/core/phone/users/users.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
 import ChoiceButton from '../../../parts/ChoiceButton.vue';
 import { useApps } from '../../../state/apps.ts';

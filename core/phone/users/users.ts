@@ -1,4 +1,4 @@
-import { linesOf } from '../bytes/lines.ts';
+import { linesOf } from '../../bytes/lines.ts';
 
 /** The phone's owner, another person, a work profile of one of them, another kind of profile, or a guest. */
 export const userKinds = ['owner', 'second', 'work', 'profile', 'guest'] as const;
