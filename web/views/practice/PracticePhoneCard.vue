@@ -222,12 +222,18 @@ async function act(action: PracticeAction): Promise<void> {
           <ElButton size="small" @click="act({ do: 'use' })">A day in the field</ElButton>
           <ElButton size="small" @click="act({ do: 'use', days: 7 })">A week</ElButton>
           <span class="soft">writes a few sightings into user data</span>
-          <ElButton size="small" :disabled="busy" @click="act({ do: 'fill' })">Many apps</ElButton>
-          <span class="soft">two dozen of several makers</span>
-          <ElButton size="small" :disabled="busy" @click="act({ do: 'share' })">Other users</ElButton>
-          <span class="soft">a work profile and a second person</span>
-          <ElButton size="small" @click="act({ do: 'reset' })">Erase all data</ElButton>
-          <span class="soft">apps, photos and settings; starts as new</span>
+          <span class="pair">
+            <ElButton size="small" :disabled="busy" @click="act({ do: 'fill' })">Many apps</ElButton>
+            <span class="soft">two dozen of several makers</span>
+          </span>
+          <span class="pair">
+            <ElButton size="small" :disabled="busy" @click="act({ do: 'share' })">Other users</ElButton>
+            <span class="soft">a work profile and a second person</span>
+          </span>
+          <span class="pair">
+            <ElButton size="small" @click="act({ do: 'reset' })">Erase all data</ElButton>
+            <span class="soft">apps, photos and settings; starts as new</span>
+          </span>
         </dd>
       </div>
     </dl>
@@ -252,6 +258,12 @@ async function act(action: PracticeAction): Promise<void> {
 </template>
 
 <style scoped>
+.pair {
+  display: inline-flex;
+  align-items: center;
+  gap: 8px;
+}
+
 .model {
   color: var(--ink-soft);
   font-size: 13px;
