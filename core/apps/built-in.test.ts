@@ -103,6 +103,18 @@ describe('the run sheet of changing apps', () => {
     expect(sheet('disable', [{ ...purposes[0]!, dependents: '' }])).toBeUndefined();
   });
 
+  it('wants a tick where taking an update back takes it from other users as well', () => {
+    const updated = builtIn('almanac', { codePath: '/data/app/example.almanac-1' });
+    const ids = (otherUsers: number[]) =>
+      changingSheet({
+        ...{ phone, action: 'take-back-update', picked: ['example.almanac'] },
+        installed: [{ ...updated, otherUsers }],
+        copied: new Set(['example.almanac']),
+      }).checks.flatMap(({ id, severity }) => (severity === 'confirm' ? [id] : []));
+    expect(ids([])).toEqual(['will-wipe']);
+    expect(ids([10])).toEqual(['will-wipe', 'shared-program']);
+  });
+
   it('stops where nothing would change', () => {
     expect(checks('off', 'disable')).toEqual({ 'nothing-picked': 'stop' });
     expect(checks('almanac', 'bring-back')).toEqual({ 'nothing-picked': 'stop' });

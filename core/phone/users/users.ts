@@ -102,8 +102,8 @@ function userOf({ id, name, flags, state, isManaged, bans }: Section): PhoneUser
     id,
     name: name === '' || name === 'null' ? namesByKind[kind] : name,
     kind,
-    // A system that does not say so is taken at its word that it runs.
-    isOpen: state === 'RUNNING_UNLOCKED' || (id === 0 && state === undefined),
+    // Before Android 8 nobody tells, and hardly a phone encrypted files by user (from memory).
+    isOpen: state === undefined || state === 'RUNNING_UNLOCKED',
     isManaged: isManaged || kind === 'work',
     bans,
   };

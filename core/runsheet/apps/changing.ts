@@ -56,6 +56,7 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
   const [needed, depended] = [of('needed'), of('depended-on')];
   const unkept = needsCopy(action) ? apps.filter(({ app }) => !copied.has(app.package)) : [];
   const isOfUpdates = action === 'take-back-update';
+  const shared = isOfUpdates ? apps.filter(({ app }) => app.otherUsers.length > 0) : [];
   const owners = action === 'remove' ? apps.filter(({ app }) => !app.isBuiltIn) : [];
   const checks: Check[] = [
     ...inSystem(facts),
@@ -106,6 +107,16 @@ export function changingSheet(facts: ChangingFacts): RunSheet {
             severity: 'confirm',
             title: 'Their data goes with the updates',
             sentence: `${labelsOf(apps)}: afterwards it is as it came with the system, without data. A copy brings back what it holds.`,
+          } as const,
+        ]
+      : []),
+    ...(shared.length > 0
+      ? [
+          {
+            id: 'shared-program',
+            severity: 'confirm',
+            title: 'For other users as well',
+            sentence: `${labelsOf(shared)}: a phone has one program for all of its users. Their data goes too, and the copy does not have it.`,
           } as const,
         ]
       : []),

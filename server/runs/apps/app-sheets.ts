@@ -34,7 +34,7 @@ import {
   waitingSheet,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
-import { appsOfAll, userOn } from '../../bench/phone-users.ts';
+import { appsOfAll, userOn, usersOf } from '../../bench/phone-users.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { PurposeStatements } from '../../database/known/purposes.ts';
 import type { TurnedOffStatements } from '../../database/upkeep/turned-off.ts';
@@ -65,7 +65,7 @@ export class AppSheets {
     const installed = link?.apps ? await link.apps.list() : [];
     if (installed.length > 0 && user === 0)
       this.turnedOff.save(serial, this.now(), turnedOffAmong(installed));
-    const own = byPackage(copies.of(serial).filter(({ app }) => userOf(app.uid) === user));
+    const own = byPackage(await this.copiesFor(serial, user));
     const aside = copies.aside();
     const names = new Set([...installed.map((app) => app.package), ...own.keys()]);
     const byName = new Map(installed.map((app) => [app.package, app]));
@@ -91,6 +91,23 @@ export class AppSheets {
     return this.turnedOff
       .ofModel(serial)
       .map(({ apps, ...phone }) => ({ ...phone, apps: JSON.parse(apps) as TurnedOff[] }));
+  }
+
+  /**
+   * A phone's copies of one user's apps; also those of a user of the same kind who is not there any more, as of a work profile that was
+   * set up anew, which has another number then.
+   */
+  private async copiesFor(serial: string, user: number): Promise<CopyView[]> {
+    const all = this.larder.copies.of(serial);
+    const own = all.filter(({ app }) => userOf(app.uid) === user);
+    if (user === 0) return own;
+    const users = await usersOf(this.bench, serial);
+    const kind = users.find(({ id }) => id === user)?.kind;
+    const orphans = all.filter(
+      ({ app }) =>
+        app.user !== undefined && app.user.kind === kind && !users.some(({ id }) => id === userOf(app.uid)),
+    );
+    return [...own, ...orphans].sort((a, b) => b.createdAt - a.createdAt);
   }
 
   private recent(serial: string, user = 0): Promise<AppFacts[]> {
@@ -191,9 +208,9 @@ export class AppSheets {
   private async whole(serial: string, packages: readonly string[], user = 0): Promise<Set<string>> {
     const { copies, shelf } = this.larder;
     const found = new Set<string>();
-    for (const copy of copies.of(serial)) {
+    for (const copy of await this.copiesFor(serial, user)) {
       const { package: name } = copy.app;
-      if (found.has(name) || !packages.includes(name) || userOf(copy.app.uid) !== user) continue;
+      if (found.has(name) || !packages.includes(name)) continue;
       if (!copy.parts.some(({ kind }) => kind === 'program')) continue;
       if (copy.parts.some(({ damage }) => damage !== undefined)) continue;
       const lists = copy.parts.map((part) => digestsOf(copies.part(copy.id, part.name).chunks));

@@ -4,6 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { PartKind } from '@keen-larder/core/apps/copies.ts';
 import { obstacles } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import { onePiece } from '@keen-larder/core/bytes/one-piece.ts';
 import { editTree } from '@keen-larder/standin/flash/file-tree.ts';
 import { otherUsers, putOtherUsers } from '@keen-larder/standin/scenario/other-users.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
@@ -120,6 +121,26 @@ describe('other users of a phone', () => {
     const changing = await app.appSheets.changing(serial, { packages, action: 'remove', user: work.id });
     expect(obstacles(changing, [])).toMatchObject([{ id: 'user-forbids' }, { id: 'will-wipe' }]);
     await expect(app.appSheets.copying(serial, { apps: [], user: 12 })).rejects.toThrow(/has no user 12/);
+  });
+
+  it('of a profile that was set up anew get what was kept of the one before', async () => {
+    const userData = await bench.phone.userData();
+    const text = async (path: string) => (await (await openFileSystem(userData)).text(path)) ?? '';
+    const write = (path: string, bytes: Buffer) => ({
+      ...{ path, type: 'file' as const, permissions: 0o600, uid: 1000, gid: 1000, attributes: [] },
+      ...{ modifiedAt: 1_770_000_000, bytes: bytes.length, content: onePiece(bytes) },
+    });
+    const [list, file] = ['/system/users/userlist.xml', `/system/users/${work.id}.xml`];
+    const [before, own] = [await text(list), await text(file)];
+    const anew = (xml: string) => Buffer.from(xml.replaceAll(`id="${work.id}"`, 'id="13"'));
+    await editTree(userData, {
+      adds: [write(list, anew(before)), write('/system/users/13.xml', anew(own))],
+    });
+    const [kept] = (await viewOf(13)).copies;
+    expect(kept!.app).toMatchObject({ user: { kind: 'work' }, uid: expect.any(Number) });
+    expect((await viewOf(second.id)).copies).toEqual([]);
+    await editTree(userData, { adds: [write(list, Buffer.from(before))] });
+    expect((await viewOf(work.id)).copies.map(({ id }) => id)).toEqual([kept!.id]);
   });
 
   it('who have not been there since its start are started first', async () => {
