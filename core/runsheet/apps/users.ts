@@ -43,7 +43,7 @@ export function userChecks(
   if (withData && !user.isOpen)
     return stop(
       'user-closed',
-      isOther(user) ? `${user.name} is locked` : 'The phone is locked since its start',
+      isOther(user) ? `${user.name} is locked` : 'Nobody has unlocked the phone yet',
       isOther(user)
         ? 'Its files open only once somebody unlocks it. Start it above the list, or unlock it on the phone, then look again.'
         : 'Since it started nobody has unlocked its screen, and the data of apps opens only then. Unlock it once, then look again.',

@@ -60,7 +60,9 @@ export class AdbSharedPlacing implements SharedPlacing {
     const byFolder = new Map<string, string[]>();
     for (const path of paths) {
       const folder = posix.dirname(path);
-      byFolder.set(folder, [...(byFolder.get(folder) ?? []), path]);
+      const within = byFolder.get(folder);
+      if (within) within.push(path);
+      else byFolder.set(folder, [path]);
     }
     const folders = [...byFolder.keys()].filter((each) => each !== '.');
     for (const batch of batches(folders.map((each) => posix.join(this.folder, each))))

@@ -70,8 +70,8 @@ async function start(): Promise<void> {
       </ChoiceButton>
     </div>
     <p v-if="shown && !shown.isOpen" class="closed" role="status">
-      {{ isOther(shown) ? `${shown.name} is locked` : 'The phone is locked since its start' }}: data of its
-      apps is encrypted and not seen.
+      {{ isOther(shown) ? `${shown.name} is locked` : 'Nobody has unlocked the phone since its start' }}: data
+      of its apps is encrypted and not seen.
       <ElButton v-if="isOther(shown)" size="small" :loading="isStarting" @click="start">Start it</ElButton>
     </p>
     <p v-for="text in remarks" :key="text" class="soft">{{ text }}</p>
