@@ -21,6 +21,7 @@ import { BackupLocked, backupTar } from './android-backup/backup-stream.ts';
 import { payloadImage } from './firmware/payload-images.ts';
 import { sourceBytes } from './file-source.ts';
 import { entrySource, placedEntries } from './tar-source.ts';
+import { sevenZipEntries } from './unpacking/seven-zip.ts';
 import { unwrap } from './unpacking/wrappers.ts';
 import { zipEntries } from './zip.ts';
 
@@ -113,6 +114,15 @@ describe('a damaged container is read, or refused with words', () => {
   it.each(['lz4', 'bzip2', 'xz'] as const)('%s', async (tool) => {
     const packed = execFileSync(tool, ['-c'], { input: content });
     await readDamaged(memorySource(packed), (source) => some(unwrap(tool, sourceBytes(source))));
+  });
+
+  it('7z', async () => {
+    writeFileSync(at('small'), 'a few words '.repeat(400));
+    execFileSync('bsdtar', ['--format', '7zip', '-cf', at('small.7z'), '-C', folder.path, 'small']);
+    await readDamaged(memorySource(readFileSync(at('small.7z'))), async (source) => {
+      for await (const { content: bytes, fault } of sevenZipEntries(source, 50))
+        if (fault === undefined) await some(bytes());
+    });
   });
 
   it('a backup of the platform’s own', async () => {

@@ -5,7 +5,6 @@ import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { memorySource, type ByteSource } from '@keen-larder/core/bytes/source.ts';
-import { readDamaged } from '@keen-larder/core/testing/damaging.ts';
 import { testFolder } from '../../../testing/folder.ts';
 import { sevenZipEntries } from './seven-zip.ts';
 
@@ -114,15 +113,5 @@ describe('a 7z archive', () => {
       (error: unknown) => String(error),
     );
     expect(words).toMatch(/has a password/);
-  });
-
-  it('in thousands of damaged forms is read, or refused with words', async () => {
-    writeFileSync(at('small'), 'a few words '.repeat(400));
-    execFileSync('bsdtar', ['--format', '7zip', '-cf', at('small.7z'), '-C', folder.path, 'small']);
-    await readDamaged(
-      memorySource(readFileSync(at('small.7z'))),
-      async (source) => void (await read(source)),
-      8,
-    );
   });
 });

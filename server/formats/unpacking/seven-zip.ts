@@ -1,19 +1,13 @@
-import { Worker } from 'node:worker_threads';
 import { crc32 } from 'node:zlib';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
-import { builtWorker } from '../../shelf/built-worker.ts';
 import type { ArchiveEntry } from '../zip.ts';
-import { controlBytes, type SevenZipMessage, type SevenZipOrder } from './seven-zip-messages.ts';
+import { sevenZip } from './seven-zip-thread.ts';
 import { mostUnpackedBytes } from './wrappers.ts';
 
 /** "7z", BC AF 27 1C (7-Zip, DOC/7zFormat.txt). */
 const mark = [0x37, 0x7a, 0xbc, 0xaf, 0x27, 0x1c];
-/** What is read at once. */
-const roomBytes = 1 << 20;
-/** A list takes longer only where somebody made it to. */
-const mostListMs = 30_000;
 /** A larger dictionary than the largest preset has: it is all kept in memory. */
 const mostDictionaryBits = 27;
 
@@ -126,20 +120,11 @@ async function isListLocked(source: ByteSource): Promise<boolean> {
 /** What 7-Zip tells of an archive, `Name = value` a line, an empty line behind each entry. */
 async function list(source: ByteSource): Promise<Listed[]> {
   let lines: readonly string[] = [];
-  const run = running(source, 'list');
-  const slow = setTimeout(() => void run.return(undefined), mostListMs);
-  let hasEnded = false;
-  try {
-    for await (const message of run) {
-      if (message.kind !== 'ended') continue;
-      hasEnded = true;
-      if (message.code !== 0) throw refused(message.errors);
-      ({ lines } = message);
-    }
-  } finally {
-    clearTimeout(slow);
+  for await (const message of sevenZip(source, 'list')) {
+    if (message.kind !== 'ended') continue;
+    if (message.code !== 0) throw refused(message.errors);
+    ({ lines } = message);
   }
-  if (!hasEnded) throw bad('header', `its list is not read within ${mostListMs / 1000} s`);
   const found: Listed[] = [];
   let entry = new Map<string, string>();
   for (const line of [...lines, '']) {
@@ -187,7 +172,7 @@ const dictionaryBytes = (number: number, unit: string): number =>
   unit === '' ? 2 ** number : number * 2 ** ({ k: 10, m: 20, g: 30 }[unit] ?? 0);
 
 async function* unpack(source: ByteSource): AsyncGenerator<Uint8Array> {
-  for await (const message of running(source, 'unpack')) {
+  for await (const message of sevenZip(source, 'unpack')) {
     if (message.kind === 'bytes') yield message.bytes;
     else if (message.kind === 'ended' && message.code !== 0) throw refused(message.errors);
   }
@@ -200,67 +185,4 @@ function refused(errors: string): FormatError {
   const told = words.trim().replace(/\.+$/, '');
   // It ends with a number of its own where it did not foresee what it met.
   return bad('data', /[a-z]/i.test(told) ? told : 'it is damaged, or packed in a way that is not read here');
-}
-
-/** 7-Zip in a thread of its own; it goes on when the next message is asked for. */
-async function* running(
-  source: ByteSource,
-  kind: SevenZipOrder['kind'],
-): AsyncGenerator<SevenZipMessage, void> {
-  const shared = new SharedArrayBuffer(controlBytes + roomBytes);
-  const control = new Int32Array(shared, 0, 2);
-  const room = new Uint8Array(shared, controlBytes);
-  const goOn = (had: number) => {
-    Atomics.store(control, 1, had);
-    Atomics.store(control, 0, 1);
-    Atomics.notify(control, 0);
-  };
-  const worker = new Worker(builtWorker('seven-zip-worker'), {
-    workerData: { kind, bytes: source.bytes, shared } satisfies SevenZipOrder,
-    stdout: true,
-    stderr: true,
-  });
-  const messages: SevenZipMessage[] = [];
-  let wake: (() => void) | undefined;
-  let failure: Error | undefined;
-  let isOver = false;
-  worker.on('message', (message: SevenZipMessage) => {
-    messages.push(message);
-    wake?.();
-  });
-  worker.on('error', (error) => {
-    failure = error;
-    wake?.();
-  });
-  worker.on('exit', () => {
-    isOver = true;
-    wake?.();
-  });
-  try {
-    for (;;) {
-      const message = messages.shift();
-      if (message?.kind === 'read') {
-        try {
-          const bytes = await source.read(message.offset, message.bytes);
-          room.set(bytes);
-          goOn(bytes.length);
-        } catch (error) {
-          // Of whoever gives the bytes; 7-Zip would call it damage.
-          failure = error as Error;
-          goOn(-1);
-        }
-      } else if (message) {
-        if (message.kind === 'ended' && failure !== undefined) throw failure;
-        yield message;
-        if (message.kind === 'ended') return;
-        goOn(0);
-      } else if (isOver) {
-        throw failure ?? bad('data', 'it cannot be unpacked');
-      } else {
-        await new Promise<void>((resolve) => (wake = resolve));
-      }
-    }
-  } finally {
-    await worker.terminate();
-  }
 }
