@@ -13,13 +13,13 @@ it('leftovers are found, kept, removed, and put back', { timeout: 120_000 }, asy
   await story.go(`/bench/${serial}/apps`);
   await page.getByText('Gull Radar').waitFor();
   await page.getByRole('link', { name: 'Leftovers…' }).click();
-  await page.getByText('3 apps ·').waitFor();
+  await page.getByText('4 apps ·').waitFor();
   await page.getByLabel('Pick example.oldtides').first().click();
   const tray = page.getByRole('complementary', { name: 'Tray' });
   await tray.getByText('It can be undone').waitFor();
   await tray.getByRole('button', { name: 'Keep, then remove' }).click();
   await tray.getByText(/KiB of user data are free again/).waitFor();
-  await page.getByText('2 apps ·').waitFor();
+  await page.getByText('3 apps ·').waitFor();
   await tray.getByRole('button', { name: 'Put aside' }).click();
 
   await page.getByRole('link', { name: 'Apps', exact: true }).first().click();
@@ -28,7 +28,7 @@ it('leftovers are found, kept, removed, and put back', { timeout: 120_000 }, asy
   await tray.getByRole('button', { name: /^Put back/ }).click();
   await tray.getByText(/One app is in place and proved/).waitFor();
   await story.go(`/bench/${serial}/apps/leftovers`);
-  await page.getByText('3 apps ·').waitFor();
+  await page.getByText('4 apps ·').waitFor();
   expect(await page.getByRole('row', { name: /example\.oldtides/ }).textContent()).not.toMatch(/never/);
 });
 

@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { afterAll, beforeAll } from 'vitest';
+import { afterAll, afterEach, beforeAll } from 'vitest';
 import type { Page } from 'playwright-core';
 import type { Serving } from '@keen-larder/server/serve.ts';
 import type { PracticeBench } from '@keen-larder/standin/bench.ts';
@@ -45,6 +45,12 @@ export function openStory(others: readonly string[] = []): Story {
     page = browser.pages()[0] ?? (await browser.newPage());
     page.on('pageerror', (error) => complaints.push(error.message));
     await until('the phone', () => bench.phone.state().phase === 'running');
+  });
+  // What stood on the page tells more than what was waited for in vain.
+  afterEach(async ({ task }) => {
+    if (task.result?.state !== 'fail') return;
+    const words = await page.locator('body').innerText({ timeout: 5000 });
+    process.stderr.write(`“${task.name}” failed at ${page.url()}:\n${words.slice(0, 4000)}\n`);
   });
   afterAll(async () => {
     await browser.close();

@@ -1,5 +1,13 @@
 import { describe, expect, it } from 'vitest';
-import { leftoversOf, packageOfFolder, type FoundFolder, type InstalledName } from './leftovers.ts';
+import {
+  isWorthKeeping,
+  leftComponents,
+  leftoversOf,
+  packageOfFolder,
+  type FoundFolder,
+  type InstalledName,
+  type LeftoverNote,
+} from './leftovers.ts';
 
 const MiB = 1 << 20;
 const found = (kind: FoundFolder['kind'], path: string, uid?: number, bytes = MiB): FoundFolder => ({
@@ -70,5 +78,40 @@ describe('what apps left', () => {
     const of = (path: string) => leftoversOf([found('program', path, 1000)], [tidebook]);
     expect(of('/data/app/~~c3VwZXI0ODIxMTIzNDU2Nw==/example.tidebook-b2RkMTIzNDU2Nzg5MDEyMw==')).toEqual([]);
     expect(of('/data/app/example.tidebook-1')[0]?.why).toMatch(/^Tidebook is installed from another folder/);
+  });
+
+  it('in the system’s own lists is told, and certain', () => {
+    const setting: LeftoverNote = {
+      ...{ kind: 'setting', setting: 'autofill_service', user: 0 },
+      component: 'example.old/example.old.Forms',
+    };
+    const entry: LeftoverNote = { kind: 'entry', uid: 10_070 };
+    const left = leftoversOf(
+      [found('external', '/data/media/0/Android/data/example.old', 10_099, 5)],
+      [tidebook],
+      new Map([
+        ['example.old', [setting]],
+        ['example.kept', [entry]],
+        ['com.android.odd', [entry]],
+      ]),
+    );
+    expect(left.map((each) => [each.package, each.bytes, each.uid, each.isCertain, each.why])).toEqual([
+      [
+        ...(['example.old', 5, undefined, true] as const),
+        'The package manager knows no example.old; settings of the system name it still.',
+      ],
+      [
+        ...(['example.kept', 0, 10_070, true] as const),
+        'No user has example.kept; it was removed with its data kept, and the package manager keeps the id 10070 for it.',
+      ],
+    ]);
+    expect(left.map(isWorthKeeping)).toEqual([true, false]);
+  });
+
+  it('in a setting are components of what is not installed, and of no part of the platform', () => {
+    const here = new Set(['example.tidebook']);
+    const value = 'example.tidebook/.A:example.old/.Forms:com.android.talk/.B:odd:/x:null';
+    expect(leftComponents(value, here)).toEqual(['example.old/example.old.Forms']);
+    expect(leftComponents('', here)).toEqual([]);
   });
 });

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { parsePackageDump } from './package-dump.ts';
+import { parseEntries, parsePackageDump } from './package-dump.ts';
 
 /** In the form of an Android 9 phone; the lines between are not read. */
 const dump = `Activity Resolver Table:
@@ -144,5 +144,31 @@ describe('what the package manager prints', () => {
     expect(parsePackageDump("Can't find service: package")).toEqual([]);
     const cut = dump.slice(0, dump.indexOf('versionName=4.1'));
     expect(parsePackageDump(cut)).toMatchObject([{ package: 'example.tidebook', versionCode: 41 }]);
+  });
+
+  it('of apps that no user has, tells those whose data it keeps', () => {
+    const section = (name: string, appId: number, lines: string) =>
+      `  Package [${name}] (77):\n    userId=${appId}\n    codePath=/data/app/${name}-1\n${lines}`;
+    const told = [
+      'Packages:\n',
+      section('example.tidebook', 10_061, '    User 0: ceDataInode=1 installed=true enabled=0\n'),
+      section(
+        'example.kept',
+        10_070,
+        '    User 0: ceDataInode=2 installed=false\n    User 10: installed=false\n',
+      ),
+      section('example.work', 10_071, '    User 0: installed=false\n    User 10: installed=true\n'),
+      section('example.away', 10_072, '    User 0: installed=false\n      archiveState=ArchiveState{a}\n'),
+      section('example.here', 10_073, '    User 0: installed=false\n      archiveState=null\n'),
+      section('example.tide.home', 10_011, '    flags=[ SYSTEM ]\n    User 0: installed=false\n'),
+      // A system without users tells of none.
+      section('example.bare', 10_074, ''),
+    ].join('');
+    expect(parseEntries(told)).toEqual([
+      { package: 'example.kept', appId: 10_070, isArchived: false },
+      { package: 'example.away', appId: 10_072, isArchived: true },
+      { package: 'example.here', appId: 10_073, isArchived: false },
+    ]);
+    expect(parseEntries('')).toEqual([]);
   });
 });

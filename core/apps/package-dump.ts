@@ -18,6 +18,30 @@ export function parsePackageDump(text: string, user = 0): InstalledApp[] {
   return [...found.values()].filter((app) => app !== undefined);
 }
 
+/** What the package manager still notes of an app that no user has. */
+export interface PackageEntry {
+  readonly package: string;
+  readonly appId: number;
+  /** Put away by the system, which keeps its data for when it comes back (Android 15). */
+  readonly isArchived: boolean;
+}
+
+/**
+ * Apps that no user has, and of which there is an entry still: they were removed with their data kept (`pm uninstall -k`), or archived.
+ * That their sections are as those of others, with `installed=false`, and name the state of an archive is from memory.
+ */
+export function parseEntries(text: string): PackageEntry[] {
+  const found: PackageEntry[] = [];
+  for (const section of sectionsIn(text, 0)) {
+    const { name, fields, otherUsers, isArchived } = section;
+    const appId = Number(/^\d+/.exec(fields.get('userId') ?? fields.get('appId') ?? '')?.[0]);
+    const isAway = /\binstalled=false\b/.test(section.user) && otherUsers.length === 0;
+    if (!isAway || Number.isNaN(appId) || isSystems(section)) continue;
+    found.push({ package: name, appId, isArchived });
+  }
+  return found;
+}
+
 /** What one app's section says. */
 class Section {
   /** Of lines `key=value`, the first of each key. */
@@ -29,6 +53,7 @@ class Section {
   /** For whom else it is installed. */
   readonly otherUsers: number[] = [];
   sharedUserId: string | undefined;
+  isArchived = false;
   private isAsking = false;
   /** Whose lines these are; undefined before those of users, which hold for all. */
   private of: number | undefined;
@@ -40,6 +65,7 @@ class Section {
 
   /** @param line without the blanks around it */
   take(line: string): void {
+    this.isArchived ||= /\barchive_?state[=:]\s*(?!null\b)\S/i.test(line);
     const user = /^User (\d{1,9}):/.exec(line)?.[1];
     if (user !== undefined) {
       this.of = Number(user);
@@ -81,6 +107,12 @@ function* sectionsIn(text: string, user: number): Generator<Section> {
   if (section) yield section;
 }
 
+const listIn = ({ fields }: Section, key: string) => /^\[([^\]]*)\]/.exec(fields.get(key) ?? '')?.[1];
+const flagsOf = (section: Section) =>
+  (listIn(section, 'pkgFlags') ?? listIn(section, 'flags') ?? '').split(' ');
+/** It came with the system. */
+const isSystems = (section: Section) => flagsOf(section).includes('SYSTEM');
+
 /** @returns undefined where the user does not have it */
 function appOf(section: Section, id: number): InstalledApp | undefined {
   const { name, fields, user, asked, granted, sharedUserId, otherUsers } = section;
@@ -92,14 +124,13 @@ function appOf(section: Section, id: number): InstalledApp | undefined {
     const digits = keys.map((key) => /^\d+/.exec(fields.get(key) ?? '')?.[0]).find(Boolean);
     return digits === undefined ? undefined : Number(digits);
   };
-  const list = (key: string) => /^\[([^\]]*)\]/.exec(fields.get(key) ?? '')?.[1];
   const appId = number('userId', 'appId');
   const codePath = field('codePath');
   if (appId === undefined || !codePath) return undefined;
-  const flags = (list('pkgFlags') ?? list('flags') ?? '').split(' ');
-  const splits = (list('splits') ?? '').split(',').map((each) => each.trim());
+  const flags = flagsOf(section);
+  const splits = (listIn(section, 'splits') ?? '').split(',').map((each) => each.trim());
   const enabled = /\benabled=(\d+)/.exec(user)?.[1];
-  const isBuiltIn = flags.includes('SYSTEM');
+  const isBuiltIn = isSystems(section);
   const isRemoved = /\binstalled=false\b/.test(user);
   // A system that tells of no users has its owner alone.
   if ((isRemoved && !isBuiltIn) || (user === '' && id !== 0)) return undefined;

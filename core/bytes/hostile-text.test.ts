@@ -1,6 +1,6 @@
 // Texts that phones and files may be made to say, each of a megabyte: no rule may take long over any of them.
 import { describe, expect, it } from 'vitest';
-import { parsePackageDump } from '../apps/package-dump.ts';
+import { parseEntries, parsePackageDump } from '../apps/package-dump.ts';
 import { checksumsIn } from '../formats/checksum-files/checksum-files.ts';
 import { readContentLines } from '../formats/content-lines/content-lines.ts';
 import { parseGetprop, parseProperties } from '../phone/properties.ts';
@@ -39,6 +39,7 @@ const parsers: Readonly<Record<string, (text: string) => unknown>> = {
   parseGetprop,
   parseProperties,
   parsePackageDump,
+  parseEntries,
   checksums: (text: string) => [...checksumsIn(text)],
   readContentLines: (text) => {
     try {

@@ -129,6 +129,7 @@ export type CheckId =
   | 'built-in-removal'
   | 'copy-first'
   | 'can-be-undone'
+  | 'notes-go'
   | 'restarts';
 
 /** One thing the run will do, in order. */

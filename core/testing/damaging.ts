@@ -84,15 +84,21 @@ export async function readDamaged(
         changes.set(place.offset + within + more, value);
     }
     const bytes = below(6) ? source.bytes : below(source.bytes);
-    const began = busyMs();
-    try {
-      await read(damaged(source, changes, bytes));
-    } catch (error) {
-      if (!(error instanceof FormatError) || !(error.offset >= 0))
-        throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
+    const took = async () => {
+      const began = busyMs();
+      try {
+        await read(damaged(source, changes, bytes));
+      } catch (error) {
+        if (!(error instanceof FormatError) || !(error.offset >= 0))
+          throw new Error(`seed ${seed}: ${String(error)}`, { cause: error });
+      }
+      return busyMs() - began;
+    };
+    // Once it may be that memory is gathered or a program translated in the middle.
+    if ((await took()) > mostMilliseconds) {
+      const again = await took();
+      if (again > mostMilliseconds) throw new Error(`seed ${seed}: ${Math.round(again)} ms`);
     }
-    const took = busyMs() - began;
-    if (took > mostMilliseconds) throw new Error(`seed ${seed}: ${Math.round(took)} ms`);
     if (seed % 64 === 0 && heldBytes() > mostHeldBytes) {
       collect();
       // What libraries hold outside the heap is freed a little later.

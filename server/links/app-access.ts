@@ -1,4 +1,5 @@
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
+import type { PackageEntry } from '@keen-larder/core/apps/package-dump.ts';
 import type { PhoneUser } from '@keen-larder/core/phone/users/users.ts';
 import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
 
@@ -6,6 +7,8 @@ import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts'
 export interface AppAccess {
   /** All that are installed, each with what its APK says. @throws LinkFailure when the phone lists none */
   list(signal?: AbortSignal): Promise<AppFacts[]>;
+  /** What the package manager notes of apps that no user has. */
+  entries(signal?: AbortSignal): Promise<PackageEntry[]>;
   /** As they were last listed; listed now where they never were. */
   recent(): Promise<AppFacts[]>;
   /** The picture of an app; undefined where it has none that is a picture. */
@@ -62,8 +65,8 @@ export interface AppWork {
   /** Removes for the owner; what came with the system can be brought back. */
   uninstall(name: string): Promise<void>;
   bringBack(name: string): Promise<void>;
-  /** An app that came with the system is as it came, and empty. */
-  takeBackUpdate(name: string): Promise<void>;
+  /** Of all users: an app that came with the system is as it came, and empty; of another nothing stays, not even its entry. */
+  uninstallForAll(name: string): Promise<void>;
   setEnabled(name: string, isEnabled: boolean): Promise<void>;
   setGranted(name: string, permission: string, isGranted: boolean): Promise<void>;
 }
@@ -80,6 +83,7 @@ export interface HomeWork {
   setting(name: string): Promise<string | undefined>;
   setSetting(name: string, value: string): Promise<void>;
   allowListener(component: string): Promise<void>;
+  disallowListener(component: string): Promise<void>;
   /** Packages that may run while the phone sleeps; undefined where it does not tell. */
   exempt(): Promise<ReadonlySet<string> | undefined>;
   setExempt(name: string): Promise<void>;

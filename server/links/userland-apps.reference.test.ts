@@ -10,7 +10,7 @@ import { census, mounted } from '../../testing/userland/odd-files.ts';
 import { UserlandPhone, whyNotHere } from '../../testing/userland/userland-phone.ts';
 import type { KeenLarder } from '../keen-larder.ts';
 import { startCopying } from '../runs/apps/copying.ts';
-import { startRemovingLeftovers } from '../runs/apps/removing-leftovers.ts';
+import { startRemovingLeftovers } from '../runs/apps/leftovers/removing.ts';
 import { startPuttingApps } from '../runs/apps/putting-apps.ts';
 import { startKeepingRecords } from '../runs/records/keeping-records.ts';
 import { startPuttingRecords } from '../runs/records/putting-records.ts';

@@ -26,7 +26,7 @@ import { overwriteFile } from '@keen-larder/standin/flash/file-writes.ts';
 import { openKeenLarder, type KeenLarder } from '../keen-larder.ts';
 import { startChangingApps } from './apps/changing-apps.ts';
 import { startCopying } from './apps/copying.ts';
-import { startRemovingLeftovers } from './apps/removing-leftovers.ts';
+import { startRemovingLeftovers } from './apps/leftovers/removing.ts';
 import { startPuttingApps } from './apps/putting-apps.ts';
 import { startComparing } from './imaging/comparing.ts';
 import { startImaging } from './imaging/imaging.ts';

@@ -1,5 +1,5 @@
 /** Runs in a thread of its own: reads what phones and files say, which may take for ever. See `untrusted.ts`. */
-import { parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
+import { parseEntries, parsePackageDump } from '@keen-larder/core/apps/package-dump.ts';
 import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { keyUidsIn } from './key-uids.ts';
 import { readProvided, readRecords, type ReadRecords } from './records-reader.ts';
@@ -27,3 +27,5 @@ export const provided = ({
 export const keyUids = (bytes: Uint8Array): number[] => keyUidsIn(bytes);
 
 export const packages = ({ text, user }: { text: string; user: number }) => parsePackageDump(text, user);
+
+export const entries = (text: string) => parseEntries(text);

@@ -1,5 +1,6 @@
 import { Piscina } from 'piscina';
 import type { InstalledApp } from '@keen-larder/core/apps/facts.ts';
+import type { PackageEntry } from '@keen-larder/core/apps/package-dump.ts';
 import type { RecordKindId } from '@keen-larder/core/records/kinds.ts';
 import { builtWorker } from '../shelf/built-worker.ts';
 import type { ReadRecords } from './records-reader.ts';
@@ -64,3 +65,7 @@ export const readKeyUids = async (bytes: Uint8Array): Promise<number[]> =>
 /** See `parsePackageDump`. */
 export const readPackages = async (text: string, user = 0): Promise<InstalledApp[]> =>
   (await read<InstalledApp[]>('packages', { text, user }, mostMs)) ?? [];
+
+/** See `parseEntries`; undefined where it does not come to an end. */
+export const readEntries = (text: string): Promise<PackageEntry[] | undefined> =>
+  read<PackageEntry[]>('entries', text, mostMs);

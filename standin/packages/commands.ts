@@ -1,6 +1,7 @@
 import { complain, print, type Command, type Process, type ShellHost } from '../shell/host.ts';
 import { openFile } from './imports.ts';
 import { dumpText } from './dump.ts';
+import { entriesOf, entryText } from './entries.ts';
 import { homeServices } from './home-commands.ts';
 import { appIdOf } from '@keen-larder/core/apps/ids.ts';
 import { runningUsers, startUser, userAmong, usersOf } from './users.ts';
@@ -213,7 +214,10 @@ export async function dumpPackages(process: Process, names: readonly string[]): 
   const users = await usersOf(host);
   const lists = await Promise.all(users.map(({ id }) => installedApps(host, id)));
   const rows = lists[0]!.map((_, i) => lists.map((list) => list[i]!));
-  const wanted = names[0] === 'packages' ? rows : rows.filter(([one]) => names.includes(one!.apk.package));
-  await print(process, `Packages:\n${wanted.map(dumpText).join('')}\n`);
+  const isWanted = (name: string) => names[0] === 'packages' || names.includes(name);
+  const wanted = rows.filter(([one]) => isWanted(one!.apk.package)).map(dumpText);
+  const entries = (await entriesOf(host)).filter(({ name }) => isWanted(name));
+  const sections = [...wanted, ...entries.map((entry) => entryText(entry, users))];
+  await print(process, `Packages:\n${sections.join('')}\n`);
   return 0;
 }

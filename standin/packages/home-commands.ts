@@ -188,11 +188,13 @@ async function notification(
   process: Process,
   [verb, component = '', user = '0']: readonly string[],
 ): Promise<number> {
-  if (verb !== 'allow_listener') return complain(process, 'cmd', `Unknown command: ${verb ?? ''}`);
+  const isAllowed = verb === 'allow_listener';
+  if (!isAllowed && verb !== 'disallow_listener')
+    return complain(process, 'cmd', `Unknown command: ${verb ?? ''}`);
   await changeFile(process.host, homeFiles.secure(Number(user)), (xml) => {
     const key = 'enabled_notification_listeners';
     const before = (settingOf(xml, key) ?? '').split(':').filter((each) => each !== '' && each !== component);
-    return withSetting(xml, key, [...before, component].join(':'));
+    return withSetting(xml, key, [...before, ...(isAllowed ? [component] : [])].join(':'));
   });
   return 0;
 }

@@ -7,6 +7,7 @@ import { editTree, type Addition, type TreeEdit } from '../flash/file-tree.ts';
 import type { Mount, ShellHost } from '../shell/host.ts';
 import { turnsOf } from '../shell/turns.ts';
 import { usersOf } from './users.ts';
+import { entriesOf } from './entries.ts';
 import { dangerous, installedApps, type Installed } from './installed.ts';
 import { judge, parsed, Refused, type InstallOptions } from './judging.ts';
 import {
@@ -272,7 +273,8 @@ export async function uninstall(
       return { removes: (path) => data.includes(path) };
     }
     const code = app.paths[0]!.replace(/^\/data/, '').replace(/\/[^/]+$/, '');
-    settings.packages = withoutPackage(settings.packages, name);
+    // With its data kept it keeps its id as well.
+    if (!keepsData) settings.packages = withoutPackage(settings.packages, name);
     settings.list = withoutListLine(settings.list, name);
     settings.grants = withoutGrants(settings.grants, name);
     settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: true });
@@ -282,6 +284,7 @@ export async function uninstall(
 
 /** Removes an app for all users: of one that came with the system its update, and its data with it. */
 export async function uninstallForAll(host: ShellHost, name: string): Promise<void> {
+  if ((await entriesOf(host)).some((entry) => entry.name === name)) return removeEntry(host, name);
   const app = await present(host, name, 0);
   if (!app.isBuiltIn) return uninstall(host, name, false, 0);
   const code = app.paths[0]!.replace(/\/[^/]+$/, '');
@@ -292,6 +295,15 @@ export async function uninstallForAll(host: ShellHost, name: string): Promise<vo
     return { removes: (path) => goes.includes(path) };
   });
 }
+
+/** Of an app that was removed with its data kept: its entry, and its data. */
+const removeEntry = (host: ShellHost, name: string): Promise<void> =>
+  change(host, 0, (settings) => {
+    settings.packages = withoutPackage(settings.packages, name);
+    settings.restrictions = withRestriction(settings.restrictions, name, { enabled: 0, installed: true });
+    const data = Object.values(foldersOf(0)).map((folder) => `${folder}/${name}`);
+    return { removes: (path) => data.includes(path) };
+  });
 
 /** Disables, enables or brings back. */
 export async function restrict(

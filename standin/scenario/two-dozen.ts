@@ -8,6 +8,7 @@ import { apkOf, carried, type Program } from '../firmware/programs.ts';
 import type { Shape } from '../firmware/icons.ts';
 import { editTree, type Addition } from '../flash/file-tree.ts';
 import type { Device } from '../flash/flash.ts';
+import { homeFiles } from '../packages/home-files.ts';
 import { settingsFiles, tagOf, withGrants, withListLine, withPackage } from '../packages/settings.ts';
 
 /** An app of a phone that has been in use for long. */
@@ -111,7 +112,17 @@ const removed = {
   ferrygame: 'example.ferrygame',
   oldtides: 'example.oldtides',
   sandtimer: 'example.sandtimer',
+  bellbuoy: 'example.bellbuoy',
 } as const;
+
+/** One more that reads notifications. */
+const withListener = (secure: string, component: string): string =>
+  secure.includes(component)
+    ? secure
+    : secure.replace(
+        /(name="enabled_notification_listeners" value=")([^"]*)/,
+        (_, head: string, value: string) => `${head}${value === '' ? '' : `${value}:`}${component}`,
+      );
 
 const systemOwned = { uid: 1000, gid: 1000 } as const;
 const labelled = (label: string) => [
@@ -222,6 +233,20 @@ export async function putTwoDozenApps(userData: Device): Promise<void> {
     const rows = notebookDatabase(7900, 500 * 1024);
     file(`/data/${removed.oldtides}/databases/tides.db`, rows, 0o660, gone, goneLabel);
     folder(`/user_de/0/${removed.oldtides}`, 0o700, gone, goneLabel);
+    // Removed with its data kept: it has its id still.
+    const away = { uid: gone.uid + 2, gid: gone.uid + 2 };
+    const awayLabel = labelled(`u:object_r:app_data_file:s0:${categoriesOf({ user: 0, appId: away.uid })}`);
+    folder(`/data/${removed.bellbuoy}`, 0o700, away, awayLabel);
+    file(`/data/${removed.bellbuoy}/marks.db`, notebookDatabase(7950, 120 * 1024), 0o660, away, awayLabel);
+    packages = withPackage(packages, {
+      ...{
+        name: removed.bellbuoy,
+        codePath: `/data/app/${removed.bellbuoy}-1`,
+        userId: away.uid,
+        version: 6,
+      },
+      ...{ firstInstalledAt: at, updatedAt: at, installer: shop },
+    });
     const media = { uid: gone.uid + 1, gid: 1078 };
     folder(`/app/${removed.ferrygame}-2`, 0o755, systemOwned);
     const game: Program = {
@@ -229,6 +254,11 @@ export async function putTwoDozenApps(userData: Device): Promise<void> {
       ...{ abis: [], permissions: [], duties: [], shape: 'half', colour: colours.rust },
     };
     // An update that was not ended: what there is of it is no program.
+    for (const path of ['/misc', '/misc/profiles', '/misc/profiles/ref'])
+      if (!(await fs.find(path))) folder(path, 0o771, systemOwned, []);
+    folder(`/misc/profiles/ref/${removed.ferrygame}`, 0o770, systemOwned, []);
+    const profile = filler('program', 7915, 9000);
+    file(`/misc/profiles/ref/${removed.ferrygame}/primary.prof`, profile, 0o640, systemOwned, []);
     const half = apkOf(game, { versionCode: 3, seed: 7910, bytes: 200 * 1024 }).subarray(0, 120 * 1024);
     file(`/app/${removed.ferrygame}-2/base.apk`, Buffer.from(half), 0o644, systemOwned);
     for (const [name, kibibytes] of [
@@ -241,11 +271,15 @@ export async function putTwoDozenApps(userData: Device): Promise<void> {
       file(`/media/0/Android/data/${name}/files/kept.bin`, bytes, 0o660, media, []);
     }
   }
+  const secure = await read(homeFiles.secure());
+  const listener = `${removed.ferrygame}/${removed.ferrygame}.Harbour`;
   for (const [path, text] of [
+    [homeFiles.secure(), secure && withListener(secure, listener)],
     [settingsFiles.packages, packages],
     [settingsFiles.list, list],
     [settingsFiles.grants, grants],
   ] as const) {
+    if (text === '') continue;
     const there = await fs.find(path);
     file(
       path,

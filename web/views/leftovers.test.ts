@@ -28,6 +28,7 @@ const running = phone({ facts: { ...facts, mode: 'system' } });
 const left = (name: string, over: Partial<LeftoverView> = {}): LeftoverView => ({
   package: name,
   folders: [{ kind: 'data', path: `/data/user/0/${name}`, uid: 10_088, bytes: 2 * MiB }],
+  notes: [],
   ...{ bytes: 2 * MiB, uid: 10_088, isCertain: true, why: 'Nobody has its id now.', keptAt: undefined },
   ...over,
 });

@@ -1,4 +1,4 @@
-import type { Leftover } from '../../apps/leftovers.ts';
+import { isWorthKeeping, type Leftover } from '../../apps/leftovers.ts';
 import type { PhoneFacts } from '../../phone/facts.ts';
 import { bySeverity, listText, stop, type Check, type RunSheet, type Step } from '../check.ts';
 import { inSystem, msForEachApp } from './common.ts';
@@ -26,7 +26,7 @@ export function leftoversSheet(facts: LeftoversFacts): RunSheet {
   const bytes = keepsFirst ? some.reduce((sum, each) => sum + each.bytes, 0) : 0;
   const names = (those: readonly Leftover[]) => listText(those.map((each) => each.package));
   const copies = keepsFirst
-    ? some.map((each): Step => ({
+    ? some.filter(isWorthKeeping).map((each): Step => ({
         kind: 'copy',
         text: `Keep what is left of ${each.package}`,
         app: each.package,
@@ -41,7 +41,8 @@ export function leftoversSheet(facts: LeftoversFacts): RunSheet {
   }));
   const doubtful = some.filter(({ isCertain }) => !isCertain);
   // What was kept at an earlier time may be other than what is there now.
-  const lost = keepsFirst ? [] : some;
+  const lost = keepsFirst ? [] : some.filter(isWorthKeeping);
+  const noted = some.filter(({ notes }) => notes.length > 0);
   const [known, unknown] = [true, false].map((is) => lost.filter((each) => kept.has(each.package) === is));
   const checks: Check[] = [
     ...inSystem({ phone }),
@@ -82,8 +83,8 @@ export function leftoversSheet(facts: LeftoversFacts): RunSheet {
           } as const,
         ]
       : []),
-    ...(keepsFirst && some.length > 0 ? roomForCopies(bytes, shelf.freeBytes, 'At most') : []),
-    ...(some.length > 0 && keepsFirst
+    ...(copies.length > 0 ? roomForCopies(bytes, shelf.freeBytes, 'At most') : []),
+    ...(copies.length > 0
       ? [
           {
             id: 'can-be-undone',
@@ -91,6 +92,16 @@ export function leftoversSheet(facts: LeftoversFacts): RunSheet {
             title: 'It can be undone',
             sentence:
               'From the larder: what was kept is among the apps of this phone, and goes back as it was.',
+          } as const,
+        ]
+      : []),
+    ...(noted.length > 0
+      ? [
+          {
+            id: 'notes-go',
+            severity: 'note',
+            title: 'Entries of the system’s lists go',
+            sentence: `${names(noted)}: what the package manager and settings have of it is not kept. Installed again, an app gets a new id and is asked for its permissions anew.`,
           } as const,
         ]
       : []),

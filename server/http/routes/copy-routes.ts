@@ -27,7 +27,7 @@ import { copyTar } from '../../larder/copy-export.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
 import { startChangingApps } from '../../runs/apps/changing-apps.ts';
 import { startCopying } from '../../runs/apps/copying.ts';
-import { startRemovingLeftovers } from '../../runs/apps/removing-leftovers.ts';
+import { startRemovingLeftovers } from '../../runs/apps/leftovers/removing.ts';
 import { startInstallingWaiting } from '../../runs/apps/installing-waiting.ts';
 import { startMoving } from '../../runs/apps/moving.ts';
 import {

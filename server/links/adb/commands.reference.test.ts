@@ -114,7 +114,8 @@ const of = <K extends Key>(reason: string, ...keys: K[]) =>
 const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   userId: [{ line: commands.userId() }],
   ...of('getprop is Android’s own', 'properties', 'property'),
-  ...of('cmd is Android’s own', 'appOps', 'setAppOp', 'appLanguages', 'setAppLanguages', 'allowListener'),
+  ...of('cmd is Android’s own', 'appOps', 'setAppOp', 'appLanguages', 'setAppLanguages'),
+  ...of('cmd is Android’s own', 'allowListener', 'disallowListener'),
   ...of('am is Android’s own', 'openFile', 'startUser'),
   ...of('cmd is Android’s own', 'sparedApps', 'spareApp', 'giveRole'),
   ...of('settings and telecom are Android’s own', 'secureSetting', 'setSecureSetting', 'setDialer'),
@@ -129,7 +130,7 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
     'commitInstall',
     'abandonInstall',
     'uninstall',
-    'takeBackUpdate',
+    'uninstallForAll',
     'enable',
     'disable',
     'grant',

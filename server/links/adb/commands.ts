@@ -181,8 +181,11 @@ export const commands = {
   commitInstall: (session: string) => `pm install-commit ${nameOf(session)}`,
   abandonInstall: (session: string) => `pm install-abandon ${nameOf(session)}`,
   uninstall: (name: string, user: number) => `pm uninstall --user ${user} ${nameOf(name)}`,
-  /** Of an app that came with the system, for all users: what it came as stays (AOSP, PackageManagerShellCommand.runUninstall). */
-  takeBackUpdate: (name: string) => `pm uninstall ${nameOf(name)}`,
+  /**
+   * For all users: of an app that came with the system what it came as stays (AOSP, PackageManagerShellCommand.runUninstall), of one that
+   * was removed with its data kept not even that (from memory).
+   */
+  uninstallForAll: (name: string) => `pm uninstall ${nameOf(name)}`,
   bringBack: (name: string, user: number) => `cmd package install-existing --user ${user} ${nameOf(name)}`,
   enable: (name: string, user: number) => `pm enable --user ${user} ${nameOf(name)}`,
   disable: (name: string, user: number) => `pm disable-user --user ${user} ${nameOf(name)}`,
@@ -204,6 +207,8 @@ export const commands = {
     `settings --user ${user} put secure ${nameOf(name)} ${quote(value)}`,
   allowListener: (component: string, user: number) =>
     `cmd notification allow_listener ${quote(component)} ${user}`,
+  disallowListener: (component: string, user: number) =>
+    `cmd notification disallow_listener ${quote(component)} ${user}`,
   sparedApps: () => 'cmd deviceidle whitelist',
   spareApp: (name: string) => `cmd deviceidle whitelist +${nameOf(name)}`,
   giveRole: (role: string, name: string, user: number) =>

@@ -34,7 +34,7 @@ import {
   waitingSheet,
 } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { Bench } from '../../bench/bench.ts';
-import { appsOfAll, userOn, usersOf } from '../../bench/phone-users.ts';
+import { userOn, usersOf } from '../../bench/phone-users.ts';
 import type { RunStatements } from '../../database/runs.ts';
 import type { PurposeStatements } from '../../database/known/purposes.ts';
 import type { TurnedOffStatements } from '../../database/upkeep/turned-off.ts';
@@ -42,8 +42,8 @@ import type { Larder } from '../../larder/larder.ts';
 import type { AppWork } from '../../links/app-access.ts';
 import type { PhoneLink } from '../../links/phone-link.ts';
 import { pastSpeed } from '../engine/past-speed.ts';
-import { filesOf, workOf } from '../phone/phone-access.ts';
-import { findLeftovers } from './leftovers.ts';
+import { workOf } from '../phone/phone-access.ts';
+import { findLeftovers } from './leftovers/finding.ts';
 import { isAsKept } from './app-doubt.ts';
 import { Problem } from '../../failures.ts';
 
@@ -166,8 +166,7 @@ export class AppSheets {
 
   /** What apps left on a phone, and when each was kept. @throws PhoneFailure */
   async leftoverViews(serial: string): Promise<LeftoverView[]> {
-    const link = this.bench.link(serial);
-    const found = await findLeftovers(filesOf(link), await appsOfAll(link));
+    const found = await findLeftovers(this.bench.link(serial));
     const kept = this.keptLeftovers(serial);
     return found.map((each) => ({ ...each, keptAt: kept.get(each.package) }));
   }

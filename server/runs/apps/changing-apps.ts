@@ -15,7 +15,7 @@ const work: Readonly<Record<AppAction, (work: AppWork, name: string) => Promise<
   enable: (work, name) => work.setEnabled(name, true),
   remove: (work, name) => work.uninstall(name),
   'bring-back': (work, name) => work.bringBack(name),
-  'take-back-update': (work, name) => work.takeBackUpdate(name),
+  'take-back-update': (work, name) => work.uninstallForAll(name),
 };
 
 /** How an app must be afterwards. */

@@ -122,8 +122,8 @@ export class AdbAppWork implements AppWork {
     await this.shell.must(commands.uninstall(name, this.user));
   }
 
-  async takeBackUpdate(name: string): Promise<void> {
-    await this.shell.must(commands.takeBackUpdate(name));
+  async uninstallForAll(name: string): Promise<void> {
+    await this.shell.must(commands.uninstallForAll(name));
   }
 
   async bringBack(name: string): Promise<void> {

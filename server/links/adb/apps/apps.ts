@@ -1,10 +1,11 @@
 import { folderOf, isCompared, stagingFolders, type DataFile } from '@keen-larder/core/apps/copies.ts';
 import type { AppFacts, InstalledApp } from '@keen-larder/core/apps/facts.ts';
+import type { PackageEntry } from '@keen-larder/core/apps/package-dump.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import { readApk, readClasses, readIcon, type Apk } from '@keen-larder/core/formats/apk/apk.ts';
 import { parseUserDump } from '@keen-larder/core/phone/users/users.ts';
 import { stampOf } from '../../../formats/data-stamp.ts';
-import { readPackages } from '../../../untrusted/untrusted.ts';
+import { readEntries, readPackages } from '../../../untrusted/untrusted.ts';
 import type { AppAccess } from '../../app-access.ts';
 import { batches } from '../batches.ts';
 import { fileOn } from '../files/file-source.ts';
@@ -39,6 +40,12 @@ export class AdbApps implements AppAccess {
 
   async recent(): Promise<AppFacts[]> {
     return this.last ?? this.list();
+  }
+
+  async entries(signal?: AbortSignal): Promise<PackageEntry[]> {
+    const entries = await readEntries(await this.text(commands.allPackages(), signal));
+    if (!entries) throw new LinkFailure('Reading the phone’s list of packages does not come to an end.');
+    return entries;
   }
 
   async list(signal?: AbortSignal): Promise<AppFacts[]> {

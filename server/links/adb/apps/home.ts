@@ -64,6 +64,10 @@ export class AdbHome implements HomeWork {
     await this.shell.must(commands.allowListener(component, this.user));
   }
 
+  async disallowListener(component: string): Promise<void> {
+    await this.shell.must(commands.disallowListener(component, this.user));
+  }
+
   async exempt(): Promise<ReadonlySet<string> | undefined> {
     const { stdout, exitCode } = await this.shell.run(commands.sparedApps());
     return exitCode === 0 ? exemptIn(stdout) : undefined;

@@ -3,7 +3,7 @@ import { ElButton, ElTable, ElTableColumn } from 'element-plus';
 import { computed } from 'vue';
 import type { PhoneView } from '@keen-larder/contract/bench.ts';
 import type { LeftoverView } from '@keen-larder/contract/copies.ts';
-import type { LeftoverKind } from '@keen-larder/core/apps/leftovers.ts';
+import type { LeftoverKind, LeftoverNote } from '@keen-larder/core/apps/leftovers.ts';
 import PickColumn from '../../../parts/table/PickColumn.vue';
 import SizeText from '../../../parts/SizeText.vue';
 import TimeText from '../../../parts/TimeText.vue';
@@ -33,9 +33,28 @@ const kindWords: Readonly<Record<LeftoverKind, string>> = {
   media: 'media',
   obb: 'expansion files',
   program: 'program',
+  profile: 'compile profile',
 };
-const wordsOf = ({ folders }: LeftoverView) => folders.map(({ kind }) => kindWords[kind]).join(', ');
-const pathsOf = ({ folders }: LeftoverView) => folders.map(({ path }) => path).join('\n');
+const settingWords: Readonly<Record<string, string>> = {
+  enabled_notification_listeners: 'reads notifications',
+  enabled_accessibility_services: 'accessibility service',
+  accessibility_button_targets: 'accessibility button',
+  accessibility_shortcut_target_service: 'accessibility shortcut',
+  enabled_vr_listeners: 'VR listener',
+  autofill_service: 'fills in forms',
+  nfc_payment_default_component: 'pays by NFC',
+};
+const noteWords = (note: LeftoverNote) =>
+  note.kind === 'entry' ? 'entry of the package manager' : (settingWords[note.setting] ?? note.setting);
+const wordsOf = ({ folders, notes }: LeftoverView) =>
+  [...new Set([...folders.map(({ kind }) => kindWords[kind]), ...notes.map(noteWords)])].join(', ');
+const placesOf = ({ folders, notes }: LeftoverView) =>
+  [
+    ...folders.map(({ path }) => path),
+    ...notes.flatMap((note) =>
+      note.kind === 'setting' ? `${note.setting} of user ${note.user}: ${note.component}` : [],
+    ),
+  ].join('\n');
 </script>
 
 <template>
@@ -48,7 +67,8 @@ const pathsOf = ({ folders }: LeftoverView) => folders.map(({ path }) => path).j
     <p v-else-if="store.errors[serial]" class="error" role="alert">{{ store.errors[serial] }}</p>
     <p v-else-if="!rows" class="soft" role="status">Looking into the folders of apps…</p>
     <p v-else-if="rows.length === 0" role="status">
-      Nothing is left over: each folder of an app belongs to one that is installed.
+      Nothing is left over: each folder of an app, and each entry in the system’s lists, belongs to one that
+      is installed.
     </p>
     <template v-else>
       <p class="sum" role="status">
@@ -76,7 +96,7 @@ const pathsOf = ({ folders }: LeftoverView) => folders.map(({ path }) => path).j
         </ElTableColumn>
         <ElTableColumn label="Where" min-width="120">
           <template #default="{ row }">
-            <span :title="pathsOf(row as LeftoverView)">{{ wordsOf(row as LeftoverView) }}</span>
+            <span :title="placesOf(row as LeftoverView)">{{ wordsOf(row as LeftoverView) }}</span>
           </template>
         </ElTableColumn>
         <ElTableColumn label="Size" align="right" width="84">

@@ -4,10 +4,11 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { LeftoverView } from '@keen-larder/contract/copies.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
 import { putTwoDozenApps } from '@keen-larder/standin/scenario/two-dozen.ts';
-import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../testing/bench.ts';
-import type { KeenLarder } from '../../keen-larder.ts';
-import { startPuttingApps } from './putting-apps.ts';
-import { startRemovingLeftovers } from './removing-leftovers.ts';
+import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../../testing/bench.ts';
+import type { KeenLarder } from '../../../keen-larder.ts';
+import { startPuttingApps } from '../putting-apps.ts';
+import { findLeftovers } from './finding.ts';
+import { startRemovingLeftovers } from './removing.ts';
 
 const folder = testFolder();
 let bench: Awaited<ReturnType<typeof startKnot3>>;
@@ -15,6 +16,8 @@ let app: KeenLarder;
 const tides = 'example.oldtides';
 const game = 'example.ferrygame';
 const timer = 'example.sandtimer';
+/** Removed with its data kept. */
+const buoy = 'example.bellbuoy';
 
 beforeAll(async () => {
   bench = await startKnot3(join(folder.path, 'phones'));
@@ -49,6 +52,9 @@ async function tree(...roots: readonly string[]): Promise<string[]> {
   for (const root of roots) await walk(root);
   return lines;
 }
+const text = async (path: string) => (await openFileSystem(await bench.phone.userData())).text(path);
+const listeners = () => text('/system/users/0/settings_secure.xml');
+const packageList = () => text('/system/packages.xml');
 const own = [`/data/${tides}`, `/user_de/0/${tides}`];
 async function remove(packages: string[], keepsFirst: boolean, confirmed: string[] = []) {
   return app.engine.ended(
@@ -64,9 +70,20 @@ describe('leftovers of removed apps', () => {
     expect(all.map(({ package: name, isCertain }) => [name, isCertain])).toEqual([
       [game, true],
       [tides, true],
+      [buoy, true],
       [timer, false],
     ]);
-    expect(named(all, game)!.folders.map(({ kind }) => kind)).toEqual(['external', 'program']);
+    expect(named(all, game)!.folders.map(({ kind }) => kind)).toEqual(['external', 'program', 'profile']);
+    expect(named(all, game)!.notes).toEqual([
+      {
+        ...{ kind: 'setting', setting: 'enabled_notification_listeners', user: 0 },
+        component: `${game}/${game}.Harbour`,
+      },
+    ]);
+    expect(named(all, buoy)).toMatchObject({
+      notes: [{ kind: 'entry' }],
+      why: expect.stringMatching(/was removed with its data kept/) as string,
+    });
     expect(named(all, tides)).toMatchObject({
       keptAt: undefined,
       why: expect.stringMatching(/which no app has now/) as string,
@@ -92,12 +109,49 @@ describe('leftovers of removed apps', () => {
     expect(ended.state).toBe('done');
     expect(ended.outcome).toMatch(/^1\.\d+ MiB of user data are free again\.$/);
     expect(await tree(...own, `/app/${game}-2`, `/media/0/Android/data/${game}`)).toEqual([]);
-    expect((await views()).map(({ package: name }) => name)).toEqual([timer]);
+    expect((await views()).map(({ package: name }) => name)).toEqual([buoy, timer]);
+    expect(await listeners()).not.toContain(game);
     const copies = app.larder.copies.of(serial).filter(({ app: { isLeftover } }) => isLeftover);
     expect(copies.map((copy) => [copy.app.package, copy.parts.map(({ name }) => name)]).sort()).toEqual([
       [game, ['external.tar', 'base.apk']],
       [tides, ['data.tar', 'device-data.tar']],
     ]);
+  });
+
+  it('of an app that was removed with its data kept go with its entry, which the sheet says', async () => {
+    const sheet = await app.appSheets.leftovers(serial, { packages: [buoy], keepsFirst: true });
+    expect(sheet.checks.find(({ id }) => id === 'notes-go')).toMatchObject({ severity: 'note' });
+    const ended = await remove([buoy], true);
+    expect(ended.state).toBe('done');
+    expect(await tree(`/data/${buoy}`)).toEqual([]);
+    expect(await packageList()).not.toContain(buoy);
+    expect((await views()).map(({ package: name }) => name)).toEqual([timer]);
+    const copy = app.larder.copies.of(serial).find(({ app: each }) => each.package === buoy)!;
+    expect(copy.parts.map(({ name }) => name)).toEqual(['data.tar']);
+  });
+
+  it('are not those of an app that the system put away, to come back', async () => {
+    const link = app.bench.link(serial);
+    const name = 'example.archived';
+    const archived = Object.create(link, {
+      apps: {
+        value: {
+          list: (signal?: AbortSignal) => link.apps!.list(signal),
+          entries: () => Promise.resolve([{ package: name, appId: 10_400, isArchived: true }]),
+        },
+      },
+      files: {
+        value: Object.create(link.files!, {
+          list: {
+            value: async (path: string) => [
+              ...(await link.files!.list(path)),
+              ...(path === '/data/user/0' ? [{ name, isFolder: true }] : []),
+            ],
+          },
+        }) as typeof link.files,
+      },
+    }) as typeof link;
+    expect((await findLeftovers(archived)).map((each) => each.package)).toEqual([timer]);
   });
 
   it('come back from the larder as they were', async () => {

@@ -1,21 +1,22 @@
 import type { LeftoversStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { CopiedApp } from '@keen-larder/core/apps/copies.ts';
-import type { Leftover } from '@keen-larder/core/apps/leftovers.ts';
+import { componentsIn } from '@keen-larder/core/apps/home/reading.ts';
+import type { Leftover, LeftoverNote } from '@keen-larder/core/apps/leftovers.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { listText } from '@keen-larder/core/runsheet/run-sheets.ts';
-import { asOnePart, PartFailure } from '../../failures.ts';
-import type { AppCopies } from '../../larder/copies.ts';
-import type { NewPart } from '../../larder/copies-of-a-kind.ts';
-import type { SetWriter } from '../../shelf/set-writer.ts';
-import { onPhone, startRun } from '../engine/start-run.ts';
-import type { RunContext } from '../engine/run-context.ts';
-import { filesOf, foldersOf, workOf } from '../phone/phone-access.ts';
-import { appsOfAll } from '../../bench/phone-users.ts';
-import { PhoneAtWork, type Attempt } from '../phone/phone-at-work.ts';
-import { copyBatch } from './app-batch.ts';
-import { takeFolder, takeProgram } from './copying.ts';
-import { findLeftovers } from './leftovers.ts';
+import { asOnePart, PartFailure, PhoneRefusal } from '../../../failures.ts';
+import type { AppCopies } from '../../../larder/copies.ts';
+import type { PhoneLink } from '../../../links/phone-link.ts';
+import type { NewPart } from '../../../larder/copies-of-a-kind.ts';
+import type { SetWriter } from '../../../shelf/set-writer.ts';
+import { onPhone, startRun } from '../../engine/start-run.ts';
+import type { RunContext } from '../../engine/run-context.ts';
+import { filesOf, foldersOf, workOf } from '../../phone/phone-access.ts';
+import { PhoneAtWork, type Attempt } from '../../phone/phone-at-work.ts';
+import { copyBatch } from '../app-batch.ts';
+import { takeFolder, takeProgram } from '../copying.ts';
+import { findLeftovers } from './finding.ts';
 
 /**
  * Removes what apps left that are not installed any more, an app a step; keeps it first where that is wanted, and removes nothing
@@ -47,7 +48,7 @@ export function startRemovingLeftovers(
       const { found, sdk } = await phone.retry({
         what: 'Look for leftovers',
         attempt: async ({ link, signal }) => ({
-          found: await findLeftovers(filesOf(link), await appsOfAll(link, signal), signal),
+          found: await findLeftovers(link, signal),
           sdk: await workOf(link).sdk(),
         }),
       });
@@ -82,15 +83,20 @@ export function startRemovingLeftovers(
           asOnePart(async () => {
             if (unkept.has(name!)) throw new PartFailure('It was not kept, and stays.');
             const one = oneOf(name!);
-            await phone.retry({ what: text, attempt: (attempt) => removeLeftover(attempt, one) });
+            const what = await phone.retry({
+              what: text,
+              attempt: (attempt) => removeLeftover(attempt, one),
+            });
             bytes += one.bytes;
-            return `${sizeText(one.bytes)} removed`;
+            return `${what} removed`;
           }),
         );
         if (!isDone) failed.push(name!);
       }
-      const freed = `${sizeText(bytes)} of user data are free again.`;
-      return failed.length === 0 ? freed : `Still there: ${listText(failed)}; each step says why. ${freed}`;
+      const freed = bytes > 0 ? `${sizeText(bytes)} of user data are free again.` : 'Nothing of it is left.';
+      return failed.length === 0
+        ? freed
+        : `Still there: ${listText(failed)}; each step says why.${bytes > 0 ? ` ${freed}` : ''}`;
     },
   });
 }
@@ -105,6 +111,7 @@ async function takeLeftover(
   const about = { package: one.package, label: one.package };
   const parts: NewPart[] = [];
   for (const { kind, path, bytes } of one.folders) {
+    if (kind === 'profile') continue;
     if (kind !== 'program') {
       parts.push((await takeFolder(attempt, about, kind, set)).part);
       continue;
@@ -123,18 +130,51 @@ async function takeLeftover(
   return parts;
 }
 
-/** What is still left over is removed, and nothing of an app that came back meanwhile. */
-async function removeLeftover({ link }: Attempt, one: Leftover): Promise<void> {
+/**
+ * What is still left over is removed, and nothing of an app that came back meanwhile. The package manager's entry goes first: it may
+ * refuse, and takes folders with it.
+ */
+async function removeLeftover({ link, signal }: Attempt, one: Leftover): Promise<string> {
   const present = await workOf(link).describe(one.package);
   const goes = one.folders.filter(
     ({ kind, path }) => !present || (kind === 'program' && !`${present.codePath}/`.startsWith(`${path}/`)),
   );
-  if (goes.length < one.folders.length)
+  if (goes.length < one.folders.length || (present && one.notes.length > 0))
     throw new PartFailure('It is installed again: nothing of it was removed.');
+  const hasEntry = async () =>
+    (await link.apps?.entries(signal))?.some(
+      ({ package: name, isArchived }) => name === one.package && !isArchived,
+    );
+  if (one.notes.some(({ kind }) => kind === 'entry') && (await hasEntry())) {
+    await workOf(link).uninstallForAll(one.package);
+    if (await hasEntry())
+      throw new PartFailure('The phone said yes, and its package manager has the entry still.');
+  }
   await filesOf(link).remove(goes.map(({ path }) => path));
   for (const { path } of goes)
     if (await foldersOf(link).hasFolder(path))
       throw new PartFailure(`The phone said yes, and ${path} is still there.`);
+  for (const note of one.notes) if (note.kind === 'setting') await takeOut(link, note);
+  const notes = one.notes.map((note) => (note.kind === 'entry' ? 'its entry' : note.setting));
+  return [...(one.bytes > 0 ? [sizeText(one.bytes)] : []), ...new Set(notes)].join(', ');
+}
+
+/** Takes a component out of a user's setting; of listeners the system has a list of its own, which the setting follows. */
+async function takeOut(link: PhoneLink, note: LeftoverNote & { kind: 'setting' }): Promise<void> {
+  const { home } = link.asUser(note.user);
+  const those = async () => componentsIn((await home?.setting(note.setting)) ?? '');
+  if (!home || !(await those()).includes(note.component)) return;
+  if (note.setting === 'enabled_notification_listeners') {
+    try {
+      await home.disallowListener(note.component);
+    } catch (error) {
+      if (!(error instanceof PhoneRefusal)) throw error;
+    }
+  }
+  const others = (await those()).filter((each) => each !== note.component);
+  await home.setSetting(note.setting, others.join(':'));
+  if ((await those()).includes(note.component))
+    throw new PartFailure(`The phone said yes, and ${note.setting} names ${note.component} still.`);
 }
 
 const leftoverFacts = ({ package: name, uid }: Leftover, sdk: number | undefined): CopiedApp => ({
