@@ -1,5 +1,6 @@
 import type { TurnedOff } from '@keen-larder/core/apps/built-in.ts';
 import type { AppChange, AppCopy, CopyPart } from '@keen-larder/core/apps/copies.ts';
+import type { CarryAlongSheet, OfferedRecords } from '@keen-larder/core/apps/carry-along.ts';
 import type { Leftover } from '@keen-larder/core/apps/leftovers.ts';
 import type { FoundTracker } from '@keen-larder/core/apps/trackers.ts';
 import type { CopiedRecords, RecordKindId, RecordsPartKind } from '@keen-larder/core/records/kinds.ts';
@@ -30,6 +31,11 @@ export interface CopyView extends AppCopy {
 export interface RecordsView extends Omit<CopyView, 'app' | 'parts'> {
   readonly records: CopiedRecords;
   readonly parts: readonly (Omit<CopyPartView, 'kind'> & { readonly kind: RecordsPartKind })[];
+}
+
+/** What an archive for a recovery would be, and which records could go along. */
+export interface CarryAlongOffer extends CarryAlongSheet {
+  readonly offered: readonly OfferedRecords[];
 }
 
 /** Records of one kind on a phone, and what the larder has of them. */

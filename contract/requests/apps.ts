@@ -260,4 +260,10 @@ export class CarryAlongRequest {
     message: 'copies must be the ids of one to 300 copies, with commas between them',
   })
   copies!: string;
+
+  @IsOptional()
+  @Matches(/^(?:[0-9a-f-]{36}(?:,[0-9a-f-]{36}){0,29})?$/, {
+    message: 'records must be the ids of at most 30 copies of records, with commas between them',
+  })
+  records?: string;
 }

@@ -1,6 +1,13 @@
 import { folderOf, type AppCopy, type FolderKind } from './copies.ts';
 import { isAppId, appIdOf, userOf } from './ids.ts';
 import { sizeText } from '../bytes/units.ts';
+import type { RecordKindId } from '../records/kinds.ts';
+import {
+  carriedRecordsChecks,
+  recordLines,
+  type CarriedRecords,
+  type WantedRecords,
+} from '../records/carrying.ts';
 import { bySeverity, listText, stop, type Check } from '../runsheet/check.ts';
 import { livesOnOnePhone } from './known.ts';
 
@@ -8,6 +15,7 @@ import { livesOnOnePhone } from './known.ts';
  * What an archive that a recovery installs has to say of its apps: one line for each thing, words apart by one blank, so that
  * the shell of any recovery reads it. `model`, `sdk` and `kib` of room; for each app a line `app NUMBER PACKAGE VERSION PROGRAMS
  * LABEL`; for each of its APKs `program NUMBER MEMBER NAME SHA-256`; for each permission that it had `grant NUMBER PERMISSION`; for each folder `part NUMBER MEMBER FOLDER app|shared SUM UID`.
+ * Records have lines of their own (`CarriedRecords`).
  */
 export interface CarriedFolder {
   readonly kind: FolderKind;
@@ -47,18 +55,36 @@ export interface CarryAlongSheet {
   readonly checks: readonly Check[];
 }
 
+/** Records that are kept of the phones whose apps are carried along. */
+export interface OfferedRecords {
+  readonly id: string;
+  readonly kind: RecordKindId;
+  /** Of the phone that they were kept of. */
+  readonly nickname: string;
+  readonly createdAt: number;
+  /** How many; undefined where it cannot be told. */
+  readonly count: number | undefined;
+  readonly bytes: number;
+  /** Why they may not go in; undefined where they may. */
+  readonly whyNot: string | undefined;
+}
+
 const plural = (count: number, one: string, many: string) => (count === 1 ? one : `${count} ${many}`);
 
 /**
  * What comes of carrying some copies along in one archive.
  * @param copies with the model of the phone that each comes from, and whether parts of it are damaged
+ * @param records that go along
  */
 export function carryAlongSheet(
   copies: readonly (AppCopy & { readonly model: string; readonly isDamaged: boolean })[],
+  records: readonly (WantedRecords & { readonly model: string })[] = [],
 ): CarryAlongSheet {
-  const models = [...new Set(copies.map(({ model }) => model))];
+  const models = [...new Set([...copies, ...records].map(({ model }) => model))];
   const packages = copies.map(({ app }) => app.package);
-  const bytes = copies.reduce((sum, copy) => sum + bytesOf(copy), 0);
+  const bytes =
+    copies.reduce((sum, copy) => sum + bytesOf(copy), 0) +
+    records.reduce((sum, each) => sum + recordBytesOf(each.records), 0);
   const checks: Check[] = [];
   /** A check of those copies that something is so of. */
   const of = (
@@ -69,7 +95,7 @@ export function carryAlongSheet(
     const labels = listText([...new Set(some.map(({ app }) => app.label))]);
     if (some.length > 0) checks.push(check(labels, some.length));
   };
-  if (copies.length === 0)
+  if (copies.length + records.length === 0)
     checks.push(...stop('nothing-picked', 'Nothing is picked', 'Pick copies of apps in the list.'));
   if (models.length > 1)
     checks.push(
@@ -166,16 +192,25 @@ export function carryAlongSheet(
     bytes,
     apps: copies.length,
     withProgram: copies.filter(hasProgram).length,
-    checks: bySeverity(checks),
+    checks: bySeverity([...checks, ...carriedRecordsChecks(records)]),
   };
 }
 
+const recordBytesOf = ({ files }: CarriedRecords['records']) =>
+  files.reduce((sum, { bytes }) => sum + bytes, 0);
 const sdkOf = (copies: readonly AppCopy[]) => Math.max(0, ...copies.map(({ app }) => app.sdk ?? 0));
 
 /** The plan of an archive. @param model of the phones that it is for */
-export function planOf(apps: readonly CarriedApp[], model: string): string {
+export function planOf(
+  apps: readonly CarriedApp[],
+  model: string,
+  records: readonly CarriedRecords[] = [],
+): string {
   const lines = [`model ${inLine(model)}`, `sdk ${sdkOf(apps.map(({ copy }) => copy))}`];
-  lines.push(`kib ${roomFor(apps.reduce((sum, { copy }) => sum + bytesOf(copy), 0))}`);
+  const bytes =
+    apps.reduce((sum, { copy }) => sum + bytesOf(copy), 0) +
+    records.reduce((sum, each) => sum + recordBytesOf(each.records), 0);
+  lines.push(`kib ${roomFor(bytes)}`);
   for (const [i, { copy, programs, folders }] of apps.entries()) {
     const { app } = copy;
     const number = i + 1;
@@ -190,5 +225,5 @@ export function planOf(apps: readonly CarriedApp[], model: string): string {
       lines.push(`part ${number} ${member} ${folder} ${isShared(kind) ? 'shared' : 'app'} ${sum} ${app.uid}`);
     }
   }
-  return `${lines.join('\n')}\n`;
+  return `${[...lines, ...recordLines(records)].join('\n')}\n`;
 }

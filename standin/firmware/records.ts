@@ -239,6 +239,24 @@ const sharedId = [10_003, 10_003] as const;
 const systemId = [1000, 1000] as const;
 const providerLabel = 'u:object_r:privapp_data_file:s0:c512,c768';
 
+/** Folders of a content provider's own. */
+const providerFolders = (name: string, owner: readonly [number, number]): Item[] =>
+  ['', '/databases'].map((within) => ({
+    path: `/data/com.android.providers.${name}${within}`,
+    directory: true,
+    mode: within === '' ? 0o700 : 0o771,
+    owner,
+    label: providerLabel,
+  }));
+
+/** What providers have on a phone as new: their folders, by ids that its first start gave. Databases come with what is in them. */
+export const emptyProviders: readonly Item[] = [
+  ...providerFolders('contacts', [10_005, 10_005]),
+  ...providerFolders('telephony', phoneId),
+  ...providerFolders('calendar', [10_006, 10_006]),
+  ...providerFolders('userdictionary', [10_005, 10_005]),
+];
+
 /** Personal records of a phone in use, where its Android version keeps them. */
 export function recordItems(seed: number, sdk: number, widgetsOf: string): Item[] {
   const provider = (
@@ -247,20 +265,7 @@ export function recordItems(seed: number, sdk: number, widgetsOf: string): Item[
     of: RecordDatabase,
     owner: readonly [number, number],
   ): Item[] => [
-    {
-      path: `/data/com.android.providers.${name}`,
-      directory: true,
-      mode: 0o700,
-      owner,
-      label: providerLabel,
-    },
-    {
-      path: `/data/com.android.providers.${name}/databases`,
-      directory: true,
-      mode: 0o771,
-      owner,
-      label: providerLabel,
-    },
+    ...providerFolders(name, owner),
     {
       path: `/data/com.android.providers.${name}/databases/${file}`,
       records: { of, seed, sdk },

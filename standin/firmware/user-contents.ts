@@ -1,7 +1,7 @@
 import { cacheGroupOf, categoriesOf } from '@keen-larder/core/apps/ids.ts';
 import { homeFiles } from '../packages/home-files.ts';
 import type { Item } from './item.ts';
-import { recordItems } from './records.ts';
+import { emptyProviders, recordItems } from './records.ts';
 import { programs, type ProgramName } from './programs.ts';
 
 const MiB = 1024 * 1024;
@@ -235,7 +235,7 @@ export const userData = (sdk: number, apps: readonly AppSize[], photos: number):
     owner: [1000, 1000],
   },
   ...homeItems(sdk, apps),
-  ...(apps.length > 0 ? recordItems(apps[0]![2], sdk, `example.${apps[0]![0]}`) : []),
+  ...(apps.length > 0 ? recordItems(apps[0]![2], sdk, `example.${apps[0]![0]}`) : emptyProviders),
   adbKeys,
   ...sharedStorage(photos),
 ];

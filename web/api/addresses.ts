@@ -6,6 +6,10 @@ import type {
 
 const at = encodeURIComponent;
 
+/** Which copies of apps and of records go into one archive. */
+export const carriedQuery = (apps: readonly string[], records: readonly string[]): string =>
+  `copies=${apps.map(at).join(',')}${records.length > 0 ? `&records=${records.map(at).join(',')}` : ''}`;
+
 export const queryOf = ({ path, part, from, named }: FolderRequest) =>
   new URLSearchParams({ path, ...(part && { part }), ...(from && { from }), ...(named && { named }) });
 
@@ -34,7 +38,8 @@ export const downloads = {
   copy: (id: string) => `/api/app-copies/${at(id)}/export`,
   /** An archive of some copies that a recovery installs. */
   platformBackup: (ids: readonly string[]) => `/api/platform-backup?copies=${ids.map(at).join(',')}`,
-  carryAlong: (ids: readonly string[]) => `/api/carry-along/archive?copies=${ids.map(at).join(',')}`,
+  carryAlong: (apps: readonly string[], records: readonly string[]) =>
+    `/api/carry-along/archive?${carriedQuery(apps, records)}`,
   /** One file of a copy of records. */
   record: (id: string, name: string) =>
     `/api/record-copies/${at(id)}/parts/${name.split('/').map(at).join('/')}`,

@@ -1,10 +1,11 @@
+import { carriedQuery } from './addresses.ts';
 import type { WaitingProgram } from '@keen-larder/core/runsheet/apps/waiting.ts';
-import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
 import type { Purpose } from '@keen-larder/core/apps/purposes/purposes.ts';
 import type { Tracker } from '@keen-larder/core/apps/trackers.ts';
 import type {
   AppCode,
   AppInside,
+  CarryAlongOffer,
   AppView,
   CopyView,
   CopyRoutine,
@@ -62,8 +63,8 @@ export const appsApi = {
   recordCopies: () => ask<RecordsView[]>('/record-copies'),
   changeRecords: (id: string, change: CopyChange) =>
     ask<RecordsView>(`/record-copies/${at(id)}`, 'PATCH', change),
-  carryAlongSheet: (ids: readonly string[]) =>
-    ask<CarryAlongSheet>(`/carry-along?copies=${ids.map(encodeURIComponent).join(',')}`),
+  carryAlongSheet: (apps: readonly string[], records: readonly string[]) =>
+    ask<CarryAlongOffer>(`/carry-along?${carriedQuery(apps, records)}`),
   verifyCopies: (picked: VerifyingCopies) => ask<RunView>('/verifying-copies', 'POST', picked),
   appCopies: () => ask<CopyView[]>('/app-copies'),
   changeCopy: (id: string, change: CopyChange) => ask<CopyView>(`/app-copies/${at(id)}`, 'PATCH', change),

@@ -89,6 +89,8 @@ watch(
     <CarryTray
       v-else-if="page === 'copies' && copies.pickedApps.length && !copies.inTray"
       :ids="copies.pickedApps"
+      :records="copies.pickedRecords"
+      @toggle="copies.toggle"
     />
     <CopyTray v-else-if="page === 'copies' && copies.inTray" :copy="copies.inTray" />
     <div v-else-if="page === 'copies'" class="nothing">

@@ -2,10 +2,9 @@
 // Copies of apps and records: all of them, one of them, and those that come as files; trackers in their code.
 import { flushPromises } from '@vue/test-utils';
 import { describe, expect, it, vi } from 'vitest';
-import type { CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
+import type { CarryAlongOffer, CopyView, RecordsView } from '@keen-larder/contract/copies.ts';
 import type { ImportView } from '@keen-larder/contract/imports.ts';
 import type { ImportingAppsRequest } from '@keen-larder/contract/requests/imports.ts';
-import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
 import { importingAppsSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import { copiedApp } from '@keen-larder/core/testing/apps.ts';
 import CodeFindings from '../tray/apps/CodeFindings.vue';
@@ -70,23 +69,66 @@ const records = (over: Partial<RecordsView> = {}): RecordsView => ({
 });
 
 describe('copies that are carried along', () => {
-  const sheet = (checks: CarryAlongSheet['checks'] = []) => ({
-    ...{ model: 'Knot 3', sdk: 28, bytes: 3 * MiB, apps: 2, withProgram: 1, checks },
+  const sheet = (
+    checks: CarryAlongOffer['checks'] = [],
+    offered: CarryAlongOffer['offered'] = [],
+  ): CarryAlongOffer => ({
+    ...{ model: 'Knot 3', sdk: 28, bytes: 3 * MiB, apps: 2, withProgram: 1, checks, offered },
   });
 
   it('are told as an archive, which is downloaded', async () => {
     answering({ 'GET /carry-along?copies=c1,c2': sheet() });
-    const shown = await show(CarryTray, { ids: ['c1', 'c2'] });
+    const shown = await show(CarryTray, { ids: ['c1', 'c2'], records: [] });
     await eventually(() => expect(shown.text()).toMatch(/One archive for any Knot 3/));
     expect(shown.text()).toMatch(/2\s*apps\s*1\s*with the program\s*3 MiB/);
     expect(shown.find('a.go').attributes('href')).toBe('/api/carry-along/archive?copies=c1,c2');
     expect(shown.find('p a[download]').attributes('href')).toBe('/api/platform-backup?copies=c1,c2');
   });
 
+  it('take records along that are picked and may travel; the newest of the others are offered', async () => {
+    const createdAt = Date.UTC(2026, 10, 21);
+    const of = (id: string, kind: 'contacts' | 'accounts' | 'words', whyNot?: string) => ({
+      ...{ id, kind, createdAt, count: 7, bytes: MiB, whyNot, nickname: 'North hide' },
+    });
+    const offered = [
+      of('r1', 'contacts'),
+      of('r2', 'accounts', 'Tokens are issued to one phone.'),
+      of('r3', 'words'),
+    ];
+    const note: CarryAlongOffer['checks'][number] = {
+      ...({ id: 'data-replaced', severity: 'note' } as const),
+      title: 'Records take the place of the phone’s own',
+      sentence: 'Contacts: what the phone has of them goes.',
+    };
+    answering({
+      'GET /carry-along?copies=c1&records=r1,r2': sheet([note], offered),
+      'GET /carry-along?copies=c1': sheet([], offered),
+    });
+    const shown = await show(CarryTray, { ids: ['c1'], records: ['r1', 'r2'] });
+    await eventually(() => expect(shown.text()).toMatch(/Contacts\s*· 7 of North hide, kept/));
+    expect(shown.text()).toMatch(/Accounts\s*· Tokens are issued to one phone\./);
+    expect(shown.text()).toMatch(/what the phone has of them goes/);
+    const boxes = shown.findAll<HTMLInputElement>('input[type=checkbox]');
+    expect(boxes.map(({ element }) => [element.checked, element.disabled])).toEqual([
+      [true, false],
+      [false, true],
+      [false, false],
+    ]);
+    expect(shown.find('a.go').attributes('href')).toBe('/api/carry-along/archive?copies=c1&records=r1');
+    // A system takes apps alone as a backup of its own.
+    expect(shown.find('p a[download]').exists()).toBe(false);
+    await boxes[2]!.setValue(true);
+    expect(shown.emitted('toggle')).toEqual([['r3']]);
+    await shown.setProps({ records: [] });
+    await eventually(() =>
+      expect(shown.find('a.go').attributes('href')).toBe('/api/carry-along/archive?copies=c1'),
+    );
+  });
+
   it('of several models go as a backup of the platform’s own alone', async () => {
     const why = { id: 'wrong-model', severity: 'stop', title: 'Several', sentence: 'One model.' } as const;
     answering({ 'GET /carry-along?copies=c1,c2': sheet([why]) });
-    const shown = await show(CarryTray, { ids: ['c1', 'c2'] });
+    const shown = await show(CarryTray, { ids: ['c1', 'c2'], records: [] });
     await eventually(() => expect(shown.text()).toMatch(/One model\./));
     expect(shown.find('a.go').exists()).toBe(false);
     expect(shown.find('a[download]').attributes('href')).toBe('/api/platform-backup?copies=c1,c2');
@@ -95,7 +137,7 @@ describe('copies that are carried along', () => {
   it('are not downloaded where something stops them, or nobody knows', async () => {
     const why = { id: 'two-for-one', severity: 'stop', title: 'Two copies', sentence: 'Pick one.' } as const;
     answering({ 'GET /carry-along?copies=c1,c2': sheet([why]) });
-    const shown = await show(CarryTray, { ids: ['c1', 'c2'] });
+    const shown = await show(CarryTray, { ids: ['c1', 'c2'], records: [] });
     await eventually(() => expect(shown.text()).toMatch(/Pick one\./));
     expect(shown.find('a[download]').exists()).toBe(false);
     answering({});

@@ -21,7 +21,7 @@ import {
   WaitingRequest,
   WaitingStart,
 } from '@keen-larder/contract/requests/apps.ts';
-import { carried, carryAlongZip, carrySheet } from '../../larder/carry/carry-along.ts';
+import { carried, carryAlongZip, carrySheet, type ToCarry } from '../../larder/carry/carry-along.ts';
 import { platformBackup, platformBackupStream } from '../../larder/carry/platform-backup.ts';
 import { copyTar } from '../../larder/copy-export.ts';
 import type { KeenLarder } from '../../keen-larder.ts';
@@ -40,6 +40,12 @@ import { startVerifyingCopies } from '../../runs/files/verifying.ts';
 import { startPuttingApps } from '../../runs/apps/putting-apps.ts';
 import { valid } from '../validate.ts';
 import { phoneRunRoutes } from './phone-run-routes.ts';
+
+/** Which copies go into one archive. */
+function toCarry(query: unknown): ToCarry {
+  const { copies, records = '' } = valid(CarryAlongRequest, query);
+  return { apps: copies.split(','), records: records === '' ? [] : records.split(',') };
+}
 
 /** Copies of apps: taking them, keeping them, putting them back. */
 export function copyRoutes(app: KeenLarder): Router {
@@ -65,15 +71,15 @@ export function copyRoutes(app: KeenLarder): Router {
   });
 
   routes.get('/carry-along', (request, response) => {
-    const { copies: ids } = valid(CarryAlongRequest, request.query);
-    response.json(carrySheet(app.larder, ids.split(',')));
+    response.json(carrySheet(app.larder, toCarry(request.query)));
   });
 
   routes.get('/carry-along/archive', async (request, response) => {
-    const ids = valid(CarryAlongRequest, request.query).copies.split(',');
-    const carrying = carried(app.larder, ids);
+    const picked = toCarry(request.query);
+    const carrying = carried(app.larder, picked);
     response.attachment(carrying.name).type('application/zip');
     const whole = () => pipeline(carryAlongZip(app.larder, carrying), response);
+    const ids = [...picked.apps, ...picked.records];
     await ids.reduce((read, id) => () => app.larder.bin.whileRead(id, read), whole)();
   });
 

@@ -3,9 +3,7 @@
 import { createHash } from 'node:crypto';
 import { execFileSync } from 'node:child_process';
 import {
-  chmodSync,
   chownSync,
-  copyFileSync,
   lchownSync,
   linkSync,
   mkdirSync,
@@ -13,16 +11,23 @@ import {
   symlinkSync,
   writeFileSync,
 } from 'node:fs';
-import { dirname, join } from 'node:path';
+import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { createWriteStream } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { CopiedApp, PartKind } from '@keen-larder/core/apps/copies.ts';
-import { isLong } from '../../../testing/effort.ts';
 import { LarderBench, type OpenLarder } from '../../../testing/larder.ts';
 import { testFolder } from '../../../testing/folder.ts';
-import { census, mounted } from '../../../testing/userland/odd-files.ts';
-import { UserlandPhone, whyNotHere, type Personality } from '../../../testing/userland/userland-phone.ts';
+import {
+  ArchivePhones,
+  layFile as put,
+  listed,
+  packagesList,
+  packagesXml,
+  recoveries,
+} from '../../../testing/userland/archive-phones.ts';
+import { census } from '../../../testing/userland/odd-files.ts';
+import { whyNotHere, type UserlandPhone } from '../../../testing/userland/userland-phone.ts';
 import { SetWriter } from '../../shelf/set-writer.ts';
 import { carried, carryAlongZip } from './carry-along.ts';
 
@@ -35,21 +40,6 @@ const waiting = 'example.dunebank';
 const apk = Buffer.alloc(90_000, 'a program of a kind');
 const label = 'u:object_r:app_data_file:s0:c77,c256,c512,c768';
 const here = '/data/local/tmp/keen-larder';
-
-const put = (
-  root: string,
-  path: string,
-  bytes: Uint8Array | string,
-  owner: number,
-  mode = 0o600,
-  group = owner,
-) => {
-  const full = join(root, path);
-  mkdirSync(dirname(full), { recursive: true });
-  writeFileSync(full, bytes);
-  chownSync(full, owner, group);
-  chmodSync(full, mode);
-};
 
 /** An app's data as it was kept, and as nobody expects it. */
 function layData(root: string): void {
@@ -68,14 +58,6 @@ function layData(root: string): void {
   lchownSync(join(root, 'lib'), uidThen, uidThen);
   for (const at of ['.', 'databases', 'files', 'files/many']) chownSync(join(root, at), uidThen, uidThen);
 }
-
-const packagesList = (rows: readonly string[]) => rows.map((row) => `${row}\n`).join('');
-const listed = (name: string, uid: number, version: number) =>
-  `${name} ${uid} 0 /data/user/0/${name} default:targetSdkVersion=28 none 0 ${version} 1 @null`;
-
-/** What a system notes of its own Android in user data (AOSP frameworks/base, Settings.java). */
-const packagesXml = (sdk: number) =>
-  `<?xml version='1.0' encoding='utf-8' standalone='yes' ?>\n<packages>\n    <version sdkVersion="${sdk}" databaseVersion="3" fingerprint="x" />\n    <version volumeUuid="primary_physical" sdkVersion="${sdk}" />\n</packages>\n`;
 
 /** User data of the phone that it goes to, after a reset: the app is there, with a file of its own. */
 function layPhone(root: string): void {
@@ -148,7 +130,10 @@ async function keepApp(
 
 async function archiveOf(ids: readonly string[], name: string): Promise<string> {
   const path = join(folder.path, name);
-  await pipeline(carryAlongZip(open.larder, carried(open.larder, ids)), createWriteStream(path));
+  await pipeline(
+    carryAlongZip(open.larder, carried(open.larder, { apps: ids, records: [] })),
+    createWriteStream(path),
+  );
   return path;
 }
 
@@ -169,7 +154,7 @@ beforeAll(async () => {
   put(shared, 'maps/coast.map', Buffer.alloc(50_000, 'map'), uidThen, 0o660, 1023);
   const prefs = join(folder.path, 'prefs');
   put(prefs, 'shared_prefs/alarms.xml', '<map />', uidThen, 0o660);
-  ids[tidebook] = await keepApp(appOf(tidebook), [
+  ids[tidebook] = await keepApp(appOf(tidebook, { home: { androidId: '0123456789abcdef' } }), [
     ['base.apk', 'program', apk],
     ['data.tar', 'data', tarOf(data)],
     ['device-data.tar', 'device-data', tarOf(prefs)],
@@ -192,6 +177,9 @@ describe.skipIf(missing !== undefined)('the archive', () => {
     const said = execFileSync('sha256sum', ['-c', 'SHA256SUMS'], { cwd: out, encoding: 'utf8' });
     expect(said.trim().split('\n').length).toBe(11);
     expect(readFileSync(join(out, 'carry/1/base.apk')).equals(apk)).toBe(true);
+    const about = readFileSync(join(out, 'carry/about.json'), 'utf8');
+    expect(about).toMatch(/"model": "Knot 3"/);
+    for (const identity of ['TW3K', 'androidId', '0123456789abcdef']) expect(about).not.toContain(identity);
     for (const shell of ['mksh', 'busybox'])
       execFileSync(shell, [
         ...(shell === 'busybox' ? ['sh'] : []),
@@ -206,7 +194,7 @@ describe.skipIf(missing !== undefined)('the archive', () => {
     const part = await keepApp(appOf('example.part', { uid: 1001 }), [['base.apk', 'program', apk]]);
     const why = (...some: string[]) => {
       try {
-        carried(open.larder, some);
+        carried(open.larder, { apps: some, records: [] });
         return undefined;
       } catch (error) {
         return (error as Error).message;
@@ -224,12 +212,6 @@ describe.skipIf(missing !== undefined)('the archive', () => {
   });
 });
 
-const userland: readonly (readonly [string, Personality, string])[] = [
-  ['mksh and toybox', { mode: 'recovery', tools: 'toybox', root: 'daemon' }, 'sh'],
-  ['busybox sh and its tools', { mode: 'recovery', tools: 'busybox', root: 'daemon' }, 'busybox sh'],
-];
-/** Of a recovery: which Android it was made of says nothing of the phone's. */
-const properties = { 'ro.product.model': 'Knot 3', 'ro.build.version.sdk': '35' };
 /** A package manager that keeps what it is given (words of AOSP's PackageManagerShellCommand), and makes folders as installd does. */
 const pm = `case "$1" in
 install-create) n=$(ls /tmp/sessions 2>/dev/null | wc -l); mkdir -p /tmp/sessions/$n; echo "Success: created install session [$n]";;
@@ -243,73 +225,17 @@ grant) cat >/dev/null; echo "$2 $3" >> /tmp/grants;;
 *) exit 1;;
 esac`;
 
-describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, personality, shell) => {
-  const open: UserlandPhone[] = [];
-  afterAll(async () => {
-    for (const each of open) await each.close();
-  });
-
-  /** A phone after a reset, with user data open. @param mebibytes of it */
-  async function phone(
+describe.skipIf(missing !== undefined).each(recoveries)('installed by %s', (name, personality, shell) => {
+  const phones = new ArchivePhones(join(folder.path, name.replaceAll(' ', '-')), personality, shell);
+  afterAll(() => phones.close());
+  const phone = (
     over: Record<string, string> = {},
     mebibytes = 24,
     lay: (root: string) => void = layPhone,
     shims: Readonly<Record<string, string>> = {},
-  ): Promise<UserlandPhone> {
-    const at = join(folder.path, `${name}-${open.length}`.replaceAll(' ', '-'));
-    mkdirSync(at);
-    const image = join(at, 'userdata');
-    execFileSync('mke2fs', [
-      '-q',
-      '-t',
-      'ext4',
-      '-O',
-      '^has_journal',
-      '-m',
-      '0',
-      '-N',
-      '2000',
-      image,
-      `${mebibytes}M`,
-    ]);
-    await mounted(image, lay);
-    const started = await UserlandPhone.start(at, { ...personality, shims }, { ...properties, ...over }, [
-      { name: 'userdata', bytes: readFileSync(image) },
-    ]);
-    open.push(started);
-    const root = join(at, 'root');
-    // A recovery has an unzip of its own, which neither is.
-    const bin = join(root, 'system/bin');
-    if (personality.tools === 'toybox') {
-      copyFileSync('/bin/busybox', join(bin, 'busybox'));
-      symlinkSync('busybox', join(bin, 'unzip'));
-    }
-    copyFileSync(archive, join(root, 'apps.zip'));
-    const { exitCode, stderr } = started.shell('mount -t ext4 /dev/block/by-name/userdata /data');
-    expect(stderr).toBe('');
-    expect(exitCode).toBe(0);
-    return started;
-  }
-  const script = 'unzip -p /apps.zip META-INF/com/google/android/update-binary > /tmp/update-binary';
-  const install = (on: UserlandPhone, before = '') => {
-    const { stdout, stderr, exitCode } = on.shell(
-      `${script}; ${before} ${shell} /tmp/update-binary 3 1 /apps.zip`,
-    );
-    const said = stdout
-      .toString()
-      .split('\n')
-      .filter((line) => line !== 'ui_print' && line !== '')
-      .map((line) => line.replace(/^ui_print /, ''));
-    return { said, stderr, exitCode };
-  };
-  /** What the kernel says of a folder of the phone's user data. */
-  const dataOf = (on: UserlandPhone, path: string) => {
-    const { stdout } = on.shell(`cd /data/${path} && tar -c . 2>/dev/null`);
-    const to = join(folder.path, `out-${Math.random()}`);
-    mkdirSync(to);
-    execFileSync('tar', ['--numeric-owner', '-C', to, '-xpf', '-'], { input: stdout, maxBuffer: 1 << 28 });
-    return census(to);
-  };
+  ) => phones.start(archive, lay, { properties: over, mebibytes, shims });
+  const install = (on: UserlandPhone, before = '') => phones.install(on, before);
+  const dataOf = (on: UserlandPhone, path: string) => phones.dataOf(on, path);
   const asNow = (facts: Map<string, string>) =>
     [...facts]
       .map(
@@ -476,39 +402,22 @@ describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, 
 
   it('is whole after it was killed anywhere and run again', async () => {
     const on = await phone();
-    const tools = ['mv', 'rm', 'mkdir', 'tar', 'chown', 'chgrp', 'find', 'unzip', 'sort', 'cut'];
-    on.shell('mkdir /tmp/counting');
-    for (const tool of tools) {
-      const own = on.shell(`type ${tool} | sed 's/.* //'`).stdout.toString().trim();
-      const counting = `#!/system/bin/sh\nn=$(($(cat /tmp/n) + 1))\necho $n >/tmp/n\n[ $n = "$(cat /tmp/at)" ] && { kill -9 "$(cat /tmp/pid)"; exit 1; }\nexec ${own} "$@"\n`;
-      on.shell(`cat > /tmp/counting/${tool}; chmod 755 /tmp/counting/${tool}`, Buffer.from(counting));
-    }
-    const run = (at: number) => {
-      asAfterReset(on);
-      on.shell(`echo 0 > /tmp/n && echo ${at} > /tmp/at`);
-      return on.shell(
-        `${script}; PATH=/tmp/counting:$PATH; export PATH; ${shell} -c 'echo $$ > /tmp/pid; exec ${shell} /tmp/update-binary 3 1 /apps.zip'`,
-      );
-    };
-    expect(run(0).exitCode).toBe(0);
-    const points = Number(on.shell('cat /tmp/n').stdout.toString());
+    const points = phones.killEverywhere(
+      on,
+      () => asAfterReset(on),
+      (point) => {
+        const names = namesIn(on);
+        const isOld = newSince(on) === old;
+        const isNew = names.includes('databases') && names.includes('..two') && names.includes('lib');
+        // Half of it is never there without the mark by which it is undone.
+        if (!names.includes('.keen-larder-before'))
+          expect(isOld || isNew, `killed at ${point}: ${names.join()}`).toBe(true);
+        expect(install(on).exitCode, `killed at ${point}`).toBe(0);
+        isAsKept(on);
+        expect(on.shell(`ls ${here}/programs`).stdout.toString().trim()).toBe(waiting);
+      },
+    );
     expect(points).toBeGreaterThan(40);
-    // Twenty with both kinds of tools.
-    const step = isLong ? 1 : points / 10;
-    for (let at = 1; at <= points; at += step) {
-      const point = Math.floor(at);
-      const { exitCode } = run(point);
-      if (exitCode === 0) expect(Number(on.shell('cat /tmp/n').stdout.toString())).toBeLessThan(point);
-      const names = namesIn(on);
-      const isOld = newSince(on) === old;
-      const isNew = names.includes('databases') && names.includes('..two') && names.includes('lib');
-      // Half of it is never there without the mark by which it is undone.
-      if (!names.includes('.keen-larder-before'))
-        expect(isOld || isNew, `killed at ${point}: ${names.join()}`).toBe(true);
-      expect(install(on).exitCode, `killed at ${point}`).toBe(0);
-      isAsKept(on);
-      expect(on.shell(`ls ${here}/programs`).stdout.toString().trim()).toBe(waiting);
-    }
   });
 
   it('goes on where a program was installed meanwhile, and does not put new data into an old program', async () => {
@@ -585,10 +494,7 @@ describe.skipIf(missing !== undefined).each(userland)('installed by %s', (name, 
 
   it('says so where it has no data of an app that is there', async () => {
     const on = await phone();
-    copyFileSync(
-      await archiveOf([programAlone], 'program.zip'),
-      join(folder.path, `${name}-${open.length - 1}`.replaceAll(' ', '-'), 'root/apps.zip'),
-    );
+    phones.give(on, await archiveOf([programAlone], 'program.zip'));
     expect(install(on).said[0]).toBe('tidebook: it is installed, and this archive has no data of it.');
     isAsBefore(on);
   });

@@ -30,7 +30,7 @@ const notOfSystems: readonly string[] = ['wrong-model', 'needs-newer-android', '
  * @throws Problem saying why they cannot go into one
  */
 export async function platformBackup(larder: Larder, ids: readonly string[]): Promise<PlatformBackup> {
-  const stops = carrySheet(larder, ids).checks.filter(
+  const stops = carrySheet(larder, { apps: ids, records: [] }).checks.filter(
     ({ id, severity }) => severity === 'stop' && !notOfSystems.includes(id),
   );
   if (stops.length > 0) throw new Problem(422, stops.map(({ sentence }) => sentence).join(' '), stops);

@@ -13,6 +13,7 @@ next=.keen-larder-next
 before=.keen-larder-before
 aside=.keen-larder-aside
 settled=.keen-larder-settled
+coming=.keen-larder-coming
 failed=0
 waiting=0
 placed=0
@@ -82,13 +83,14 @@ free_kib() {
 own_names() {
   for path in "$1"/* "$1"/.[!.]* "$1"/..?*; do
     [ -e "$path" ] || [ -L "$path" ] || continue
-    case ${path##*/} in "$next" | "$before" | "$aside" | "$settled" | .keen-larder-coming) continue ;; esac
+    case ${path##*/} in "$next" | "$before" | "$aside" | "$settled" | "$coming") continue ;; esac
     "$2" "$path" "$3" || return 1
   done
 }
 
 move_into() { mv "$1" "$2/"; }
 remove() { rm -rf "$1"; }
+remove_same() { rm -rf "${2:?}/${1##*/}"; }
 
 # The new is whole: what it was exchanged for goes.
 settle() {
@@ -96,7 +98,7 @@ settle() {
 }
 
 clear_away() {
-  rm -rf "${1:?}/$before" "${1:?}/$next" "${1:?}/$aside" "${1:?}/.keen-larder-coming" && rm -rf "${1:?}/$settled"
+  rm -rf "${1:?}/$before" "${1:?}/$next" "${1:?}/$aside" "${1:?}/$coming" && rm -rf "${1:?}/$settled"
 }
 
 # What was begun in a folder and not ended is undone. It may be broken off anywhere, and begun again.
@@ -106,6 +108,10 @@ roll_back() {
     # Once all that was there had gone aside, what lies there now is new.
     if [ -d "$1/$aside" ]; then
       own_names "$1" remove && rm -rf "${1:?}/$aside" || return 1
+    fi
+    # Where some files alone are exchanged, those that come are noted before they do.
+    if [ -d "$1/$coming" ]; then
+      own_names "$1/$coming" remove_same "$1" && rm -rf "${1:?}/$coming" || return 1
     fi
     own_names "$1/$before" move_into "$1" || return 1
   fi
@@ -130,6 +136,15 @@ own() {
   done
 }
 
+label_of() {
+  for word in $(ls -dZ "$1" 2>/dev/null); do
+    case $word in u:object_r:*) echo "$word" && return ;; esac
+  done
+}
+
+# Owner and group, by their numbers.
+owner_of() { ls -ldn "$1" | { read -r _ _ owner group _ && echo "$owner:$group"; }; }
+
 # Unpacks a part beside what is there and checks it: folder, member, kind, sum of its files' sums, uid then and now.
 stage() {
   if [ ! -d "$1" ]; then
@@ -139,11 +154,7 @@ stage() {
   roll_back "$1" || { why="what an earlier try left in $1 cannot be undone"; return 1; }
   mkdir "$1/$next" || { why="$1 cannot be written to"; return 1; }
   member "$2" | tar -x -f - -C "$1/$next" || { why="$2 cannot be unpacked: is there room?"; return 1; }
-  label=
-  set -- "$1" "$2" "$3" "$4" "$5" "$6" $(ls -dZ "$1" 2>/dev/null)
-  for word in "$7" "$8"; do
-    case $word in u:object_r:*) label=$word ;; esac
-  done
+  label=$(label_of "$1")
   own "$1/$next" "$5" "$6" || { why="files of $1 cannot be given to $6"; return 1; }
   if [ -n "$label" ]; then
     chcon -hR "$label" "$1/$next" || { why="files of $1 cannot be labelled $label"; return 1; }
@@ -280,6 +291,110 @@ put_app() {
   fi
 }
 
+# Calls its words for each line of the plan that begins with one, of the records with a number; what follows is one word to it.
+lines_of() {
+  member carry/plan >"$here/lines.$$"
+  while read -r row row_of rest; do
+    [ "$row $row_of" = "$1 $2" ] || continue
+    "$3" "$rest" </dev/null || { rm -f "$here/lines.$$"; return 1; }
+  done <"$here/lines.$$"
+  rm -f "$here/lines.$$"
+}
+
+# Each folder that a file of records lies in, now or then.
+place_folders() {
+  "$does" "$data/${1%/*}" || return 1
+  [ ! -d "$data/$1" ] || "$does" "$data/$1"
+}
+item_folder() {
+  path=${1#* * * * * }
+  "$does" "$data/${path%/*}"
+}
+in_folders() {
+  does=$2
+  lines_of place "$1" place_folders && lines_of item "$1" item_folder
+}
+
+undo_folder() { roll_back "$1" || { why="what an earlier try left in $1 cannot be undone"; return 1; }; }
+settle_folder() { [ ! -d "$1/$before" ] || settle "$1" || { why="what is left in $1 could not be removed"; return 1; }; }
+
+# One file beside those that are there, checked: member, mode, owner, label, digest, and its place.
+stage_item() {
+  rest=$1
+  file=${rest%% *} && rest=${rest#* }
+  mode=${rest%% *} && rest=${rest#* }
+  owner=${rest%% *} && rest=${rest#* }
+  label=${rest%% *} && rest=${rest#* }
+  digest=${rest%% *} && path=$data/${rest#* }
+  folder=${path%/*}
+  if [ ! -d "$folder" ]; then
+    case $folder in "$data"/media/*) ;; *) why="there is no $folder"; return 1 ;; esac
+    mkdir -p "$folder" && chown 1023:1023 "$folder" && chmod 771 "$folder" || { why="$folder cannot be made"; return 1; }
+  fi
+  coming_file=$folder/$next/${path##*/}
+  mkdir -p "$folder/$next" && member "$file" >"$coming_file" || { why="$path cannot be unpacked: is there room?"; return 1; }
+  [ "$(sum <"$coming_file")" = "$digest" ] || { why="$path cannot be unpacked: is there room?"; return 1; }
+  # What is there has the owner that holds on this phone.
+  if [ -f "$path" ]; then
+    owner=$(owner_of "$path")
+    label=$(label_of "$path")
+  fi
+  [ "$owner" = - ] && owner=$(owner_of "$folder")
+  [ "$label" = - ] && label=$(label_of "$folder")
+  # Where labels are not told they are not given either: the kernel gives that of the folder.
+  [ -n "$(label_of "$folder")" ] || label=
+  chmod "$mode" "$coming_file" && chown "$owner" "$coming_file" || { why="$path cannot be given to $owner"; return 1; }
+  [ -z "$label" ] || chcon "$label" "$coming_file" || { why="$path cannot be labelled $label"; return 1; }
+}
+
+# What is there goes aside: a file, or those right in a folder.
+put_aside() {
+  path=$data/$1
+  if [ -d "$path" ]; then
+    mkdir -p "$path/$before" && own_names "$path" move_file "$path/$before"
+  elif [ -f "$path" ]; then
+    mkdir -p "${path%/*}/$before" && mv "$path" "${path%/*}/$before/"
+  fi
+}
+move_file() { [ ! -f "$1" ] || mv "$1" "$2/"; }
+
+# Before one comes it is noted; what has its name by then goes aside first.
+note_coming() {
+  path=$data/${1#* * * * * }
+  if [ -e "$path" ]; then
+    mkdir -p "${path%/*}/$before" && mv "$path" "${path%/*}/$before/" || return 1
+  fi
+  mkdir -p "${path%/*}/$before" "${path%/*}/$coming/${path##*/}"
+}
+bring_in() {
+  path=$data/${1#* * * * * }
+  mv "${path%/*}/$next/${path##*/}" "$path"
+}
+swap_items() {
+  lines_of place "$1" put_aside && lines_of item "$1" note_coming && lines_of item "$1" bring_in && return 0
+  why="what is there could not be exchanged"
+  return 1
+}
+
+put_record() {
+  number=$1 level=$2 title=$3
+  why=
+  if is_system; then
+    why="records go back in recovery alone"
+  elif [ "$level" != 0 ] && [ "$level" != "$has_sdk" ]; then
+    why="they are of Android API level $level, and this phone has $has_sdk"
+  elif in_folders "$number" undo_folder && lines_of item "$number" stage_item && swap_items "$number" &&
+    in_folders "$number" settle_folder; then
+    say "$title: they are in place."
+    placed=$((placed + 1))
+    return
+  else
+    in_folders "$number" roll_back || why="$why; it could not be undone: install this archive again"
+  fi
+  say "$title: $why. What was there is as it was."
+  failed=$((failed + 1))
+}
+
 for tool in unzip tar find sort sha256sum cut sed df; do
   type $tool >/dev/null 2>&1 || refuse "this recovery has no $tool."
 done
@@ -304,6 +419,9 @@ install_script >"$here/install.sh"
 member carry/plan >"$here/apps.$$"
 while read -r what number package code programs title; do
   [ "$what" = app ] && put_app "$number" "$package" "$code" "$programs" "$title" </dev/null
+done <"$here/apps.$$"
+while read -r what number level title; do
+  [ "$what" = record ] && put_record "$number" "$level" "$title" </dev/null
 done <"$here/apps.$$"
 rm -f "$here/apps.$$"
 chown -R 2000:2000 "$here" 2>/dev/null

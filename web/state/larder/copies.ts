@@ -56,10 +56,11 @@ export const useCopies = defineStore('copies', () => {
   const binned = computed(() => all.value.filter(({ view }) => view.binnedAt !== undefined));
   const inTray = computed(() => all.value.find(({ id }) => id === draft.value.shown));
 
-  /** Of apps, outside of the bin: what may be carried along. */
-  const pickedApps = computed(() =>
-    kept.value.flatMap(({ id, kind }) => (kind === 'app' && draft.value.picked.includes(id) ? [id] : [])),
-  );
+  /** Outside of the bin: what may be carried along. */
+  const pickedOf = (kind: KeptCopy['kind']) =>
+    kept.value.flatMap((each) => (each.kind === kind && draft.value.picked.includes(each.id) ? each.id : []));
+  const pickedApps = computed(() => pickedOf('app'));
+  const pickedRecords = computed(() => pickedOf('records'));
 
   async function load(): Promise<void> {
     const mine = ++asked;
@@ -77,6 +78,11 @@ export const useCopies = defineStore('copies', () => {
     }
   }
 
+  function toggle(id: string): void {
+    const { picked } = draft.value;
+    draft.value.picked = picked.includes(id) ? picked.filter((each) => each !== id) : [...picked, id];
+  }
+
   /** Picks the newest copies that a run took of a phone's apps, to be carried along. @param since when the run began */
   async function pickTaken(serial: string, packages: readonly string[], since: number): Promise<void> {
     await load();
@@ -92,7 +98,10 @@ export const useCopies = defineStore('copies', () => {
     if (loaded.value) await load();
   }
 
-  return { all, kept, binned, inTray, pickedApps, loaded, error, draft, load, pickTaken, refresh };
+  return {
+    ...{ all, kept, binned, inTray, pickedApps, pickedRecords, loaded, error, draft },
+    ...{ load, toggle, pickTaken, refresh },
+  };
 });
 
 /** Notes one, bins it, or takes it out of the bin. */

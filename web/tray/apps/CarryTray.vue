@@ -1,24 +1,35 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue';
-import type { CarryAlongSheet } from '@keen-larder/core/apps/carry-along.ts';
+import { ElCheckbox } from 'element-plus';
+import type { CarryAlongOffer } from '@keen-larder/contract/copies.ts';
+import { recordKind } from '@keen-larder/core/records/kinds.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { downloads } from '../../api/addresses.ts';
 import { api } from '../../api/client.ts';
+import TimeText from '../../parts/TimeText.vue';
 import CheckList from '../CheckList.vue';
 import FigureGrid from '../FigureGrid.vue';
 import TrayFrame from '../TrayFrame.vue';
 
 /** Copies that are picked, as one archive that a recovery installs without the bench. */
-const props = defineProps<{ ids: readonly string[] }>();
-const sheet = ref<CarryAlongSheet>();
+const props = defineProps<{ ids: readonly string[]; records: readonly string[] }>();
+const emit = defineEmits<{ toggle: [id: string] }>();
+const sheet = ref<CarryAlongOffer>();
 const error = ref('');
+/** Those that are picked and may travel. */
+const going = computed(() =>
+  (sheet.value?.offered ?? []).flatMap(({ id, whyNot }) =>
+    whyNot === undefined && props.records.includes(id) ? id : [],
+  ),
+);
+const asking = computed(() => JSON.stringify([props.ids, props.records]));
 
 watch(
-  () => props.ids.join(),
+  asking,
   async (asked) => {
     try {
-      const found = await api.carryAlongSheet(props.ids);
-      if (asked === props.ids.join()) [sheet.value, error.value] = [found, ''];
+      const found = await api.carryAlongSheet(props.ids, props.records);
+      if (asked === asking.value) [sheet.value, error.value] = [found, ''];
     } catch (failure) {
       [sheet.value, error.value] = [undefined, (failure as Error).message];
     }
@@ -54,6 +65,25 @@ const figures = computed(() => {
         then takes its place; what cannot be put back stays as it was.
       </p>
       <FigureGrid :figures="figures" />
+      <section v-if="sheet.offered.length" class="records" aria-label="Records">
+        <h3>Records as well</h3>
+        <div class="boxes">
+          <ElCheckbox
+            v-for="{ id, kind, count, createdAt, nickname, whyNot } in sheet.offered"
+            :key="id"
+            :model-value="going.includes(id)"
+            @update:model-value="emit('toggle', id)"
+            :disabled="whyNot !== undefined"
+          >
+            {{ recordKind(kind).title }}
+            <span v-if="whyNot" class="soft">· {{ whyNot }}</span>
+            <span v-else class="soft">
+              · {{ count === undefined ? '' : `${count} ` }}of {{ nickname }}, kept
+              <TimeText :at="createdAt" />
+            </span>
+          </ElCheckbox>
+        </div>
+      </section>
       <CheckList :checks="sheet.checks" :confirmed="[]" />
       <h3>On the phone</h3>
       <ol>
@@ -66,7 +96,7 @@ const figures = computed(() => {
           what it shows, and install the archive once more.
         </li>
       </ol>
-      <template v-if="goesAsBackup">
+      <template v-if="goesAsBackup && going.length === 0">
         <h3>Without root or recovery</h3>
         <p>
           <a :href="downloads.platformBackup(ids)" download>The same as a backup of the platform’s own</a>:
@@ -77,7 +107,11 @@ const figures = computed(() => {
       </template>
     </template>
     <template #foot>
-      <a v-if="!stops" :href="downloads.carryAlong(ids)" download class="el-button el-button--primary go"
+      <a
+        v-if="!stops"
+        :href="downloads.carryAlong(ids, going)"
+        download
+        class="el-button el-button--primary go"
         >Download the archive</a
       >
     </template>
@@ -99,6 +133,28 @@ ol {
   gap: 6px;
   padding-left: 18px;
   list-style: decimal;
+}
+
+.records,
+.boxes {
+  display: grid;
+  gap: 4px;
+}
+
+.boxes :deep(.el-checkbox) {
+  align-items: flex-start;
+  height: auto;
+  margin-right: 0;
+  white-space: normal;
+}
+
+.boxes :deep(.el-checkbox__label) {
+  font-size: 13px;
+  line-height: 1.4;
+}
+
+.boxes :deep(.el-checkbox__input) {
+  margin-top: 2px;
 }
 
 .error {
