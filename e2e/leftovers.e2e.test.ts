@@ -9,7 +9,7 @@ const story = openStory();
 
 it('leftovers are found, kept, removed, and put back', { timeout: 120_000 }, async () => {
   const { page } = story;
-  await putTwoDozenApps(await story.phone.userData());
+  await story.phone.changeUserData(putTwoDozenApps);
   await story.go(`/bench/${serial}/apps`);
   await page.getByText('Gull Radar').waitFor();
   await page.getByRole('link', { name: 'Leftovers…' }).click();

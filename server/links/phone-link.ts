@@ -243,6 +243,8 @@ export interface SomeNames {
 /** Exchanges what is in folders of user data, by their full paths, where there is root: staged beside, then swapped. */
 export interface FolderExchange {
   hasFolder(folder: string): Promise<boolean>;
+  /** Those of some folders that are there, and whether an exchange was begun in each and not ended: one question for all of them. */
+  look(folders: readonly string[], signal?: AbortSignal): Promise<Map<string, { readonly isBegun: boolean }>>;
   archive(
     folder: string,
     without: readonly string[],

@@ -263,7 +263,7 @@ const kinds: readonly [
     'system',
     ['userdata'],
     async () => {
-      await putTwoDozenApps(await phoneOf(serial).userData());
+      await phoneOf(serial).changeUserData(putTwoDozenApps);
       const packages = ['example.oldtides'];
       return startRemovingLeftovers(app, serial, { packages, keepsFirst: true, confirmed: [] });
     },

@@ -64,12 +64,12 @@ export function controlServer(phones: readonly Phone[]): Server {
       }
       case 'use':
         for (let left = Math.min(Number(action.days ?? 1), mostDays); left > 0; left--)
-          await useForADay(phone.flash, day++, await phone.userData());
+          await phone.changeUserData((userData) => useForADay(phone.flash, day++, userData));
         return;
       case 'fill':
-        return putTwoDozenApps(await phone.userData());
+        return phone.changeUserData(putTwoDozenApps);
       case 'share':
-        return putOtherUsers(await phone.userData());
+        return phone.changeUserData(putOtherUsers);
       case 'reset':
         return phone.reset();
       case 'fault': {

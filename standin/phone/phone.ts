@@ -22,6 +22,7 @@ import { noteBuiltIn } from '../packages/manage.ts';
 import { LoaderConnection } from '../loader/connection.ts';
 import type { Model } from '../models.ts';
 import type { Agreement, ShellHost } from '../shell/host.ts';
+import { turnsOf } from '../shell/turns.ts';
 import { PhoneCable } from './cable.ts';
 import { PhoneBattery } from './phone-battery.ts';
 import { PhonePorts, type Daemon, type LinkKind } from './phone-ports.ts';
@@ -208,6 +209,12 @@ export class Phone extends EventEmitter<{ change: [PhoneState] }> {
   /** User data as the running system sees it. */
   userData(): Promise<Device> {
     return userDataDevice(this.flash, this.model);
+  }
+
+  /** Has somebody use the phone: user data change while no command reads them. */
+  async changeUserData(work: (userData: Device) => Promise<void>): Promise<void> {
+    const change = async () => work(await this.userData());
+    await (this.host ? turnsOf(this.host).changing(change) : change());
   }
 
   /** Starts into a mode with the keys held, whatever runs now. */

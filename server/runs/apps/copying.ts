@@ -200,27 +200,41 @@ async function takeApp(
     taken.push(...program.parts);
     ({ sparedBytes } = program);
   }
-  const files: DataFile[] = [];
-  for (const kind of folders) {
-    const own = foldersOf(attempt.link);
-    const path = folderOf(kind, app.package, 'system', attempt.link.user);
-    if (!(await own.hasFolder(path))) {
-      // Every app has such a folder, which is not seen while the files are encrypted.
-      if (kind === 'data') await mustBeOpen(attempt.link);
-      continue;
-    }
-    // Of an exchange that broke off, what was there before is what is the app's.
-    await own.rollBack(path);
-    const folder = await takeFolder(attempt, app, kind, set);
-    taken.push(folder.part);
-    if (kind === 'data' || kind === 'device-data') files.push(...folder.files);
-  }
+  // Without root there is nobody to ask for folders.
+  const data = folders.length > 0 ? await takeFolders(attempt, app, folders, set) : { parts: [], files: [] };
   return {
-    parts: taken,
-    stampFiles: folders.some((kind) => kind === 'data' || kind === 'device-data') ? files : undefined,
+    parts: [...taken, ...data.parts],
+    stampFiles: folders.some((kind) => kind === 'data' || kind === 'device-data') ? data.files : undefined,
     wasRunning: folders.length > 0 && app.isRunning,
     sparedBytes,
   };
+}
+
+/** Those of an app's folders that are there. */
+async function takeFolders(
+  attempt: Attempt,
+  app: Pick<AppFacts, 'package' | 'label'>,
+  kinds: readonly FolderKind[],
+  set: SetWriter,
+): Promise<{ readonly parts: readonly NewPart[]; readonly files: readonly DataFile[] }> {
+  const { link, signal } = attempt;
+  const own = foldersOf(link);
+  const pathOf = (kind: FolderKind) => folderOf(kind, app.package, 'system', link.user);
+  const there = await own.look(kinds.map(pathOf), signal);
+  // Every app has such a folder, which is not seen while the files are encrypted.
+  if (kinds.includes('data') && !there.has(pathOf('data'))) await mustBeOpen(link);
+  const parts: NewPart[] = [];
+  const files: DataFile[] = [];
+  for (const kind of kinds) {
+    const found = there.get(pathOf(kind));
+    if (!found) continue;
+    // Of an exchange that broke off, what was there before is what is the app's.
+    if (found.isBegun) await own.rollBack(pathOf(kind));
+    const folder = await takeFolder(attempt, app, kind, set);
+    parts.push(folder.part);
+    if (kind === 'data' || kind === 'device-data') files.push(...folder.files);
+  }
+  return { parts, files };
 }
 
 /**

@@ -6,7 +6,8 @@ import { commands } from '../commands.ts';
 import type { AdbShell } from '../shell.ts';
 import { PhoneRefusal } from '../../../failures.ts';
 
-const sharedStorage = '/data/media/';
+const userData = '/data/';
+const sharedStorage = `${userData}media/`;
 
 /** What is not of the exchange of an app's data. */
 const isOwn = (name: string) => !Object.values<string>(stagingFolders).includes(name);
@@ -22,6 +23,22 @@ export class AdbFolderExchange implements FolderExchange {
   async hasFolder(folder: string): Promise<boolean> {
     const { exitCode } = await this.shell.run(this.shell.rooted(commands.names(folder)));
     return exitCode === 0;
+  }
+
+  async look(
+    folders: readonly string[],
+    signal?: AbortSignal,
+  ): Promise<Map<string, { readonly isBegun: boolean }>> {
+    const within = (path: string) => path.slice(userData.length);
+    const marks = (folder: string) =>
+      Object.values(stagingFolders).map((name) => within(`${folder}/${name}`));
+    const asked = folders.flatMap((folder) => [within(folder), ...marks(folder)]);
+    const found = await this.files.owners(userData, asked, signal);
+    return new Map(
+      folders
+        .filter((folder) => found.has(within(folder)))
+        .map((folder) => [folder, { isBegun: marks(folder).some((mark) => found.has(mark)) }]),
+    );
   }
 
   archive(
