@@ -242,6 +242,12 @@ const samples: Readonly<Record<Key, readonly Sample[] | string>> = {
   datedFilesIn: [{ line: commands.datedFilesIn('/data/system/'), as: lines }],
   dates: [{ line: commands.dates(['/data/system/packages.xml', '/data/nowhere']) }],
   owners: [{ line: commands.owners(app, ['.', 'databases', 'databases/tidebook.db', 'lib', 'nowhere']) }],
+  standing: [
+    { line: commands.standing([app, '/data/data/nowhere']) },
+    {
+      line: `mkdir -p ${app}/.keen-larder-before; ${commands.standing([app])}; rm -rf ${app}/.keen-larder-before`,
+    },
+  ],
   types: [{ line: commands.types(app, ['databases', 'lib', 'nowhere']) }],
   typeAndSize: [
     { line: commands.typeAndSize('/data/system/packages.xml') },

@@ -145,6 +145,9 @@ export const commands = {
     `cd ${quote(folder)} && stat -c '%u %g %a %C %F|%n' ${words(paths)} 2>/dev/null; true`,
   types: (folder: string, names: readonly string[]) =>
     `cd ${quote(folder)} && stat -c '%F %n' ${words(names.map((name) => `./${name}`))} 2>/dev/null; true`,
+  /** Those of some folders that are there, and in them what an exchange has begun. */
+  standing: (folders: readonly string[]) =>
+    `stat -c '%n' ${folders.map((path) => `${quote(path)} ${quote(path)}/.keen-larder-*`).join(' ')} 2>/dev/null; true`,
   typeAndSize: (path: string) => `stat -c '%F|%s' ${quote(path)} 2>/dev/null; true`,
 
   allPackages: () => 'dumpsys package packages',

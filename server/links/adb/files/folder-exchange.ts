@@ -6,8 +6,7 @@ import { commands } from '../commands.ts';
 import type { AdbShell } from '../shell.ts';
 import { PhoneRefusal } from '../../../failures.ts';
 
-const userData = '/data/';
-const sharedStorage = `${userData}media/`;
+const sharedStorage = '/data/media/';
 
 /** What is not of the exchange of an app's data. */
 const isOwn = (name: string) => !Object.values<string>(stagingFolders).includes(name);
@@ -29,15 +28,14 @@ export class AdbFolderExchange implements FolderExchange {
     folders: readonly string[],
     signal?: AbortSignal,
   ): Promise<Map<string, { readonly isBegun: boolean }>> {
-    const within = (path: string) => path.slice(userData.length);
-    const marks = (folder: string) =>
-      Object.values(stagingFolders).map((name) => within(`${folder}/${name}`));
-    const asked = folders.flatMap((folder) => [within(folder), ...marks(folder)]);
-    const found = await this.files.owners(userData, asked, signal);
+    const names = new Set<string>();
+    for (const batch of batches(folders))
+      for (const name of (await this.shell.text(commands.standing(batch), { signal })).split('\n'))
+        names.add(name);
+    const isBegun = (folder: string) =>
+      Object.values(stagingFolders).some((name) => names.has(`${folder}/${name}`));
     return new Map(
-      folders
-        .filter((folder) => found.has(within(folder)))
-        .map((folder) => [folder, { isBegun: marks(folder).some((mark) => found.has(mark)) }]),
+      folders.filter((folder) => names.has(folder)).map((folder) => [folder, { isBegun: isBegun(folder) }]),
     );
   }
 
