@@ -66,8 +66,8 @@ export interface Run {
 /** What happens to a run, for whoever keeps and tells it. */
 export interface RunListener {
   log(run: LiveRun, text: string, level: RunLogLine['level']): void;
-  /** Its state or a step changed for good. */
-  changed(run: LiveRun): void;
+  /** Its state or a step changed for good. @param when it is written down: before anything else, or with what follows at once */
+  changed(run: LiveRun, when?: 'now' | 'soon'): void;
 }
 
 type Step = { -readonly [K in keyof RunStep]: RunStep[K] };
@@ -270,7 +270,8 @@ export class LiveRun {
       }
       throw error;
     } finally {
-      this.listener.changed(this);
+      // With the beginning of the next one, which is written down before anything is done.
+      this.listener.changed(this, 'soon');
     }
   }
 

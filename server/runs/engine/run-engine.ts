@@ -18,6 +18,8 @@ const heldUpMs = 2500;
 export class RunEngine implements RunListener {
   private readonly live = new Map<string, LiveRun>();
   private readonly endings = new Map<string, Promise<void>>();
+  /** Runs of which something is not in the catalogue yet. */
+  private readonly unwritten = new Set<LiveRun>();
   private stopping = false;
 
   constructor(
@@ -167,9 +169,16 @@ export class RunEngine implements RunListener {
     this.feed.send('run-log', { runId: run.id, line });
   }
 
-  changed(run: LiveRun): void {
-    this.ledger.save(run.row());
+  changed(run: LiveRun, when: 'now' | 'soon' = 'now'): void {
     this.feed.send('run', this.viewOf(run));
+    if (when === 'now') return this.writeDown(run);
+    this.unwritten.add(run);
+    setImmediate(() => this.unwritten.has(run) && this.writeDown(run));
+  }
+
+  private writeDown(run: LiveRun): void {
+    this.unwritten.delete(run);
+    this.ledger.save(run.row());
   }
 
   private async follow(run: LiveRun, before: LiveRun | undefined, work: Work): Promise<void> {
