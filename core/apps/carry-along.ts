@@ -40,8 +40,6 @@ const isPermission = (name: string) => /^[A-Za-z0-9_.]+$/.test(name);
 /** What a line may have: neither its end nor what a shell's `read` takes for a separator at its edges. */
 const inLine = (text: string) => text.replace(/\p{Cc}+/gu, ' ').trim() || '?';
 
-const bytesOf = ({ parts }: Pick<AppCopy, 'parts'>) => parts.reduce((sum, { bytes }) => sum + bytes, 0);
-
 /** What an archive of some copies would be. */
 export interface CarryAlongSheet {
   readonly model: string;
@@ -82,9 +80,7 @@ export function carryAlongSheet(
 ): CarryAlongSheet {
   const models = [...new Set([...copies, ...records].map(({ model }) => model))];
   const packages = copies.map(({ app }) => app.package);
-  const bytes =
-    copies.reduce((sum, copy) => sum + bytesOf(copy), 0) +
-    records.reduce((sum, each) => sum + recordBytesOf(each.records), 0);
+  const bytes = bytesOfAll(copies, records);
   const checks: Check[] = [];
   /** A check of those copies that something is so of. */
   const of = (
@@ -196,8 +192,14 @@ export function carryAlongSheet(
   };
 }
 
-const recordBytesOf = ({ files }: CarriedRecords['records']) =>
-  files.reduce((sum, { bytes }) => sum + bytes, 0);
+const bytesOfAll = (
+  copies: readonly Pick<AppCopy, 'parts'>[],
+  records: readonly Pick<CarriedRecords, 'records'>[],
+): number =>
+  [...copies.flatMap(({ parts }) => parts), ...records.flatMap(({ records: { files } }) => files)].reduce(
+    (sum, { bytes }) => sum + bytes,
+    0,
+  );
 const sdkOf = (copies: readonly AppCopy[]) => Math.max(0, ...copies.map(({ app }) => app.sdk ?? 0));
 
 /** The plan of an archive. @param model of the phones that it is for */
@@ -207,9 +209,10 @@ export function planOf(
   records: readonly CarriedRecords[] = [],
 ): string {
   const lines = [`model ${inLine(model)}`, `sdk ${sdkOf(apps.map(({ copy }) => copy))}`];
-  const bytes =
-    apps.reduce((sum, { copy }) => sum + bytesOf(copy), 0) +
-    records.reduce((sum, each) => sum + recordBytesOf(each.records), 0);
+  const bytes = bytesOfAll(
+    apps.map(({ copy }) => copy),
+    records,
+  );
   lines.push(`kib ${roomFor(bytes)}`);
   for (const [i, { copy, programs, folders }] of apps.entries()) {
     const { app } = copy;

@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { LeftoverView } from '@keen-larder/contract/copies.ts';
 import { openFileSystem } from '@keen-larder/core/formats/file-system/open.ts';
+import { putOtherUsers } from '@keen-larder/standin/scenario/other-users.ts';
 import { putTwoDozenApps } from '@keen-larder/standin/scenario/two-dozen.ts';
 import { isIn, openOn, serial, startKnot3, testFolder, until } from '../../../../testing/bench.ts';
 import type { KeenLarder } from '../../../keen-larder.ts';
@@ -56,6 +57,9 @@ const text = async (path: string) => (await openFileSystem(await bench.phone.use
 const listeners = () => text('/system/users/0/settings_secure.xml');
 const packageList = () => text('/system/packages.xml');
 const own = [`/data/${tides}`, `/user_de/0/${tides}`];
+async function* noFiles(): AsyncGenerator<Uint8Array> {
+  yield await Promise.resolve(new Uint8Array(1024));
+}
 async function remove(packages: string[], keepsFirst: boolean, confirmed: string[] = []) {
   return app.engine.ended(
     (await startRemovingLeftovers(app, serial, { packages, keepsFirst, confirmed })).id,
@@ -119,6 +123,13 @@ describe('leftovers of removed apps', () => {
   });
 
   it('of an app that was removed with its data kept go with its entry, which the sheet says', async () => {
+    // What another user has of it would go as well, unkept.
+    await bench.phone.changeUserData(putOtherUsers);
+    const files = app.bench.link(serial).files!;
+    await app.bench.link(serial).folders!.stage(`/data/user/10/${buoy}`, noFiles(), undefined, 1_010_160);
+    expect((await remove([buoy], true)).steps.at(-1)?.result).toMatch(/^Another user has \/data\/user\/10\//);
+    expect(await packageList()).toContain(buoy);
+    await files.remove([`/data/user/10/${buoy}`]);
     const sheet = await app.appSheets.leftovers(serial, { packages: [buoy], keepsFirst: true });
     expect(sheet.checks.find(({ id }) => id === 'notes-go')).toMatchObject({ severity: 'note' });
     const ended = await remove([buoy], true);

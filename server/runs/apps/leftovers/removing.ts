@@ -1,6 +1,6 @@
 import type { LeftoversStart } from '@keen-larder/contract/requests/apps.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
-import type { CopiedApp } from '@keen-larder/core/apps/copies.ts';
+import { folderKinds, folderOf, type CopiedApp } from '@keen-larder/core/apps/copies.ts';
 import { componentsIn } from '@keen-larder/core/apps/home/reading.ts';
 import type { Leftover, LeftoverNote } from '@keen-larder/core/apps/leftovers.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
@@ -146,6 +146,7 @@ async function removeLeftover({ link, signal }: Attempt, one: Leftover): Promise
       ({ package: name, isArchived }) => name === one.package && !isArchived,
     );
   if (one.notes.some(({ kind }) => kind === 'entry') && (await hasEntry())) {
+    await mustBeOwnersAlone(link, one.package);
     await workOf(link).uninstallForAll(one.package);
     if (await hasEntry())
       throw new PartFailure('The phone said yes, and its package manager has the entry still.');
@@ -157,6 +158,17 @@ async function removeLeftover({ link, signal }: Attempt, one: Leftover): Promise
   for (const note of one.notes) if (note.kind === 'setting') await takeOut(link, note);
   const notes = one.notes.map((note) => (note.kind === 'entry' ? 'its entry' : note.setting));
   return [...(one.bytes > 0 ? [sizeText(one.bytes)] : []), ...new Set(notes)].join(', ');
+}
+
+/** With an entry goes what any user has of the app, and only the owner's is kept. @throws PartFailure */
+async function mustBeOwnersAlone(link: PhoneLink, name: string): Promise<void> {
+  const others = ((await link.users?.list()) ?? []).filter(({ id }) => id !== 0);
+  const paths = others.flatMap(({ id }) => folderKinds.map((kind) => folderOf(kind, name, 'system', id)));
+  const [there] = paths.length > 0 ? (await foldersOf(link).look(paths)).keys() : [];
+  if (there !== undefined)
+    throw new PartFailure(
+      `Another user has ${there}, which would go with it and is not kept. Nothing was removed.`,
+    );
 }
 
 /** Takes a component out of a user's setting; of listeners the system has a list of its own, which the setting follows. */
