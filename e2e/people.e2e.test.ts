@@ -14,10 +14,11 @@ async function add({ name, passphrase }: typeof owner, button: string): Promise<
 }
 
 async function signIn({ name, passphrase }: typeof owner): Promise<void> {
-  const { page } = story;
-  await page.getByRole('textbox', { name: 'Name' }).fill(name);
-  await page.getByRole('textbox', { name: 'Passphrase' }).fill(passphrase);
-  await page.getByRole('button', { name: 'Sign in' }).click();
+  // The page before has fields of these names as well.
+  const form = story.page.getByRole('form', { name: 'Sign in' });
+  await form.getByRole('textbox', { name: 'Name' }).fill(name);
+  await form.getByRole('textbox', { name: 'Passphrase' }).fill(passphrase);
+  await form.getByRole('button', { name: 'Sign in' }).click();
 }
 
 it('names an owner and a technician, who sees what is not for technicians refused', async () => {

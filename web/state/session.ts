@@ -34,14 +34,23 @@ export const useSession = defineStore('session', () => {
     view.value = await api.signIn({ name, passphrase });
   }
 
+  let isLeaving = false;
+
   /** Nothing that was seen stays behind. */
   async function signOut(): Promise<void> {
-    await api.signOut();
-    window.location.reload();
+    isLeaving = true;
+    try {
+      await api.signOut();
+      window.location.reload();
+    } catch (error) {
+      isLeaving = false;
+      throw error;
+    }
   }
 
+  // A form to sign in that is gone with the page a moment later would lose what is typed into it.
   whenLockedOut(() => {
-    if (me.value && view.value) view.value = { ...view.value, me: undefined };
+    if (!isLeaving && me.value && view.value) view.value = { ...view.value, me: undefined };
   });
 
   return { view, about, lockedOut, me, mustSignIn, isOwner, load, signIn, signOut };

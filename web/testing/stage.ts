@@ -13,6 +13,7 @@ import type { PartitionView, PhoneView } from '@keen-larder/contract/bench.ts';
 import type { RunView } from '@keen-larder/contract/runs.ts';
 import type { ImageView, SetDetail } from '@keen-larder/contract/sets.ts';
 import type { PhoneFacts } from '@keen-larder/core/phone/facts.ts';
+import { ApiError } from '../api/ask.ts';
 import { imagingSheet, restoringSheet } from '@keen-larder/core/runsheet/run-sheets.ts';
 import type { ImagingRequest } from '@keen-larder/contract/requests/imaging.ts';
 import type { RestoringRequest } from '@keen-larder/contract/requests/restoring.ts';
@@ -185,7 +186,7 @@ export function answering(answers: Record<string, unknown>): Asked[] {
     const answer: unknown = typeof known === 'function' ? (known as (body: unknown) => unknown)(body) : known;
     if (answer instanceof Error || answer === undefined) {
       const detail = answer instanceof Error ? answer.message : `nothing answers ${method} ${path}`;
-      const status = answer ? 409 : 404;
+      const status = answer instanceof ApiError ? answer.problem.status : answer ? 409 : 404;
       return Promise.resolve(
         new Response(JSON.stringify({ type: 'about:blank', title: 'x', status, detail }), { status }),
       );

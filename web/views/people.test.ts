@@ -1,8 +1,9 @@
 // @vitest-environment happy-dom
 // Who works at the bench: signing in, naming operators, the record.
 import { flushPromises } from '@vue/test-utils';
-import { expect, it } from 'vitest';
+import { expect, it, vi } from 'vitest';
 import type { OperatorView, RecordView, SessionView } from '@keen-larder/contract/people.ts';
+import { api, ApiError } from '../api/client.ts';
 import { useSession } from '../state/session.ts';
 import { answering, button, last, onEmptyStage, show } from '../testing/stage.ts';
 import PeoplePage from './people/PeoplePage.vue';
@@ -58,6 +59,25 @@ it('signs in, and says what is wrong without keeping the passphrase', async () =
     passphrase: 'samphire and sea lavender',
   });
   expect(useSession().me?.name).toBe('Hut owner');
+});
+
+it('shows no form to sign in on a page that is about to be loaded anew', async () => {
+  const reload = vi.spyOn(window.location, 'reload').mockImplementation(() => {});
+  let fails = true;
+  answering({
+    // Another part of the page asks while the session ends.
+    'DELETE /session': () => (fails ? new Error('The bench computer does not answer.') : null),
+    'GET /operators': new ApiError({ status: 401, detail: 'Sign in first.' }),
+  });
+  const session = useSession();
+  session.view = signedInAs(owner);
+  await expect(session.signOut()).rejects.toThrow('does not answer');
+  expect(reload).not.toHaveBeenCalled();
+  fails = false;
+  await session.signOut();
+  expect(reload).toHaveBeenCalledOnce();
+  await expect(api.operators()).rejects.toThrow('Sign in first.');
+  expect(session.mustSignIn).toBe(false);
 });
 
 it('begins with an owner, who is signed in at once', async () => {
