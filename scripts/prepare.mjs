@@ -66,6 +66,7 @@ const programs = { server: 'server/main.ts', larder: 'cli/main.ts' };
 const workers = {
   'chunk-worker': 'server/shelf/threads/chunk-worker.ts',
   'digest-worker': 'server/shelf/threads/digest-worker.ts',
+  'operations-worker': 'server/formats/firmware/operations-worker.ts',
   'seven-zip-worker': 'server/formats/unpacking/seven-zip-worker.ts',
   'untrusted-worker': 'server/untrusted/untrusted-worker.ts',
 };

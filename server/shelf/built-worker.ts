@@ -5,7 +5,7 @@ import { existsSync } from 'node:fs';
  * twenty megabytes more apiece. `npm run build` makes them, and every command does so when they are old.
  */
 export function builtWorker(
-  name: 'chunk-worker' | 'digest-worker' | 'seven-zip-worker' | 'untrusted-worker',
+  name: 'chunk-worker' | 'digest-worker' | 'operations-worker' | 'seven-zip-worker' | 'untrusted-worker',
 ): URL {
   const url = new URL(`../dist/${name}.mjs`, import.meta.url);
   if (!existsSync(url)) throw new Error('The programs have not been built. Run `npm run build`.');

@@ -2,24 +2,12 @@
  * Runs in a thread of its own: 7-Zip, which reads and writes without waiting, over bytes that the main thread hands it. It has no
  * file of this computer but its own.
  */
-import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
 import { parentPort } from 'node:worker_threads';
-import sevenZip, { type SevenZipModule } from '7z-wasm';
+import type { SevenZipModule } from '7z-wasm';
 import { controlBytes, type SevenZipMessage, type SevenZipOrder } from './seven-zip-messages.ts';
+import { freshSevenZip, writtenBytes } from './seven-zip-program.ts';
 
-/** Lists have a few hundred bytes for an entry. */
-const mostLines = 500_000;
-/** A dictionary of the largest preset, and what else it needs. */
-const mostMemoryBytes = 384 << 20;
 const archive = '/in/archive';
-const program = new WebAssembly.Module(
-  readFileSync(createRequire(import.meta.url).resolve('7z-wasm/7zz.wasm')),
-);
-
-/** Its memory comes as bytes with a sign. */
-const bytesOf = ({ buffer, byteOffset }: ArrayBufferView, offset: number, length: number) =>
-  new Uint8Array(buffer, byteOffset + offset, length);
 
 interface Stream {
   readonly position: number;
@@ -57,28 +45,6 @@ class Main {
   }
 }
 
-type Resize = (bytes: number) => number | boolean;
-
-/** 7-Zip as it starts, with nothing left of what ran before. */
-async function fresh(lines: string[], errors: string[]): Promise<SevenZipModule> {
-  const options = {
-    print: (line: string) => void (lines.length < mostLines && lines.push(line)),
-    printErr: (line: string) => void (errors.length < 100 && errors.push(line)),
-    instantiateWasm(
-      imports: { env: WebAssembly.ModuleImports },
-      done: (instance: WebAssembly.Instance, module: WebAssembly.Module) => void,
-    ) {
-      const resize = imports.env.emscripten_resize_heap as Resize;
-      const env = {
-        ...imports.env,
-        emscripten_resize_heap: (bytes: number) => bytes >>> 0 <= mostMemoryBytes && resize(bytes),
-      };
-      done(new WebAssembly.Instance(program, { ...imports, env }), program);
-    },
-  };
-  return sevenZip(options);
-}
-
 /** Puts in the archive: a file without bytes of its own. */
 function mount({ FS }: SevenZipModule, main: Main, archiveBytes: number): void {
   FS.mkdir('/in');
@@ -113,7 +79,7 @@ function takeOutput({ FS }: SevenZipModule, main: Main): void {
     open() {},
     close() {},
     write(_: Stream, buffer: ArrayBufferView, offset: number, length: number) {
-      main.give(bytesOf(buffer, offset, length));
+      main.give(writtenBytes(buffer, offset, length));
       return length;
     },
   });
@@ -133,7 +99,7 @@ async function run({ kind, bytes, shared }: SevenZipOrder): Promise<void> {
   const main = new Main(shared);
   let code = -1;
   try {
-    const own = await fresh(lines, errors);
+    const own = await freshSevenZip({ lines, errors });
     mount(own, main, bytes);
     if (kind === 'unpack') takeOutput(own, main);
     code = Number(own.callMain([...argumentsOf[kind]]));
