@@ -48,7 +48,6 @@ const native = ['usb', 'zstd-napi', '@napi-rs/blake-hash', 'better-sqlite3'];
 const onTheirOwn = [
   'pino',
   'piscina',
-  'lzma-native',
   '@foxglove/wasm-bz2',
   'class-validator',
   'class-transformer',

@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { createRequire } from 'node:module';
 import { move, transferableSymbol, valueSymbol } from 'piscina';
 import zstd from 'zstd-napi/binding.js';
-import { unpackXz } from '../unpacking/xz-streams.ts';
+import { unpackXz } from '../unpacking/xz-files.ts';
 
 // A CommonJS module whose export is a class.
 const Bzip2 = createRequire(import.meta.url)('@foxglove/wasm-bz2') as {

@@ -56,6 +56,7 @@ class SevenZipThread {
   private failure: Error | undefined;
   private isOver = false;
   private idle: NodeJS.Timeout | undefined;
+  private format = '7z';
 
   constructor() {
     this.worker.on('message', (message: SevenZipMessage) => {
@@ -75,6 +76,7 @@ class SevenZipThread {
   async *run(source: ByteSource, kind: SevenZipOrder['kind']): AsyncGenerator<SevenZipMessage, void> {
     clearTimeout(this.idle);
     this.worker.ref();
+    this.format = kind === 'unpack xz' ? 'xz' : '7z';
     this.worker.postMessage({ kind, bytes: source.bytes, shared: this.shared } satisfies SevenZipOrder);
     for (;;) {
       const message = this.messages.shift();
@@ -86,7 +88,7 @@ class SevenZipThread {
         if (message.kind === 'ended') return;
         this.goOn(0);
       } else if (this.isOver) {
-        throw this.failure ?? new FormatError('7z', 'data', 0, 'it cannot be unpacked');
+        throw this.failure ?? new FormatError(this.format, 'data', 0, 'it cannot be unpacked');
       } else {
         await this.itMoves();
       }
@@ -106,7 +108,7 @@ class SevenZipThread {
   private async itMoves(): Promise<void> {
     const quiet = setTimeout(() => {
       const words = `reading it comes to no end within ${mostQuietMs / 1000} s`;
-      this.failure = new FormatError('7z', 'data', 0, words);
+      this.failure = new FormatError(this.format, 'data', 0, words);
       void this.end();
     }, mostQuietMs);
     await new Promise<void>((resolve) => (this.wake = resolve));

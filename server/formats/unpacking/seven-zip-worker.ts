@@ -72,26 +72,43 @@ function mount({ FS }: SevenZipModule, main: Main, archiveBytes: number): void {
   };
 }
 
+/** What it would be typed is what the main thread has next. */
+function takeInput(program: SevenZipModule, main: Main): void {
+  let at = 0;
+  replaceStream(program, 0, 'r', {
+    read(_: Stream, buffer: Uint8Array, offset: number, length: number) {
+      const had = main.read(at, length);
+      buffer.set(had, offset);
+      at += had.length;
+      return had.length;
+    },
+  });
+}
+
 /** What it would print is what comes out. */
-function takeOutput({ FS }: SevenZipModule, main: Main): void {
-  const device = FS.makedev(64, 0);
-  FS.registerDevice(device, {
-    open() {},
-    close() {},
+function takeOutput(program: SevenZipModule, main: Main): void {
+  replaceStream(program, 1, 'w', {
     write(_: Stream, buffer: ArrayBufferView, offset: number, length: number) {
       main.give(writtenBytes(buffer, offset, length));
       return length;
     },
   });
-  FS.mkdev('/dev/out', device);
-  (FS as typeof FS & { closeStream(fd: number): void }).closeStream(1);
-  FS.open('/dev/out', 'w');
+}
+
+/** @param descriptor the lowest that is free is given to what is opened next */
+function replaceStream({ FS }: SevenZipModule, descriptor: number, flags: string, operations: object): void {
+  const device = FS.makedev(64, descriptor);
+  FS.registerDevice(device, { open() {}, close() {}, ...operations });
+  FS.mkdev(`/dev/main${descriptor}`, device);
+  (FS as typeof FS & { closeStream(fd: number): void }).closeStream(descriptor);
+  FS.open(`/dev/main${descriptor}`, flags);
 }
 
 // A password is never asked for: one that nobody has is given.
 const argumentsOf = {
   list: ['l', '-slt', '-ba', '-p-', archive],
   unpack: ['x', '-so', '-bd', '-p-', archive],
+  'unpack xz': ['x', '-txz', '-si', '-so', '-bd', '-p-'],
 };
 
 async function run({ kind, bytes, shared }: SevenZipOrder): Promise<void> {
@@ -100,8 +117,9 @@ async function run({ kind, bytes, shared }: SevenZipOrder): Promise<void> {
   let code = -1;
   try {
     const own = await freshSevenZip({ lines, errors });
-    mount(own, main, bytes);
-    if (kind === 'unpack') takeOutput(own, main);
+    if (kind === 'unpack xz') takeInput(own, main);
+    else mount(own, main, bytes);
+    if (kind !== 'list') takeOutput(own, main);
     code = Number(own.callMain([...argumentsOf[kind]]));
   } catch (error) {
     errors.push(String(error));

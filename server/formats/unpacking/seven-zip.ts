@@ -3,6 +3,7 @@ import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
 import type { ByteSource } from '@keen-larder/core/bytes/source.ts';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import type { ArchiveEntry } from '../zip.ts';
+import { complaintOf } from './seven-zip-messages.ts';
 import { sevenZip } from './seven-zip-thread.ts';
 import { mostUnpackedBytes } from './wrappers.ts';
 
@@ -178,11 +179,8 @@ async function* unpack(source: ByteSource): AsyncGenerator<Uint8Array> {
   }
 }
 
-/** What 7-Zip complains of, in our words where they are needed. */
+/** In our words where they are needed. */
 function refused(errors: string): FormatError {
   if (/password|encrypted/i.test(errors)) return bad('header', hasPassword);
-  const words = errors.replace(/ERRORS?:|\/in\/archive/g, ' ').replace(/\s+/g, ' ');
-  const told = words.trim().replace(/\.+$/, '');
-  // It ends with a number of its own where it did not foresee what it met.
-  return bad('data', /[a-z]/i.test(told) ? told : 'it is damaged, or packed in a way that is not read here');
+  return bad('data', complaintOf(errors));
 }

@@ -85,3 +85,28 @@ it('frames to be passed over are passed over (zstd, lz4)', async () => {
     expect((await unwrapped(tool, packed)).equals(plain), tool).toBe(true);
   }
 });
+
+it('xz that asks for more memory than there may be is refused with words', async () => {
+  const packed = wrapped('xz', '--lzma2=preset=0,dict=1536MiB');
+  await expect(unwrapped('xz', packed)).rejects.toThrow(/xz.*more memory than 384 MiB/);
+});
+
+it('xz of which only the beginning is wanted is given up, and the next is unpacked', async () => {
+  const packed = wrapped('xz');
+  for (let i = 0; i < 3; i++) {
+    let isClosed = false;
+    const source = (async function* () {
+      try {
+        yield* pieces(packed, 1000);
+      } finally {
+        isClosed = true;
+      }
+    })();
+    for await (const part of unwrap('xz', source)) {
+      expect(part.length).toBeGreaterThan(0);
+      break;
+    }
+    expect(isClosed).toBe(true);
+  }
+  expect((await unwrapped('xz', packed)).equals(plain)).toBe(true);
+});

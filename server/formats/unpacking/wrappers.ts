@@ -1,6 +1,5 @@
 import { Readable, type Duplex } from 'node:stream';
 import { createBrotliDecompress, createGunzip, createGzip } from 'node:zlib';
-import { createDecompressor } from 'lzma-native';
 import { CompressStream, DecompressStream } from 'zstd-napi';
 import { sizeText } from '@keen-larder/core/bytes/units.ts';
 import { FormatError } from '@keen-larder/core/bytes/format-error.ts';
@@ -8,6 +7,7 @@ import { counted } from '../../async/counted.ts';
 import { bzip2Mark, unpackBzip2Stream } from './bzip2.ts';
 import { u32At } from './byte-reader.ts';
 import { frameMark, legacyMark, skippedMagic, unpackLz4Stream } from './lz4.ts';
+import { unpackXzStream } from './xz.ts';
 
 /** What a whole file may be compressed with. */
 export type Wrapper = 'gzip' | 'zstd' | 'xz' | 'lz4' | 'bzip2';
@@ -74,15 +74,12 @@ export async function* unbrotli(bytes: AsyncIterable<Uint8Array>): AsyncGenerato
   }
 }
 
-/** What the largest preset takes is a quarter of it. */
-const mostXzBytes = 256 << 20;
-
 const unpackers: Readonly<
   Record<Wrapper, (packed: AsyncIterable<Uint8Array>) => AsyncGenerator<Uint8Array>>
 > = {
   gzip: (packed) => through(packed, createGunzip()),
   zstd: (packed) => through(packed, new DecompressStream()),
-  xz: (packed) => through(packed, createDecompressor({ memlimit: mostXzBytes })),
+  xz: unpackXzStream,
   lz4: unpackLz4Stream,
   bzip2: unpackBzip2Stream,
 };

@@ -1,4 +1,5 @@
 /** Runs in a thread of its own: 7-Zip blocks it. */
+import { complaintOf } from './seven-zip-messages.ts';
 import { freshSevenZip, writtenBytes } from './seven-zip-program.ts';
 
 /** What is packed by xz. */
@@ -37,14 +38,7 @@ export async function unpackXz(files: readonly XzFile[]): Promise<Uint8Array[]> 
     },
   });
   const code = Number(callMain(['x', '-txz', '-bd', '-p-', '-o/out', '-an', '-ai!/in/*.xz']));
-  if (code !== 0)
-    throw new Error(
-      errors
-        .join(' ')
-        .replaceAll('ERROR: ', '')
-        .replaceAll(/\/in\/\d+\.xz|: \d+$/g, '')
-        .trim(),
-    );
+  if (code !== 0) throw new Error(complaintOf(errors.join(' ')));
   return outputs.map(({ bytes, end }) => {
     if (end !== bytes.length) throw new Error(`it gives ${end} bytes of ${bytes.length}`);
     return bytes;

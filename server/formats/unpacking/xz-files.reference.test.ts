@@ -2,7 +2,7 @@
 import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { expect, it } from 'vitest';
-import { unpackXz } from './xz-streams.ts';
+import { unpackXz } from './xz-files.ts';
 
 const program = readFileSync(process.execPath).subarray(0, 700_000);
 const xz = (bytes: Uint8Array, ...options: string[]) =>
