@@ -228,15 +228,19 @@ export class F2fsBuilder implements FileSystemBuilder {
   private async writeAddresses(made: NewInode, addresses: Uint32Array): Promise<number[]> {
     const groups = Math.ceil(addresses.length / addressesPerNode);
     if (groups > 2 + 2 * addressesPerNode) throw new BuildError(`${made.path} is too large`);
-    const group = (i: number) => addresses.subarray(i * addressesPerNode, (i + 1) * addressesPerNode);
-    const children = [await this.writeDirect(made, 1, group(0)), await this.writeDirect(made, 2, group(1))];
+    const direct = (i: number, at: number) =>
+      this.writeDirect(made, at, addresses.subarray(i * addressesPerNode, (i + 1) * addressesPerNode));
+    // Most files are small.
+    if (groups === 0) return [];
+    const children = [await direct(0, 1), groups > 1 ? await direct(1, 2) : 0];
     for (let i = 0; i < 2; i++) {
-      const at = 3 + i * (addressesPerNode + 1);
+      const [first, at] = [2 + i * addressesPerNode, 3 + i * (addressesPerNode + 1)];
       const node = new Uint8Array(nodeBytes);
+      const view = viewOf(node);
       let isEmpty = true;
-      for (let child = 0; child < addressesPerNode; child++) {
-        const number = await this.writeDirect(made, at + 1 + child, group(2 + i * addressesPerNode + child));
-        viewOf(node).setUint32(child * 4, number, true);
+      for (let child = 0; child < Math.min(addressesPerNode, groups - first); child++) {
+        const number = await direct(first + child, at + 1 + child);
+        view.setUint32(child * 4, number, true);
         isEmpty &&= number === 0;
       }
       const number = isEmpty ? 0 : this.newNumber();
@@ -251,8 +255,9 @@ export class F2fsBuilder implements FileSystemBuilder {
     if (addresses.every((address) => address === 0)) return 0;
     const number = this.newNumber();
     const node = new Uint8Array(nodeBytes);
+    const view = viewOf(node);
     for (const [i, address] of addresses.entries()) {
-      viewOf(node).setUint32(i * 4, address, true);
+      view.setUint32(i * 4, address, true);
       if (address !== 0) this.area.own(address, number, i);
     }
     await this.writeNode(number, made, at, node);
