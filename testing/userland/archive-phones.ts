@@ -134,7 +134,7 @@ export class ArchivePhones {
     phone.shell('mkdir /tmp/counting');
     for (const tool of tools) {
       const own = phone.shell(`type ${tool} | sed 's/.* //'`).stdout.toString().trim();
-      const counting = `#!/system/bin/sh\nn=$(($(cat /tmp/n) + 1))\necho $n >/tmp/n\n[ $n = "$(cat /tmp/at)" ] && { kill -9 "$(cat /tmp/pid)"; exit 1; }\nexec ${own} "$@"\n`;
+      const counting = `#!/system/bin/sh\nread n </tmp/n; n=$((n + 1)); echo $n >/tmp/n; read at </tmp/at\n[ $n = $at ] && { read pid </tmp/pid; kill -9 $pid; exit 1; }\nexec ${own} "$@"\n`;
       phone.shell(`cat > /tmp/counting/${tool}; chmod 755 /tmp/counting/${tool}`, Buffer.from(counting));
     }
     const run = (at: number) => {
