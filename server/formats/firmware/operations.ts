@@ -12,6 +12,8 @@ const mostOperationBytes = 256 << 20;
 /** What the operations that are unpacked together make; often only the beginning is wanted. */
 const [leastBatchBytes, mostBatchBytes] = [2 << 20, 16 << 20];
 const threads = Math.min(4, Math.max(2, availableParallelism()));
+/** What is unpacked ahead makes no more; an operation may make much. */
+const mostAheadBytes = 64 << 20;
 /** The largest takes seconds. */
 const mostMs = 300_000;
 /** Operations that are wanted again, since they write in several places. */
@@ -57,15 +59,25 @@ export class OperationOutputs {
     }
     const outputs = this.begin(batch);
     // Who wants a second one wants them all.
-    if (this.furthest > 0)
-      for (let ahead = 1; ahead <= threads; ahead++) void this.begin(this.furthest + ahead);
+    if (this.furthest > 0) this.goAhead();
     return (await outputs)[this.batches[batch]!.indexOf(operation)]!;
+  }
+
+  private goAhead(): void {
+    let room = mostAheadBytes;
+    for (let ahead = this.furthest + 1; ahead <= this.furthest + threads; ahead++) {
+      const batch = this.batches[ahead];
+      if (!batch) return;
+      for (const operation of batch) room -= this.bytesOf(operation);
+      if (room < 0) return;
+      void this.begin(ahead);
+    }
   }
 
   private begin(batch: number): Promise<readonly Uint8Array[]> {
     const known = this.begun.get(batch);
     if (known) return known;
-    const outputs = this.unpacked(this.batches[batch] ?? []);
+    const outputs = this.unpacked(this.batches[batch]!);
     // Told to whoever wants it.
     outputs.catch(() => undefined);
     this.begun.set(batch, outputs);
@@ -82,7 +94,6 @@ export class OperationOutputs {
   }
 
   private async unpacked(operations: readonly Operation[]): Promise<readonly Uint8Array[]> {
-    if (operations.length === 0) return [];
     const packed: PackedOperation[] = [];
     for (const operation of operations) {
       const { type, sha256, dataBytes } = operation;
