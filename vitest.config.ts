@@ -19,7 +19,12 @@ const execArgv = [
   '--min-semi-space-size=64',
   '--max-semi-space-size=128',
 ];
-const shared = { pool: 'forks' as const, isolate: false, execArgv, setupFiles: ['testing/small-process.ts'] };
+const shared = {
+  pool: 'forks' as const,
+  isolate: false,
+  execArgv,
+  setupFiles: ['testing/programs/small-process.ts'],
+};
 
 /** Of what begins first: where its files lie, or its project. */
 const longestFirst = ['e2e', 'phones', 'web', 'pure'];
