@@ -72,8 +72,8 @@ const figures = computed(() => {
             v-for="{ id, kind, count, createdAt, nickname, whyNot } in sheet.offered"
             :key="id"
             :model-value="going.includes(id)"
-            @update:model-value="emit('toggle', id)"
             :disabled="whyNot !== undefined"
+            @update:model-value="emit('toggle', id)"
           >
             {{ recordKind(kind).title }}
             <span v-if="whyNot" class="soft">· {{ whyNot }}</span>
