@@ -115,7 +115,7 @@ function execFileSync(command: string, args?: unknown, given?: unknown) {
 }
 
 // Once for each worker; what was imported before calls these as well.
-if (childProcess.spawnSync === own.spawnSync && !('isSmall' in own.spawnSync)) {
+if (!('isSmall' in own.spawnSync)) {
   Object.assign(childProcess, {
     spawnSync: Object.assign(spawnSync, { isSmall: true }),
     execFileSync,

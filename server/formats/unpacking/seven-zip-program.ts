@@ -8,9 +8,12 @@ import sevenZip, { type SevenZipModule } from '7z-wasm';
 const mostLines = 500_000;
 /** A dictionary of the largest preset, and what else it needs. */
 const mostMemoryBytes = 384 << 20;
-const program = new WebAssembly.Module(
-  readFileSync(createRequire(import.meta.url).resolve('7z-wasm/7zz.wasm')),
-);
+let compiled: WebAssembly.Module | undefined;
+/** Compiled when it is first wanted. */
+const theProgram = () =>
+  (compiled ??= new WebAssembly.Module(
+    readFileSync(createRequire(import.meta.url).resolve('7z-wasm/7zz.wasm')),
+  ));
 
 type Resize = (bytes: number) => number | boolean;
 
@@ -39,6 +42,7 @@ export async function freshSevenZip({ lines, errors }: Printed): Promise<SevenZi
           return false;
         },
       };
+      const program = theProgram();
       done(new WebAssembly.Instance(program, { ...imports, env }), program);
     },
   };

@@ -18,13 +18,13 @@ interface Stream {
  * @throws Error where one is damaged, cut short, followed by something else, takes too much memory or unpacks to more or less
  */
 export async function unpackXz(files: readonly XzFile[]): Promise<Uint8Array[]> {
+  if (files.length === 0) return [];
   const errors: string[] = [];
   const outputs = files.map(({ bytes }) => ({ bytes: new Uint8Array(bytes), end: 0 }));
   const { FS, callMain } = await freshSevenZip({ lines: [], errors });
   FS.mkdir('/in');
   FS.mkdir('/out');
   for (const [i, { data }] of files.entries()) FS.writeFile(`/in/${i}.xz`, data);
-  if (files.length === 0) return [];
   // All files have the same operations. What comes out goes where it belongs at once.
   const { node } = FS.lookupPath('/in/0.xz') as unknown as { node: { stream_ops: object } };
   Object.assign(node.stream_ops, {
